@@ -1,0 +1,10 @@
+/** Lucchetto's HTTP contract. */
+export * from "./client.ts";
+export * from "./oauth.ts";
+export * from "./own-path.ts";
+export * from "./page-state.ts";
+export * from "./problems.ts";
+export * from "./route.ts";
+export { routes } from "./routes/index.ts";
+export type { Proof } from "./routes/sign-in.ts";
+export * from "./shapes.ts";

@@ -1,0 +1,27 @@
+/** What the service writes into every page it serves, so that the page is the site's own from its first frame. */
+import { z } from "zod";
+
+/** The data block's element id in the page. */
+export const PAGE_STATE_ELEMENT = "page-state";
+
+export const pageState = z.object({
+  site: z.object({ name: z.string() }),
+  /** Path under which the service lives; empty at the root. */
+  basePath: z.string(),
+  mode: z.enum(["development", "production"]),
+  identifiers: z.object({
+    email: z.enum(["required", "optional", "off"]),
+    username: z.enum(["required", "optional", "off"]),
+  }),
+  minimumPasswordLength: z.number().int(),
+  passwordRulesOff: z.boolean(),
+  /** Where a person lands when nothing else was asked for. */
+  landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
+  /** Set on an error page. */
+  problem: z.object({ code: z.string(), title: z.string(), meaning: z.string(), mend: z.string() }).optional(),
+  /** Set on the sign-out page when an application sent the person there. */
+  signOut: z.object({ appName: z.string(), returnTo: z.string().nullable(), automatic: z.boolean() }).optional(),
+  /** Set on the sign-in and register pages when an application sent the person there. */
+  visitedApp: z.object({ name: z.string() }).optional(),
+});
+export type PageState = z.output<typeof pageState>;

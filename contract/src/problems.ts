@@ -1,0 +1,148 @@
+/**
+ * The catalogue of problems: every way in which a call can go wrong, in one list. A caller never invents one on the
+ * spot. `title` is the problem in three words, `meaning` says what happened, `mend` what to do next; both stand on the
+ * page that the problem's `type` leads to.
+ */
+
+export interface ProblemKind {
+  readonly status: number;
+  readonly title: string;
+  readonly meaning: string;
+  readonly mend: string;
+}
+
+export const PROBLEMS = {
+  "malformed-request": {
+    status: 400,
+    title: "The request cannot be read",
+    meaning: "The body or the address is not what it claims to be: broken JSON, bytes that are not UTF-8, or member names that no request has.",
+    mend: "Send a JSON object in UTF-8 with the members that the description of the call names.",
+  },
+  "invalid-fields": {
+    status: 400,
+    title: "Some fields are not right",
+    meaning: "The request was read, but at least one field is missing, unknown, or not acceptable. `errors` names each with a sentence.",
+    mend: "Correct the named fields and send the request again. Nothing was stored.",
+  },
+  "sign-in-refused": {
+    status: 401,
+    title: "Signing in did not work",
+    meaning: "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
+    mend: "Check both and try again, or register.",
+  },
+  "not-signed-in": {
+    status: 401,
+    title: "Nobody is signed in",
+    meaning: "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
+    mend: "Sign in and send the request again with the new token.",
+  },
+  "account-suspended": {
+    status: 403,
+    title: "The account is suspended",
+    meaning: "The password is right, but an operator has suspended the account.",
+    mend: "Ask the people who run the site.",
+  },
+  "operators-only": {
+    status: 403,
+    title: "For operators only",
+    meaning: "You are signed in, but the account does not carry the label `operator`.",
+    mend: "Sign in with an operator's account.",
+  },
+  "label-missing": {
+    status: 403,
+    title: "Not for this account",
+    meaning: "You are signed in, but the application asks for a label that your account does not carry.",
+    mend: "Ask the people who run the site for the label.",
+  },
+  "foreign-origin": {
+    status: 403,
+    title: "The request comes from another origin",
+    meaning: "A browser sent this from a page that is not Lucchetto's own, or a cookie came without the headers by which browsers say where a request comes from.",
+    mend: "On a page: open it at the service's public address. In a program: send no cookie, but `Authorization: Bearer …` with a token asked for with deliver: \"token\".",
+  },
+  "not-found": {
+    status: 404,
+    title: "There is no such thing",
+    meaning: "Nothing stands at this address, or nothing that is yours.",
+    mend: "Check the address and the id.",
+  },
+  "method-not-allowed": {
+    status: 405,
+    title: "Not with this method",
+    meaning: "The address exists, but not for this method. The reply's Allow header lists those it takes.",
+    mend: "Use one of the listed methods.",
+  },
+  "request-timeout": {
+    status: 408,
+    title: "The request took too long to arrive",
+    meaning: "The whole request must arrive within a few seconds.",
+    mend: "Send it again, at once.",
+  },
+  "identifier-taken": {
+    status: 409,
+    title: "Already in use",
+    meaning: "Another account has this e-mail address or username. `errors` says which.",
+    mend: "Choose another, or sign in if the account is yours.",
+  },
+  "body-too-large": {
+    status: 413,
+    title: "The request is too large",
+    meaning: "A body may have 64 KiB at most.",
+    mend: "Send less.",
+  },
+  "address-too-long": {
+    status: 414,
+    title: "The address is too long",
+    meaning: "A part of the address is longer than anything that could stand there.",
+    mend: "Check the address.",
+  },
+  "unsupported-media-type": {
+    status: 415,
+    title: "Not this kind of body",
+    meaning: "Calls under /v1 take application/json; the standards' endpoints under /oauth take application/x-www-form-urlencoded.",
+    mend: "Set the Content-Type header to what the call takes.",
+  },
+  "headers-too-large": {
+    status: 431,
+    title: "The headers are too large",
+    meaning: "All headers together may have 16 KiB at most.",
+    mend: "Clear the cookies of this host and try again.",
+  },
+  "internal-error": {
+    status: 500,
+    title: "Something went wrong here",
+    meaning: "The service ran into a fault of its own. It is in its log under the request id.",
+    mend: "Try again; if it stays, give the request id to the people who run the site.",
+  },
+  "too-busy": {
+    status: 503,
+    title: "Too busy for the moment",
+    meaning: "More people are signing in at this moment than passwords can be checked. Nothing was counted against you.",
+    mend: "Try again after the seconds in Retry-After.",
+  },
+  "storage-unavailable": {
+    status: 503,
+    title: "The database cannot be reached",
+    meaning: "The service is up, but its database is not. Nothing was changed.",
+    mend: "Try again in a moment; the service goes on by itself when the database is back.",
+  },
+  "unknown-app": {
+    status: 400,
+    title: "This application is not registered",
+    meaning: "The address that led here names no application known to this service, so nobody is sent anywhere.",
+    mend: "For its developer: `lucchetto app list` shows the client ids.",
+  },
+  "unregistered-return-address": {
+    status: 400,
+    title: "The return address is not registered",
+    meaning: "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
+    mend: "For its developer: register the address with `lucchetto app add --redirect-uri …`, or send the registered one.",
+  },
+} as const satisfies Record<string, ProblemKind>;
+
+export type ProblemCode = keyof typeof PROBLEMS;
+
+/** Path of the page that explains a problem, below the public address. */
+export function problemPath(code: ProblemCode): string {
+  return `/problems/${code}`;
+}

@@ -1,0 +1,47 @@
+/** What a call of the contract is: one value from which the service's route, the typed client and OpenAPI are made. */
+import type { z } from "zod";
+
+/** Who may call: anybody, whoever holds a session, or an operator. */
+export type RouteAccess = "anybody" | "session" | "operator" | "development";
+
+export interface Route {
+  readonly name: string;
+  readonly method: "GET" | "POST" | "PATCH" | "DELETE";
+  /** Path under the public address; `:id` marks a parameter. */
+  readonly path: `/v1/${string}`;
+  readonly summary: string;
+  readonly access: RouteAccess;
+  readonly params?: z.ZodObject;
+  readonly query?: z.ZodObject;
+  readonly body?: z.ZodType;
+  /** Replies by status. 204 has `z.undefined()`. Problems are not listed: every call may answer one. */
+  readonly replies: { readonly [status: number]: z.ZodType };
+}
+
+/** Keeps the literal types of a route. */
+export function defineRoute<const R extends Route>(route: R): R {
+  return route;
+}
+
+type Output<Schema> = Schema extends z.ZodType ? z.output<Schema> : undefined;
+type Input<Schema> = Schema extends z.ZodType ? z.input<Schema> : undefined;
+
+/** What a client passes: only the parts that the route has. */
+export type CallOf<R extends Route> = {
+  [Part in "params" | "query" | "body" as R[Part] extends z.ZodType ? Part : never]: Input<R[Part]>;
+};
+
+/** What the service receives, after the schemas filled in their defaults. */
+export interface ReceivedOf<R extends Route> {
+  readonly params: Output<R["params"]>;
+  readonly query: Output<R["query"]>;
+  readonly body: Output<R["body"]>;
+}
+
+/** Status and body of each reply, to be told apart by `status`. */
+export type ReplyOf<R extends Route> = {
+  [Status in keyof R["replies"] & number]: {
+    readonly status: Status;
+    readonly body: Output<R["replies"][Status]>;
+  };
+}[keyof R["replies"] & number];

@@ -1,0 +1,92 @@
+import { z } from "zod";
+import { defineRoute } from "../route.ts";
+import { account, accountDetail, session } from "../shapes.ts";
+import { id, lineOfText, listOf, page, passwordText } from "../text.ts";
+
+/** `token` only with deliver "token", and then no cookie. */
+export const signedIn = z
+  .object({
+    outcome: z.literal("signed-in"),
+    session,
+    account,
+    token: z.string().optional().describe("own token, only for deliver: token"),
+  })
+  .meta({ id: "SignedIn" });
+
+export const deliver = z
+  .enum(["cookie", "token"])
+  .default("cookie")
+  .describe("cookie: for browsers; token: in the reply, for programs");
+
+/** A label: `a-z`, digits, `.`, `_`, `-`. */
+export const label = z
+  .string()
+  .max(40, "Use at most 40 characters.")
+  .regex(/^[a-z0-9][a-z0-9._-]*$/, "Use lower-case letters, digits, dot, dash and underscore.");
+
+export const register = defineRoute({
+  name: "register",
+  method: "POST",
+  path: "/v1/accounts",
+  summary: "Register an account",
+  access: "anybody",
+  body: z.strictObject({
+    email: lineOfText(254).optional(),
+    username: lineOfText(80).optional(),
+    displayName: lineOfText(80).optional(),
+    password: passwordText,
+    deliver: deliver.optional(),
+  }),
+  replies: {
+    201: signedIn,
+    202: z.object({ outcome: z.literal("check-mail") }),
+  },
+});
+
+export const showAccount = defineRoute({
+  name: "showAccount",
+  method: "GET",
+  path: "/v1/account",
+  summary: "The signed-in account",
+  access: "session",
+  replies: { 200: account },
+});
+
+export const listAccounts = defineRoute({
+  name: "listAccounts",
+  method: "GET",
+  path: "/v1/operator/accounts",
+  summary: "Accounts, newest first",
+  access: "operator",
+  query: z.strictObject({
+    search: lineOfText(254)
+      .optional()
+      .describe("the beginning of an e-mail address, username or display name; or a whole id or reference"),
+    ...page,
+  }),
+  replies: { 200: listOf(account) },
+});
+
+export const showAccountDetail = defineRoute({
+  name: "showAccountDetail",
+  method: "GET",
+  path: "/v1/operator/accounts/:id",
+  summary: "One account: as shown, as stored, its password record taken apart",
+  access: "operator",
+  params: z.strictObject({ id }),
+  replies: { 200: accountDetail },
+});
+
+export const changeAccount = defineRoute({
+  name: "changeAccount",
+  method: "PATCH",
+  path: "/v1/operator/accounts/:id",
+  summary: "Set an account's labels or state; suspending ends its sessions at once",
+  access: "operator",
+  params: z.strictObject({ id }),
+  body: z.strictObject({
+    labels: z.array(label).max(20, "At most 20 labels.").optional(),
+    state: z.enum(["active", "suspended"]).optional(),
+  }),
+  replies: { 200: account },
+});

@@ -1,0 +1,20 @@
+/** Every call of the contract that is ours; the standards' endpoints are in ../oauth.ts. */
+import * as account from "./account.ts";
+import * as app from "./app.ts";
+import * as development from "./development.ts";
+import * as journal from "./journal.ts";
+import * as session from "./session.ts";
+import { signIn } from "./sign-in.ts";
+
+export const routes = {
+  register: account.register,
+  showAccount: account.showAccount,
+  listAccounts: account.listAccounts,
+  showAccountDetail: account.showAccountDetail,
+  changeAccount: account.changeAccount,
+  signIn,
+  ...session,
+  ...journal,
+  ...app,
+  ...development,
+} as const;

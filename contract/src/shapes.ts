@@ -1,0 +1,136 @@
+/** The shapes of replies. Unknown members in them are ignored by clients, so that members can be added. */
+import { z } from "zod";
+import { id, timestamp } from "./text.ts";
+
+export const accountState = z.enum(["invited", "active", "suspended"]);
+
+/** A person known to the site. */
+export const account = z
+  .object({
+    id,
+    reference: z.string().nullable().describe("the application's own id for the person"),
+    email: z.string().nullable(),
+    emailVerified: z.boolean(),
+    username: z.string().nullable(),
+    displayName: z.string().nullable(),
+    state: accountState,
+    labels: z.array(z.string()).describe("short strings that applications read for their own permission rules"),
+    createdAt: timestamp,
+  })
+  .meta({ id: "Account" });
+export type Account = z.output<typeof account>;
+
+/** A server-side session. It never shows a token. */
+export const session = z
+  .object({
+    id,
+    kind: z.enum(["ordinary", "remembered"]),
+    aal: z.union([z.literal(1), z.literal(2)]),
+    amr: z.array(z.string()).describe("RFC 8176 methods"),
+    authTime: timestamp,
+    createdAt: timestamp,
+    lastSeenAt: timestamp,
+    idleEndsAt: timestamp,
+    endsAt: timestamp,
+    current: z.boolean().describe("whether this request was made in it"),
+    userAgent: z.string().nullable(),
+    network: z.string().nullable().describe("IPv4 address or IPv6 /64"),
+  })
+  .meta({ id: "Session" });
+export type Session = z.output<typeof session>;
+
+/** A session as operators see it: also whose it is, and when and why it ended. */
+export const operatorSession = session
+  .extend({
+    accountId: id,
+    endedAt: timestamp.nullable(),
+    endReason: z.string().nullable(),
+  })
+  .meta({ id: "OperatorSession" });
+export type OperatorSession = z.output<typeof operatorSession>;
+
+/** A record of the journal. */
+export const journalEntry = z
+  .object({
+    id,
+    at: timestamp,
+    kind: z.string(),
+    outcome: z.enum(["done", "refused"]),
+    reason: z.string().nullable().describe("the inner reason, which the reply may have hidden"),
+    accountId: id.nullable(),
+    actorId: id.nullable().describe("the account that did it, where it was somebody else"),
+    appId: id.nullable(),
+    sessionId: id.nullable(),
+    network: z.string().nullable(),
+    requestId: z.string().nullable(),
+  })
+  .meta({ id: "JournalEntry" });
+export type JournalEntry = z.output<typeof journalEntry>;
+
+const recordSegment = z.object({
+  text: z.string(),
+  label: z.string().nullable(),
+  meaning: z.string().nullable(),
+});
+
+/** A password record taken apart along its own string; its digest is shortened. */
+export const passwordExplanation = z
+  .object({
+    scheme: z.string(),
+    algorithm: z.string(),
+    segments: z.array(recordSegment),
+    memoryBytes: z.number(),
+    saltBytes: z.number(),
+    hashBytes: z.number(),
+    current: z.boolean().describe("made exactly as configured now"),
+    configuredScheme: z.string(),
+    millisecondsHere: z.number().describe("estimated for one check on this machine"),
+    setAt: timestamp.describe("when the password was set"),
+    recordMadeAt: timestamp.describe("when the record was made; later than setAt if it was re-made at a sign-in"),
+  })
+  .meta({ id: "PasswordExplanation" });
+export type PasswordExplanation = z.output<typeof passwordExplanation>;
+
+/** One account in full, for operators. */
+export const accountDetail = z
+  .object({
+    account,
+    password: z
+      .union([passwordExplanation, z.object({ unreadable: z.string() })])
+      .nullable()
+      .describe("null: the account has no password"),
+    row: z
+      .array(z.object({ table: z.string(), column: z.string(), value: z.string().nullable() }))
+      .describe("the rows as stored, column by column; digests shortened"),
+  })
+  .meta({ id: "AccountDetail" });
+export type AccountDetail = z.output<typeof accountDetail>;
+
+/** A web application registered here. */
+export const app = z
+  .object({
+    id,
+    clientId: z.string(),
+    name: z.string(),
+    redirectUris: z.array(z.string()),
+    signedOutUris: z.array(z.string()),
+    createdAt: timestamp,
+    keys: z.array(z.object({ id, createdAt: timestamp, lastUsedAt: timestamp.nullable() })),
+  })
+  .meta({ id: "App" });
+export type App = z.output<typeof app>;
+
+/** A problem (RFC 9457). `code` is the slug to switch on, `type` the address of the page that explains it. */
+export const problem = z
+  .object({
+    type: z.string(),
+    code: z.string(),
+    title: z.string(),
+    status: z.number().int(),
+    detail: z.string(),
+    requestId: z.string(),
+    errors: z.array(z.object({ path: z.string(), message: z.string() })).optional(),
+    retryAfter: z.number().int().optional().describe("seconds"),
+  })
+  .meta({ id: "Problem" });
+export type Problem = z.output<typeof problem>;

@@ -1,0 +1,75 @@
+/**
+ * Identifiers of people in one documented normal form, the only form in which they are compared (RFC 8265 section 3.3
+ * for the idea; stricter here). The database keeps the normal form in a binary collation, so that no loose comparison
+ * of its own ever decides who somebody is.
+ *
+ * - An e-mail address: local part and domain lower-cased, the domain in its ASCII (IDNA) form.
+ * - A username: lower-cased. Letters, marks, digits and `.`, `_`, `-`; never `@`, so the two cannot be confused.
+ *
+ * Characters that Unicode calls equal to another single character, or a mere variant of it (Kelvin sign, full-width
+ * letters), are refused rather than folded. Accents, `ß` and look-alikes of other scripts stay what they are.
+ */
+import { domainToASCII } from "node:url";
+
+/** Longest e-mail address in octets (RFC 5321 section 4.5.3.1.3). */
+export const MAX_EMAIL_LENGTH = 254;
+export const MIN_USERNAME_LENGTH = 2;
+export const MAX_USERNAME_LENGTH = 40;
+
+declare const normalForm: unique symbol;
+/** An identifier in its normal form. */
+export type IdentifierKey<Kind extends "email" | "username"> = string & { readonly [normalForm]: Kind };
+
+/** An accepted identifier: as it is shown and mailed to, and as it is compared. */
+export interface Identifier<Kind extends "email" | "username"> {
+  readonly shown: string;
+  readonly key: IdentifierKey<Kind>;
+}
+
+const LOCAL_PART = /^[\p{L}\p{M}\p{N}!#$%&'*+/=?^_`{|}~-]+(\.[\p{L}\p{M}\p{N}!#$%&'*+/=?^_`{|}~-]+)*$/u;
+const DOMAIN = /^(?=.{4,253}$)([a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9-]{2,63}$/;
+const USERNAME = /^[\p{L}\p{N}][\p{L}\p{M}\p{N}._-]*$/u;
+const MAX_LOCAL_OCTETS = 64;
+
+/** Reads an e-mail address. @returns `null` if it is none that mail could reach. */
+export function readEmail(typed: string): Identifier<"email"> | null {
+  if (Buffer.byteLength(typed) > MAX_EMAIL_LENGTH) return null;
+  const at = typed.lastIndexOf("@");
+  const local = typed.slice(0, at);
+  if (at < 1 || Buffer.byteLength(local) > MAX_LOCAL_OCTETS) return null;
+  if (!LOCAL_PART.test(local) || !isPlain(local)) return null;
+  const domain = domainToASCII(typed.slice(at + 1));
+  if (!DOMAIN.test(domain)) return null;
+  return { shown: typed, key: `${lowerCase(local)}@${domain}` as IdentifierKey<"email"> };
+}
+
+/** Reads a username. @returns `null` if it has characters, or a length, that no username has. */
+export function readUsername(typed: string): Identifier<"username"> | null {
+  const length = [...typed].length;
+  if (length < MIN_USERNAME_LENGTH || length > MAX_USERNAME_LENGTH) return null;
+  if (!USERNAME.test(typed) || !isPlain(typed)) return null;
+  return { shown: typed, key: lowerCase(typed) as IdentifierKey<"username"> };
+}
+
+/** What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither. */
+export function readIdentifier(
+  typed: string,
+): { kind: "email"; key: IdentifierKey<"email"> } | { kind: "username"; key: IdentifierKey<"username"> } | null {
+  if (typed.includes("@")) {
+    const email = readEmail(typed);
+    return email && { kind: "email", key: email.key };
+  }
+  const username = readUsername(typed);
+  return username && { kind: "username", key: username.key };
+}
+
+/** Locale-independent lower case, composed, so that `É` typed in either way is one letter. */
+function lowerCase(text: string): string {
+  return text.normalize("NFC").toLowerCase().normalize("NFC");
+}
+
+/** False where a single character is only another spelling or a variant of some other one. */
+function isPlain(text: string): boolean {
+  for (const character of text) if (character.normalize("NFC") !== character) return false;
+  return text.normalize("NFC") === text.normalize("NFKC");
+}

@@ -1,0 +1,8 @@
+/** Everything Lucchetto knows: decisions and computations without I/O, clock or framework. */
+export * from "./account/index.ts";
+export * from "./journal/index.ts";
+export * from "./oauth/index.ts";
+export * from "./password/index.ts";
+export * from "./secrets/index.ts";
+export * from "./session/index.ts";
+export * from "./sign-in/index.ts";

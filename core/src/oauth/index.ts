@@ -1,0 +1,2 @@
+export * from "./pkce.ts";
+export * from "./redirect-address.ts";

@@ -1,0 +1,36 @@
+/** What a new password must satisfy (NIST SP 800-63B-4 section 3.1.1.2). No rule asks for kinds of characters. */
+import { MAX_PASSWORD_LENGTH, preparePassword } from "./prepare.ts";
+
+/** Shortest password that may sign in alone, in code points, unless configured otherwise. */
+export const DEFAULT_MINIMUM_LENGTH = 15;
+
+/** The configured rules. */
+export interface PasswordRules {
+  /** Code points after normalisation. */
+  readonly minimumLength: number;
+}
+
+/** An accepted password in its prepared form, or a sentence for the person, which never repeats the password. */
+export type PasswordVerdict =
+  | { readonly ok: true; readonly text: string }
+  | { readonly ok: false; readonly message: string };
+
+/** Judges a new password. */
+export function judgeNewPassword(typed: string, rules: PasswordRules): PasswordVerdict {
+  const prepared = preparePassword(typed);
+  if (!prepared.ok) return { ok: false, message: FAULT_MESSAGES[prepared.fault] };
+  if (prepared.codePoints < rules.minimumLength) {
+    return {
+      ok: false,
+      message: `Use at least ${rules.minimumLength} characters; this one has ${prepared.codePoints}.`,
+    };
+  }
+  return { ok: true, text: prepared.text };
+}
+
+const FAULT_MESSAGES = {
+  empty: "Enter a password.",
+  "too-long": `Use at most ${MAX_PASSWORD_LENGTH} characters.`,
+  "control-character": "Leave out line breaks, tabs and other control characters.",
+  "ill-formed": "This text is not valid Unicode; type it again.",
+} as const;

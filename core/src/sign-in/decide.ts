@@ -1,0 +1,45 @@
+/** The decision about a sign-in by password: from what is stored and what was shown to an outcome. */
+import type { AccountState } from "../account/index.ts";
+
+/** What is stored of whoever was named; `null` when nobody has that name. */
+export interface SignInCandidate {
+  readonly state: AccountState;
+  /** `none`: the account has no password. `unreadable`: the stored text is no record that may be computed. */
+  readonly record: "present" | "none" | "unreadable";
+}
+
+/** Why a sign-in was refused. For the journal alone; the reply tells only what `told` says. */
+export type RefusalReason =
+  | "unknown-account"
+  | "wrong-password"
+  | "no-password"
+  | "unreadable-record"
+  | "invited"
+  | "suspended";
+
+export type SignInDecision =
+  | { readonly outcome: "signed-in"; readonly aal: 1; readonly amr: readonly ["pwd"] }
+  /** `told: "nothing"` is the one refusal that says neither who exists nor what was wrong. */
+  | { readonly outcome: "refused"; readonly reason: RefusalReason; readonly told: "nothing" | "suspended" };
+
+/**
+ * Decides. That an account is suspended is told only to who knows its password.
+ * @param passwordMatches the result of the one hash that runs in every case.
+ */
+export function decidePasswordSignIn(
+  candidate: SignInCandidate | null,
+  passwordMatches: boolean,
+): SignInDecision {
+  if (candidate === null) return refuse("unknown-account");
+  if (candidate.record === "unreadable") return refuse("unreadable-record");
+  if (candidate.record === "none") return refuse("no-password");
+  if (!passwordMatches) return refuse("wrong-password");
+  if (candidate.state === "invited") return refuse("invited");
+  if (candidate.state === "suspended") return { outcome: "refused", reason: "suspended", told: "suspended" };
+  // RFC 8176: "pwd", password-based authentication.
+  return { outcome: "signed-in", aal: 1, amr: ["pwd"] };
+}
+
+function refuse(reason: RefusalReason): SignInDecision {
+  return { outcome: "refused", reason, told: "nothing" };
+}

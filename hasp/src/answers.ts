@@ -1,0 +1,54 @@
+/** The hasp's own answers: redirects, problems for programs, and small plain pages for people. */
+import { PROBLEMS, problemPath } from "@lucchetto/contract";
+import type { ProblemCode } from "@lucchetto/contract";
+import type { Answer } from "./visit.ts";
+
+const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };
+
+export function redirect(location: string, cookies: readonly string[] = []): Answer {
+  return { status: 303, headers: { ...NOT_KEPT, location, "set-cookie": [...cookies] }, body: "" };
+}
+
+/** A problem (RFC 9457) of Lucchetto's catalogue, for programs. */
+export function problem(
+  service: string,
+  code: ProblemCode,
+  { detail, headers = {} }: { detail: string; headers?: Record<string, string> },
+): Answer {
+  const { status, title } = PROBLEMS[code];
+  return {
+    status,
+    headers: { ...NOT_KEPT, ...headers, "content-type": "application/problem+json" },
+    body: JSON.stringify({ type: service + problemPath(code), code, title, status, detail }),
+  };
+}
+
+/** One thing to say and one thing to do. */
+export interface PlainPage {
+  readonly status: number;
+  readonly title: string;
+  readonly text: string;
+  readonly link?: { readonly href: string; readonly text: string };
+  readonly cookies?: readonly string[];
+  readonly headers?: Record<string, string>;
+}
+
+/** A page without script or style of its own. */
+export function page({ status, title, text, link, cookies = [], headers = {} }: PlainPage): Answer {
+  const anchor = link === undefined ? "" : `<p><a href="${escape(link.href)}">${escape(link.text)}</a></p>`;
+  return {
+    status,
+    headers: {
+      ...NOT_KEPT,
+      ...headers,
+      "content-type": "text/html; charset=utf-8",
+      "content-security-policy": "default-src 'none'; frame-ancestors 'none'; base-uri 'none'",
+      "set-cookie": [...cookies],
+    },
+    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escape(title)}</title><main><h1>${escape(title)}</h1><p>${escape(text)}</p>${anchor}</main></html>`,
+  };
+}
+
+function escape(text: string): string {
+  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
+}

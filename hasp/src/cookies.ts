@@ -1,0 +1,73 @@
+/** The application's two host-only cookies: the check token, and what is remembered while somebody is away signing in. */
+import { randomBytes } from "node:crypto";
+import { parse, serialize } from "cookie";
+
+/** What is kept in the browser between leaving for Lucchetto and coming back. */
+export interface Departure {
+  readonly state: string;
+  readonly verifier: string;
+  /** Path of this application to go on to. */
+  readonly next: string;
+}
+
+/** Seconds that somebody may take to sign in. */
+const DEPARTURE_LIFETIME = 3_600;
+/** Characters of `state` in the cookie's name, so that several tabs can be away at once. */
+const NAMED_CHARACTERS = 8;
+const STATE = /^[A-Za-z0-9_-]{22}$/;
+
+export interface HaspCookies {
+  readCheckToken(header: string | undefined): string | undefined;
+  writeCheckToken(token: string): string;
+  removeCheckToken(): string;
+  writeDeparture(departure: Departure): string;
+  /** The departure that this `state` belongs to, if this browser is the one that left. */
+  readDeparture(header: string | undefined, state: string): Departure | null;
+  removeDeparture(state: string): string;
+}
+
+/** @param origin the application's own, from its return address. On loopback the names carry the port. */
+export function haspCookies(origin: URL): HaspCookies {
+  const secure = origin.protocol === "https:";
+  const name = (what: string) => (secure ? `__Host-lucchetto-${what}` : `lucchetto-${what}-${origin.port || "80"}`);
+  const departureName = (state: string) => `${name("away")}-${state.slice(0, NAMED_CHARACTERS)}`;
+  const attributes = { httpOnly: true, secure, sameSite: "lax", path: "/" } as const;
+
+  return {
+    readCheckToken: (header) => (header === undefined ? undefined : parse(header)[name("check")]),
+    writeCheckToken: (token) => serialize(name("check"), token, attributes),
+    removeCheckToken: () => serialize(name("check"), "", { ...attributes, maxAge: 0 }),
+    writeDeparture: (departure) =>
+      serialize(departureName(departure.state), JSON.stringify(departure), {
+        ...attributes,
+        maxAge: DEPARTURE_LIFETIME,
+      }),
+    readDeparture(header, state) {
+      if (header === undefined || !STATE.test(state)) return null;
+      const departure = readJson(parse(header)[departureName(state)]);
+      return departure?.state === state ? departure : null;
+    },
+    removeDeparture: (state) => serialize(departureName(state), "", { ...attributes, maxAge: 0 }),
+  };
+}
+
+/** A fresh departure: 128 random bits of state, 256 of verifier (RFC 7636 section 4.1). */
+export function newDeparture(next: string): Departure {
+  return {
+    state: randomBytes(16).toString("base64url"),
+    verifier: randomBytes(32).toString("base64url"),
+    next,
+  };
+}
+
+function readJson(text: string | undefined): Departure | null {
+  if (text === undefined) return null;
+  try {
+    const value = JSON.parse(text) as Partial<Departure>;
+    const { state, verifier, next } = value;
+    const whole = typeof state === "string" && typeof verifier === "string" && typeof next === "string";
+    return whole ? { state, verifier, next } : null;
+  } catch {
+    return null;
+  }
+}

@@ -1,0 +1,85 @@
+/**
+ * The hasp for Express and everything of its style.
+ *
+ *     const hasp = expressHasp({ service, clientId, appKey, returnAddress });
+ *     app.use(hasp.own());
+ *     app.get("/", hasp.open(), (request, response) => …request.account…);
+ *     app.get("/members", hasp.closed(), (request, response) => …);
+ *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
+ */
+import type { IncomingMessage, ServerResponse } from "node:http";
+import { createHasp } from "./hasp.ts";
+import type { SignedInAccount, Wanted } from "./hasp.ts";
+import type { HaspOptions } from "./options.ts";
+import type { Answer, Visit } from "./visit.ts";
+
+declare global {
+  // eslint-disable-next-line @typescript-eslint/no-namespace -- the way Express's request type is extended
+  namespace Express {
+    interface Request {
+      /** Who is there. Set behind `hasp.open()` or `hasp.closed()`; `null` for a guest. */
+      account?: SignedInAccount | null;
+    }
+  }
+}
+
+/** What a middleware gets: node's own request, with what Express adds to it. */
+type Incoming = IncomingMessage & { originalUrl?: string; account?: SignedInAccount | null };
+export type Middleware = (request: Incoming, response: ServerResponse, next: (error?: unknown) => void) => void;
+
+export interface ExpressHasp {
+  /** The hasp's own addresses; use it before the application's routes. */
+  own(): Middleware;
+  /** Anybody may come in; whoever is signed in is known. */
+  open(): Middleware;
+  /** Only who is signed in, and carries the wanted label, comes in. */
+  closed(wanted?: Wanted): Middleware;
+}
+
+/** Makes the middlewares. @throws HaspOptionsError if the set-up cannot work. */
+export function expressHasp(options: HaspOptions): ExpressHasp {
+  const hasp = createHasp(options);
+  return {
+    own: () =>
+      middleware(async (request, response) => {
+        const answer = await hasp.own(visitOf(request));
+        if (answer === null) return true;
+        send(response, answer);
+        return false;
+      }),
+    open: () =>
+      middleware(async (request) => {
+        request.account = await hasp.open(visitOf(request));
+        return true;
+      }),
+    closed: (wanted) =>
+      middleware(async (request, response) => {
+        const passage = await hasp.closed(visitOf(request), wanted);
+        if ("answer" in passage) {
+          send(response, passage.answer);
+          return false;
+        }
+        request.account = passage.account;
+        response.setHeader("cache-control", "no-store");
+        return true;
+      }),
+  };
+}
+
+/** Goes on to what comes next if `work` says so; an error goes to the application's error handler. */
+function middleware(work: (request: Incoming, response: ServerResponse) => Promise<boolean>): Middleware {
+  return (request, response, next) => {
+    work(request, response).then((goOn) => {
+      if (goOn) next();
+    }, next);
+  };
+}
+
+function visitOf(request: Incoming): Visit {
+  return { method: request.method ?? "GET", url: request.originalUrl ?? request.url ?? "/", headers: request.headers };
+}
+
+function send(response: ServerResponse, { status, headers, body }: Answer): void {
+  response.writeHead(status, { ...headers });
+  response.end(body);
+}

@@ -1,0 +1,65 @@
+/**
+ * The hasp for Fastify.
+ *
+ *     await app.register(fastifyHasp, { service, clientId, appKey, returnAddress });
+ *     app.get("/", { preHandler: app.hasp.open() }, async (request) => `Hello ${request.account?.displayName ?? "guest"}`);
+ *     app.get("/members", { preHandler: app.hasp.closed() }, async (request) => …);
+ *     app.get("/keepers", { preHandler: app.hasp.closed({ label: "keeper" }) }, async (request) => …);
+ *
+ * It answers at the return address and at `/sign-in`, `/register` and `/sign-out` (POST).
+ */
+import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
+import fastifyPlugin from "fastify-plugin";
+import { createHasp } from "./hasp.ts";
+import type { SignedInAccount, Wanted } from "./hasp.ts";
+import type { HaspOptions } from "./options.ts";
+import type { Answer, Visit } from "./visit.ts";
+
+declare module "fastify" {
+  interface FastifyRequest {
+    /** Who is there. Set on routes that have `hasp.open()` or `hasp.closed()`; `null` for a guest. */
+    account: SignedInAccount | null;
+  }
+  interface FastifyInstance {
+    hasp: {
+      /** Anybody may come in; whoever is signed in is known. */
+      open(): preHandlerAsyncHookHandler;
+      /** Only who is signed in, and carries the wanted label, comes in. */
+      closed(wanted?: Wanted): preHandlerAsyncHookHandler;
+    };
+  }
+}
+
+const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
+  const hasp = createHasp(options);
+  app.decorateRequest("account", null);
+
+  app.addHook("onRequest", async (request, reply) => {
+    const answer = await hasp.own(visitOf(request));
+    if (answer !== null) return send(reply, answer);
+  });
+
+  app.decorate("hasp", {
+    open: () => async (request: FastifyRequest) => {
+      request.account = await hasp.open(visitOf(request));
+    },
+    closed: (wanted?: Wanted) => async (request: FastifyRequest, reply: FastifyReply) => {
+      const passage = await hasp.closed(visitOf(request), wanted);
+      if ("answer" in passage) return send(reply, passage.answer);
+      request.account = passage.account;
+      // What only one person may see is not kept by the browser or by anything on the way.
+      void reply.header("cache-control", "no-store");
+    },
+  });
+};
+
+/** The plugin; what it adds is there for the whole application. */
+export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });
+
+function visitOf({ method, url, headers }: FastifyRequest): Visit {
+  return { method, url, headers };
+}
+
+function send(reply: FastifyReply, { status, headers, body }: Answer): FastifyReply {
+  return reply.status(status).headers(headers).send(body);
+}

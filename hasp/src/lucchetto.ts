@@ -1,0 +1,88 @@
+/** Asks Lucchetto, with the app key: swaps codes, looks check tokens up, revokes them. */
+import { introspection, OAUTH_PATHS, tokenReply } from "@lucchetto/contract";
+import type { ActiveIntrospection } from "@lucchetto/contract";
+import type { HaspSettings } from "./options.ts";
+
+/** Lucchetto gave no answer, or none that could be understood. */
+export class LucchettoUnreachable extends Error {
+  override readonly name = "LucchettoUnreachable";
+}
+
+export interface Lucchetto {
+  /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
+  swap(code: string, verifier: string): Promise<string | null>;
+  /** Who is there; `null` if nobody. Questions about one token under way at the same time are asked once. */
+  introspect(checkToken: string): Promise<ActiveIntrospection | null>;
+  revoke(checkToken: string): Promise<void>;
+}
+
+export function createLucchetto(settings: HaspSettings): Lucchetto {
+  const authorization = basic(settings.clientId, settings.appKey);
+  const underWay = new Map<string, Promise<ActiveIntrospection | null>>();
+
+  /** The parsed reply and whether it is a success; a wrong app key is the set-up's fault, not the person's. */
+  async function post(path: string, form: Record<string, string>): Promise<{ ok: boolean; body: unknown }> {
+    let response: Response;
+    let text: string;
+    try {
+      response = await fetch(settings.service + path, {
+        method: "POST",
+        headers: { authorization, accept: "application/json" },
+        body: new URLSearchParams(form),
+        redirect: "error",
+        signal: AbortSignal.timeout(settings.timeout),
+      });
+      text = await response.text();
+    } catch (error) {
+      throw new LucchettoUnreachable(`no answer from ${settings.service}; is it running?`, { cause: error });
+    }
+    if (response.status === 401) {
+      throw new LucchettoUnreachable(`${settings.service} does not know this client id with this app key`);
+    }
+    if (response.status >= 500) throw new LucchettoUnreachable(`${settings.service} answered ${response.status}`);
+    return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.service) };
+  }
+
+  async function ask(checkToken: string): Promise<ActiveIntrospection | null> {
+    const { body } = await post(OAUTH_PATHS.introspect, { token: checkToken });
+    const read = introspection.safeParse(body);
+    if (!read.success) throw new LucchettoUnreachable(`${settings.service} answered no introspection`);
+    return read.data.active ? read.data : null;
+  }
+
+  return {
+    async swap(code, verifier) {
+      const { ok, body } = await post(OAUTH_PATHS.token, {
+        grant_type: "authorization_code",
+        code,
+        redirect_uri: settings.returnAddress.href,
+        code_verifier: verifier,
+      });
+      return ok ? tokenReply.parse(body).access_token : null;
+    },
+    introspect(checkToken) {
+      const already = underWay.get(checkToken);
+      if (already !== undefined) return already;
+      const asked = ask(checkToken).finally(() => underWay.delete(checkToken));
+      underWay.set(checkToken, asked);
+      return asked;
+    },
+    async revoke(checkToken) {
+      await post(OAUTH_PATHS.revoke, { token: checkToken });
+    },
+  };
+}
+
+/** RFC 6749 section 2.3.1: both halves are form-encoded before they are put together. */
+function basic(clientId: string, appKey: string): string {
+  const encode = (text: string) => encodeURIComponent(text).replaceAll("%20", "+");
+  return `Basic ${Buffer.from(`${encode(clientId)}:${encode(appKey)}`).toString("base64")}`;
+}
+
+function parseJson(text: string, service: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new LucchettoUnreachable(`${service} answered something that is not JSON`, { cause: error });
+  }
+}

@@ -1,0 +1,70 @@
+/** What an application says once, and what follows from it. */
+
+/** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
+export interface HaspOptions {
+  /** Lucchetto's public address, such as `https://accounts.example`. */
+  readonly service: string;
+  readonly clientId: string;
+  /** The app key (`lcp_…`); from the environment, never from the code. */
+  readonly appKey: string;
+  /** The registered return address. The hasp answers at its path; nothing else may stand there. */
+  readonly returnAddress: string;
+  /** A registered address where people land after signing out. Lucchetto's own page if left out. */
+  readonly signedOutAddress?: string;
+  /** Paths of this application at which the hasp begins and ends sign-ins. */
+  readonly paths?: { readonly signIn?: string; readonly register?: string; readonly signOut?: string };
+  /** Says what is wrong with the set-up on a page. `true` unless NODE_ENV is `production`. */
+  readonly development?: boolean;
+  /** Milliseconds to wait for Lucchetto. 5 seconds unless said otherwise. */
+  readonly timeout?: number;
+}
+
+/** Options with everything filled in. */
+export interface HaspSettings {
+  readonly service: string;
+  readonly clientId: string;
+  readonly appKey: string;
+  readonly returnAddress: URL;
+  readonly signedOutAddress: string | null;
+  readonly paths: { readonly signIn: string; readonly register: string; readonly signOut: string };
+  readonly development: boolean;
+  readonly timeout: number;
+}
+
+const DEFAULT_TIMEOUT = 5_000;
+
+/** The set-up cannot work. The message names the option, what was found and what is expected. */
+export class HaspOptionsError extends Error {
+  override readonly name = "HaspOptionsError";
+}
+
+/** @throws HaspOptionsError. */
+export function readOptions(options: HaspOptions): HaspSettings {
+  const returnAddress = readAddress("returnAddress", options.returnAddress);
+  const service = readAddress("service", options.service).href.replace(/\/+$/, "");
+  if (options.clientId === "") throw new HaspOptionsError("clientId: it is empty; `lucchetto app list` shows the client ids");
+  if (!options.appKey.startsWith("lcp_")) {
+    throw new HaspOptionsError("appKey: expected an app key, which begins with lcp_ (is another value in its place?)");
+  }
+  return {
+    service,
+    clientId: options.clientId,
+    appKey: options.appKey,
+    returnAddress,
+    signedOutAddress:
+      options.signedOutAddress === undefined ? null : readAddress("signedOutAddress", options.signedOutAddress).href,
+    paths: {
+      signIn: options.paths?.signIn ?? "/sign-in",
+      register: options.paths?.register ?? "/register",
+      signOut: options.paths?.signOut ?? "/sign-out",
+    },
+    development: options.development ?? process.env["NODE_ENV"] !== "production",
+    timeout: options.timeout ?? DEFAULT_TIMEOUT,
+  };
+}
+
+function readAddress(name: string, text: string): URL {
+  const url = URL.canParse(text) ? new URL(text) : null;
+  if (url?.protocol === "http:" || url?.protocol === "https:") return url;
+  throw new HaspOptionsError(`${name}: found ${JSON.stringify(text)}, expected an address such as https://accounts.example`);
+}

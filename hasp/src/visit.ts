@@ -1,0 +1,39 @@
+/** A request and its answer in terms that every framework has. */
+import type { IncomingHttpHeaders } from "node:http";
+
+export interface Visit {
+  readonly method: string;
+  /** Path and query as they were asked for. */
+  readonly url: string;
+  readonly headers: IncomingHttpHeaders;
+}
+
+/** What to answer. */
+export interface Answer {
+  readonly status: number;
+  readonly headers: Readonly<Record<string, string | string[]>>;
+  readonly body: string;
+}
+
+/** The path without the query. */
+export function pathOf(visit: Visit): string {
+  return visit.url.split("?", 1)[0] ?? "/";
+}
+
+/** The query's parameters. */
+export function queryOf(visit: Visit): URLSearchParams {
+  const mark = visit.url.indexOf("?");
+  return new URLSearchParams(mark < 0 ? "" : visit.url.slice(mark + 1));
+}
+
+/** Whether a person's browser asks, rather than a script or a program. */
+export function isPage(visit: Visit): boolean {
+  return (visit.headers.accept ?? "").includes("text/html");
+}
+
+/** Whether a browser says that a request was sent by this application's own pages (or no browser sent it). */
+export function isOwnOrigin(visit: Visit, ownOrigin: string): boolean {
+  const { origin, "sec-fetch-site": site } = visit.headers;
+  if (origin !== undefined) return origin === ownOrigin;
+  return site === undefined || site === "same-origin";
+}

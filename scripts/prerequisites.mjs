@@ -1,0 +1,76 @@
+/** What must be on the machine: node packages, and programs from Debian's packages. */
+import { createHash } from "node:crypto";
+import { accessSync, constants, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { runCommand } from "./process.mjs";
+import { Mendable, say, step } from "./say.mjs";
+
+/** The project's root folder. */
+export const ROOT = fileURLToPath(new URL("..", import.meta.url)).replace(/\/$/, "");
+
+/** Folders in which Debian puts programs, whether or not they are on the PATH. */
+const PROGRAM_FOLDERS = ["/usr/local/sbin", "/usr/local/bin", "/usr/sbin", "/usr/bin", "/sbin", "/bin"];
+
+/** Installs the node packages of package-lock.json, unless exactly these are installed already. */
+export async function ensureNodePackages() {
+  const [major = 0, minor = 0] = process.versions.node.split(".").map(Number);
+  if (major < 20 || (major === 20 && minor < 19)) {
+    throw new Mendable(`Node ${process.versions.node} is too old; Lucchetto needs 20.19 or newer.`);
+  }
+  const wanted = createHash("sha256").update(readFileSync(join(ROOT, "package-lock.json"))).digest("hex");
+  const stamp = join(ROOT, "node_modules", ".lucchetto-installed");
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === wanted) return;
+  await step("installing node packages (once; about a minute)", async () => {
+    await runCommand("npm", ["ci", "--no-audit", "--no-fund"], { cwd: ROOT });
+    writeFileSync(stamp, wanted);
+  });
+}
+
+/** Path of a program, or `null`. */
+export function findProgram(name) {
+  const folders = [...(process.env.PATH ?? "").split(":"), ...PROGRAM_FOLDERS];
+  for (const folder of folders) {
+    const path = join(folder, name);
+    try {
+      accessSync(path, constants.X_OK);
+      return path;
+    } catch {
+      continue;
+    }
+  }
+  return null;
+}
+
+let listsUpdated = false;
+
+/**
+ * Installs Debian packages whose programs are missing, when run by root; otherwise says which to install.
+ * @param wanted pairs of program and package.
+ */
+export async function ensureDebianPackages(wanted) {
+  const missing = wanted.filter(({ program }) => findProgram(program) === null).map((one) => one.package);
+  if (missing.length === 0) return;
+  const names = missing.join(" ");
+  if (process.getuid?.() !== 0 || findProgram("apt-get") === null) {
+    throw new Mendable(
+      `Missing on this machine: ${names}.\nInstall it, then run this again:\n\n    sudo apt-get update && sudo apt-get install -y --no-install-recommends ${names}\n`,
+    );
+  }
+  const env = { ...process.env, DEBIAN_FRONTEND: "noninteractive" };
+  await step(`installing Debian's ${names} (once; about a minute)`, async () => {
+    if (!listsUpdated) await runCommand("apt-get", ["update"], { env });
+    listsUpdated = true;
+    await runCommand("apt-get", ["install", "-y", "--no-install-recommends", ...missing], { env });
+  });
+}
+
+/** Compiles the workspace and builds the pages; both do only what changed. */
+export async function build() {
+  await step("building", () => runCommand("npm", ["run", "build", "--silent"], { cwd: ROOT }));
+}
+
+/** Says which version of what is used, for whoever reads a log later. */
+export function sayVersions() {
+  say(`Lucchetto, on Node ${process.versions.node}`);
+}

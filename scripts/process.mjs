@@ -1,0 +1,77 @@
+/** Running other programs. */
+import { spawn } from "node:child_process";
+import { createServer } from "node:net";
+import { Mendable } from "./say.mjs";
+
+/** Lines of a failed command's output that are shown. */
+const SHOWN_LINES = 25;
+
+/** Runs a command to its end. @returns its standard output. @throws Mendable with the end of its output. */
+export function runCommand(command, args, options = {}) {
+  const { input, ...spawnOptions } = options;
+  return new Promise((resolve, reject) => {
+    const child = spawn(command, args, { stdio: ["pipe", "pipe", "pipe"], ...spawnOptions });
+    let out = "";
+    let all = "";
+    child.stdout.on("data", (chunk) => {
+      out += chunk;
+      all += chunk;
+    });
+    child.stderr.on("data", (chunk) => {
+      all += chunk;
+    });
+    child.stdin.on("error", () => {});
+    child.stdin.end(input ?? "");
+    child.on("error", (error) => reject(new Mendable(`${command} cannot be started: ${error.message}`)));
+    child.on("close", (code) => {
+      if (code === 0) return resolve(out);
+      const shown = all.trimEnd().split("\n").slice(-SHOWN_LINES).join("\n");
+      reject(new Mendable(`${command} ${args.slice(0, 3).join(" ")} failed (exit ${code}):\n${shown}`));
+    });
+  });
+}
+
+/** Waits until `isReady` says yes. @throws Mendable after `seconds`, or when the process has ended. */
+export async function waitUntil(isReady, { what, seconds, ended = () => false }) {
+  const end = performance.now() + seconds * 1_000;
+  for (;;) {
+    if (await isReady().catch(() => false)) return;
+    if (ended()) throw new Mendable(`${what} ended before it was ready.`);
+    if (performance.now() > end) throw new Mendable(`${what} was not ready after ${seconds} seconds.`);
+    await new Promise((resolve) => setTimeout(resolve, 50));
+  }
+}
+
+/** Ends a child process and waits for it; after `seconds` it is killed. */
+export function endProcess(child, seconds = 10) {
+  if (child.exitCode !== null || child.signalCode !== null) return Promise.resolve();
+  return new Promise((resolve) => {
+    const timer = setTimeout(() => child.kill("SIGKILL"), seconds * 1_000);
+    child.once("exit", () => {
+      clearTimeout(timer);
+      resolve();
+    });
+    child.kill("SIGTERM");
+  });
+}
+
+/** Whether a port of this machine is free. */
+export function isPortFree(port) {
+  return new Promise((resolve) => {
+    const server = createServer();
+    server.once("error", () => resolve(false));
+    server.listen(port, "127.0.0.1", () => server.close(() => resolve(true)));
+  });
+}
+
+/** A port that nobody uses at this moment. */
+export function freePort() {
+  return new Promise((resolve, reject) => {
+    const server = createServer();
+    server.once("error", reject);
+    server.listen(0, "127.0.0.1", () => {
+      const { port } = server.address();
+      server.close(() => resolve(port));
+    });
+  });
+}

@@ -1,0 +1,71 @@
+/** Use cases of operators with accounts: look at one in full, set its labels and state. */
+import type { AccountDetail } from "@lucchetto/contract";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { explain, shortened } from "../password/password.ts";
+import { findRecord } from "../password/store.ts";
+import { endSessionsOf } from "../session/store.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { showAccount } from "./show.ts";
+import { findAccount, lockAccount, updateAccount } from "./store.ts";
+
+/** One account: as shown, as stored, its record taken apart. @throws ProblemReply `not-found`. */
+export async function accountInFull(context: ServiceContext, id: string): Promise<AccountDetail> {
+  const row = await findAccount(context.dataSource, id);
+  if (row === null) throw new ProblemReply("not-found");
+  const stored = await findRecord(context.dataSource, id);
+  const storedShortened = stored === null ? null : { ...stored, record: shortened(stored.record) };
+  return {
+    account: showAccount(row),
+    password: stored === null ? null : explain(context, stored),
+    row: [...columnsOf("account", row), ...(storedShortened === null ? [] : columnsOf("password_record", storedShortened))],
+  };
+}
+
+function columnsOf(table: string, row: object): AccountDetail["row"] {
+  return Object.entries(row).map(([column, value]) => ({ table, column, value: asStored(value) }));
+}
+
+/** A value as the database's own client would print it. */
+function asStored(value: unknown): string | null {
+  if (value === null) return null;
+  if (value instanceof Date) return value.toISOString().replace("T", " ").replace("Z", "");
+  return typeof value === "object" ? JSON.stringify(value) : String(value);
+}
+
+/** Sets labels or state. Suspending ends every session in the same transaction. @throws ProblemReply `not-found`. */
+export async function changeAccount(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  id: string,
+  change: { labels?: string[] | undefined; state?: "active" | "suspended" | undefined },
+  visit: Visit,
+): Promise<AccountRow> {
+  if (change.state === "suspended" && id === operator.account.id) {
+    throw new ProblemReply("invalid-fields", {
+      errors: [{ path: "state", message: "This is your own account; another operator can suspend it." }],
+    });
+  }
+  return inTransaction(dataSource, async (manager) => {
+    const account = await lockAccount(manager, id);
+    if (account === null) throw new ProblemReply("not-found");
+    const now = clock.now();
+    const changed = {
+      labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
+      state: change.state ?? account.state,
+    };
+    await updateAccount(manager, id, changed);
+    if (changed.state === "suspended") await endSessionsOf(manager, id, { now, reason: "suspended" });
+    const event = {
+      kind: "account.changed",
+      reason: change.state ?? "labels",
+      accountId: id,
+      actorId: operator.account.id,
+    } as const;
+    await record(manager, { event, visit, now });
+    return { ...account, ...changed };
+  });
+}

@@ -1,0 +1,59 @@
+/** Adds an operator straight into the database: the first one, or one more when no operator can sign in any more. */
+import { randomBytes } from "node:crypto";
+import { judgeNewPassword, makeRecord, OPERATOR_LABEL, readEmail, SALT_LENGTH } from "@lucchetto/core";
+import type { DataSource } from "typeorm";
+import type { Clock } from "../clock/clock.ts";
+import type { Configuration } from "../config/index.ts";
+import { record } from "../journal/journal.ts";
+import { insertRecord } from "../password/store.ts";
+import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { insertAccount } from "./store.ts";
+
+/** What was wrong, for the person at the keyboard. */
+export class OperatorRefusal extends Error {
+  override readonly name = "OperatorRefusal";
+}
+
+/** @returns the account's id. @throws OperatorRefusal. */
+export async function addOperator(
+  { configuration, dataSource, clock }: { configuration: Configuration; dataSource: DataSource; clock: Clock },
+  wanted: { email: string; displayName: string | null; password: string },
+): Promise<string> {
+  const email = readEmail(wanted.email);
+  if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
+  const { passwords } = configuration;
+  const minimumLength = passwords.rules === "off" ? 1 : passwords.minimumLength;
+  const verdict = judgeNewPassword(wanted.password, { minimumLength });
+  if (!verdict.ok) throw new OperatorRefusal(`the password: ${verdict.message}`);
+
+  const passwordRecord = await makeRecord(verdict.text, passwords.hashing.scheme, randomBytes(SALT_LENGTH));
+  const now = clock.now();
+  const account: AccountRow = {
+    id: newId(now),
+    reference: null,
+    email: email.shown,
+    emailKey: email.key,
+    emailVerifiedAt: now,
+    username: null,
+    usernameKey: null,
+    displayName: wanted.displayName,
+    state: "active",
+    labels: [OPERATOR_LABEL],
+    createdAt: now,
+  };
+  try {
+    await inTransaction(dataSource, async (manager) => {
+      await insertAccount(manager, account);
+      await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
+      const visit = { network: null, userAgent: null, requestId: "command" };
+      await record(manager, { event: { kind: "account.registered", accountId: account.id }, visit, now });
+    });
+  } catch (error) {
+    if (!isDuplicateOf(error, "account_email")) throw error;
+    throw new OperatorRefusal(
+      `${email.shown} has an account already; give it the label "${OPERATOR_LABEL}" in the console, or take another address`,
+    );
+  }
+  return account.id;
+}

@@ -1,0 +1,140 @@
+/** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
+import type { CallOf, routes } from "@lucchetto/contract";
+import { judgeNewPassword, readEmail, readUsername } from "@lucchetto/core";
+import type { Identifier } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { insertRecord } from "../password/store.ts";
+import { beginSession } from "../session/session.ts";
+import type { BegunSession } from "../session/session.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { findTaken, insertAccount } from "./store.ts";
+
+/** What the form holds. */
+export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
+
+/** `check-mail` is the one answer of a site that does not tell which addresses are taken. */
+export type RegistrationOutcome =
+  | { readonly outcome: "signed-in"; readonly begun: BegunSession }
+  | { readonly outcome: "check-mail" };
+
+/**
+ * Registers.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `too-busy`.
+ */
+export async function register(
+  context: ServiceContext,
+  registration: Registration,
+  { visit, replaces }: { visit: Visit; replaces: LiveSession | null },
+): Promise<RegistrationOutcome> {
+  const { email, username, password } = judgeFields(context, registration);
+  // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
+  const passwordRecord = await context.hashing.make(password);
+  const account = newAccount(context, { email, username, displayName: registration.displayName ?? null });
+  // A private site says the same for a free and a taken address, so nobody is signed in by registering one.
+  const tells = context.configuration.tellTaken || email === null;
+  try {
+    const begun = await inTransaction(context.dataSource, async (manager) => {
+      const now = context.clock.now();
+      await insertAccount(manager, account);
+      await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
+      const event = { kind: "account.registered", accountId: account.id } as const;
+      await record(manager, { event, visit, now });
+      if (!tells) return null;
+      const beginning = { account, kind: "ordinary", aal: 1, amr: ["pwd"], replaces } as const;
+      return beginSession(context, manager, beginning, visit);
+    });
+    return begun === null ? { outcome: "check-mail" } : { outcome: "signed-in", begun };
+  } catch (error) {
+    if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;
+    return answerTaken(context, account, visit);
+  }
+}
+
+function newAccount(
+  { clock }: ServiceContext,
+  parts: { email: Identifier<"email"> | null; username: Identifier<"username"> | null; displayName: string | null },
+): AccountRow {
+  const now = clock.now();
+  return {
+    id: newId(now),
+    reference: null,
+    email: parts.email?.shown ?? null,
+    emailKey: parts.email?.key ?? null,
+    emailVerifiedAt: null,
+    username: parts.username?.shown ?? null,
+    usernameKey: parts.username?.key ?? null,
+    displayName: parts.displayName,
+    state: "active",
+    labels: [],
+    createdAt: now,
+  };
+}
+
+/** All that is wrong with the form, told at once. */
+function judgeFields(context: ServiceContext, registration: Registration) {
+  const { accounts, passwords } = context.configuration;
+  const errors: Array<{ path: string; message: string }> = [];
+  const read = <Kind extends "email" | "username">(
+    kind: Kind,
+    reader: (typed: string) => Identifier<Kind> | null,
+    messages: { missing: string; malformed: string },
+  ): Identifier<Kind> | null => {
+    const typed = registration[kind];
+    if (typed === undefined) {
+      if (accounts[kind] === "required") errors.push({ path: kind, message: messages.missing });
+      return null;
+    }
+    if (accounts[kind] === "off") errors.push({ path: kind, message: `This site has no ${kind}; leave it out.` });
+    const identifier = reader(typed);
+    if (identifier === null) errors.push({ path: kind, message: messages.malformed });
+    return identifier;
+  };
+
+  const email = read("email", readEmail, {
+    missing: "Enter your e-mail address.",
+    malformed: "This is not an e-mail address; it should look like name@brina.example.",
+  });
+  const username = read("username", readUsername, {
+    missing: "Choose a username.",
+    malformed: "Use 2 to 40 letters and digits, also . _ - between them; no spaces, no @.",
+  });
+  if (registration.email === undefined && registration.username === undefined && errors.length === 0) {
+    errors.push({ path: "email", message: "Give an e-mail address or a username." });
+  }
+  const minimumLength = passwords.rules === "off" ? 1 : passwords.minimumLength;
+  const verdict = judgeNewPassword(registration.password, { minimumLength });
+  if (!verdict.ok) errors.push({ path: "password", message: verdict.message });
+  if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
+  return { email, username, password: verdict.text };
+}
+
+async function answerTaken(
+  context: ServiceContext,
+  { emailKey, usernameKey }: AccountRow,
+  visit: Visit,
+): Promise<RegistrationOutcome> {
+  const { dataSource, clock, configuration } = context;
+  const taken = await findTaken(dataSource, { emailKey, usernameKey });
+  await inTransaction(dataSource, (manager) =>
+    record(manager, {
+      event: {
+        kind: "account.registration-refused",
+        outcome: "refused",
+        reason: taken.username ? "username-taken" : "email-taken",
+      },
+      visit,
+      now: clock.now(),
+    }),
+  );
+  const errors: Array<{ path: string; message: string }> = [];
+  if (taken.username) errors.push({ path: "username", message: "This username is taken; choose another." });
+  if (taken.email && configuration.tellTaken) {
+    errors.push({ path: "email", message: "This address has an account already; sign in instead." });
+  }
+  if (errors.length > 0) throw fieldProblem(errors, "identifier-taken");
+  return { outcome: "check-mail" };
+}

@@ -1,0 +1,78 @@
+import { Brackets } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import { readIdentifier } from "@lucchetto/core";
+import { AccountEntity, readCursor } from "../storage/index.ts";
+import type { AccountRow, PageQuery } from "../storage/index.ts";
+
+export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
+  await manager.getRepository(AccountEntity).insert(row);
+}
+
+export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
+  return dataSource.getRepository(AccountEntity).findOneBy({ id });
+}
+
+/** Whoever has this identifier, in its normal form. */
+export function findByIdentifier(
+  dataSource: DataSource,
+  identifier: NonNullable<ReturnType<typeof readIdentifier>>,
+): Promise<AccountRow | null> {
+  const column = identifier.kind === "email" ? "emailKey" : "usernameKey";
+  return dataSource.getRepository(AccountEntity).findOneBy({ [column]: identifier.key });
+}
+
+/** The account, locked against changes until the transaction ends. */
+export function lockAccount(manager: EntityManager, id: string): Promise<AccountRow | null> {
+  return manager.getRepository(AccountEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
+}
+
+export async function updateAccount(
+  manager: EntityManager,
+  id: string,
+  change: Partial<Pick<AccountRow, "labels" | "state">>,
+): Promise<void> {
+  await manager.getRepository(AccountEntity).update({ id }, change);
+}
+
+/** Which of these normal forms are in use. */
+export async function findTaken(
+  dataSource: DataSource,
+  { emailKey, usernameKey }: Pick<AccountRow, "emailKey" | "usernameKey">,
+): Promise<{ email: boolean; username: boolean }> {
+  const repository = dataSource.getRepository(AccountEntity);
+  return {
+    email: emailKey !== null && (await repository.existsBy({ emailKey })),
+    username: usernameKey !== null && (await repository.existsBy({ usernameKey })),
+  };
+}
+
+/** One more row than the page holds, newest first. */
+export function listAccounts(
+  dataSource: DataSource,
+  { search }: { search?: string | undefined },
+  page: PageQuery,
+): Promise<AccountRow[]> {
+  const query = dataSource
+    .getRepository(AccountEntity)
+    .createQueryBuilder("account")
+    .orderBy("account.id", "DESC")
+    .take(page.limit + 1);
+  const cursor = readCursor(page);
+  if (cursor !== null) query.andWhere("account.id < :cursor", { cursor });
+  if (search !== undefined) {
+    const start = `${search.trim().replace(/[\\%_]/g, "\\$&")}%`;
+    query.andWhere(
+      new Brackets((either) => {
+        either
+          .where("account.emailKey LIKE LOWER(:start)", { start })
+          .orWhere("account.usernameKey LIKE LOWER(:start)")
+          .orWhere("account.displayName COLLATE utf8mb4_unicode_ci LIKE :start")
+          .orWhere("account.reference = :exact", { exact: search.trim() });
+        if (UUID.test(search.trim())) either.orWhere("account.id = :exact");
+      }),
+    );
+  }
+  return query.getMany();
+}
+
+const UUID = /^[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}$/;

@@ -1,0 +1,178 @@
+/** Use cases of apps: register one, give it keys, recognise it by its key, remove it. */
+import { randomBytes } from "node:crypto";
+import type { App } from "@lucchetto/contract";
+import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { PlainToken } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
+import type { AppKeyRow, AppRow } from "../storage/index.ts";
+import { deleteApp, deleteKey, findApp, findByKey, insertApp, insertKey, listKeysOf, lockKeysOf, noteKeyUse } from "./store.ts";
+
+/** An app just added or given a key: the key is shown this once. */
+export interface AppWithKey {
+  readonly app: App;
+  readonly key: PlainToken<"app-key">;
+}
+
+export interface NewApp {
+  readonly name: string;
+  readonly clientId?: string | undefined;
+  readonly redirectUris: readonly string[];
+  readonly signedOutUris?: readonly string[] | undefined;
+}
+
+/** Registers an app. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
+export async function addApp(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  wanted: NewApp,
+  visit: Visit,
+): Promise<AppWithKey> {
+  assertAddresses(wanted);
+  const now = clock.now();
+  const app: AppRow = {
+    id: newId(now),
+    clientId: wanted.clientId ?? clientIdFrom(wanted.name),
+    name: wanted.name,
+    redirectUris: [...wanted.redirectUris],
+    signedOutUris: [...(wanted.signedOutUris ?? [])],
+    createdAt: now,
+  };
+  const { row, plain } = newKey(app.id, now);
+  try {
+    await inTransaction(dataSource, async (manager) => {
+      await insertApp(manager, app);
+      await insertKey(manager, row);
+      const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
+      await record(manager, { event, visit, now });
+    });
+  } catch (error) {
+    if (!isDuplicateOf(error, "app_client_id")) throw error;
+    throw fieldProblem(
+      [{ path: "clientId", message: `The client id ${app.clientId} is in use; give another with clientId.` }],
+      "identifier-taken",
+    );
+  }
+  return { app: showApp(app, [row]), key: plain };
+}
+
+/** Gives an app another key beside the ones it has. @throws ProblemReply `not-found`. */
+export async function addKey(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  appId: string,
+  visit: Visit,
+): Promise<AppWithKey> {
+  const app = await findApp(dataSource, appId);
+  if (app === null) throw new ProblemReply("not-found");
+  const now = clock.now();
+  const { row, plain } = newKey(appId, now);
+  await inTransaction(dataSource, async (manager) => {
+    await insertKey(manager, row);
+    await record(manager, { event: { kind: "app.key-added", appId, actorId: operator.account.id }, visit, now });
+  });
+  return { app: showApp(app, await listKeysOf(dataSource, [appId])), key: plain };
+}
+
+/** Retires a key at once; an app keeps one at least. @throws ProblemReply `not-found`, `invalid-fields`. */
+export async function retireKey(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  key: { appId: string; keyId: string },
+  visit: Visit,
+): Promise<void> {
+  await inTransaction(dataSource, async (manager) => {
+    const keys = await lockKeysOf(manager, key.appId);
+    if (!keys.some(({ id }) => id === key.keyId)) throw new ProblemReply("not-found");
+    if (keys.length === 1) {
+      throw new ProblemReply("invalid-fields", {
+        detail: "This is the app's only key; give it another first, or remove the app.",
+        errors: [{ path: "keyId", message: "This is the app's only key; give it another first." }],
+      });
+    }
+    await deleteKey(manager, { id: key.keyId, appId: key.appId });
+    const event = { kind: "app.key-retired", appId: key.appId, actorId: operator.account.id } as const;
+    await record(manager, { event, visit, now: clock.now() });
+  });
+}
+
+/** Removes an app; its check tokens end with it. @throws ProblemReply `not-found`. */
+export async function removeApp(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  appId: string,
+  visit: Visit,
+): Promise<void> {
+  await inTransaction(dataSource, async (manager) => {
+    if (!(await deleteApp(manager, appId))) throw new ProblemReply("not-found");
+    const event = { kind: "app.removed", appId, actorId: operator.account.id } as const;
+    await record(manager, { event, visit, now: clock.now() });
+  });
+}
+
+/** Last use of a key is written once in this many milliseconds. */
+const KEY_USE_GRAIN = 60_000;
+
+/** The id of the app that a client id and key name together; `null` for anything else. */
+export async function recogniseApp(
+  { dataSource, clock }: ServiceContext,
+  credentials: { clientId: string; key: string },
+): Promise<string | null> {
+  const hashed = hashToken("app-key", credentials.key);
+  if (hashed === null) return null;
+  const found = await findByKey(dataSource, credentials.clientId, hashed);
+  if (found === null) return null;
+  const now = clock.now();
+  if (found.keyLastUsedAt === null || now.getTime() - found.keyLastUsedAt.getTime() >= KEY_USE_GRAIN) {
+    // Not waited for: nobody's request should take longer for a date that is shown to operators.
+    noteKeyUse(dataSource, found.keyId, now).catch((error: unknown) => {
+      if (!isStorageUnavailable(error)) throw error;
+    });
+  }
+  return found.appId;
+}
+
+/** An app as operators see it. */
+export function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
+  return {
+    id: app.id,
+    clientId: app.clientId,
+    name: app.name,
+    redirectUris: app.redirectUris,
+    signedOutUris: app.signedOutUris,
+    createdAt: app.createdAt.toISOString(),
+    keys: keys.map(({ id, createdAt, lastUsedAt }) => ({
+      id,
+      createdAt: createdAt.toISOString(),
+      lastUsedAt: lastUsedAt?.toISOString() ?? null,
+    })),
+  };
+}
+
+function newKey(appId: string, now: Date): { row: AppKeyRow; plain: PlainToken<"app-key"> } {
+  const { plain, hashed } = mintToken("app-key", randomBytes(TOKEN_BYTES));
+  return { plain, row: { id: newId(now), appId, keyHash: hashed, createdAt: now, lastUsedAt: null } };
+}
+
+function clientIdFrom(name: string): string {
+  const slug = name
+    .normalize("NFKD")
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, "-")
+    .replace(/^-+|-+$/g, "")
+    .slice(0, 63);
+  return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
+}
+
+function assertAddresses({ redirectUris, signedOutUris = [] }: NewApp): void {
+  const faults = (path: string, addresses: readonly string[]) =>
+    addresses.flatMap((address, index) => {
+      const fault = faultOfReturnAddress(address);
+      return fault === null ? [] : [{ path: `${path}.${index}`, message: `The address ${fault}.` }];
+    });
+  const errors = [...faults("redirectUris", redirectUris), ...faults("signedOutUris", signedOutUris)];
+  if (errors.length > 0) throw fieldProblem(errors);
+}

@@ -1,0 +1,67 @@
+import { In, LessThan } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import type { HashedToken } from "@lucchetto/core";
+import { AppEntity, AppKeyEntity, readCursor } from "../storage/index.ts";
+import type { AppKeyRow, AppRow, PageQuery } from "../storage/index.ts";
+
+export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
+  await manager.getRepository(AppEntity).insert(row);
+}
+
+export async function insertKey(manager: EntityManager, row: AppKeyRow): Promise<void> {
+  await manager.getRepository(AppKeyEntity).insert(row);
+}
+
+/** Removes an app; its keys, codes and check tokens go with it. @returns whether it was there. */
+export async function deleteApp(manager: EntityManager, id: string): Promise<boolean> {
+  return (await manager.getRepository(AppEntity).delete({ id })).affected === 1;
+}
+
+export async function deleteKey(manager: EntityManager, key: Pick<AppKeyRow, "id" | "appId">): Promise<boolean> {
+  return (await manager.getRepository(AppKeyEntity).delete({ id: key.id, appId: key.appId })).affected === 1;
+}
+
+export function findApp(dataSource: DataSource, id: string): Promise<AppRow | null> {
+  return dataSource.getRepository(AppEntity).findOneBy({ id });
+}
+
+export function findByClientId(dataSource: DataSource, clientId: string): Promise<AppRow | null> {
+  return dataSource.getRepository(AppEntity).findOneBy({ clientId });
+}
+
+export function listKeysOf(dataSource: DataSource, appIds: readonly string[]): Promise<AppKeyRow[]> {
+  return dataSource.getRepository(AppKeyEntity).find({ where: { appId: In(appIds) }, order: { id: "ASC" } });
+}
+
+/** An app's keys under a lock, so that two retirements at once cannot leave it without any. */
+export function lockKeysOf(manager: EntityManager, appId: string): Promise<AppKeyRow[]> {
+  return manager.getRepository(AppKeyEntity).find({ where: { appId }, lock: { mode: "pessimistic_write" } });
+}
+
+/** One more row than the page holds, newest first. */
+export function listApps(dataSource: DataSource, page: PageQuery): Promise<AppRow[]> {
+  const cursor = readCursor(page);
+  return dataSource.getRepository(AppEntity).find({
+    where: cursor === null ? {} : { id: LessThan(cursor) },
+    order: { id: "DESC" },
+    take: page.limit + 1,
+  });
+}
+
+/** The app that a client id and a key name together, or `null`. */
+export async function findByKey(
+  dataSource: DataSource,
+  clientId: string,
+  keyHash: HashedToken<"app-key">,
+): Promise<{ appId: string; keyId: string; keyLastUsedAt: Date | null } | null> {
+  const [row] = await dataSource.query<Array<{ appId: string; keyId: string; keyLastUsedAt: Date | null }>>(
+    `SELECT app.id AS appId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt
+     FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.keyHash = ? AND app.clientId = ?`,
+    [keyHash, clientId],
+  );
+  return row ?? null;
+}
+
+export async function noteKeyUse(dataSource: DataSource, id: string, now: Date): Promise<void> {
+  await dataSource.getRepository(AppKeyEntity).update({ id }, { lastUsedAt: now });
+}

@@ -1,0 +1,224 @@
+/** Reads the configuration: one yaml file, each value overridable by an environment variable, secrets apart. */
+import { readFileSync, statSync } from "node:fs";
+import { dirname, resolve } from "node:path";
+import { parse } from "yaml";
+import { z } from "zod";
+import { configurationSchema, faultsOfMode } from "./schema.ts";
+import type { Configuration } from "./schema.ts";
+
+/** The configuration cannot be used. `faults` holds one line for each thing that is wrong. */
+export class ConfigurationError extends Error {
+  override readonly name = "ConfigurationError";
+  readonly faults: readonly string[];
+  constructor(source: string, faults: readonly string[]) {
+    super(`The configuration (${source}) cannot be used:\n${faults.map((fault) => `  - ${fault}`).join("\n")}`);
+    this.faults = faults;
+  }
+}
+
+const PREFIX = "LUCCHETTO_";
+/** Variables with the prefix that are not settings. */
+const NOT_SETTINGS = new Set(["LUCCHETTO_CONFIG", "LUCCHETTO_URL", "LUCCHETTO_PROFILE"]);
+const PASSWORD_VARIABLE = "LUCCHETTO_DATABASE_PASSWORD";
+
+type Environment = Readonly<Record<string, string | undefined>>;
+
+/**
+ * Loads and checks everything, and says all that is wrong at once.
+ * @param path of the yaml file; it may be missing if the environment says everything.
+ * @throws ConfigurationError.
+ */
+export function loadConfiguration(path: string, environment: Environment = process.env): Configuration {
+  const fromFile = readYaml(path);
+  const faults = faultsOfSecretsInYaml(fromFile);
+  const settings = leavesOf(configurationSchema);
+  const merged = overrideFrom(environment, settings, fromFile, faults);
+
+  const checked = configurationSchema.safeParse(merged);
+  if (!checked.success) {
+    throw new ConfigurationError(path, [...faults, ...checked.error.issues.flatMap((issue) => describeIssue(issue, merged))]);
+  }
+  faults.push(...faultsOfMode(checked.data));
+  const databasePassword = readDatabasePassword(checked.data, path, environment, faults);
+  if (faults.length > 0) throw new ConfigurationError(path, faults);
+  return {
+    ...checked.data,
+    databasePassword,
+    tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
+  };
+}
+
+type Tree = Record<string, unknown>;
+
+function readYaml(path: string): Tree {
+  let text: string;
+  try {
+    text = readFileSync(path, "utf8");
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return {};
+    throw new ConfigurationError(path, [`the file cannot be read: ${(error as Error).message}`]);
+  }
+  try {
+    const tree: unknown = parse(text) ?? {};
+    if (typeof tree === "object" && tree !== null && !Array.isArray(tree)) return tree as Tree;
+  } catch (error) {
+    throw new ConfigurationError(path, [`the file is not YAML: ${(error as Error).message.split("\n")[0]}`]);
+  }
+  throw new ConfigurationError(path, ["the file does not hold settings of the form `name: value`"]);
+}
+
+function faultsOfSecretsInYaml(tree: Tree): string[] {
+  const database = tree["database"];
+  if (typeof database !== "object" || database === null) return [];
+  const faults: string[] = [];
+  if ("password" in database) {
+    delete (database as Tree)["password"];
+    faults.push(
+      `database.password: secrets do not belong into the yaml; put it into ${PASSWORD_VARIABLE}, or into a file of mode 0600 named by database.passwordFile`,
+    );
+  }
+  const url = (database as Tree)["url"];
+  if (typeof url === "string" && URL.canParse(url) && new URL(url).password !== "") {
+    faults.push(
+      `database.url: it holds a password, and secrets do not belong into the yaml; leave it out there and put it into ${PASSWORD_VARIABLE}, or into a file of mode 0600 named by database.passwordFile`,
+    );
+  }
+  return faults;
+}
+
+/** Every single setting with its schema, by its path. */
+function leavesOf(schema: z.ZodType, path: readonly string[] = []): Map<string, z.ZodType> {
+  const inner = unwrap(schema);
+  if (!(inner instanceof z.ZodObject)) return new Map([[path.join("."), schema]]);
+  const leaves = new Map<string, z.ZodType>();
+  for (const [name, member] of Object.entries(inner.shape)) {
+    for (const [leafPath, leaf] of leavesOf(member as z.ZodType, [...path, name])) leaves.set(leafPath, leaf);
+  }
+  return leaves;
+}
+
+function unwrap(schema: z.ZodType): z.ZodType {
+  if (schema instanceof z.ZodPrefault || schema instanceof z.ZodDefault || schema instanceof z.ZodOptional) {
+    return unwrap(schema.def.innerType as z.ZodType);
+  }
+  return schema;
+}
+
+/** `passwords.minimumLength` → `LUCCHETTO_PASSWORDS_MINIMUM_LENGTH`. */
+export function variableOf(path: string): string {
+  return PREFIX + path.replace(/[A-Z]/g, (letter) => `_${letter}`).replaceAll(".", "_").toUpperCase();
+}
+
+function overrideFrom(
+  environment: Environment,
+  settings: ReadonlyMap<string, z.ZodType>,
+  fromFile: Tree,
+  faults: string[],
+): Tree {
+  const merged = structuredClone(fromFile);
+  const known = new Map([...settings].map(([path, leaf]) => [variableOf(path), { path, leaf }]));
+  for (const [name, text] of Object.entries(environment)) {
+    if (!name.startsWith(PREFIX) || text === undefined || NOT_SETTINGS.has(name) || name === PASSWORD_VARIABLE) continue;
+    const setting = known.get(name);
+    if (setting === undefined) {
+      faults.push(`${name}: no setting has this variable; the variables are ${PREFIX} and the setting's path in capitals`);
+      continue;
+    }
+    setPath(merged, setting.path.split("."), readVariable(text, setting.leaf));
+  }
+  return merged;
+}
+
+/** A variable is taken as the text it is where the setting takes text, else read as a YAML value (`8420`, `[a, b]`). */
+function readVariable(text: string, leaf: z.ZodType): unknown {
+  if (leaf.safeParse(text).success) return text;
+  try {
+    return parse(text);
+  } catch {
+    return text;
+  }
+}
+
+function setPath(tree: Tree, path: readonly string[], value: unknown): void {
+  const [first = "", ...rest] = path;
+  if (rest.length === 0) {
+    tree[first] = value;
+    return;
+  }
+  const below = tree[first];
+  const branch = typeof below === "object" && below !== null ? (below as Tree) : {};
+  tree[first] = branch;
+  setPath(branch, rest, value);
+}
+
+function describeIssue(issue: z.core.$ZodIssue, merged: Tree): string[] {
+  const path = issue.path.map(String);
+  if (issue.code === "unrecognized_keys") {
+    return issue.keys.map((key) => `${[...path, key].join(".")}: there is no such setting`);
+  }
+  const setting = path.filter((part) => !/^\d+$/.test(part)).join(".");
+  const value = valueAt(merged, setting.split("."));
+  const expected = expectedAt(setting);
+  if (value === undefined) return [`${setting}: missing, expected ${expected} (or set ${variableOf(setting)})`];
+  return [`${setting}: found ${show(value)}, expected ${expected}${hintOfSwap(value, setting)}`];
+}
+
+function expectedAt(setting: string): string {
+  const leaf = leavesOf(configurationSchema).get(setting);
+  return leaf?.meta()?.expected ?? (leaf && unwrap(leaf).meta()?.expected) ?? "a group of settings";
+}
+
+function valueAt(tree: unknown, path: readonly string[]): unknown {
+  return path.reduce<unknown>(
+    (branch, name) => (typeof branch === "object" && branch !== null ? (branch as Tree)[name] : undefined),
+    tree,
+  );
+}
+
+const LONGEST_SHOWN = 80;
+
+function show(value: unknown): string {
+  const text = JSON.stringify(value);
+  const masked = text.replace(/:\/\/([^:@/"]*):[^@"]*@/g, "://$1:…@");
+  return masked.length > LONGEST_SHOWN ? `${masked.slice(0, LONGEST_SHOWN)}…` : masked;
+}
+
+/** Says so when a value plainly belongs to another setting. */
+function hintOfSwap(value: unknown, setting: string): string {
+  if (typeof value !== "string") return "";
+  const home = HOMES.find(({ looks }) => looks.test(value));
+  if (home === undefined || home.settings.includes(setting)) return "";
+  return `; this looks like ${home.what} and belongs to ${home.settings.join(" or ")} (are two values swapped?)`;
+}
+
+const HOMES = [
+  { looks: /^https?:\/\//, what: "a web address", settings: ["publicUrl"] },
+  { looks: /^(mariadb|mysql):\/\//, what: "a database address", settings: ["database.url"] },
+  { looks: /^\$[a-z0-9-]+\$/, what: "a password scheme", settings: ["passwords.hashing.scheme"] },
+  { looks: /^(development|production)$/, what: "a mode", settings: ["mode"] },
+];
+
+function readDatabasePassword(
+  configuration: z.output<typeof configurationSchema>,
+  path: string,
+  environment: Environment,
+  faults: string[],
+): string | null {
+  const fromEnvironment = environment[PASSWORD_VARIABLE];
+  if (fromEnvironment !== undefined) return fromEnvironment;
+  const file = configuration.database.passwordFile;
+  if (file === undefined) return null;
+  return readSecretFile(resolve(dirname(path), file), "database.passwordFile", faults);
+}
+
+/** Reads a file that only its owner may read. */
+function readSecretFile(file: string, setting: string, faults: string[]): string | null {
+  try {
+    const othersMayRead = (statSync(file).mode & 0o077) !== 0;
+    if (othersMayRead) faults.push(`${setting}: ${file} can be read by others; run: chmod 600 ${file}`);
+    return readFileSync(file, "utf8").trimEnd();
+  } catch (error) {
+    faults.push(`${setting}: ${file} cannot be read (${(error as NodeJS.ErrnoException).code ?? "unknown"})`);
+    return null;
+  }
+}

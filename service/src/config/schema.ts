@@ -1,0 +1,219 @@
+/**
+ * The configuration: every setting with its type, its default and, in `expected`, the words that a message uses for
+ * what belongs there.
+ */
+import { availableParallelism } from "node:os";
+import { z } from "zod";
+import { DEFAULT_MINIMUM_LENGTH, DEFAULT_SCHEME_TEXT, isLoopbackHost, readScheme } from "@lucchetto/core";
+import ipaddr from "ipaddr.js";
+import { readDuration } from "./duration.ts";
+
+declare module "zod" {
+  interface GlobalMeta {
+    /** What belongs into a setting, for messages. */
+    expected?: string;
+  }
+}
+
+const DAY = 86_400_000;
+
+const duration = (shortest: number, longest: number, expected: string) =>
+  z
+    .string()
+    .transform((text, context) => {
+      const milliseconds = readDuration(text);
+      if (milliseconds !== null && milliseconds >= shortest && milliseconds <= longest) return milliseconds;
+      context.addIssue({ code: "custom", message: expected });
+      return z.NEVER;
+    })
+    .meta({ expected });
+
+const sessionLimits = (idle: string, absolute: string) =>
+  z
+    .strictObject({
+      idle: duration(10_000, 400 * DAY, "a duration such as 30m, from 10s to 400d").prefault(idle),
+      absolute: duration(10_000, 400 * DAY, "a duration such as 12h, from 10s to 400d").prefault(absolute),
+    })
+    .prefault({});
+
+const need = (byDefault: "required" | "optional") =>
+  z
+    .enum(["required", "optional", "off"])
+    .default(byDefault)
+    .meta({ expected: "required, optional or off" });
+
+const pagePath = (byDefault: string) =>
+  z
+    .string()
+    .regex(/^\/(?![/\\])[\x21-\x5b\x5d-\x7e]*$/)
+    .default(byDefault)
+    .meta({ expected: "a path on this service such as /account" });
+
+export const configurationSchema = z.strictObject({
+  mode: z.enum(["development", "production"]).meta({ expected: "development or production" }),
+  publicUrl: z
+    .string()
+    .transform((text, context) => {
+      const url = URL.canParse(text) ? new URL(text) : null;
+      const plain = url !== null && url.search === "" && url.hash === "" && url.username === "";
+      if (plain && (url.protocol === "http:" || url.protocol === "https:")) return text.replace(/\/+$/, "");
+      context.addIssue({ code: "custom", message: "not a web address" });
+      return z.NEVER;
+    })
+    .meta({ expected: "the address people see, such as https://accounts.example" }),
+  listen: z
+    .strictObject({
+      host: z.string().min(1).default("127.0.0.1").meta({ expected: "a host name or address to listen on" }),
+      port: z.number().int().min(0).max(65_535).default(8420).meta({ expected: "a port from 0 to 65535" }),
+    })
+    .prefault({}),
+  trustedProxies: z
+    .array(
+      z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)),
+    )
+    .default([])
+    .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+  site: z
+    .strictObject({
+      name: z
+        .string()
+        .min(1)
+        .max(60)
+        .default("This site")
+        .meta({ expected: "the site's name, 1 to 60 characters" }),
+    })
+    .prefault({}),
+  database: z.strictObject({
+    url: z
+      .string()
+      .refine((text) => URL.canParse(text) && /^(mariadb|mysql):$/.test(new URL(text).protocol))
+      .meta({ expected: "an address such as mariadb://lucchetto@127.0.0.1:3306/lucchetto" }),
+    passwordFile: z
+      .string()
+      .min(1)
+      .optional()
+      .meta({ expected: "the path of a file of mode 0600 that holds the database password" }),
+    connections: z
+      .number()
+      .int()
+      .min(1)
+      .max(500)
+      .default(10)
+      .meta({ expected: "a number of connections from 1 to 500" }),
+  }),
+  accounts: z
+    .strictObject({
+      email: need("required"),
+      username: need("optional"),
+      tellTaken: z.boolean().optional().meta({ expected: "true or false" }),
+    })
+    .prefault({}),
+  passwords: z
+    .strictObject({
+      rules: z.enum(["on", "off"]).default("on").meta({ expected: "on or off" }),
+      minimumLength: z
+        .number()
+        .int()
+        .min(8)
+        .max(128)
+        .default(DEFAULT_MINIMUM_LENGTH)
+        .meta({ expected: "a whole number from 8 to 128" }),
+      hashing: z
+        .strictObject({
+          scheme: z
+            .string()
+            .default(DEFAULT_SCHEME_TEXT)
+            .transform((text, context) => {
+              try {
+                return readScheme(text);
+              } catch {
+                context.addIssue({ code: "custom", message: "not a scheme" });
+                return z.NEVER;
+              }
+            })
+            .meta({ expected: "a PHC prefix such as $scrypt$ln=15,r=8,p=3" }),
+          parallel: z
+            .number()
+            .int()
+            .min(1)
+            .max(64)
+            .default(Math.max(1, availableParallelism() - 1))
+            .meta({ expected: "a number of hashes at once from 1 to 64" }),
+          queue: z
+            .number()
+            .int()
+            .min(0)
+            .max(10_000)
+            .default(100)
+            .meta({ expected: "a number of waiting hashes from 0 to 10000" }),
+        })
+        .prefault({}),
+    })
+    .prefault({}),
+  sessions: z
+    .strictObject({
+      ordinary: sessionLimits("30m", "12h"),
+      remembered: sessionLimits("14d", "30d"),
+    })
+    .prefault({}),
+  landings: z
+    .strictObject({
+      afterSignIn: pagePath("/account"),
+      afterRegistering: pagePath("/account"),
+      afterSignOut: pagePath("/sign-in"),
+    })
+    .prefault({}),
+  log: z
+    .strictObject({
+      level: z
+        .enum(["debug", "info", "warn", "error", "silent"])
+        .default("info")
+        .meta({ expected: "debug, info, warn, error or silent" }),
+    })
+    .prefault({}),
+});
+
+/** Settings that come from the environment or a file alone, never from the yaml. */
+export const SECRET_SETTINGS = ["database.password"] as const;
+
+/** The configuration as the service uses it. */
+export type Configuration = z.output<typeof configurationSchema> & {
+  readonly databasePassword: string | null;
+  /** Whether registering says that an address is taken. */
+  readonly tellTaken: boolean;
+};
+
+/** What the mode demands beyond each single setting. @returns sentences, each with its mend; empty if all is well. */
+export function faultsOfMode(configuration: z.output<typeof configurationSchema>): string[] {
+  const url = new URL(configuration.publicUrl);
+  const faults: string[] = [];
+  if (configuration.accounts.email === "off" && configuration.accounts.username === "off") {
+    faults.push("accounts: email and username are both off; people need one of them to sign in");
+  }
+  if (configuration.mode === "production") {
+    if (url.protocol !== "https:") {
+      faults.push(
+        `publicUrl: found ${configuration.publicUrl}, expected an address that begins with https:// (production)`,
+      );
+    }
+    if (configuration.passwords.rules === "off") {
+      faults.push("passwords.rules: found off, expected on (production)");
+    }
+    faults.push(...faultsOfCost(configuration));
+  } else if (!isLoopbackHost(configuration.listen.host) && configuration.listen.host !== "::1") {
+    faults.push(
+      `listen.host: found ${configuration.listen.host}, expected 127.0.0.1 or localhost (development listens on loopback only)`,
+    );
+  }
+  return faults;
+}
+
+/** Cost floors of production for scrypt with r=8: (N=2^17, p=1), (2^16, 2), (2^15, 3). */
+function faultsOfCost(configuration: z.output<typeof configurationSchema>): string[] {
+  const { ln, r, p } = configuration.passwords.hashing.scheme.parameters;
+  const enough = r >= 8 && ((ln >= 17 && p >= 1) || (ln >= 16 && p >= 2) || (ln >= 15 && p >= 3));
+  if (enough) return [];
+  return [
+    `passwords.hashing.scheme: found $scrypt$ln=${ln},r=${r},p=${p}, expected at least $scrypt$ln=15,r=8,p=3, ln=16,r=8,p=2 or ln=17,r=8,p=1 (production)`,
+  ];
+}

@@ -1,0 +1,23 @@
+/** What the rooms of the service share: one value, made once, handed down. */
+import type { DataSource } from "typeorm";
+import type { Clock } from "./clock/clock.ts";
+import type { Configuration } from "./config/index.ts";
+import type { OwnCookie } from "./http/own-cookie.ts";
+import type { Hashing } from "./password/hashing.ts";
+import type { LastSeen } from "./session/last-seen.ts";
+
+export interface ServiceContext {
+  readonly configuration: Configuration;
+  readonly dataSource: DataSource;
+  readonly clock: Clock;
+  readonly hashing: Hashing;
+  readonly lastSeen: LastSeen;
+  readonly ownCookie: OwnCookie;
+}
+
+/** Where a request comes from, for sessions and the journal. */
+export interface Visit {
+  readonly network: string | null;
+  readonly userAgent: string | null;
+  readonly requestId: string;
+}

@@ -1,0 +1,37 @@
+/** What is counted, in Prometheus' text format. */
+import type { FastifyInstance } from "fastify";
+import { collectDefaultMetrics, Gauge, Histogram, Registry } from "prom-client";
+import type { Hashing } from "../password/hashing.ts";
+
+/** Seconds; a password check lies around a quarter. */
+const DURATION_BUCKETS = [0.002, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
+
+/** Counts every request of the service and shows the hashing's load. */
+export function collectMetrics(app: FastifyInstance, hashing: Hashing): Registry {
+  const registry = new Registry();
+  collectDefaultMetrics({ register: registry });
+  new Gauge({
+    name: "lucchetto_password_hashes",
+    help: "Password hashes by state: running now, waiting in the queue",
+    labelNames: ["state"],
+    registers: [registry],
+    collect() {
+      const { running, waiting } = hashing.load();
+      this.set({ state: "running" }, running);
+      this.set({ state: "waiting" }, waiting);
+    },
+  });
+  const durations = new Histogram({
+    name: "lucchetto_http_request_seconds",
+    help: "Time to answer, by method, route and status",
+    labelNames: ["method", "route", "status"],
+    buckets: DURATION_BUCKETS,
+    registers: [registry],
+  });
+  app.addHook("onResponse", async ({ method, routeOptions }, reply) => {
+    // The route's pattern, never the address, which may hold an id.
+    const labels = { method, route: routeOptions.url ?? "none", status: String(reply.statusCode) };
+    durations.observe(labels, reply.elapsedTime / 1_000);
+  });
+  return registry;
+}

@@ -1,0 +1,109 @@
+/** Problems as replies (RFC 9457): thrown anywhere as values of the catalogue, written in one place. */
+import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import { PROBLEMS, problemPath } from "@lucchetto/contract";
+import type { Problem, ProblemCode } from "@lucchetto/contract";
+import { isStorageUnavailable } from "../storage/index.ts";
+
+/** What a problem says beyond its entry in the catalogue. */
+export interface ProblemParts {
+  /** A sentence about this case; the catalogue's meaning and mend if left out. */
+  readonly detail?: string;
+  readonly errors?: ReadonlyArray<{ readonly path: string; readonly message: string }>;
+  /** Whole seconds. */
+  readonly retryAfter?: number;
+  readonly headers?: Readonly<Record<string, string>>;
+}
+
+/** Thrown to answer with a problem of the catalogue. */
+export class ProblemReply extends Error {
+  override readonly name = "ProblemReply";
+  readonly code: ProblemCode;
+  readonly parts: ProblemParts;
+  constructor(code: ProblemCode, parts: ProblemParts = {}) {
+    super(parts.detail ?? PROBLEMS[code].meaning);
+    this.code = code;
+    this.parts = parts;
+  }
+}
+
+/** A problem with one sentence per field. */
+export function fieldProblem(
+  errors: ReadonlyArray<{ path: string; message: string }>,
+  code: "invalid-fields" | "identifier-taken" = "invalid-fields",
+): ProblemReply {
+  return new ProblemReply(code, { detail: errors.map(({ message }) => message).join(" "), errors });
+}
+
+/** The problem's body. */
+export function problemBody(
+  code: ProblemCode,
+  { publicUrl, requestId, parts = {} }: { publicUrl: string; requestId: string; parts?: ProblemParts },
+): Problem {
+  const { status, title, meaning, mend } = PROBLEMS[code];
+  return {
+    type: publicUrl + problemPath(code),
+    code,
+    title,
+    status,
+    detail: parts.detail ?? `${meaning} ${mend}`,
+    requestId,
+    ...(parts.errors === undefined ? {} : { errors: [...parts.errors] }),
+    ...(parts.retryAfter === undefined ? {} : { retryAfter: parts.retryAfter }),
+  };
+}
+
+/** Sends a problem with the headers that its status asks for. */
+export function sendProblem(
+  request: FastifyRequest,
+  reply: FastifyReply,
+  publicUrl: string,
+  { code, parts }: Pick<ProblemReply, "code" | "parts">,
+): FastifyReply {
+  const { status } = PROBLEMS[code];
+  // RFC 9110 section 15.5.2: a 401 names a challenge.
+  if (status === 401) void reply.header("www-authenticate", `Bearer realm="${publicUrl}"`);
+  if (parts.retryAfter !== undefined) void reply.header("retry-after", parts.retryAfter);
+  if (parts.headers !== undefined) void reply.headers(parts.headers);
+  return reply
+    .status(status)
+    .header("cache-control", "no-store")
+    .type("application/problem+json")
+    .send(JSON.stringify(problemBody(code, { publicUrl, requestId: request.id, parts })));
+}
+
+/** Seconds after which a client may ask again when the database was away. */
+const STORAGE_RETRY_AFTER = 2;
+
+/** What the framework raises, in terms of the catalogue. */
+const FRAMEWORK_ERRORS: Readonly<Record<string, ProblemCode>> = {
+  FST_ERR_CTP_INVALID_MEDIA_TYPE: "unsupported-media-type",
+  FST_ERR_CTP_BODY_TOO_LARGE: "body-too-large",
+  FST_ERR_CTP_EMPTY_JSON_BODY: "malformed-request",
+  FST_ERR_CTP_INVALID_CONTENT_LENGTH: "malformed-request",
+  FST_ERR_CTP_INVALID_JSON_BODY: "malformed-request",
+  FST_ERR_BAD_URL: "malformed-request",
+  FST_ERR_MAX_PARAM_LENGTH: "address-too-long",
+  FST_ERR_ASYNC_CONSTRAINT: "malformed-request",
+};
+
+/** Which problem an error is. Only what nobody foresaw becomes `internal-error`, and that is logged. */
+export function problemOf(error: unknown): Pick<ProblemReply, "code" | "parts"> {
+  if (error instanceof ProblemReply) return error;
+  if (isStorageUnavailable(error)) {
+    return { code: "storage-unavailable", parts: { retryAfter: STORAGE_RETRY_AFTER } };
+  }
+  const frameworkCode = error instanceof Error && "code" in error ? String(error.code) : "";
+  const code = FRAMEWORK_ERRORS[frameworkCode];
+  if (code !== undefined) return { code, parts: {} };
+  return { code: "internal-error", parts: {} };
+}
+
+/** Answers every error with a problem. */
+export function answerProblems(app: FastifyInstance, publicUrl: string): void {
+  app.setErrorHandler((error, request, reply) => {
+    const problem = problemOf(error);
+    if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
+    if (problem.code === "storage-unavailable") request.log.warn({ err: error }, "the database cannot be reached");
+    return sendProblem(request, reply, publicUrl, problem);
+  });
+}

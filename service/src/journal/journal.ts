@@ -1,0 +1,46 @@
+/** Writing the journal: each event in the transaction that caused it, so that neither is there without the other. */
+import type { EntityManager } from "typeorm";
+import type { JournalEntry } from "@lucchetto/contract";
+import type { JournalKind, JournalOutcome } from "@lucchetto/core";
+import type { Visit } from "../context.ts";
+import type { JournalEntryRow } from "../storage/index.ts";
+import { newId } from "../storage/index.ts";
+import { insertEntry } from "./store.ts";
+
+/** An event to record. What is left out is not known or does not apply. */
+export interface SecurityEvent {
+  readonly kind: JournalKind;
+  readonly outcome?: JournalOutcome;
+  /** The inner reason of a refusal, which the reply may hide. */
+  readonly reason?: string;
+  readonly accountId?: string | null;
+  /** The account that did it, where it was somebody else. */
+  readonly actorId?: string | null;
+  readonly appId?: string | null;
+  readonly sessionId?: string | null;
+}
+
+/** Records an event. @param manager the transaction of its cause. */
+export async function record(
+  manager: EntityManager,
+  { event, visit, now }: { event: SecurityEvent; visit: Visit; now: Date },
+): Promise<void> {
+  await insertEntry(manager, {
+    id: newId(now),
+    at: now,
+    kind: event.kind,
+    outcome: event.outcome ?? "done",
+    reason: event.reason ?? null,
+    accountId: event.accountId ?? null,
+    actorId: event.actorId ?? null,
+    appId: event.appId ?? null,
+    sessionId: event.sessionId ?? null,
+    network: visit.network,
+    requestId: visit.requestId,
+  });
+}
+
+/** An entry as the contract shows it. */
+export function showEntry(row: JournalEntryRow): JournalEntry {
+  return { ...row, at: row.at.toISOString() };
+}

@@ -1,0 +1,33 @@
+import { LessThan } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import { JournalEntryEntity, readCursor } from "../storage/index.ts";
+import type { JournalEntryRow, PageQuery } from "../storage/index.ts";
+
+export async function insertEntry(manager: EntityManager, row: JournalEntryRow): Promise<void> {
+  await manager.getRepository(JournalEntryEntity).insert(row);
+}
+
+export interface JournalFilter {
+  readonly accountId?: string | undefined;
+  readonly kind?: string | undefined;
+  readonly requestId?: string | undefined;
+}
+
+/** One more row than the page holds, newest first. */
+export function listEntries(
+  dataSource: DataSource,
+  { accountId, kind, requestId }: JournalFilter,
+  page: PageQuery,
+): Promise<JournalEntryRow[]> {
+  const cursor = readCursor(page);
+  return dataSource.getRepository(JournalEntryEntity).find({
+    where: {
+      ...(accountId === undefined ? {} : { accountId }),
+      ...(kind === undefined ? {} : { kind: kind as JournalEntryRow["kind"] }),
+      ...(requestId === undefined ? {} : { requestId }),
+      ...(cursor === null ? {} : { id: LessThan(cursor) }),
+    },
+    order: { id: "DESC" },
+    take: page.limit + 1,
+  });
+}

@@ -1,0 +1,54 @@
+/** How an app shows its key: HTTP Basic, or `client_id` and `client_secret` in the body (RFC 6749 section 2.3.1). */
+import type { FastifyRequest } from "fastify";
+import { recogniseApp } from "../app/app.ts";
+import type { ServiceContext } from "../context.ts";
+import { parameter } from "./form.ts";
+import { OAuthRefusal } from "./refusal.ts";
+
+/** The app that asks. @throws OAuthRefusal `invalid_client`, `invalid_request`. */
+export async function authenticateApp(
+  context: ServiceContext,
+  request: FastifyRequest,
+  form: URLSearchParams,
+): Promise<{ appId: string; clientId: string }> {
+  if (request.url.includes("?")) {
+    throw new OAuthRefusal("invalid_request", "This endpoint takes its parameters in the body, never in the address.");
+  }
+  const credentials = readCredentials(request.headers.authorization, form);
+  const appId = credentials && (await recogniseApp(context, credentials));
+  if (credentials === null || appId === null) {
+    throw new OAuthRefusal("invalid_client", "The client id and the app key do not belong together.");
+  }
+  return { appId, clientId: credentials.clientId };
+}
+
+function readCredentials(
+  authorization: string | undefined,
+  form: URLSearchParams,
+): { clientId: string; key: string } | null {
+  const clientId = parameter(form, "client_id");
+  const key = parameter(form, "client_secret");
+  if (authorization === undefined) return clientId === undefined || key === undefined ? null : { clientId, key };
+  if (key !== undefined) {
+    throw new OAuthRefusal("invalid_request", "The app key came twice: in the Authorization header and in the body.");
+  }
+  return readBasic(authorization);
+}
+
+/** Both halves are form-encoded before they are put together (RFC 6749 section 2.3.1). */
+function readBasic(authorization: string): { clientId: string; key: string } | null {
+  const match = /^Basic +([A-Za-z0-9+/]+={0,2})$/i.exec(authorization);
+  if (match === null) return null;
+  const text = Buffer.from(match[1] ?? "", "base64").toString("utf8");
+  const colon = text.indexOf(":");
+  if (colon < 0) return null;
+  try {
+    return { clientId: decodeForm(text.slice(0, colon)), key: decodeForm(text.slice(colon + 1)) };
+  } catch {
+    return null;
+  }
+}
+
+function decodeForm(text: string): string {
+  return decodeURIComponent(text.replaceAll("+", " "));
+}

@@ -1,0 +1,74 @@
+/** Introspection (RFC 7662) and revocation (RFC 7009) of check tokens. */
+import type { Introspection } from "@lucchetto/contract";
+import { hashToken, isSessionAlive, sessionEnd } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { CheckedToken } from "./store.ts";
+import { endCheckToken, findCheckToken } from "./store.ts";
+
+const INACTIVE = { active: false } as const;
+
+/** Looks a token up; what it means is decided only once the asking app is known. */
+export async function lookUpCheckToken({ dataSource }: ServiceContext, text: string): Promise<CheckedToken | null> {
+  const hashed = hashToken("check-token", text);
+  return hashed === null ? null : findCheckToken(dataSource, hashed);
+}
+
+/** What an app learns by a token. Asking counts as use of the session. */
+export function introspect(
+  { configuration, clock, lastSeen }: ServiceContext,
+  found: CheckedToken | null,
+  asking: { appId: string; clientId: string },
+): Introspection {
+  const now = clock.now();
+  if (found === null || found.appId !== asking.appId || found.tokenEndedAt !== null) return INACTIVE;
+  const { session, account, issuedAt } = found;
+  if (!isSessionAlive(session, now) || account.state !== "active") return INACTIVE;
+  lastSeen.note(session, now);
+  return {
+    active: true,
+    sub: account.id,
+    reference: account.reference,
+    username: account.username,
+    email: account.email,
+    email_verified: account.emailVerifiedAt !== null,
+    name: account.displayName,
+    labels: account.labels,
+    sid: session.id,
+    iat: seconds(issuedAt),
+    auth_time: seconds(session.authTime),
+    exp: seconds(sessionEnd(session)),
+    acr: `aal${session.aal}`,
+    amr: session.amr,
+    client_id: asking.clientId,
+    token_type: "Bearer",
+    iss: configuration.publicUrl,
+  };
+}
+
+/** Ends a check token of the asking app; anything else is left alone, and nothing says so (RFC 7009 section 2.2). */
+export async function revoke(
+  context: ServiceContext,
+  text: string,
+  { appId, visit }: { appId: string; visit: Visit },
+): Promise<void> {
+  const hashed = hashToken("check-token", text);
+  const found = hashed === null ? null : await findCheckToken(context.dataSource, hashed);
+  if (hashed === null || found === null || found.appId !== appId) return;
+  const now = context.clock.now();
+  await inTransaction(context.dataSource, async (manager) => {
+    if (!(await endCheckToken(manager, { tokenHash: hashed, appId }, now))) return;
+    const event = {
+      kind: "app.check-token-revoked",
+      accountId: found.account.id,
+      sessionId: found.session.id,
+      appId,
+    } as const;
+    await record(manager, { event, visit, now });
+  });
+}
+
+function seconds(date: Date): number {
+  return Math.floor(date.getTime() / 1_000);
+}

@@ -1,0 +1,87 @@
+/** The standards' endpoints. They take form fields, and answer in the standards' own words. */
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { OAUTH_PATHS } from "@lucchetto/contract";
+import type { ServiceContext } from "../context.ts";
+import { queryOf } from "../http/address.ts";
+import { acceptForms } from "../http/body.ts";
+import { problemOf, ProblemReply, sendProblem } from "../http/problem.ts";
+import { visitOf } from "../http/visit.ts";
+import type { PageShell } from "../pages/shell.ts";
+import { authorize } from "./authorize.ts";
+import { authenticateApp } from "./client-authentication.ts";
+import { parameter, requiredParameter } from "./form.ts";
+import { introspect, lookUpCheckToken, revoke } from "./introspect.ts";
+import { describeServer } from "./metadata.ts";
+import { OAuthRefusal, sendRefusal } from "./refusal.ts";
+import { swapCode } from "./token.ts";
+
+const NOT_KEPT = { "cache-control": "no-store", pragma: "no-cache" };
+
+/** `/oauth/…`. */
+export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+  const { publicUrl } = context.configuration;
+  return async (app) => {
+    acceptForms(app);
+    app.setErrorHandler((error, request, reply) => {
+      if (error instanceof OAuthRefusal) return sendRefusal(reply, error, publicUrl);
+      const problem = problemOf(error);
+      if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
+      return sendProblem(request, reply, publicUrl, problem);
+    });
+
+    app.get(OAUTH_PATHS.authorize, async (request, reply) => {
+      const query = queryOf(request);
+      try {
+        const answer = await authorize(context, query, await app.readCaller(request));
+        void reply.headers(NOT_KEPT);
+        if (answer.kind === "redirect") return reply.redirect(answer.location, 303);
+        return reply.redirect(shell.pathOf(`/${answer.kind}`, { next: request.url }), 303);
+      } catch (error) {
+        if (!(error instanceof ProblemReply)) throw error;
+        return shell.sendProblem(request, reply, error.code);
+      }
+    });
+
+    app.post(OAUTH_PATHS.token, async (request, reply) => {
+      const form = formOf(request);
+      const { appId } = await authenticateApp(context, request, form);
+      void reply.headers(NOT_KEPT);
+      return swapCode(context, form, { appId, visit: visitOf(request) });
+    });
+
+    app.post(OAUTH_PATHS.introspect, async (request, reply) => {
+      const form = formOf(request);
+      const token = parameter(form, "token");
+      // Both look-ups at once; what the second found is used only if the first knows the app.
+      const [asking, found] = await Promise.all([
+        authenticateApp(context, request, form),
+        token === undefined ? null : lookUpCheckToken(context, token),
+      ]);
+      requiredParameter(form, "token");
+      void reply.headers(NOT_KEPT);
+      return introspect(context, found, asking);
+    });
+
+    app.post(OAUTH_PATHS.revoke, async (request, reply) => {
+      const form = formOf(request);
+      const { appId } = await authenticateApp(context, request, form);
+      await revoke(context, requiredParameter(form, "token"), { appId, visit: visitOf(request) });
+      return reply.headers(NOT_KEPT).status(200).send();
+    });
+  };
+}
+
+/** The metadata document, public: any origin may read it. */
+export function metadataRoute(publicUrl: string, path: string): FastifyPluginAsync {
+  const document = describeServer(publicUrl);
+  return async (app) => {
+    app.get(path, async (_request, reply) => {
+      void reply.headers({ "access-control-allow-origin": "*", "cache-control": "public, max-age=300" });
+      return document;
+    });
+  };
+}
+
+function formOf(request: FastifyRequest): URLSearchParams {
+  return request.body instanceof URLSearchParams ? request.body : new URLSearchParams();
+}

@@ -1,0 +1,116 @@
+/** The token endpoint: swaps a one-time code for a check token (RFC 6749 section 4.1.3). */
+import { randomBytes } from "node:crypto";
+import type { TokenReply } from "@lucchetto/contract";
+import { hashToken, isSessionAlive, mintToken, sessionEnd, TOKEN_BYTES, verifierMatches } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { findSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { AuthorizationCodeRow, SessionRow } from "../storage/index.ts";
+import { requiredParameter } from "./form.ts";
+import { OAuthRefusal } from "./refusal.ts";
+import { endCheckToken, findCheckTokenOfCode, findCode, insertCheckToken, spendCode } from "./store.ts";
+
+/** Swaps. @throws OAuthRefusal. */
+export async function swapCode(
+  context: ServiceContext,
+  form: URLSearchParams,
+  { appId, visit }: { appId: string; visit: Visit },
+): Promise<TokenReply> {
+  if (requiredParameter(form, "grant_type") !== "authorization_code") {
+    throw new OAuthRefusal("unsupported_grant_type", "Only grant_type=authorization_code is understood.");
+  }
+  const code = requiredParameter(form, "code");
+  const redirectUri = requiredParameter(form, "redirect_uri");
+  const verifier = requiredParameter(form, "code_verifier");
+
+  const startedAt = context.clock.now();
+  const hashed = hashToken("authorization-code", code);
+  const row = hashed === null ? null : await findCode(context.dataSource, hashed);
+  // Another app's code is not spent: whoever stole it cannot void it for its owner.
+  if (row === null || row.appId !== appId) return refuse(context, "unknown-code", { appId, visit });
+  if (!(await spendCode(context.dataSource, row.codeHash, startedAt))) {
+    return refuseUsedCode(context, row, { startedAt, visit });
+  }
+  if (startedAt >= row.expiresAt) return refuse(context, "expired-code", { appId, visit });
+  if (row.redirectUri !== redirectUri) return refuse(context, "other-return-address", { appId, visit });
+  if (!verifierMatches(verifier, row.codeChallenge)) return refuse(context, "wrong-verifier", { appId, visit });
+  const session = await findSession(context.dataSource, row.sessionId);
+  if (session === null || !isSessionAlive(session, startedAt)) {
+    return refuse(context, "session-ended", { appId, visit });
+  }
+  return issueCheckToken(context, row, { session, visit });
+}
+
+async function issueCheckToken(
+  { dataSource, clock }: ServiceContext,
+  { codeHash, appId }: AuthorizationCodeRow,
+  { session, visit }: { session: SessionRow; visit: Visit },
+): Promise<TokenReply> {
+  const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
+  const now = clock.now();
+  await inTransaction(dataSource, async (manager) => {
+    await insertCheckToken(manager, {
+      tokenHash: hashed,
+      codeHash,
+      appId,
+      sessionId: session.id,
+      createdAt: now,
+      endedAt: null,
+    });
+    const event = {
+      kind: "app.check-token-issued",
+      accountId: session.accountId,
+      sessionId: session.id,
+      appId,
+    } as const;
+    await record(manager, { event, visit, now });
+  });
+  const expiresIn = Math.max(0, Math.floor((sessionEnd(session).getTime() - now.getTime()) / 1_000));
+  return { access_token: plain, token_type: "Bearer", expires_in: expiresIn };
+}
+
+/**
+ * A used code shown again ends what it gave (RFC 6749 section 4.1.2). A copy of the one request that was under way at
+ * the same moment (a double click) is refused alike, but ends nothing.
+ */
+async function refuseUsedCode(
+  context: ServiceContext,
+  row: AuthorizationCodeRow,
+  { startedAt, visit }: { startedAt: Date; visit: Visit },
+): Promise<never> {
+  const { dataSource } = context;
+  const given = await findCheckTokenOfCode(dataSource, row.codeHash);
+  if (given === null || startedAt <= given.createdAt) {
+    return refuse(context, "used-at-the-same-moment", { appId: row.appId, visit });
+  }
+  await inTransaction(dataSource, async (manager) => {
+    await endCheckToken(manager, given, startedAt);
+    const event = {
+      kind: "app.code-used-again",
+      outcome: "refused",
+      appId: row.appId,
+      sessionId: row.sessionId,
+    } as const;
+    await record(manager, { event, visit, now: startedAt });
+  });
+  throw invalidGrant();
+}
+
+async function refuse(
+  { dataSource, clock }: ServiceContext,
+  reason: string,
+  { appId, visit }: { appId: string; visit: Visit },
+): Promise<never> {
+  const event = { kind: "app.code-refused", outcome: "refused", reason, appId } as const;
+  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  throw invalidGrant();
+}
+
+/** One sentence for every reason: which of them it was stands in the journal. */
+function invalidGrant(): OAuthRefusal {
+  return new OAuthRefusal(
+    "invalid_grant",
+    "The code is unknown, used, expired, or was given for another app, return address or code_verifier.",
+  );
+}

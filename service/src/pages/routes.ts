@@ -1,0 +1,131 @@
+/** The pages: one shell for all, the static files it loads, and what a page must know before it is drawn. */
+import fastifyStatic from "@fastify/static";
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { PROBLEMS } from "@lucchetto/contract";
+import type { PageState, ProblemCode } from "@lucchetto/contract";
+import { isLoopbackHost } from "@lucchetto/core";
+import { findByClientId } from "../app/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { basePathOf, queryOf } from "../http/address.ts";
+import type { PageShell } from "./shell.ts";
+import { CONSOLE_DIRECTORY } from "./shell.ts";
+
+const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
+
+/** Pages that need nothing beyond what every page has. */
+const PLAIN_PAGES = ["/account", "/console", "/console/*", "/docs"];
+
+/** Everything a browser opens. */
+export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+  const { configuration } = context;
+  return async (app) => {
+    await app.register(fastifyStatic, {
+      root: `${CONSOLE_DIRECTORY}assets`,
+      prefix: "/assets/",
+      // File names carry a hash of what is in them.
+      immutable: true,
+      maxAge: "365d",
+      index: false,
+      decorateReply: false,
+    });
+
+    if (configuration.mode === "development") {
+      app.addHook("onRequest", async (request, reply) => {
+        const right = otherLoopbackName(request, configuration.publicUrl);
+        if (right !== null) return reply.redirect(right, 307);
+      });
+    }
+
+    app.route({
+      method: METHODS,
+      url: "/",
+      handler: async (_request, reply) => reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+    });
+
+    for (const url of PLAIN_PAGES) {
+      app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
+    }
+
+    for (const url of ["/sign-in", "/register"]) {
+      app.route({
+        method: METHODS,
+        url,
+        handler: async (request, reply) => {
+          const visitedApp = await appThatSent(context, request);
+          return shell.send(reply, visitedApp === null ? {} : { visitedApp });
+        },
+      });
+    }
+
+    app.route({
+      method: METHODS,
+      url: "/sign-out",
+      handler: async (request, reply) => {
+        const signOut = await describeSignOut(context, request, (await app.readCaller(request))?.session.id ?? null);
+        return shell.send(reply, signOut === null ? {} : { signOut });
+      },
+    });
+
+    app.route<{ Params: { code: string } }>({
+      method: METHODS,
+      url: "/problems/:code",
+      handler: async (request, reply) => {
+        const { code } = request.params;
+        if (!Object.hasOwn(PROBLEMS, code)) return shell.sendProblem(request, reply, "not-found");
+        const { title, meaning, mend } = PROBLEMS[code as ProblemCode];
+        return shell.send(reply, { problem: { code, title, meaning, mend } });
+      },
+    });
+
+    app.route({
+      method: METHODS,
+      url: "/.well-known/change-password",
+      handler: async (_request, reply) => reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+    });
+  };
+}
+
+/** Which application's authorization request waits behind the sign-in page. */
+async function appThatSent(
+  { dataSource }: ServiceContext,
+  request: FastifyRequest,
+): Promise<PageState["visitedApp"] | null> {
+  const next = queryOf(request).get("next");
+  const mark = next?.indexOf("?") ?? -1;
+  if (next === null || mark < 0) return null;
+  const clientId = new URLSearchParams(next.slice(mark + 1)).get("client_id");
+  const app = clientId === null ? null : await findByClientId(dataSource, clientId);
+  return app && { name: app.name };
+}
+
+/**
+ * What the sign-out page does. An application sends people with its client id, a registered address to come back to,
+ * and the session's id, which only an application of this very session knows: then the page signs out by itself.
+ * Without it a person is asked first, so that no foreign page can sign anybody out by a link.
+ */
+async function describeSignOut(
+  { dataSource }: ServiceContext,
+  request: FastifyRequest,
+  currentSessionId: string | null,
+): Promise<PageState["signOut"] | null> {
+  const query = queryOf(request);
+  const clientId = query.get("client_id");
+  const app = clientId === null ? null : await findByClientId(dataSource, clientId);
+  if (app === null) return null;
+  const returnTo = query.get("return_to");
+  return {
+    appName: app.name,
+    returnTo: returnTo !== null && app.signedOutUris.includes(returnTo) ? returnTo : null,
+    automatic: currentSessionId === null || query.get("sid") === currentSessionId,
+  };
+}
+
+/** In development: the same page under the public address, if it was opened under another name of this machine. */
+function otherLoopbackName(request: FastifyRequest, publicUrl: string): string | null {
+  const host = request.headers.host;
+  if (host === undefined || !URL.canParse(`http://${host}`)) return null;
+  const opened = new URL(`http://${host}`);
+  const right = new URL(publicUrl);
+  if (opened.host === right.host || !isLoopbackHost(opened.hostname) || !isLoopbackHost(right.hostname)) return null;
+  return opened.port === right.port ? right.origin + request.url : null;
+}

@@ -1,0 +1,114 @@
+/** The one HTML page that all pages are: the built console's index, with what the page needs to know written into it. */
+import { readFileSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import type { FastifyReply, FastifyRequest } from "fastify";
+import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import type { PageState, ProblemCode } from "@lucchetto/contract";
+import type { Configuration } from "../config/index.ts";
+import { basePathOf } from "../http/address.ts";
+import { problemBody } from "../http/problem.ts";
+
+/** Where the built console lies: beside the service in the workspace. */
+export const CONSOLE_DIRECTORY = fileURLToPath(new URL("../../../console/dist/", import.meta.url));
+
+/** What differs from page to page. */
+export type PageExtras = Pick<PageState, "problem" | "signOut" | "visitedApp">;
+
+export interface PageShell {
+  /** Sends the page with the state written into it. */
+  send(reply: FastifyReply, extras?: PageExtras, status?: number): FastifyReply;
+  /** Sends a page that explains a problem; programs that do not ask for HTML get the problem itself. */
+  sendProblem(request: FastifyRequest, reply: FastifyReply, code: ProblemCode): FastifyReply;
+  /** A page's path with query members, below the public address. */
+  pathOf(path: string, query: Readonly<Record<string, string>>): string;
+}
+
+const NOT_BUILT =
+  "<!doctype html><html lang=en><title>Pages not built</title><p>The pages are not built yet. Run: npm run build";
+
+/** Makes the shell. The built page is read once. */
+export function createPageShell(configuration: Configuration): PageShell {
+  const { publicUrl } = configuration;
+  const basePath = basePathOf(publicUrl);
+  const template = readTemplate(basePath);
+  const common = commonState(configuration, basePath);
+
+  const send: PageShell["send"] = (reply, extras = {}, status = 200) => {
+    const state: PageState = { ...common, ...extras };
+    return reply
+      .status(status)
+      .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
+      .type("text/html; charset=utf-8")
+      .send(fill(template, state));
+  };
+
+  return {
+    send,
+    sendProblem(request, reply, code) {
+      const { status, title, meaning, mend } = PROBLEMS[code];
+      if (wantsHtml(request)) return send(reply, { problem: { code, title, meaning, mend } }, status);
+      return reply
+        .status(status)
+        .header("cache-control", "no-store")
+        .type("application/problem+json")
+        .send(JSON.stringify(problemBody(code, { publicUrl, requestId: request.id })));
+    },
+    pathOf: (path, query) => `${basePath}${path}?${new URLSearchParams(query).toString()}`,
+  };
+}
+
+/** No inline or evaluated script, nothing from elsewhere, framed by nobody. */
+const CONTENT_SECURITY_POLICY = [
+  "default-src 'none'",
+  "script-src 'self'",
+  "style-src 'self'",
+  "img-src 'self' data:",
+  "font-src 'self'",
+  "connect-src 'self'",
+  "object-src 'none'",
+  "base-uri 'none'",
+  "form-action 'self'",
+  "frame-ancestors 'none'",
+].join("; ");
+
+/** Whether a person's browser asks. */
+export function wantsHtml(request: FastifyRequest): boolean {
+  const readable = request.method === "GET" || request.method === "HEAD";
+  return readable && (request.headers.accept ?? "").includes("text/html");
+}
+
+function readTemplate(basePath: string): string {
+  try {
+    const built = readFileSync(`${CONSOLE_DIRECTORY}index.html`, "utf8");
+    return built.replace(/(src|href)="\.\//g, `$1="${basePath}/`);
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return NOT_BUILT;
+    throw error;
+  }
+}
+
+function commonState(configuration: Configuration, basePath: string): PageState {
+  const { site, mode, accounts, passwords, landings } = configuration;
+  return {
+    site,
+    basePath,
+    mode,
+    identifiers: { email: accounts.email, username: accounts.username },
+    minimumPasswordLength: passwords.rules === "off" ? 1 : passwords.minimumLength,
+    passwordRulesOff: passwords.rules === "off",
+    landings,
+  };
+}
+
+/** A data block is never run, so the policy needs no exception for it; `<` is escaped, so that nothing ends it early. */
+function fill(template: string, state: PageState): string {
+  const json = JSON.stringify(state).replaceAll("<", "\\u003c");
+  const block = `<script type="application/json" id="${PAGE_STATE_ELEMENT}">${json}</script>`;
+  return template
+    .replace("<!--page-state-->", () => block)
+    .replace("<title></title>", () => `<title>${escapeHtml(state.site.name)}</title>`);
+}
+
+function escapeHtml(text: string): string {
+  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
+}

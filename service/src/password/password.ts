@@ -1,0 +1,67 @@
+/** Use cases of password records: read what is stored, re-make what is older than configured, explain it. */
+import type { EntityManager } from "typeorm";
+import type { PasswordExplanation } from "@lucchetto/contract";
+import { explainRecord, isOutdated, PhcReadError, readRecord, readScheme, SchemeError, scryptOperations } from "@lucchetto/core";
+import type { PasswordRecord } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import type { PasswordRecordRow } from "../storage/index.ts";
+import { replaceRecord } from "./store.ts";
+
+/** A stored text as a record; `null` if it is none that may be computed. */
+export function readStored(text: string): PasswordRecord | null {
+  try {
+    return readRecord(text);
+  } catch (error) {
+    if (error instanceof PhcReadError || error instanceof SchemeError) return null;
+    throw error;
+  }
+}
+
+/** Re-makes an outdated record from the password that was just shown right. Hashes outside any transaction. */
+export async function remake(
+  { hashing }: ServiceContext,
+  stored: PasswordRecord,
+  password: string,
+): Promise<string | null> {
+  return isOutdated(stored, hashing.scheme) ? hashing.make(password) : null;
+}
+
+/** Stores a re-made record, unless the password was changed meanwhile. */
+export async function storeRemade(
+  manager: EntityManager,
+  { row, remade, visit, now }: { row: PasswordRecordRow; remade: string; visit: Visit; now: Date },
+): Promise<void> {
+  const { accountId, record: from } = row;
+  if (!(await replaceRecord(manager, { accountId, from, to: remade, now }))) return;
+  await record(manager, { event: { kind: "password.record-remade", accountId }, visit, now });
+}
+
+/** A stored record taken apart for operators. */
+export function explain(
+  { hashing }: ServiceContext,
+  row: PasswordRecordRow,
+): PasswordExplanation | { unreadable: string } {
+  try {
+    const explanation = explainRecord(row.record, hashing.scheme);
+    const cost = scryptOperations(readScheme(explanation.scheme).parameters);
+    const configuredCost = scryptOperations(hashing.scheme.parameters);
+    return {
+      ...explanation,
+      segments: [...explanation.segments],
+      configuredScheme: hashing.scheme.text,
+      millisecondsHere: Math.round((hashing.millisecondsPerHash * cost * 10) / configuredCost) / 10,
+      setAt: row.setAt.toISOString(),
+      recordMadeAt: row.madeAt.toISOString(),
+    };
+  } catch (error) {
+    if (error instanceof PhcReadError || error instanceof SchemeError) return { unreadable: error.message };
+    throw error;
+  }
+}
+
+/** A record as it may be shown: the digest shortened. */
+export function shortened(text: string): string {
+  const lastDollar = text.lastIndexOf("$");
+  return `${text.slice(0, lastDollar + 9)}…`;
+}

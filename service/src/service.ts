@@ -1,0 +1,202 @@
+/** Puts the service together: shared context, guards of every request, and the rooms' routes. */
+import { randomUUID } from "node:crypto";
+import type { Socket } from "node:net";
+import helmet from "@fastify/helmet";
+import Fastify, { LogController } from "fastify";
+import type { FastifyBaseLogger, FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import type { DataSource } from "typeorm";
+import { accountRoutes } from "./account/routes.ts";
+import { appRoutes } from "./app/routes.ts";
+import type { Clock, MovableClock } from "./clock/clock.ts";
+import { clockRoutes } from "./clock/routes.ts";
+import type { Configuration } from "./config/index.ts";
+import type { ServiceContext } from "./context.ts";
+import { collectMetrics } from "./health/metrics.ts";
+import { healthRoutes } from "./health/routes.ts";
+import { basePathOf } from "./http/address.ts";
+import { acceptJson, BODY_LIMIT } from "./http/body.ts";
+import { refuseUnknown, rememberMethods } from "./http/methods.ts";
+import { describeApi } from "./http/openapi.ts";
+import { assertOwnOrigin } from "./http/own-origin.ts";
+import { ownCookie } from "./http/own-cookie.ts";
+import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
+import { journalRoutes } from "./journal/routes.ts";
+import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
+import { sweepCodes } from "./oauth/store.ts";
+import { pageRoutes } from "./pages/routes.ts";
+import { createPageShell, wantsHtml } from "./pages/shell.ts";
+import { createHashing } from "./password/hashing.ts";
+import { createLastSeen } from "./session/last-seen.ts";
+import { sessionRoutes } from "./session/routes.ts";
+import { recogniseOwnToken } from "./session/session.ts";
+import type { LiveSession } from "./session/store.ts";
+import { signInRoutes } from "./sign-in/routes.ts";
+import { OAUTH_PATHS } from "@lucchetto/contract";
+
+/** Milliseconds in which a whole request must arrive. */
+const REQUEST_TIMEOUT = 10_000;
+const HSTS_SECONDS = 2 * 365 * 24 * 3_600;
+/** Milliseconds between sweeps of expired codes, and how long those are kept for the sake of reuse being noticed. */
+const SWEEP_INTERVAL = 60_000;
+const CODES_KEPT = 24 * 3_600_000;
+
+export interface ServiceParts {
+  readonly configuration: Configuration;
+  /** Connected, on the schema that this service knows. */
+  readonly dataSource: DataSource;
+  readonly clock: Clock | MovableClock;
+  readonly logger: FastifyBaseLogger;
+}
+
+/** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
+export async function createService({ configuration, dataSource, clock, logger }: ServiceParts): Promise<FastifyInstance> {
+  const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
+  const app = Fastify({
+    loggerInstance: logger,
+    logController: new LogController({ disableRequestLogging: true }),
+    bodyLimit: BODY_LIMIT,
+    requestTimeout: REQUEST_TIMEOUT,
+    connectionTimeout: 0,
+    trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
+    exposeHeadRoutes: false,
+    forceCloseConnections: true,
+    routerOptions: { maxParamLength: 200 },
+    genReqId: () => randomUUID(),
+    clientErrorHandler: refuseBrokenRequest(publicUrl),
+    // An address that cannot be decoded, or a part of it that is far too long.
+    frameworkErrors: (error, request, reply) =>
+      sendProblem(request, reply as unknown as FastifyReply, publicUrl, problemOf(error)),
+  });
+  const context: ServiceContext = {
+    configuration,
+    dataSource,
+    clock,
+    hashing: await createHashing(passwords.hashing),
+    lastSeen: createLastSeen(dataSource, sessions, app.log),
+    ownCookie: ownCookie(publicUrl),
+  };
+  const shell = createPageShell(configuration);
+  const basePath = basePathOf(publicUrl);
+
+  const methodsOf = rememberMethods(app);
+  acceptJson(app);
+  answerProblems(app, publicUrl);
+  await guard(app, publicUrl);
+  logRequests(app);
+  const metrics = collectMetrics(app, context.hashing);
+  if ("refresh" in clock) followMovedClock(app, clock);
+
+  app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
+  app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
+    assertOwnOrigin(request, publicUrl, context.ownCookie);
+  });
+  app.setNotFoundHandler((request, reply) => {
+    const isPage = wantsHtml(request) && !/^\/(v1|oauth)\//.test(request.url.slice(basePath.length));
+    if (isPage && methodsOf(request.url.split("?", 1)[0] ?? "").length === 0) {
+      return shell.sendProblem(request, reply, "not-found");
+    }
+    return refuseUnknown(methodsOf, request, reply);
+  });
+
+  await app.register(
+    async (own) => {
+      await own.register(healthRoutes(context, metrics));
+      await own.register(accountRoutes(context));
+      await own.register(signInRoutes(context));
+      await own.register(sessionRoutes(context));
+      await own.register(journalRoutes(context));
+      await own.register(appRoutes(context));
+      await own.register(oauthRoutes(context, shell));
+      await own.register(pageRoutes(context, shell));
+      if ("refresh" in clock) await own.register(clockRoutes(clock));
+      const description = describeApi({ publicUrl, siteName: site.name, development: mode === "development" });
+      own.get("/openapi.json", async () => description);
+    },
+    { prefix: basePath },
+  );
+  await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata));
+  // RFC 8414 section 3: for an issuer with a path, the well-known part comes before it.
+  if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
+
+  sweepRegularly(app, context);
+  app.addHook("onClose", () => context.lastSeen.close());
+  return app;
+}
+
+/** Headers of every reply. */
+async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
+  await app.register(helmet, {
+    // Pages bring a policy of their own; everything else is data and may load nothing.
+    contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] } },
+    referrerPolicy: { policy: "no-referrer" },
+    strictTransportSecurity: publicUrl.startsWith("https:") ? { maxAge: HSTS_SECONDS } : false,
+    frameguard: { action: "deny" },
+    crossOriginResourcePolicy: { policy: "same-origin" },
+  });
+  app.addHook("onRequest", async (request, reply) => {
+    void reply.header("x-request-id", request.id);
+  });
+}
+
+/** One line a request: never its query, its headers or its body. */
+function logRequests(app: FastifyInstance): void {
+  app.addHook("onResponse", async (request, reply) => {
+    const path = request.routeOptions.url ?? request.url.split("?", 1)[0];
+    const { method, id: requestId } = request;
+    const milliseconds = Math.round(reply.elapsedTime);
+    request.log.info({ method, path, status: reply.statusCode, milliseconds, requestId }, "answered");
+  });
+}
+
+/** Development only: every request is answered by the stored clock, whichever instance moved it. */
+function followMovedClock(app: FastifyInstance, clock: MovableClock): void {
+  app.addHook("onRequest", async (request) => {
+    try {
+      await clock.refresh();
+    } catch (error) {
+      // The request itself will say that the database is away.
+      request.log.debug({ err: error }, "the moved clock could not be read");
+    }
+  });
+}
+
+/** The living session of the own token that came: in the Authorization header of programs, else in the cookie. */
+async function readCaller(context: ServiceContext, request: FastifyRequest): Promise<LiveSession | null> {
+  const { authorization, cookie } = request.headers;
+  if (authorization === undefined) {
+    const token = context.ownCookie.read(cookie);
+    return token === undefined ? null : recogniseOwnToken(context, token);
+  }
+  const match = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(authorization);
+  return match === null ? null : recogniseOwnToken(context, match[1] ?? "");
+}
+
+function sweepRegularly(app: FastifyInstance, { dataSource, clock }: ServiceContext): void {
+  const timer = setInterval(() => {
+    sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)).catch((error: unknown) => {
+      app.log.warn({ err: error }, "expired codes could not be swept");
+    });
+  }, SWEEP_INTERVAL);
+  timer.unref();
+  app.addHook("onClose", async () => {
+    clearInterval(timer);
+  });
+}
+
+/** What is not HTTP at all never reaches a route; it still gets a problem. */
+function refuseBrokenRequest(publicUrl: string) {
+  return (error: NodeJS.ErrnoException, socket: Socket): void => {
+    if (error.code === "ECONNRESET" || !socket.writable) return;
+    const code =
+      error.code === "HPE_HEADER_OVERFLOW"
+        ? "headers-too-large"
+        : error.code === "ERR_HTTP_REQUEST_TIMEOUT"
+          ? "request-timeout"
+          : "malformed-request";
+    const body = problemBody(code, { publicUrl, requestId: randomUUID() });
+    const text = JSON.stringify(body);
+    socket.end(
+      `HTTP/1.1 ${body.status} ${body.title}\r\nContent-Type: application/problem+json\r\nCache-Control: no-store\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
+    );
+  };
+}

@@ -1,0 +1,143 @@
+/** Use cases of sessions: begin, recognise, end. */
+import { randomBytes } from "node:crypto";
+import type { EntityManager } from "typeorm";
+import type { OperatorSession, Session } from "@lucchetto/contract";
+import { beginSessionTimes, hashToken, isSessionAlive, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { PlainToken, SessionKind } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { inTransaction, newId } from "../storage/index.ts";
+import type { AccountRow, SessionRow } from "../storage/index.ts";
+import { endSession, findByToken, findSession, insertSession } from "./store.ts";
+import type { LiveSession } from "./store.ts";
+
+/** A session just begun, with its own token, which exists nowhere else. */
+export interface BegunSession extends LiveSession {
+  readonly token: PlainToken<"own-token">;
+}
+
+/** What was proved, for how long it counts, and the session of the same browser that this one takes the place of. */
+export interface Beginning {
+  readonly account: AccountRow;
+  readonly kind: SessionKind;
+  readonly aal: 1 | 2;
+  readonly amr: readonly string[];
+  readonly replaces: LiveSession | null;
+}
+
+/** Begins a session under a fresh token, inside the transaction of the sign-in. */
+export async function beginSession(
+  { configuration, clock }: ServiceContext,
+  manager: EntityManager,
+  beginning: Beginning,
+  visit: Visit,
+): Promise<BegunSession> {
+  const now = clock.now();
+  const { account, kind, aal, amr, replaces } = beginning;
+  const token = mintToken("own-token", randomBytes(TOKEN_BYTES));
+  const session: SessionRow = {
+    id: newId(now),
+    tokenHash: token.hashed,
+    accountId: account.id,
+    kind,
+    aal,
+    amr: [...amr],
+    authTime: now,
+    ...beginSessionTimes(now, configuration.sessions[kind]),
+    endReason: null,
+    userAgent: visit.userAgent,
+    network: visit.network,
+  };
+  await insertSession(manager, session);
+  if (replaces !== null && (await endSession(manager, replaces.session.id, { now, reason: "replaced" }))) {
+    const event = {
+      kind: "session.replaced",
+      accountId: replaces.account.id,
+      sessionId: replaces.session.id,
+    } satisfies SecurityEvent;
+    await record(manager, { event, visit, now });
+  }
+  return { session, account, token: token.plain };
+}
+
+/** The living session of an own token; notes the use. @returns `null` for anything else. */
+export async function recogniseOwnToken(
+  { dataSource, clock, lastSeen }: ServiceContext,
+  text: string,
+): Promise<LiveSession | null> {
+  const hashed = hashToken("own-token", text);
+  if (hashed === null) return null;
+  const found = await findByToken(dataSource, hashed);
+  const now = clock.now();
+  if (found === null || !isSessionAlive(found.session, now) || found.account.state !== "active") return null;
+  lastSeen.note(found.session, now);
+  return found;
+}
+
+/** Signs out: ends the session on the server, and with it every check token of it. */
+export async function signOut({ dataSource, clock }: ServiceContext, caller: LiveSession, visit: Visit): Promise<void> {
+  const now = clock.now();
+  await inTransaction(dataSource, async (manager) => {
+    if (!(await endSession(manager, caller.session.id, { now, reason: "signed-out" }))) return;
+    const event = {
+      kind: "session.signed-out",
+      accountId: caller.account.id,
+      sessionId: caller.session.id,
+    } satisfies SecurityEvent;
+    await record(manager, { event, visit, now });
+  });
+}
+
+/** An operator ends somebody's session. @throws ProblemReply `not-found`. Ending an ended one is no error. */
+export async function endSessionAsOperator(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  const session = await findSession(dataSource, id);
+  if (session === null) throw new ProblemReply("not-found");
+  const now = clock.now();
+  await inTransaction(dataSource, async (manager) => {
+    if (!(await endSession(manager, id, { now, reason: "ended-by-operator" }))) return;
+    const event = {
+      kind: "session.ended-by-operator",
+      accountId: session.accountId,
+      actorId: operator.account.id,
+      sessionId: id,
+    } satisfies SecurityEvent;
+    await record(manager, { event, visit, now });
+  });
+}
+
+/** A session as its person sees it. */
+export function showSession(session: SessionRow, current: boolean): Session {
+  return {
+    id: session.id,
+    kind: session.kind,
+    aal: session.aal,
+    amr: session.amr,
+    authTime: session.authTime.toISOString(),
+    createdAt: session.createdAt.toISOString(),
+    lastSeenAt: session.lastSeenAt.toISOString(),
+    idleEndsAt: session.idleEndsAt.toISOString(),
+    endsAt: session.endsAt.toISOString(),
+    current,
+    userAgent: session.userAgent,
+    network: session.network,
+  };
+}
+
+/** A session as operators see it; one past a limit counts as ended there. */
+export function showSessionToOperator(session: SessionRow, { now, current }: { now: Date; current: boolean }): OperatorSession {
+  const limit = session.idleEndsAt < session.endsAt ? session.idleEndsAt : session.endsAt;
+  const lapsed = session.endedAt === null && !isSessionAlive(session, now);
+  return {
+    ...showSession(session, current),
+    accountId: session.accountId,
+    endedAt: (session.endedAt ?? (lapsed ? limit : null))?.toISOString() ?? null,
+    endReason: session.endReason ?? (lapsed ? (limit === session.endsAt ? "absolute-limit" : "idle-limit") : null),
+  };
+}

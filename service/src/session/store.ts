@@ -1,0 +1,144 @@
+import { IsNull, LessThan } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import type { HashedToken, SessionTimes } from "@lucchetto/core";
+import type { AccountRow, PageQuery, SessionRow } from "../storage/index.ts";
+import { readCursor, SessionEntity } from "../storage/index.ts";
+
+/** A session with the account it belongs to, as one look-up finds them. */
+export interface LiveSession {
+  readonly session: SessionRow;
+  readonly account: AccountRow;
+}
+
+const SESSION_COLUMNS = `s.id AS sid, s.tokenHash, s.kind, s.aal, s.amr, s.authTime, s.createdAt AS sessionCreatedAt,
+  s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network`;
+const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailVerifiedAt, a.username, a.usernameKey,
+  a.displayName, a.state, a.labels, a.createdAt AS accountCreatedAt`;
+
+/** Columns of a session joined with its account, for queries of the hot path. */
+export const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
+
+/** A row of `SESSION_WITH_ACCOUNT`. */
+export type JoinedRow = Omit<SessionRow, "id" | "accountId" | "createdAt" | "amr"> &
+  Omit<AccountRow, "id" | "createdAt" | "labels"> & {
+    sid: string;
+    aid: string;
+    sessionCreatedAt: Date;
+    accountCreatedAt: Date;
+    amr: string;
+    labels: string;
+  };
+
+/** Splits a joined row. */
+export function splitJoined(row: JoinedRow): LiveSession {
+  return {
+    session: {
+      id: row.sid,
+      tokenHash: row.tokenHash,
+      accountId: row.aid,
+      kind: row.kind,
+      aal: row.aal,
+      amr: readList(row.amr),
+      authTime: row.authTime,
+      createdAt: row.sessionCreatedAt,
+      lastSeenAt: row.lastSeenAt,
+      idleEndsAt: row.idleEndsAt,
+      endsAt: row.endsAt,
+      endedAt: row.endedAt,
+      endReason: row.endReason,
+      userAgent: row.userAgent,
+      network: row.network,
+    },
+    account: {
+      id: row.aid,
+      reference: row.reference,
+      email: row.email,
+      emailKey: row.emailKey,
+      emailVerifiedAt: row.emailVerifiedAt,
+      username: row.username,
+      usernameKey: row.usernameKey,
+      displayName: row.displayName,
+      state: row.state,
+      labels: readList(row.labels),
+      createdAt: row.accountCreatedAt,
+    },
+  };
+}
+
+function readList(json: unknown): string[] {
+  return (typeof json === "string" ? JSON.parse(json) : json) as string[];
+}
+
+/** The session under this own token with its account, alive or not. */
+export async function findByToken(
+  dataSource: DataSource,
+  tokenHash: HashedToken<"own-token">,
+): Promise<LiveSession | null> {
+  const [row] = await dataSource.query<JoinedRow[]>(
+    `SELECT ${SESSION_WITH_ACCOUNT} FROM session s JOIN account a ON a.id = s.accountId WHERE s.tokenHash = ?`,
+    [tokenHash],
+  );
+  return row === undefined ? null : splitJoined(row);
+}
+
+export async function insertSession(manager: EntityManager, row: SessionRow): Promise<void> {
+  await manager.getRepository(SessionEntity).insert(row);
+}
+
+/** Ends a session that has not ended yet. @returns whether it was this call that ended it. */
+export async function endSession(
+  manager: EntityManager,
+  id: string,
+  { now, reason }: { now: Date; reason: string },
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(SessionEntity)
+    .update({ id, endedAt: IsNull() }, { endedAt: now, endReason: reason });
+  return affected === 1;
+}
+
+/** Ends every session of an account that has not ended yet. */
+export async function endSessionsOf(
+  manager: EntityManager,
+  accountId: string,
+  { now, reason }: { now: Date; reason: string },
+): Promise<void> {
+  await manager
+    .getRepository(SessionEntity)
+    .update({ accountId, endedAt: IsNull() }, { endedAt: now, endReason: reason });
+}
+
+export function findSession(dataSource: DataSource, id: string): Promise<SessionRow | null> {
+  return dataSource.getRepository(SessionEntity).findOneBy({ id });
+}
+
+/** One more row than the page holds, newest first. */
+export function listSessions(
+  dataSource: DataSource,
+  { accountId }: { accountId?: string | undefined },
+  page: PageQuery,
+): Promise<SessionRow[]> {
+  const cursor = readCursor(page);
+  return dataSource.getRepository(SessionEntity).find({
+    where: {
+      ...(accountId === undefined ? {} : { accountId }),
+      ...(cursor === null ? {} : { id: LessThan(cursor) }),
+    },
+    order: { id: "DESC" },
+    take: page.limit + 1,
+  });
+}
+
+/** Writes down uses of many sessions in one statement. A use never shortens a life, and never revives one. */
+export async function noteUses(
+  dataSource: DataSource,
+  uses: ReadonlyArray<{ id: string } & Pick<SessionTimes, "lastSeenAt" | "idleEndsAt">>,
+): Promise<void> {
+  const rows = uses.map(() => "SELECT ? AS id, ? AS lastSeenAt, ? AS idleEndsAt").join(" UNION ALL ");
+  await dataSource.query(
+    `UPDATE session s JOIN (${rows}) u ON s.id = u.id
+     SET s.lastSeenAt = GREATEST(s.lastSeenAt, u.lastSeenAt), s.idleEndsAt = GREATEST(s.idleEndsAt, u.idleEndsAt)
+     WHERE s.endedAt IS NULL`,
+    uses.flatMap(({ id, lastSeenAt, idleEndsAt }) => [id, lastSeenAt, idleEndsAt]),
+  );
+}

@@ -1,0 +1,113 @@
+/** Signing in by password. Every refusal runs one hash and takes the same time, whatever its reason. */
+import { performance } from "node:perf_hooks";
+import { setTimeout as delay } from "node:timers/promises";
+import type { Proof } from "@lucchetto/contract";
+import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
+import type { PasswordRecord, RefusalReason } from "@lucchetto/core";
+import { findByIdentifier, lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { readStored, remake, storeRemade } from "../password/password.ts";
+import { findRecord, lockRecord } from "../password/store.ts";
+import { beginSession } from "../session/session.ts";
+import type { BegunSession } from "../session/session.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
+
+export interface SignIn {
+  readonly proof: Extract<Proof, { type: "password" }>;
+  readonly remember: boolean;
+  readonly visit: Visit;
+  /** The living session of the same browser, which the new one takes the place of. */
+  readonly replaces: LiveSession | null;
+}
+
+/** The floor of refusals: the scheme's time here and a quarter. */
+const FLOOR_FACTOR = 1.25;
+
+/**
+ * Signs in.
+ * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` (after the right password),
+ * `too-busy`.
+ */
+export async function signIn(context: ServiceContext, attempt: SignIn): Promise<BegunSession> {
+  const started = performance.now();
+  const { proof, visit } = attempt;
+  const identifier = readIdentifier(proof.identifier);
+  const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
+  const row = account === null ? null : await findRecord(context.dataSource, account.id);
+  const stored = row === null ? null : readStored(row.record);
+
+  const prepared = preparePassword(proof.password);
+  const matches = prepared.ok && (await context.hashing.check(prepared.text, stored));
+  const candidate = account && { state: account.state, record: describe(row, stored) };
+  const decision = decidePasswordSignIn(candidate, matches);
+
+  if (decision.outcome === "refused") {
+    await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
+    if (decision.told === "suspended") throw new ProblemReply("account-suspended");
+    return refuse(context, started);
+  }
+  // The decision says that the account, its record and the password are there.
+  if (account === null || row === null || stored === null || !prepared.ok) throw new Error("signed in nobody");
+
+  const remade = await remake(context, stored, prepared.text);
+  const begun = await inTransaction(context.dataSource, async (manager) => {
+    const unchanged = await lockUnchanged(manager, account, row);
+    if (unchanged === null) return null;
+    const now = context.clock.now();
+    if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
+    const session = await beginSession(
+      context,
+      manager,
+      {
+        account: unchanged,
+        kind: attempt.remember ? "remembered" : "ordinary",
+        aal: decision.aal,
+        amr: decision.amr,
+        replaces: attempt.replaces,
+      },
+      visit,
+    );
+    const event = { kind: "sign-in.completed", accountId: account.id, sessionId: session.session.id } as const;
+    await record(manager, { event, visit, now });
+    return session;
+  });
+  return begun ?? refuse(context, started);
+}
+
+function describe(row: PasswordRecordRow | null, stored: PasswordRecord | null): "present" | "none" | "unreadable" {
+  if (row === null) return "none";
+  return stored === null ? "unreadable" : "present";
+}
+
+/**
+ * Between the look-up and here the hash took its time: whoever was suspended, or whose password was changed meanwhile,
+ * does not get in on what was true before.
+ */
+async function lockUnchanged(
+  manager: Parameters<typeof lockAccount>[0],
+  account: AccountRow,
+  row: PasswordRecordRow,
+): Promise<AccountRow | null> {
+  const now = await lockAccount(manager, account.id);
+  const record = await lockRecord(manager, account.id);
+  if (now?.state !== "active" || record === null) return null;
+  return record.setAt.getTime() === row.setAt.getTime() ? now : null;
+}
+
+async function recordRefusal(
+  { dataSource, clock }: ServiceContext,
+  { accountId, reason, visit }: { accountId: string | null; reason: RefusalReason; visit: Visit },
+): Promise<void> {
+  const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
+  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+}
+
+async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
+  const floor = hashing.millisecondsPerHash * FLOOR_FACTOR;
+  await delay(Math.max(0, floor - (performance.now() - started)));
+  throw new ProblemReply("sign-in-refused");
+}

@@ -1,0 +1,70 @@
+/** The connection to MariaDB, and the question whether its schema is the one this service knows. */
+import { DataSource } from "typeorm";
+import type { Configuration } from "../config/index.ts";
+import { ENTITIES } from "./entities/index.ts";
+import { FirstTables1700000000001 } from "./migrations/1700000000001-first-tables.ts";
+
+/** Every migration, in order. */
+export const MIGRATIONS = [FirstTables1700000000001];
+
+/** The table in which the applied migrations are noted. */
+const MIGRATIONS_TABLE = "schema_migration";
+
+/** Seconds until an attempt to connect is given up. */
+const CONNECT_TIMEOUT = 5_000;
+
+/** Makes a data source; nothing is connected yet. */
+export function createDataSource(configuration: Pick<Configuration, "database" | "databasePassword">): DataSource {
+  const url = new URL(configuration.database.url);
+  const password = configuration.databasePassword ?? decodeURIComponent(url.password);
+  return new DataSource({
+    type: "mariadb",
+    host: url.hostname,
+    port: url.port === "" ? 3306 : Number(url.port),
+    username: decodeURIComponent(url.username),
+    password,
+    database: decodeURIComponent(url.pathname.slice(1)),
+    timezone: "Z",
+    charset: "utf8mb4",
+    connectTimeout: CONNECT_TIMEOUT,
+    extra: { connectionLimit: configuration.database.connections },
+    entities: ENTITIES,
+    migrations: MIGRATIONS,
+    migrationsTableName: MIGRATIONS_TABLE,
+    synchronize: false,
+    logging: false,
+  });
+}
+
+/** One migration and whether the database has it. */
+export interface MigrationStatus {
+  readonly name: string;
+  readonly applied: boolean;
+}
+
+/** What the database's schema is, against what this service knows. */
+export interface SchemaStatus {
+  readonly migrations: readonly MigrationStatus[];
+  /** Applied there, unknown here: the database belongs to a newer version. */
+  readonly unknown: readonly string[];
+  readonly current: boolean;
+}
+
+/** Compares the migrations noted in the database with the known ones. */
+export async function schemaStatus(dataSource: DataSource): Promise<SchemaStatus> {
+  const noted = await readNotedMigrations(dataSource);
+  const migrations = MIGRATIONS.map(({ name }) => ({ name, applied: noted.has(name) }));
+  const known = new Set(MIGRATIONS.map(({ name }) => name));
+  const unknown = [...noted].filter((name) => !known.has(name));
+  return { migrations, unknown, current: unknown.length === 0 && migrations.every(({ applied }) => applied) };
+}
+
+async function readNotedMigrations(dataSource: DataSource): Promise<Set<string>> {
+  const [table] = await dataSource.query<unknown[]>(
+    "SELECT 1 FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = ?",
+    [MIGRATIONS_TABLE],
+  );
+  if (table === undefined) return new Set();
+  const rows = await dataSource.query<Array<{ name: string }>>(`SELECT name FROM ${MIGRATIONS_TABLE} ORDER BY id`);
+  return new Set(rows.map(({ name }) => name));
+}

@@ -1,0 +1,34 @@
+import { EntitySchema } from "typeorm";
+import type { AccountState } from "@lucchetto/core";
+
+/** A person known to the site. `emailKey` and `usernameKey` are the normal forms that are compared. */
+export interface AccountRow {
+  id: string;
+  reference: string | null;
+  email: string | null;
+  emailKey: string | null;
+  emailVerifiedAt: Date | null;
+  username: string | null;
+  usernameKey: string | null;
+  displayName: string | null;
+  state: AccountState;
+  labels: string[];
+  createdAt: Date;
+}
+
+export const AccountEntity = new EntitySchema<AccountRow>({
+  name: "account",
+  columns: {
+    id: { type: "uuid", primary: true },
+    reference: { type: "varchar", length: 190, nullable: true, collation: "utf8mb4_bin", unique: true },
+    email: { type: "varchar", length: 254, nullable: true },
+    emailKey: { type: "varchar", length: 254, nullable: true, collation: "utf8mb4_bin", unique: true },
+    emailVerifiedAt: { type: "datetime", precision: 3, nullable: true },
+    username: { type: "varchar", length: 80, nullable: true },
+    usernameKey: { type: "varchar", length: 80, nullable: true, collation: "utf8mb4_bin", unique: true },
+    displayName: { type: "varchar", length: 80, nullable: true },
+    state: { type: "varchar", length: 12 },
+    labels: { type: "json" },
+    createdAt: { type: "datetime", precision: 3 },
+  },
+});

@@ -1,0 +1,44 @@
+import { EntitySchema } from "typeorm";
+
+/** A web application registered here (the standards' client). */
+export interface AppRow {
+  id: string;
+  clientId: string;
+  name: string;
+  redirectUris: string[];
+  signedOutUris: string[];
+  createdAt: Date;
+}
+
+export const AppEntity = new EntitySchema<AppRow>({
+  name: "app",
+  columns: {
+    id: { type: "uuid", primary: true },
+    clientId: { type: "varchar", length: 63, charset: "ascii", collation: "ascii_bin", unique: true },
+    name: { type: "varchar", length: 80 },
+    redirectUris: { type: "json" },
+    signedOutUris: { type: "json" },
+    createdAt: { type: "datetime", precision: 3 },
+  },
+});
+
+/** A key of an app. Several at once are valid while one takes over from another. */
+export interface AppKeyRow {
+  id: string;
+  appId: string;
+  keyHash: Buffer;
+  createdAt: Date;
+  lastUsedAt: Date | null;
+}
+
+export const AppKeyEntity = new EntitySchema<AppKeyRow>({
+  name: "app_key",
+  columns: {
+    id: { type: "uuid", primary: true },
+    appId: { type: "uuid" },
+    keyHash: { type: "binary", length: 32, unique: true },
+    createdAt: { type: "datetime", precision: 3 },
+    lastUsedAt: { type: "datetime", precision: 3, nullable: true },
+  },
+  indices: [{ name: "app_key_of_app", columns: ["appId"] }],
+});

@@ -1,0 +1,30 @@
+import { AccountEntity } from "./account.ts";
+import { AppEntity, AppKeyEntity } from "./app.ts";
+import { AuthorizationCodeEntity } from "./authorization-code.ts";
+import { CheckTokenEntity } from "./check-token.ts";
+import { JournalEntryEntity } from "./journal-entry.ts";
+import { MovedClockEntity } from "./moved-clock.ts";
+import { PasswordRecordEntity } from "./password-record.ts";
+import { SessionEntity } from "./session.ts";
+
+export * from "./account.ts";
+export * from "./app.ts";
+export * from "./authorization-code.ts";
+export * from "./check-token.ts";
+export * from "./journal-entry.ts";
+export * from "./moved-clock.ts";
+export * from "./password-record.ts";
+export * from "./session.ts";
+
+/** Every table, listed by hand. */
+export const ENTITIES = [
+  AccountEntity,
+  AppEntity,
+  AppKeyEntity,
+  AuthorizationCodeEntity,
+  CheckTokenEntity,
+  JournalEntryEntity,
+  MovedClockEntity,
+  PasswordRecordEntity,
+  SessionEntity,
+];

@@ -1,0 +1,19 @@
+import { EntitySchema } from "typeorm";
+
+/** An account's password: one PHC string, and when the password was set and the record last made. */
+export interface PasswordRecordRow {
+  accountId: string;
+  record: string;
+  setAt: Date;
+  madeAt: Date;
+}
+
+export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
+  name: "password_record",
+  columns: {
+    accountId: { type: "uuid", primary: true },
+    record: { type: "varchar", length: 512, charset: "ascii", collation: "ascii_bin" },
+    setAt: { type: "datetime", precision: 3 },
+    madeAt: { type: "datetime", precision: 3 },
+  },
+});

@@ -1,0 +1,43 @@
+import { EntitySchema } from "typeorm";
+import type { SessionKind } from "@lucchetto/core";
+
+/** A server-side session. `tokenHash` is the SHA-256 of its own token; ended ones are kept as history. */
+export interface SessionRow {
+  id: string;
+  tokenHash: Buffer;
+  accountId: string;
+  kind: SessionKind;
+  aal: 1 | 2;
+  amr: string[];
+  authTime: Date;
+  createdAt: Date;
+  lastSeenAt: Date;
+  idleEndsAt: Date;
+  endsAt: Date;
+  endedAt: Date | null;
+  endReason: string | null;
+  userAgent: string | null;
+  network: string | null;
+}
+
+export const SessionEntity = new EntitySchema<SessionRow>({
+  name: "session",
+  columns: {
+    id: { type: "uuid", primary: true },
+    tokenHash: { type: "binary", length: 32, unique: true },
+    accountId: { type: "uuid" },
+    kind: { type: "varchar", length: 12 },
+    aal: { type: "tinyint" },
+    amr: { type: "json" },
+    authTime: { type: "datetime", precision: 3 },
+    createdAt: { type: "datetime", precision: 3 },
+    lastSeenAt: { type: "datetime", precision: 3 },
+    idleEndsAt: { type: "datetime", precision: 3 },
+    endsAt: { type: "datetime", precision: 3 },
+    endedAt: { type: "datetime", precision: 3, nullable: true },
+    endReason: { type: "varchar", length: 40, nullable: true },
+    userAgent: { type: "varchar", length: 300, nullable: true },
+    network: { type: "varchar", length: 49, nullable: true },
+  },
+  indices: [{ name: "session_of_account", columns: ["accountId", "id"] }],
+});

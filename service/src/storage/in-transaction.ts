@@ -1,0 +1,58 @@
+/** Transactions that roll back on any error and are tried again when the database chose them to break a deadlock. */
+import type { DataSource, EntityManager } from "typeorm";
+
+/** 1213: deadlock (also a certification failure between cluster nodes). 1205: lock wait timeout. */
+const RETRYABLE = new Set(["ER_LOCK_DEADLOCK", "ER_LOCK_WAIT_TIMEOUT"]);
+const MAX_TRIES = 8;
+
+/**
+ * Runs `work` in a transaction. `work` may run several times, so it does nothing outside the database.
+ * @throws whatever `work` throws; a deadlock after the last try.
+ */
+export async function inTransaction<Result>(
+  dataSource: DataSource,
+  work: (manager: EntityManager) => Promise<Result>,
+): Promise<Result> {
+  for (let attempt = 1; ; attempt += 1) {
+    try {
+      return await dataSource.transaction(work);
+    } catch (error) {
+      if (attempt === MAX_TRIES || !RETRYABLE.has(errorCode(error))) throw error;
+    }
+  }
+}
+
+/** Whether an insert failed because a unique key has the value already; `key` names the unique key. */
+export function isDuplicateOf(error: unknown, key: string): boolean {
+  return errorCode(error) === "ER_DUP_ENTRY" && error instanceof Error && error.message.includes(`'${key}'`);
+}
+
+const CONNECTION_LOST = new Set([
+  "ECONNREFUSED",
+  "ECONNRESET",
+  "EPIPE",
+  "ETIMEDOUT",
+  "ENOTFOUND",
+  "EHOSTUNREACH",
+  "ENETUNREACH",
+  "PROTOCOL_CONNECTION_LOST",
+  "POOL_CLOSED",
+  "POOL_NONEONLINE",
+  "ER_CON_COUNT_ERROR",
+  "ER_SERVER_SHUTDOWN",
+  "ER_CONNECTION_KILLED",
+  "ER_ACCESS_DENIED_ERROR",
+  "ER_OPTION_PREVENTS_STATEMENT",
+  "ER_UNKNOWN_COM_ERROR",
+]);
+
+/** Whether an error means that the database cannot be reached or does not take work at the moment. */
+export function isStorageUnavailable(error: unknown): boolean {
+  if (CONNECTION_LOST.has(errorCode(error)) || RETRYABLE.has(errorCode(error))) return true;
+  return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);
+}
+
+function errorCode(error: unknown): string {
+  if (typeof error !== "object" || error === null || !("code" in error)) return "";
+  return String(error.code);
+}

@@ -1,0 +1,110 @@
+/** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its mend. */
+import { access } from "node:fs/promises";
+import { DEFAULT_MINIMUM_LENGTH } from "@lucchetto/core";
+import { readMovedClock } from "../clock/clock.ts";
+import { ConfigurationError, loadConfiguration } from "../config/index.ts";
+import type { Configuration } from "../config/index.ts";
+import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
+import { createHashing } from "../password/hashing.ts";
+import { DatabaseUnavailable, openDatabase, schemaStatus } from "../storage/index.ts";
+
+export interface Finding {
+  readonly subject: string;
+  readonly verdict: "ok" | "warning" | "wrong";
+  readonly detail: string;
+}
+
+/** Milliseconds between which a sign-in neither keeps people waiting nor makes guessing cheap. */
+const COMFORTABLE = { least: 50, most: 1_000 };
+const THIRTY_DAYS = 30 * 86_400_000;
+
+/** Checks everything that can be checked; what depends on something wrong is left out. */
+export async function check(path: string): Promise<Finding[]> {
+  let configuration: Configuration;
+  try {
+    configuration = loadConfiguration(path);
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error;
+    return error.faults.map((detail) => ({ subject: "configuration", verdict: "wrong", detail }));
+  }
+  const findings: Finding[] = [
+    { subject: "configuration", verdict: "ok", detail: `${path}, mode ${configuration.mode}` },
+    ...checkPasswordRules(configuration),
+    ...checkSessions(configuration),
+    await checkHashing(configuration),
+    await checkPages(),
+  ];
+  return [...findings, ...(await checkDatabase(configuration))];
+}
+
+function checkPasswordRules({ passwords }: Configuration): Finding[] {
+  const subject = "password rules";
+  if (passwords.rules === "off") {
+    return [{ subject, verdict: "warning", detail: "off: any password is accepted; production refuses to start so" }];
+  }
+  const { minimumLength } = passwords;
+  if (minimumLength < DEFAULT_MINIMUM_LENGTH) {
+    const detail = `passwords.minimumLength is ${minimumLength}; a password that signs in alone should have ${DEFAULT_MINIMUM_LENGTH} (NIST SP 800-63B-4)`;
+    return [{ subject, verdict: "warning", detail }];
+  }
+  return [{ subject, verdict: "ok", detail: `at least ${minimumLength} characters` }];
+}
+
+function checkSessions({ sessions }: Configuration): Finding[] {
+  if (sessions.remembered.absolute <= THIRTY_DAYS) return [];
+  const detail = "sessions.remembered.absolute is longer than 30 days, which NIST SP 800-63B-4 advises against";
+  return [{ subject: "sessions", verdict: "warning", detail }];
+}
+
+async function checkHashing({ passwords }: Configuration): Promise<Finding> {
+  const { millisecondsPerHash, scheme } = await createHashing(passwords.hashing);
+  const subject = "password hashing";
+  const took = `${scheme.text} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
+  if (millisecondsPerHash < COMFORTABLE.least) {
+    return { subject, verdict: "warning", detail: `${took}; that is cheap for whoever guesses` };
+  }
+  if (millisecondsPerHash > COMFORTABLE.most) {
+    return { subject, verdict: "warning", detail: `${took}; people will notice the wait` };
+  }
+  return { subject, verdict: "ok", detail: took };
+}
+
+async function checkPages(): Promise<Finding> {
+  try {
+    await access(`${CONSOLE_DIRECTORY}index.html`);
+    return { subject: "pages", verdict: "ok", detail: "built" };
+  } catch {
+    return { subject: "pages", verdict: "wrong", detail: "not built; run: npm run build" };
+  }
+}
+
+async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
+  let dataSource;
+  try {
+    dataSource = await openDatabase(configuration);
+  } catch (error) {
+    if (!(error instanceof DatabaseUnavailable)) throw error;
+    return [{ subject: "database", verdict: "wrong", detail: error.message }];
+  }
+  try {
+    const [row] = await dataSource.query<Array<{ version: string }>>("SELECT VERSION() AS version");
+    const { host, pathname } = new URL(configuration.database.url);
+    const status = await schemaStatus(dataSource);
+    const movedBy = status.current ? await readMovedClock(dataSource) : 0;
+    return [
+      { subject: "database", verdict: "ok", detail: `${pathname.slice(1)} at ${host}, MariaDB ${row?.version ?? "?"}` },
+      status.current
+        ? { subject: "schema", verdict: "ok", detail: `${status.migrations.length} migration(s) applied` }
+        : { subject: "schema", verdict: "wrong", detail: "not the one this version knows; run: lucchetto schema apply" },
+      movedBy === 0
+        ? { subject: "clock", verdict: "ok", detail: "not moved" }
+        : {
+            subject: "clock",
+            verdict: configuration.mode === "production" ? "wrong" : "warning",
+            detail: `moved by ${Math.round(movedBy / 1_000)} s; set it right with: lucchetto clock reset`,
+          },
+    ];
+  } finally {
+    await dataSource.destroy();
+  }
+}

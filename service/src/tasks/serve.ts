@@ -1,0 +1,58 @@
+/** `serve`: runs the service until it is told to stop. */
+import { pino } from "pino";
+import { createMovableClock, readMovedClock, systemClock } from "../clock/clock.ts";
+import { ConfigurationError } from "../config/index.ts";
+import type { Configuration } from "../config/index.ts";
+import { createService } from "../service.ts";
+import { openDatabase, schemaStatus } from "../storage/index.ts";
+
+/** The database has not the schema that this service knows. */
+export class SchemaMismatch extends Error {
+  override readonly name = "SchemaMismatch";
+}
+
+/** Starts, says where it is, and ends cleanly on SIGINT and SIGTERM. */
+export async function serve(configuration: Configuration, source: string): Promise<void> {
+  const dataSource = await openDatabase(configuration);
+  const status = await schemaStatus(dataSource);
+  if (!status.current) {
+    await dataSource.destroy();
+    throw new SchemaMismatch(
+      status.unknown.length > 0
+        ? `The database has migrations that this version does not know (${status.unknown.join(", ")}); run the version that made them.`
+        : "The database's schema is older than this version. Run: lucchetto schema apply",
+    );
+  }
+  if (configuration.mode === "production" && (await readMovedClock(dataSource)) !== 0) {
+    await dataSource.destroy();
+    throw new ConfigurationError(source, [
+      "the service's clock was moved, which production refuses; run in development mode once: lucchetto clock reset",
+    ]);
+  }
+  const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
+  const logger = createLogger(configuration);
+  const app = await createService({ configuration, dataSource, clock, logger });
+  await app.listen(configuration.listen);
+  if (configuration.passwords.rules === "off") logger.warn("passwords.rules is off: any password is accepted");
+  logger.info(`Lucchetto (${configuration.mode}) is at ${configuration.publicUrl}`);
+
+  let stopping = false;
+  const stop = async (): Promise<void> => {
+    if (stopping) return;
+    stopping = true;
+    await app.close();
+    await dataSource.destroy();
+  };
+  process.once("SIGINT", () => void stop());
+  process.once("SIGTERM", () => void stop());
+}
+
+function createLogger({ log, mode }: Configuration) {
+  const readable = mode === "development" && process.stdout.isTTY;
+  return pino({
+    level: log.level,
+    ...(readable
+      ? { transport: { target: "pino-pretty", options: { ignore: "pid,hostname", translateTime: "HH:MM:ss" } } }
+      : {}),
+  });
+}
