@@ -8,6 +8,8 @@ export interface ClientOptions {
   readonly baseUrl: string;
   /** Own token, for programs. Browsers use their cookie. */
   readonly token?: string;
+  /** Headers that go along with every call. */
+  readonly headers?: Readonly<Record<string, string>>;
   /** Milliseconds until a call is given up. 30 seconds unless said otherwise. */
   readonly timeout?: number;
 }
@@ -42,7 +44,8 @@ export function createClient(options: ClientOptions): Client {
     const text = await response.text();
     const body: unknown = text === "" ? undefined : parseJson(text, options.baseUrl);
     const schema = route.replies[response.status];
-    if (schema !== undefined) return { status: response.status, body: schema.parse(body) };
+    const read = schema?.safeParse(body);
+    if (read?.success === true) return { status: response.status, body: read.data };
     const received = problem.safeParse(body);
     if (received.success) throw new ProblemError(received.data);
     throw new UnreachableError(
@@ -59,7 +62,7 @@ interface CallParts {
 }
 
 async function send(options: ClientOptions, route: Route, parts: CallParts): Promise<Response> {
-  const headers = new Headers({ accept: "application/json" });
+  const headers = new Headers({ ...options.headers, accept: "application/json" });
   if (options.token !== undefined) headers.set("authorization", `Bearer ${options.token}`);
   if (parts.body !== undefined) headers.set("content-type", "application/json");
   try {

@@ -1,0 +1,21 @@
+/** Asking for what may never be an argument. */
+import { text as readAll } from "node:stream/consumers";
+import { password as askWithoutEcho } from "@inquirer/prompts";
+import { Failure } from "./failure.ts";
+
+/** The password: from standard input if asked for, else typed without echo. */
+export async function askPassword(
+  options: { passwordStdin?: boolean | undefined },
+  message = "Password",
+  { repeat = false } = {},
+): Promise<string> {
+  if (options.passwordStdin === true) return (await readAll(process.stdin)).replace(/\r?\n$/, "");
+  if (!process.stdin.isTTY) {
+    throw new Failure("There is no terminal to ask for the password; pipe it in and add --password-stdin.", 2);
+  }
+  const typed = await askWithoutEcho({ message });
+  if (repeat && (await askWithoutEcho({ message: `${message} again` })) !== typed) {
+    throw new Failure("The two passwords differ; nothing was done.");
+  }
+  return typed;
+}

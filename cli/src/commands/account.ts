@@ -1,0 +1,100 @@
+/** As an operator: account list, account show. */
+import type { Command } from "commander";
+import { routes } from "@lucchetto/contract";
+import type { AccountDetail } from "@lucchetto/contract";
+import { connect } from "../connection.ts";
+import type { Connection } from "../connection.ts";
+import { Failure } from "../failure.ts";
+import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
+import { drawRecord } from "../record-drawing.ts";
+
+export function addAccountCommands(program: Command): void {
+  const account = program.command("account").description("accounts (as an operator)");
+  account
+    .command("list")
+    .description("accounts, newest first")
+    .argument("[search]", "the beginning of an address, username or name; a whole id or reference")
+    .option("--limit <number>", "how many at most", "25")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json")
+    .action(async (search: string | undefined, options: { limit: string; json?: boolean }, command: Command) => {
+      const query = { search, limit: Number(options.limit) };
+      const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
+      if (options.json === true) return printJson(body);
+      const rows = body.items.map((one) => [
+        one.email ?? "–",
+        one.username ?? "–",
+        one.displayName ?? "–",
+        one.state,
+        one.labels.join(", ") || "–",
+        time(one.createdAt),
+        one.id,
+      ]);
+      const head = ["e-mail", "username", "name", "state", "labels", "created", "id"];
+      printTable(head, rows, search === undefined ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
+      if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
+    });
+
+  account
+    .command("show")
+    .description("one account: facts, password record taken apart, sessions")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto account show anna@brina.example")
+    .action(async (named: string, options: { json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const id = await findId(connection, named);
+      const client = connection.signedIn();
+      const { body: detail } = await client(routes.showAccountDetail, { params: { id } });
+      const { body: sessions } = await client(routes.listSessions, { query: { accountId: id, limit: 10 } });
+      if (options.json === true) return printJson({ ...detail, sessions: sessions.items });
+      printDetail(detail);
+      print("", bold("Sessions"));
+      const rows = sessions.items.map((one) => [
+        one.endedAt === null ? "alive" : (one.endReason ?? "ended"),
+        one.kind,
+        time(one.createdAt),
+        time(one.lastSeenAt),
+        one.network ?? "–",
+        one.id,
+      ]);
+      printTable(["state", "kind", "began", "last seen", "network", "id"], rows, "Never signed in.");
+    });
+}
+
+async function findId(connection: Connection, named: string): Promise<string> {
+  const { body } = await connection.signedIn()(routes.listAccounts, { query: { search: named, limit: 25 } });
+  const wanted = named.toLowerCase();
+  const exact = body.items.filter((one) =>
+    [one.id, one.email, one.username, one.reference].some((value) => value?.toLowerCase() === wanted),
+  );
+  const [only, ...more] = exact.length > 0 ? exact : body.items;
+  if (only === undefined) throw new Failure(`No account is called ${named}. Run: lucchetto account list`);
+  if (more.length > 0) throw new Failure(`${more.length + 1} accounts begin with ${named}; name one in full.`);
+  return only.id;
+}
+
+function printDetail({ account, password }: AccountDetail): void {
+  print(bold("Account"));
+  printPairs([
+    ["id", account.id],
+    ["e-mail", account.email === null ? "–" : `${account.email} (${account.emailVerified ? "verified" : "not verified"})`],
+    ["username", account.username ?? "–"],
+    ["name", account.displayName ?? "–"],
+    ["reference", account.reference ?? "–"],
+    ["state", account.state],
+    ["labels", account.labels.join(", ") || "–"],
+    ["created", time(account.createdAt)],
+  ]);
+  print("", bold("Password record"));
+  if (password === null) return print("The account has no password.");
+  if ("unreadable" in password) return print(`The stored text is no record: ${password.unreadable}.`);
+  print(...drawRecord(password.segments), "");
+  printPairs([
+    ["scheme", password.current ? `${password.scheme} (current)` : `${password.scheme} (older than configured)`],
+    ["configured", password.configuredScheme],
+    ["one check", `about ${Math.round(password.millisecondsHere)} ms and ${Math.round(password.memoryBytes / 2 ** 20)} MiB on the service's machine`],
+    ["password set", time(password.setAt)],
+    ["record made", time(password.recordMadeAt)],
+  ]);
+}

@@ -1,0 +1,128 @@
+/** As an operator: app add, list, remove, and its keys. */
+import type { Command } from "commander";
+import { routes } from "@lucchetto/contract";
+import { connect } from "../connection.ts";
+import type { Connection } from "../connection.ts";
+import { Failure } from "../failure.ts";
+import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
+
+const collect = (value: string, before: readonly string[]): string[] => [...before, value];
+
+export function addAppCommands(program: Command): void {
+  const app = program.command("app").description("applications that stand behind Lucchetto (as an operator)");
+  app
+    .command("add")
+    .description("register an application; its key is shown this once")
+    .argument("<name>", "what people are told")
+    .requiredOption("--redirect-uri <address>", "return address after sign-in; may be given several times", collect, [])
+    .option("--signed-out-uri <address>", "where people may land after signing out; may be given several times", collect, [])
+    .option("--client-id <id>", "made from the name if left out")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in --signed-out-uri http://localhost:8421/signed-out",
+    )
+    .action(
+      async (
+        name: string,
+        options: { redirectUri: string[]; signedOutUri: string[]; clientId?: string; json?: boolean },
+        command: Command,
+      ) => {
+        const { redirectUri: redirectUris, signedOutUri: signedOutUris, clientId } = options;
+        const connection = connect(command);
+        const { body } = await connection.signedIn()(routes.addApp, {
+          body: { name, clientId, redirectUris, signedOutUris },
+        });
+        if (options.json === true) return printJson(body);
+        printPairs([
+          ["client id", body.app.clientId],
+          ["app key", body.key],
+        ]);
+        print(dim("The key is shown this once. Put it into the application's environment."), "");
+        print(...linesToPaste(connection.url, body.app.clientId, redirectUris[0] ?? "", signedOutUris[0]));
+      },
+    );
+
+  app
+    .command("list")
+    .description("registered applications")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto app list")
+    .action(async (options: { json?: boolean }, command: Command) => {
+      const { body } = await connect(command).signedIn()(routes.listApps, { query: { limit: 100 } });
+      if (options.json === true) return printJson(body);
+      const rows = body.items.map((one) => [
+        one.clientId,
+        one.name,
+        one.redirectUris.join(" "),
+        String(one.keys.length),
+        time(one.keys.map(({ lastUsedAt }) => lastUsedAt).sort().at(-1) ?? null),
+      ]);
+      const empty = "No application yet. Run: lucchetto app add NAME --redirect-uri ADDRESS";
+      printTable(["client id", "name", "return addresses", "keys", "last asked"], rows, empty);
+    });
+
+  app
+    .command("remove")
+    .description("remove an application; its check tokens end")
+    .argument("<client-id>")
+    .addHelpText("after", "\nExample:\n  lucchetto app remove hut-book")
+    .action(async (clientId: string, _options, command: Command) => {
+      const connection = connect(command);
+      const { id } = await findApp(connection, clientId);
+      await connection.signedIn()(routes.removeApp, { params: { id } });
+      print(`${clientId} is removed.`);
+    });
+
+  app
+    .command("new-key")
+    .description("give an application another key; the old ones go on until they are retired")
+    .argument("<client-id>")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto app new-key hut-book")
+    .action(async (clientId: string, options: { json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const { id } = await findApp(connection, clientId);
+      const { body } = await connection.signedIn()(routes.addAppKey, { params: { id } });
+      if (options.json === true) return printJson(body);
+      printPairs([["app key", body.key]]);
+      const old = body.app.keys.slice(0, -1).map((key) => `  lucchetto app retire-key ${clientId} ${key.id}`);
+      print(dim("Shown this once. When the application uses it, retire the old one:"), ...old);
+    });
+
+  app
+    .command("retire-key")
+    .description("retire one of an application's keys at once")
+    .argument("<client-id>")
+    .argument("<key-id>")
+    .addHelpText("after", "\nExample:\n  lucchetto app retire-key hut-book 0198f0c2-…")
+    .action(async (clientId: string, keyId: string, _options, command: Command) => {
+      const connection = connect(command);
+      const { id } = await findApp(connection, clientId);
+      await connection.signedIn()(routes.retireAppKey, { params: { id, keyId } });
+      print("The key is retired.");
+    });
+}
+
+async function findApp(connection: Connection, clientId: string): Promise<{ id: string }> {
+  const { body } = await connection.signedIn()(routes.listApps, { query: { limit: 100 } });
+  const found = body.items.find((one) => one.clientId === clientId);
+  if (found === undefined) throw new Failure(`No application has the client id ${clientId}. Run: lucchetto app list`);
+  return found;
+}
+
+function linesToPaste(service: string, clientId: string, returnAddress: string, signedOut: string | undefined): string[] {
+  return [
+    bold("Paste this into a Fastify application:"),
+    "",
+    `import { fastifyHasp } from "@lucchetto/hasp/fastify";`,
+    `await app.register(fastifyHasp, {`,
+    `  service: "${service}",`,
+    `  clientId: "${clientId}",`,
+    `  appKey: process.env.LUCCHETTO_APP_KEY,`,
+    `  returnAddress: "${returnAddress}",`,
+    ...(signedOut === undefined ? [] : [`  signedOutAddress: "${signedOut}",`]),
+    `});`,
+    `app.get("/members", { preHandler: app.hasp.closed() }, async (request) => request.account);`,
+  ];
+}

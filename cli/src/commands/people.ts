@@ -1,0 +1,102 @@
+/** As a person: register, sign-in, whoami, sign-out. */
+import type { Command } from "commander";
+import { routes } from "@lucchetto/contract";
+import type { Account, Session } from "@lucchetto/contract";
+import { askPassword } from "../ask.ts";
+import { connect } from "../connection.ts";
+import { Failure } from "../failure.ts";
+import { print, printJson, printPairs, time } from "../output.ts";
+
+interface PasswordOption {
+  readonly passwordStdin?: boolean;
+  readonly json?: boolean;
+}
+
+export function addPeopleCommands(program: Command): void {
+  program
+    .command("register")
+    .description("register an account")
+    .option("--email <address>", "e-mail address")
+    .option("--username <name>", "username")
+    .option("--name <text>", "display name")
+    .option("--password-stdin", "read the password from standard input")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto register --email anna@brina.example --name 'Anna Larice'")
+    .action(
+      async (options: PasswordOption & { email?: string; username?: string; name?: string }, command: Command) => {
+        if (options.email === undefined && options.username === undefined) {
+          throw new Failure("Give --email, --username, or both.", 2);
+        }
+        const connection = connect(command);
+        const password = await askPassword(options, "Password", { repeat: true });
+        const { email, username, name: displayName } = options;
+        const body = { email, username, displayName, password, deliver: "token" } as const;
+        const reply = await connection.client(routes.register, { body });
+        if (reply.status === 202) {
+          if (options.json === true) return printJson(reply.body);
+          return print("Look into your mailbox: what happens next stands in the mail.");
+        }
+        const { token, ...shown } = reply.body;
+        if (token !== undefined) connection.keep(token);
+        if (options.json === true) return printJson(shown);
+        print(`Registered and signed in at ${connection.url}.`);
+        printWho(shown);
+      },
+    );
+
+  program
+    .command("sign-in")
+    .description("sign in; the commands that follow act for this account")
+    .argument("<identifier>", "e-mail address or username")
+    .option("--remember", "stay signed in longer")
+    .option("--password-stdin", "read the password from standard input")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto sign-in office@brina.example")
+    .action(async (identifier: string, options: PasswordOption & { remember?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const password = await askPassword(options);
+      const { remember } = options;
+      const body = { proof: { type: "password", identifier, password }, remember, deliver: "token" } as const;
+      const reply = await connection.client(routes.signIn, { body });
+      const { token, ...shown } = reply.body;
+      if (token !== undefined) connection.keep(token);
+      if (options.json === true) return printJson(shown);
+      print(`Signed in at ${connection.url}.`);
+      printWho(shown);
+    });
+
+  program
+    .command("whoami")
+    .description("who is signed in, and until when")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto whoami --json")
+    .action(async (options: { json?: boolean }, command: Command) => {
+      const { body } = await connect(command).signedIn()(routes.showSession);
+      if (options.json === true) return printJson(body);
+      printWho(body);
+    });
+
+  program
+    .command("sign-out")
+    .description("end the session on the server and forget its token")
+    .addHelpText("after", "\nExample:\n  lucchetto sign-out")
+    .action(async (_options, command: Command) => {
+      const connection = connect(command);
+      await connection.signedIn()(routes.signOut);
+      connection.forget();
+      print("Signed out.");
+    });
+}
+
+function printWho({ account, session }: { account: Account; session: Session }): void {
+  printPairs([
+    ["account", account.id],
+    ["e-mail", account.email ?? "–"],
+    ["username", account.username ?? "–"],
+    ["name", account.displayName ?? "–"],
+    ["labels", account.labels.join(", ") || "–"],
+    ["session", `${session.id} (${session.kind}, level ${session.aal}: ${session.amr.join(", ")})`],
+    ["idle end", time(session.idleEndsAt)],
+    ["ends", time(session.endsAt)],
+  ]);
+}

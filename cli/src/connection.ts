@@ -1,0 +1,84 @@
+/** Which service to talk to and as whom: profiles in a file of mode 0600. */
+import { chmodSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { homedir } from "node:os";
+import { dirname, join } from "node:path";
+import { createClient } from "@lucchetto/contract";
+import type { Client } from "@lucchetto/contract";
+import type { Command } from "commander";
+import { Failure } from "./failure.ts";
+
+const DEFAULT_URL = "http://localhost:8420";
+const DEFAULT_PROFILE = "default";
+
+interface Profile {
+  readonly url: string;
+  readonly token: string;
+}
+
+export interface Connection {
+  readonly url: string;
+  readonly profile: string;
+  /** Calls as nobody. */
+  readonly client: Client;
+  /** Calls as whoever signed in. @throws Failure if nobody did. */
+  signedIn(): Client;
+  /** Keeps the own token for the commands that follow. */
+  keep(token: string): void;
+  /** Forgets it. */
+  forget(): void;
+}
+
+/** Reads `--url` and `--profile`, the environment, and the credentials file. */
+export function connect(command: Command): Connection {
+  const options = command.optsWithGlobals<{ url?: string; profile?: string }>();
+  const profile = options.profile ?? process.env["LUCCHETTO_PROFILE"] ?? DEFAULT_PROFILE;
+  const profiles = readProfiles();
+  const kept = Object.hasOwn(profiles, profile) ? profiles[profile] : undefined;
+  const url = readUrl(options.url ?? process.env["LUCCHETTO_URL"] ?? kept?.url ?? DEFAULT_URL);
+  return {
+    url,
+    profile,
+    client: createClient({ baseUrl: url }),
+    signedIn() {
+      // A token is shown only to the service that gave it.
+      if (kept?.url !== url) throw new Failure(`Nobody is signed in at ${url}. Run: lucchetto sign-in`);
+      return createClient({ baseUrl: url, token: kept.token });
+    },
+    keep: (token) => writeProfiles({ ...readProfiles(), [profile]: { url, token } }),
+    forget() {
+      const { [profile]: _, ...others } = readProfiles();
+      writeProfiles(others);
+    },
+  };
+}
+
+function readUrl(text: string): string {
+  const url = URL.canParse(text) ? new URL(text) : null;
+  if (url?.protocol === "http:" || url?.protocol === "https:") return text.replace(/\/+$/, "");
+  throw new Failure(`--url: found ${JSON.stringify(text)}, expected an address such as ${DEFAULT_URL}`, 2);
+}
+
+/** `$XDG_CONFIG_HOME/lucchetto/credentials.json`. */
+export function credentialsFile(): string {
+  const configuration = process.env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config");
+  return join(configuration, "lucchetto", "credentials.json");
+}
+
+function readProfiles(): Record<string, Profile> {
+  try {
+    return JSON.parse(readFileSync(credentialsFile(), "utf8")) as Record<string, Profile>;
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === "ENOENT") return {};
+    throw new Failure(`${credentialsFile()} cannot be read (${(error as Error).message}); correct or remove it.`);
+  }
+}
+
+/** Written aside and moved into place, so that a half-written file never stands there. */
+function writeProfiles(profiles: Record<string, Profile>): void {
+  const file = credentialsFile();
+  mkdirSync(dirname(file), { recursive: true, mode: 0o700 });
+  const aside = `${file}.${process.pid}`;
+  writeFileSync(aside, `${JSON.stringify(profiles, null, 2)}\n`, { mode: 0o600 });
+  chmodSync(aside, 0o600);
+  renameSync(aside, file);
+}

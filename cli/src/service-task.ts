@@ -1,0 +1,54 @@
+/** Tasks of the one who runs the service, done by the service's own process beside its configuration. */
+import { spawn } from "node:child_process";
+import { existsSync } from "node:fs";
+import { fileURLToPath } from "node:url";
+import type { Command } from "commander";
+import { Failure } from "./failure.ts";
+
+/** Looked for in this order when `--config` is not given. */
+const USUAL_PLACES = ["lucchetto.yaml", ".lucchetto/lucchetto.yaml"];
+
+/** The configuration file to use. @throws Failure if a named one does not exist. */
+export function configurationFile(command: Command): string {
+  const { config } = command.optsWithGlobals<{ config?: string }>();
+  const named = config ?? process.env["LUCCHETTO_CONFIG"];
+  if (named !== undefined) {
+    if (existsSync(named)) return named;
+    throw new Failure(`--config: there is no file ${named}`, 2);
+  }
+  return USUAL_PLACES.find((place) => existsSync(place)) ?? "lucchetto.yaml";
+}
+
+/** Runs a task that prints one JSON value. @throws Failure with what the task said. */
+export async function runTask<Result>(
+  task: string,
+  options: { config: string; args?: readonly string[]; input?: string },
+): Promise<Result> {
+  const child = spawn(process.execPath, [entry(), task, "--config", options.config, ...(options.args ?? [])], {
+    stdio: ["pipe", "pipe", "pipe"],
+  });
+  let out = "";
+  let said = "";
+  child.stdout.on("data", (chunk: Buffer) => (out += chunk.toString()));
+  child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
+  child.stdin.on("error", () => undefined);
+  child.stdin.end(options.input ?? "");
+  const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 1)));
+  if (status !== 0) throw new Failure(said.trimEnd(), status === 2 ? 2 : 1);
+  return JSON.parse(out) as Result;
+}
+
+/** Runs the service in the foreground until it ends; signals reach it. */
+export async function runService(config: string): Promise<void> {
+  const child = spawn(process.execPath, [entry(), "serve", "--config", config], { stdio: "inherit" });
+  const pass = (signal: NodeJS.Signals) => child.kill(signal);
+  process.on("SIGTERM", pass);
+  // On a terminal Ctrl-C reaches the service by itself; it is only waited for.
+  process.on("SIGINT", () => undefined);
+  const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 0)));
+  process.exitCode = status;
+}
+
+function entry(): string {
+  return fileURLToPath(import.meta.resolve("@lucchetto/service/main"));
+}

@@ -1,0 +1,49 @@
+/** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
+import { tick } from "svelte";
+import { ProblemError } from "@lucchetto/contract";
+
+export class Form {
+  /** Sentences by field name. */
+  errors: Record<string, string> = $state({});
+  /** A sentence about the form as a whole. */
+  problem: string | null = $state(null);
+  sending = $state(false);
+
+  /**
+   * Sends, unless `judge` finds fault with what was typed.
+   * @param send what to do; a ProblemError becomes sentences at the fields or above the form.
+   */
+  async submit(event: SubmitEvent, judge: () => Record<string, string>, send: () => Promise<void>): Promise<void> {
+    event.preventDefault();
+    if (this.sending) return;
+    const form = event.currentTarget as HTMLFormElement;
+    this.problem = null;
+    this.errors = judge();
+    if (Object.keys(this.errors).length > 0) return focusFirstWrong(form);
+    this.sending = true;
+    try {
+      await send();
+    } catch (error) {
+      this.take(error);
+      await focusFirstWrong(form);
+    } finally {
+      this.sending = false;
+    }
+  }
+
+  private take(error: unknown): void {
+    if (!(error instanceof ProblemError)) {
+      this.problem = (error as Error).message;
+      return;
+    }
+    const { errors = [], detail } = error.problem;
+    for (const { path, message } of errors) this.errors[path.split(".").at(-1) ?? path] = message;
+    if (errors.length === 0) this.problem = detail;
+  }
+}
+
+async function focusFirstWrong(form: HTMLFormElement): Promise<void> {
+  await tick();
+  const wrong = form.querySelector<HTMLElement>('[aria-invalid="true"], [data-form-problem]');
+  wrong?.focus();
+}

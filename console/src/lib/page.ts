@@ -1,0 +1,25 @@
+/** What the service wrote into this page, and the client for its calls. */
+import { createClient, PAGE_STATE_ELEMENT, pageState } from "@lucchetto/contract";
+import type { PageState } from "@lucchetto/contract";
+
+export const page: PageState = pageState.parse(
+  JSON.parse(document.getElementById(PAGE_STATE_ELEMENT)?.textContent ?? "null"),
+);
+
+/** Calls carry the own cookie by themselves. */
+export const call = createClient({ baseUrl: page.basePath });
+
+/** A path of this service as the browser needs it. */
+export function at(path: string): string {
+  return page.basePath + path;
+}
+
+/** Leaves this page for another address. */
+export function go(address: string): void {
+  window.location.assign(address);
+}
+
+/** Sets the title: what this page is, then whose it is. */
+export function title(what: string): string {
+  return `${what} · ${page.site.name}`;
+}

@@ -1,0 +1,27 @@
+/** Who is signed in. Until the service has answered the state is `unknown`, and pages show neither. */
+import { ProblemError, routes } from "@lucchetto/contract";
+import type { Account, Session } from "@lucchetto/contract";
+import { call } from "./page.ts";
+
+export type WhoIsThere =
+  | { readonly state: "unknown" }
+  | { readonly state: "guest" }
+  | { readonly state: "signed-in"; readonly account: Account; readonly session: Session }
+  | { readonly state: "failed"; readonly message: string };
+
+class SessionOfThisBrowser {
+  who: WhoIsThere = $state({ state: "unknown" });
+
+  /** Asks the service. */
+  async ask(): Promise<void> {
+    try {
+      const { body } = await call(routes.showSession);
+      this.who = { state: "signed-in", ...body };
+    } catch (error) {
+      if (error instanceof ProblemError && error.problem.code === "not-signed-in") this.who = { state: "guest" };
+      else this.who = { state: "failed", message: (error as Error).message };
+    }
+  }
+}
+
+export const session = new SessionOfThisBrowser();

@@ -1,0 +1,24 @@
+/** Times for people. */
+
+const UNITS: ReadonlyArray<readonly [Intl.RelativeTimeFormatUnit, number]> = [
+  ["year", 365 * 86_400],
+  ["month", 30 * 86_400],
+  ["day", 86_400],
+  ["hour", 3_600],
+  ["minute", 60],
+];
+
+const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto", style: "short" });
+const exactly = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "medium" });
+
+/** `3 min ago`, `in 2 hr`. */
+export function ago(iso: string, now = Date.now()): string {
+  const seconds = (new Date(iso).getTime() - now) / 1_000;
+  const [unit, length] = UNITS.find(([, size]) => Math.abs(seconds) >= size) ?? (["second", 1] as const);
+  return unit === "second" ? (seconds > 0 ? "in a moment" : "just now") : relative.format(Math.round(seconds / length), unit);
+}
+
+/** The exact time, in the reader's zone. */
+export function exact(iso: string): string {
+  return exactly.format(new Date(iso));
+}

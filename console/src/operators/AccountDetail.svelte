@@ -1,0 +1,107 @@
+<script lang="ts">
+  import { routes } from "@lucchetto/contract";
+  import type { AccountDetail, JournalEntry, OperatorSession } from "@lucchetto/contract";
+  import Ago from "../parts/Ago.svelte";
+  import CopyableId from "../parts/CopyableId.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import JournalRows from "./JournalRows.svelte";
+  import RecordDrawing from "../parts/RecordDrawing.svelte";
+  import SessionRows from "./SessionRows.svelte";
+  import StateWord from "../parts/StateWord.svelte";
+  import { List } from "../lib/list.svelte.ts";
+  import { call, title } from "../lib/page.ts";
+  import { route } from "../routes.ts";
+
+  const id = $derived(route.getParams("/console/accounts/:id").id);
+  let detail = $state<AccountDetail | null>(null);
+  let problem: string | null = $state(null);
+
+  const sessions = new List<OperatorSession>(
+    async (cursor) => (await call(routes.listSessions, { query: { accountId: id, limit: 5, cursor } })).body,
+  );
+  const journal = new List<JournalEntry>(
+    async (cursor) => (await call(routes.listJournal, { query: { accountId: id, limit: 10, cursor } })).body,
+  );
+
+  async function load(): Promise<void> {
+    try {
+      detail = (await call(routes.showAccountDetail, { params: { id } })).body;
+      await Promise.all([sessions.begin(), journal.begin()]);
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+
+  $effect(() => {
+    void id;
+    void load();
+  });
+
+  const name = $derived(detail?.account.email ?? detail?.account.username ?? "");
+</script>
+
+<svelte:head><title>{title(name || "Account")}</title></svelte:head>
+<FormProblem {problem} />
+{#if detail}
+  {@const { account, password } = detail}
+  <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
+    <h1 class="text-xl font-semibold break-all">{name}</h1>
+    {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
+    <StateWord kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"} text={account.state} />
+    {#each account.labels as label (label)}<span class="border-line rounded border px-2 text-sm">{label}</span>{/each}
+  </div>
+  <p class="text-quiet mt-1 text-sm">Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} /></p>
+
+  <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
+    <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">
+      <h2 id="password-heading" class="text-lg font-semibold">Password record</h2>
+      {#if password !== null && !("unreadable" in password)}
+        <StateWord
+          kind={password.current ? "well" : "old"}
+          text={password.current ? "current" : `older than configured (${password.configuredScheme})`}
+        />
+      {/if}
+    </div>
+    {#if password === null}
+      <p class="text-quiet">The account has no password; signing in with one is refused like a wrong one.</p>
+    {:else if "unreadable" in password}
+      <p><StateWord kind="wrong" text="unreadable" /> {password.unreadable}. Signing in with it is refused like a wrong password.</p>
+    {:else}
+      <RecordDrawing segments={password.segments} />
+      <dl class="mt-4 flex flex-wrap gap-x-10 gap-y-2">
+        <div><dt class="text-quiet text-sm">One check costs here</dt><dd>about {Math.round(password.millisecondsHere)} ms, {Math.round(password.memoryBytes / 2 ** 20)} MiB</dd></div>
+        <div><dt class="text-quiet text-sm">Password set</dt><dd><Ago at={password.setAt} /></dd></div>
+        <div><dt class="text-quiet text-sm">Record made</dt><dd><Ago at={password.recordMadeAt} /></dd></div>
+      </dl>
+    {/if}
+  </section>
+
+  <section class="mt-8" aria-labelledby="sessions-heading">
+    <h2 id="sessions-heading" class="mb-3 text-lg font-semibold">Sessions</h2>
+    <SessionRows list={sessions} ended={() => void load()} />
+  </section>
+
+  <section class="mt-8" aria-labelledby="journal-heading">
+    <h2 id="journal-heading" class="mb-3 text-lg font-semibold">Journal</h2>
+    <JournalRows list={journal} />
+  </section>
+
+  <section class="mt-8" aria-labelledby="row-heading">
+    <h2 id="row-heading" class="mb-3 text-lg font-semibold">As stored</h2>
+    <div class="border-line bg-slab overflow-x-auto rounded-lg border">
+      <table class="w-full text-left">
+        <caption class="sr-only">The account’s rows, column by column</caption>
+        <thead class="text-quiet border-line border-b text-sm"><tr><th class="px-4 py-2 font-medium">Table</th><th class="px-4 py-2 font-medium">Column</th><th class="px-4 py-2 font-medium">Value</th></tr></thead>
+        <tbody>
+          {#each detail.row as { table, column, value } (`${table}.${column}`)}
+            <tr class="border-line border-b last:border-0">
+              <td class="mono text-quiet px-4 py-1">{table}</td>
+              <td class="mono px-4 py-1">{column}</td>
+              <td class="mono px-4 py-1 break-all">{#if value === null}<span class="text-quiet">NULL</span>{:else}{value}{/if}</td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  </section>
+{/if}

@@ -1,0 +1,99 @@
+<script lang="ts">
+  /** The console's frame: a narrow rail of plain words, and one search. */
+  import { onMount } from "svelte";
+  import type { Snippet } from "svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import Mark from "../parts/Mark.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import { at, go, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import { navigate, route } from "../routes.ts";
+
+  const { children }: { children: Snippet } = $props();
+
+  const RAIL = [
+    ["Accounts", "/console/accounts"],
+    ["Sessions", "/console/sessions"],
+    ["Journal", "/console/journal"],
+    ["Apps", "/console/apps"],
+  ] as const;
+  /** Request ids are random (version 4), ids of records carry their time (version 7). */
+  const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;
+
+  let search = $state(new URLSearchParams(window.location.search).get("search") ?? "");
+  const here = $derived(route.pathname.slice(page.basePath.length));
+
+  onMount(async () => {
+    await session.ask();
+    if (session.who.state === "guest") {
+      const next = encodeURIComponent(window.location.pathname + window.location.search);
+      window.location.replace(`${at("/sign-in")}?next=${next}`);
+    }
+  });
+
+  function find(event: SubmitEvent): void {
+    event.preventDefault();
+    const wanted = search.trim();
+    if (REQUEST_ID.test(wanted)) navigate("/console/journal", { search: { requestId: wanted } });
+    else navigate("/console/accounts", { search: wanted === "" ? {} : { search: wanted } });
+  }
+
+  function isHere(path: string): boolean {
+    return here.startsWith(path) || (path === "/console/accounts" && here === "/console");
+  }
+</script>
+
+{#if session.who.state === "signed-in" && session.who.account.labels.includes("operator")}
+  <div class="min-h-dvh md:grid md:grid-cols-[11rem_1fr]">
+    <aside class="border-line border-b p-4 md:border-r md:border-b-0 md:p-5">
+      <a href={at("/console/accounts")} class="text-ink flex items-center gap-2 font-semibold no-underline">
+        <Mark size={26} />{page.site.name}
+      </a>
+      <nav aria-label="Console" class="mt-3 md:mt-8">
+        <ul class="flex flex-wrap gap-1 md:flex-col">
+          {#each RAIL as [word, path] (path)}
+            <li>
+              <a
+                href={at(path)}
+                aria-current={isHere(path) ? "page" : undefined}
+                class={[
+                  "block rounded px-3 py-1.5 no-underline",
+                  isHere(path) ? "bg-gray-200 text-ink font-semibold dark:bg-gray-700" : "text-quiet hover:text-ink",
+                ]}>{word}</a
+              >
+            </li>
+          {/each}
+        </ul>
+      </nav>
+    </aside>
+    <div class="min-w-0 p-4 md:px-8 md:py-5">
+      <header class="mb-6 flex flex-wrap items-center justify-between gap-4">
+        <form role="search" onsubmit={find} class="flex w-full max-w-md gap-2">
+          <input
+            type="search"
+            name="search"
+            bind:value={search}
+            aria-label="Find an account or a request"
+            placeholder="Address, username, id, reference, request id"
+            class="border-line bg-slab placeholder:text-quiet w-full rounded-lg border px-3 py-2 text-base"
+          />
+          <button type="submit" class="border-line bg-slab rounded-lg border px-4 py-2">Find</button>
+        </form>
+        <p class="text-quiet text-sm">
+          {session.who.account.email ?? session.who.account.username} ·
+          <a href={at("/account")}>account</a> · <a href={at("/sign-out")}>sign out</a>
+        </p>
+      </header>
+      <main>{@render children()}</main>
+    </div>
+  </div>
+{:else if session.who.state === "signed-in"}
+  <PersonFrame heading="For operators only" next="Your account does not carry the label “operator”.">
+    <p><a href={at("/account")}>Your account</a></p>
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading="Console" next="It cannot be shown at the moment.">
+    <FormProblem problem={session.who.message} />
+    <p class="mt-6"><button type="button" class="text-link underline" onclick={() => go(window.location.href)}>Try again</button></p>
+  </PersonFrame>
+{/if}

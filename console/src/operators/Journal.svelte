@@ -1,0 +1,22 @@
+<script lang="ts">
+  import { routes } from "@lucchetto/contract";
+  import type { JournalEntry } from "@lucchetto/contract";
+  import { searchParams } from "sv-router";
+  import JournalRows from "./JournalRows.svelte";
+  import { List } from "../lib/list.svelte.ts";
+  import { at, call, title } from "../lib/page.ts";
+
+  const requestId = $derived(searchParams.get("requestId")?.toString() ?? undefined);
+  const list = new List<JournalEntry>(
+    async (cursor) => (await call(routes.listJournal, { query: { requestId, limit: 50, cursor } })).body,
+  );
+  $effect(() => {
+    void requestId;
+    void list.begin();
+  });
+</script>
+
+<svelte:head><title>{title("Journal")}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">Journal</h1>
+{#if requestId}<p class="mb-4">Of request <code>{requestId}</code>. <a href={at("/console/journal")}>Show all</a></p>{/if}
+<JournalRows {list} withAccount />

@@ -1,0 +1,28 @@
+<script lang="ts">
+  import type { JournalEntry } from "@lucchetto/contract";
+  import Ago from "../parts/Ago.svelte";
+  import CopyableId from "../parts/CopyableId.svelte";
+  import ListTable from "../parts/ListTable.svelte";
+  import StateWord from "../parts/StateWord.svelte";
+  import type { List } from "../lib/list.svelte.ts";
+  import { at } from "../lib/page.ts";
+
+  const { list, withAccount = false }: { list: List<JournalEntry>; withAccount?: boolean } = $props();
+</script>
+
+<ListTable {list} caption="Journal" head={["When", "What", "Outcome", "From", "Request"]}>
+  {#snippet row(entry: JournalEntry)}
+    <td class="px-4 py-2"><Ago at={entry.at} /></td>
+    <td class="px-4 py-2">
+      <code>{entry.kind}</code>
+      {#if withAccount && entry.accountId}<a class="ml-2 text-sm" href={at(`/console/accounts/${entry.accountId}`)}>account</a>{/if}
+    </td>
+    <td class="px-4 py-2">
+      <StateWord kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
+      {#if entry.reason}<span class="text-quiet ml-1">{entry.reason.replaceAll("-", " ")}</span>{/if}
+    </td>
+    <td class="px-4 py-2">{entry.network ?? "–"}</td>
+    <td class="px-4 py-2">{#if entry.requestId}<CopyableId id={entry.requestId} short />{/if}</td>
+  {/snippet}
+  {#snippet empty()}Nothing has happened yet that belongs here.{/snippet}
+</ListTable>

@@ -1,0 +1,40 @@
+<script lang="ts">
+  /** A labelled field with its rules before and its error after. */
+  import { Input, Label } from "flowbite-svelte";
+  import type { FullAutoFill } from "svelte/elements";
+
+  interface Props {
+    name: string;
+    label: string;
+    value: string;
+    autocomplete: FullAutoFill;
+    type?: "text" | "email" | "search";
+    optional?: boolean;
+    rules?: string | undefined;
+    error?: string | undefined;
+  }
+  let { name, label, value = $bindable(), autocomplete, type = "text", optional = false, rules, error }: Props = $props();
+  const described = $derived(
+    [error && `${name}-error`, rules && `${name}-rules`].filter(Boolean).join(" ") || undefined,
+  );
+</script>
+
+<div>
+  <Label for={name} class="text-ink mb-1 block text-base font-medium">
+    {label}{#if optional}<span class="text-quiet font-normal"> (optional)</span>{/if}
+  </Label>
+  <Input
+    id={name}
+    {name}
+    {type}
+    bind:value
+    {autocomplete}
+    autocapitalize="none"
+    spellcheck="false"
+    aria-invalid={error ? "true" : undefined}
+    aria-describedby={described}
+    class={["bg-slab text-ink text-base", error ? "border-rust" : "border-gray-400 dark:border-gray-500"]}
+  />
+  {#if rules}<p id="{name}-rules" class="text-quiet mt-1 text-sm">{rules}</p>{/if}
+  {#if error}<p id="{name}-error" class="text-rust mt-1 text-sm font-medium">✕ {error}</p>{/if}
+</div>

@@ -1,0 +1,34 @@
+<script lang="ts">
+  /** The frame of the people's pages: the site's mark and name, one column, one question. */
+  import type { Snippet } from "svelte";
+  import { page, title } from "../lib/page.ts";
+  import Mark from "./Mark.svelte";
+
+  interface Props {
+    heading: string;
+    /** What happens next, in a sentence. */
+    next?: string;
+    children: Snippet;
+    wide?: boolean;
+  }
+  const { heading, next, children, wide = false }: Props = $props();
+</script>
+
+<svelte:head><title>{title(heading)}</title></svelte:head>
+
+<div class={["mx-auto flex min-h-dvh flex-col px-5 py-8 sm:py-14", wide ? "max-w-3xl" : "max-w-md"]}>
+  <header class="mb-8 flex items-center gap-3">
+    <Mark />
+    <span class="text-lg font-semibold">{page.site.name}</span>
+  </header>
+  <main class="grow">
+    <h1 class="text-2xl font-semibold tracking-tight">{heading}</h1>
+    {#if next}<p class="text-quiet mt-2">{next}</p>{/if}
+    <div class="mt-6">{@render children()}</div>
+  </main>
+  <footer class="text-quiet mt-12 flex flex-wrap gap-x-4 gap-y-1 text-sm">
+    <span>Accounts by Lucchetto</span>
+    {#if page.mode === "development"}<span>development mode</span>{/if}
+    {#if page.passwordRulesOff}<strong class="text-rust">password rules are off</strong>{/if}
+  </footer>
+</div>

@@ -1,0 +1,68 @@
+<script lang="ts">
+  import { onMount } from "svelte";
+  import Ago from "../parts/Ago.svelte";
+  import CopyableId from "../parts/CopyableId.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import SessionBar from "../parts/SessionBar.svelte";
+  import StateWord from "../parts/StateWord.svelte";
+  import { device } from "../lib/device.ts";
+  import { at } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+
+  onMount(async () => {
+    await session.ask();
+    if (session.who.state === "guest") {
+      const next = window.location.pathname + window.location.search;
+      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(next)}`);
+    }
+  });
+</script>
+
+{#if session.who.state === "signed-in"}
+  {@const { account, session: current } = session.who}
+  <PersonFrame heading={account.displayName ?? account.username ?? "Your account"} next="This is how you are known here.">
+    <dl class="divide-line border-line divide-y border-y">
+      {#snippet fact(name: string, value: string | null)}
+        <div class="flex flex-wrap justify-between gap-x-6 py-3">
+          <dt class="text-quiet">{name}</dt>
+          <dd class="break-all">{value ?? "–"}</dd>
+        </div>
+      {/snippet}
+      {@render fact("E-mail address", account.email)}
+      {#if account.email !== null}
+        <div class="flex flex-wrap justify-between gap-x-6 py-3">
+          <dt class="text-quiet">Address</dt>
+          <dd>
+            <StateWord kind={account.emailVerified ? "well" : "open"} text={account.emailVerified ? "verified" : "not verified yet"} />
+          </dd>
+        </div>
+      {/if}
+      {@render fact("Username", account.username)}
+      {#if account.labels.length > 0}{@render fact("Labels", account.labels.join(", "))}{/if}
+      <div class="flex flex-wrap justify-between gap-x-6 py-3">
+        <dt class="text-quiet">Registered</dt>
+        <dd><Ago at={account.createdAt} /></dd>
+      </div>
+      <div class="flex flex-wrap items-center justify-between gap-x-6 py-3">
+        <dt class="text-quiet">Id</dt>
+        <dd><CopyableId id={account.id} /></dd>
+      </div>
+    </dl>
+    <h2 class="mt-8 text-lg font-semibold">This session</h2>
+    <p class="mt-1 mb-3">{device(current.userAgent)}, signed in <Ago at={current.authTime} /></p>
+    <SessionBar session={current} />
+    <div class="mt-8 flex flex-wrap items-center gap-6">
+      <a
+        href={at("/sign-out")}
+        class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110">Sign out</a
+      >
+      {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
+    </div>
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading="Your account" next="It cannot be shown at the moment.">
+    <FormProblem problem={session.who.message} />
+    <p class="mt-6"><a href={at("/account")}>Try again</a></p>
+  </PersonFrame>
+{/if}

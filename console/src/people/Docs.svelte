@@ -1,0 +1,124 @@
+<script lang="ts">
+  /** The HTTP contract, read from the OpenAPI document that the service makes of its own schemas. */
+  import { onMount } from "svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import { at } from "../lib/page.ts";
+
+  interface Schema {
+    type?: string;
+    $ref?: string;
+    properties?: Record<string, Schema>;
+    required?: string[];
+    enum?: unknown[];
+    const?: unknown;
+    items?: Schema;
+    anyOf?: Schema[];
+    oneOf?: Schema[];
+    description?: string;
+  }
+  interface Content {
+    description?: string;
+    content?: Record<string, { schema: Schema }>;
+  }
+  interface Operation {
+    summary: string;
+    tags?: string[];
+    security?: Array<Record<string, unknown>>;
+    parameters?: Array<{ name: string; in: string; required: boolean; schema: Schema }>;
+    requestBody?: Content;
+    responses: Record<string, Content>;
+  }
+  interface Description {
+    info: { title: string; version: string; description: string };
+    paths: Record<string, Record<string, Operation>>;
+    components: { schemas: Record<string, Schema> };
+  }
+
+  let description: Description | null = $state(null);
+  let problem: string | null = $state(null);
+
+  onMount(async () => {
+    try {
+      const response = await fetch(at("/openapi.json"));
+      description = (await response.json()) as Description;
+    } catch {
+      problem = "The description cannot be loaded at the moment.";
+    }
+  });
+
+  /** A schema in one line, as a developer would write it down. */
+  function inWords(schema: Schema, depth = 0): string {
+    if (schema.$ref) return schema.$ref.split("/").at(-1) ?? "";
+    const either = schema.anyOf ?? schema.oneOf;
+    if (either) return either.map((one) => inWords(one, depth)).join(" | ");
+    if (schema.const !== undefined) return JSON.stringify(schema.const);
+    if (schema.enum) return schema.enum.map((one) => JSON.stringify(one)).join(" | ");
+    if (schema.type === "array") return `[${inWords(schema.items ?? {}, depth + 1)}]`;
+    if (schema.properties) {
+      const members = Object.entries(schema.properties).map(([name, member]) => {
+        const optional = schema.required?.includes(name) ? "" : "?";
+        return depth > 1 ? name + optional : `${name}${optional}: ${inWords(member, depth + 1)}`;
+      });
+      return `{ ${members.join(", ")} }`;
+    }
+    return schema.type ?? "anything";
+  }
+
+  function bodyOf(part: Content | undefined): string | null {
+    const [media] = Object.values(part?.content ?? {});
+    return media === undefined ? null : inWords(media.schema);
+  }
+</script>
+
+<PersonFrame heading="The calls" next={description?.info.description} wide>
+  <FormProblem {problem} />
+  {#if description}
+    <p>The same for programs: <a href={at("/openapi.json")}>openapi.json</a> (OpenAPI 3.1).</p>
+    <div class="mt-6 space-y-3">
+      {#each Object.entries(description.paths) as [path, operations] (path)}
+        {#each Object.entries(operations) as [method, operation] (method)}
+          <details class="border-line bg-slab rounded-lg border">
+            <summary class="cursor-pointer px-4 py-3">
+              <code class="text-brass font-semibold">{method.toUpperCase()}</code>
+              <code class="break-all">{path}</code>
+              <span class="text-quiet block text-sm sm:ml-2 sm:inline">{operation.summary}</span>
+            </summary>
+            <dl class="border-line space-y-3 border-t px-4 py-3">
+              <div>
+                <dt class="text-quiet text-sm">Who may call</dt>
+                <dd>{operation.security ? (operation.security.some((one) => "appKey" in one) ? "an application, with its app key" : "whoever holds a session; operator calls need that label") : "anybody"}</dd>
+              </div>
+              {#if operation.parameters}
+                <div>
+                  <dt class="text-quiet text-sm">Parameters</dt>
+                  {#each operation.parameters as parameter (parameter.name)}
+                    <dd><code>{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code> <span class="text-quiet text-sm">{parameter.schema.description ?? ""} in {parameter.in}</span></dd>
+                  {/each}
+                </div>
+              {/if}
+              {#if operation.requestBody}
+                <div>
+                  <dt class="text-quiet text-sm">Body ({Object.keys(operation.requestBody.content ?? {})[0]})</dt>
+                  <dd><code class="break-words">{bodyOf(operation.requestBody)}</code></dd>
+                </div>
+              {/if}
+              <div>
+                <dt class="text-quiet text-sm">Replies</dt>
+                {#each Object.entries(operation.responses) as [status, reply] (status)}
+                  <dd><code class="font-semibold">{status}</code> <code class="break-words">{bodyOf(reply) ?? reply.description}</code></dd>
+                {/each}
+              </div>
+            </dl>
+          </details>
+        {/each}
+      {/each}
+    </div>
+    <h2 class="mt-10 text-lg font-semibold">Shapes</h2>
+    <dl class="mt-3 space-y-3">
+      {#each Object.entries(description.components.schemas) as [name, schema] (name)}
+        <div><dt class="font-semibold">{name}</dt><dd><code class="break-words">{inWords(schema)}</code></dd></div>
+      {/each}
+    </dl>
+  {/if}
+</PersonFrame>

@@ -1,0 +1,15 @@
+<script lang="ts">
+  /** What a problem means and what to do. */
+  import type { PageState } from "@lucchetto/contract";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import { at } from "../lib/page.ts";
+
+  const { problem }: { problem: NonNullable<PageState["problem"]> } = $props();
+</script>
+
+<PersonFrame heading={problem.title} next={problem.meaning}>
+  <h2 class="text-lg font-semibold">What to do</h2>
+  <p class="mt-1">{problem.mend}</p>
+  <p class="text-quiet mt-6 text-sm">Programs know this problem as <code>{problem.code}</code>.</p>
+  <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+</PersonFrame>

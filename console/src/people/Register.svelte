@@ -1,0 +1,111 @@
+<script lang="ts">
+  import { ownPathOr, routes } from "@lucchetto/contract";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, go, page } from "../lib/page.ts";
+
+  const form = new Form();
+  let email = $state("");
+  let username = $state("");
+  let displayName = $state("");
+  let password = $state("");
+  let repeated = $state("");
+  let taken = $state(false);
+
+  const { identifiers, minimumPasswordLength, passwordRulesOff } = page;
+  const eitherWillDo = identifiers.email === "optional" && identifiers.username === "optional";
+  const query = new URLSearchParams(window.location.search);
+  const next = ownPathOr(at(page.landings.afterRegistering), query.get("next"), page.basePath);
+  const signInPath = at(`/sign-in${window.location.search}`);
+  const passwordRule = passwordRulesOff
+    ? "Password rules are off in this development service: anything is accepted."
+    : `At least ${minimumPasswordLength} characters. Several words and spaces are welcome.`;
+
+  function judge(): Record<string, string> {
+    const errors: Record<string, string> = {};
+    if (eitherWillDo && email === "" && username === "") errors["email"] = "Give an e-mail address or a username.";
+    if (identifiers.email === "required" && email === "") errors["email"] = "Enter your e-mail address.";
+    if (identifiers.username === "required" && username === "") errors["username"] = "Choose a username.";
+    if (password === "") errors["password"] = "Choose a password.";
+    else if ([...password].length < minimumPasswordLength) errors["password"] = `Use at least ${minimumPasswordLength} characters.`;
+    else if (password !== repeated) errors["repeated"] = "The two passwords differ.";
+    return errors;
+  }
+
+  async function send(): Promise<void> {
+    const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
+    const reply = await call(routes.register, {
+      body: { email: given(email), username: given(username), displayName: given(displayName), password },
+    });
+    if (reply.status === 201) go(next);
+    else taken = true;
+  }
+</script>
+
+{#if taken}
+  <PersonFrame heading="Thank you" next="Your registration has arrived.">
+    <p>
+      If nobody had this address here before, the account is ready:
+      <a href={signInPath}>sign in</a> with the password you have just chosen. If it does not work, the address was in use
+      already; sign in with its own password.
+    </p>
+  </PersonFrame>
+{:else}
+  <PersonFrame heading="Register" next="You are signed in as soon as the account is made.">
+    <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+      <FormProblem problem={form.problem} />
+      {#if identifiers.email !== "off"}
+        <Field
+          name="email"
+          label="E-mail address"
+          type="email"
+          bind:value={email}
+          autocomplete={identifiers.username === "off" ? "username" : "email"}
+          optional={identifiers.email === "optional" && !eitherWillDo}
+          rules={eitherWillDo ? "An e-mail address, a username, or both." : undefined}
+          error={form.errors["email"]}
+        />
+      {/if}
+      {#if identifiers.username !== "off"}
+        <Field
+          name="username"
+          label="Username"
+          bind:value={username}
+          autocomplete="username"
+          optional={identifiers.username === "optional" && !eitherWillDo}
+          rules="2 to 40 letters and digits, with . _ - between them."
+          error={form.errors["username"]}
+        />
+      {/if}
+      <Field
+        name="displayName"
+        label="Name"
+        bind:value={displayName}
+        autocomplete="name"
+        optional
+        error={form.errors["displayName"]}
+      />
+      <PasswordField
+        name="password"
+        label="Password"
+        bind:value={password}
+        autocomplete="new-password"
+        rules={passwordRule}
+        error={form.errors["password"]}
+      />
+      <PasswordField
+        name="repeated"
+        label="Password again"
+        bind:value={repeated}
+        autocomplete="new-password"
+        error={form.errors["repeated"]}
+      />
+      <MainButton text="Register" busyText="Making your account …" busy={form.sending} />
+    </form>
+    <p class="mt-6">Registered already? <a href={signInPath}>Sign in</a></p>
+  </PersonFrame>
+{/if}

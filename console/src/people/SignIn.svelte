@@ -1,0 +1,61 @@
+<script lang="ts">
+  import { ownPathOr, routes } from "@lucchetto/contract";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, go, page } from "../lib/page.ts";
+
+  const form = new Form();
+  let identifier = $state("");
+  let password = $state("");
+  let remember = $state(false);
+
+  const query = new URLSearchParams(window.location.search);
+  const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
+  const registerPath = at(`/register${window.location.search}`);
+  const { email, username } = page.identifiers;
+  const identifierLabel =
+    username === "off" ? "E-mail address" : email === "off" ? "Username" : "E-mail address or username";
+  const whatNext = page.visitedApp ? `You go on to ${page.visitedApp.name} afterwards.` : undefined;
+
+  function judge(): Record<string, string> {
+    const errors: Record<string, string> = {};
+    if (identifier === "") errors["identifier"] = "Say who you are.";
+    if (password === "") errors["password"] = "Enter your password.";
+    return errors;
+  }
+
+  async function send(): Promise<void> {
+    await call(routes.signIn, { body: { proof: { type: "password", identifier: identifier.trim(), password }, remember } });
+    go(next);
+  }
+</script>
+
+<PersonFrame heading="Sign in" next={whatNext}>
+  <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+    <FormProblem problem={form.problem} />
+    <Field
+      name="identifier"
+      label={identifierLabel}
+      bind:value={identifier}
+      autocomplete="username"
+      error={form.errors["identifier"]}
+    />
+    <PasswordField
+      name="password"
+      label="Password"
+      bind:value={password}
+      autocomplete="current-password"
+      error={form.errors["password"]}
+    />
+    <label class="flex min-h-6 items-center gap-3">
+      <input type="checkbox" name="remember" bind:checked={remember} class="accent-brass text-brass size-5 rounded border-gray-400" />
+      Keep me signed in on this device
+    </label>
+    <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
+  </form>
+  <p class="mt-6">No account yet? <a href={registerPath}>Register</a></p>
+</PersonFrame>

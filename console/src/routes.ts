@@ -1,0 +1,27 @@
+/** Which page stands at which path. */
+import { createRouter } from "sv-router";
+import Account from "./people/Account.svelte";
+import NotHere from "./people/NotHere.svelte";
+import Register from "./people/Register.svelte";
+import SignIn from "./people/SignIn.svelte";
+import SignOut from "./people/SignOut.svelte";
+
+export const { p, navigate, route } = createRouter({
+  "/": Account,
+  "/sign-in": SignIn,
+  "/register": Register,
+  "/sign-out": SignOut,
+  "/account": Account,
+  "/docs": () => import("./people/Docs.svelte"),
+  "/problems/:code": NotHere,
+  "/console": {
+    "/": () => import("./operators/Accounts.svelte"),
+    "/accounts": () => import("./operators/Accounts.svelte"),
+    "/accounts/:id": () => import("./operators/AccountDetail.svelte"),
+    "/sessions": () => import("./operators/Sessions.svelte"),
+    "/journal": () => import("./operators/Journal.svelte"),
+    "/apps": () => import("./operators/Apps.svelte"),
+    layout: () => import("./operators/Console.svelte"),
+  },
+  "*": NotHere,
+});

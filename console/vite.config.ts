@@ -1,0 +1,31 @@
+import { svelte } from "@sveltejs/vite-plugin-svelte";
+import tailwindcss from "@tailwindcss/vite";
+import { defineConfig } from "vite";
+import type { Plugin } from "vite";
+
+/** The running service, in development. */
+const SERVICE = process.env["LUCCHETTO_URL"] ?? "http://localhost:8420";
+const PAGE_STATE = /<script type="application\/json" id="page-state">.*?<\/script>/s;
+
+/** In development the page's state comes from the running service, as it does when the service serves the page. */
+function pageState(): Plugin {
+  return {
+    name: "page-state",
+    apply: "serve",
+    async transformIndexHtml(html, { originalUrl = "/account" }) {
+      const response = await fetch(SERVICE + originalUrl, { headers: { accept: "text/html" } });
+      return html.replace("<!--page-state-->", PAGE_STATE.exec(await response.text())?.[0] ?? "");
+    },
+  };
+}
+
+/** Calls go to the service, which sees its own origin. */
+const toService = { target: SERVICE, changeOrigin: true, headers: { origin: SERVICE } };
+
+export default defineConfig({
+  base: "./",
+  plugins: [tailwindcss(), svelte(), pageState()],
+  resolve: { conditions: ["source", "svelte", "browser", "module", "import", "default"] },
+  build: { target: "es2022", modulePreload: { polyfill: false }, chunkSizeWarningLimit: 900 },
+  server: { port: 8425, proxy: { "/v1": toService, "/oauth": toService, "/openapi.json": toService } },
+});

@@ -1,0 +1,80 @@
+/** Brina Huts' own application: a public page, a members' page, a keepers' page and a small JSON API, behind the hasp. */
+import Fastify from "fastify";
+import type { FastifyInstance } from "fastify";
+import formbody from "@fastify/formbody";
+import { fastifyHasp } from "@lucchetto/hasp/fastify";
+import type { HaspOptions } from "@lucchetto/hasp";
+import { HUTS, nightsOf } from "./huts.ts";
+import { leaveMessage, takeMessage } from "./messages.ts";
+import { escape, nameOf, renderPage } from "./page.ts";
+import type { Page } from "./page.ts";
+import { STYLE } from "./style.ts";
+import type { FastifyReply, FastifyRequest } from "fastify";
+
+const CONTENT_SECURITY_POLICY =
+  "default-src 'none'; style-src 'self'; img-src data:; base-uri 'none'; frame-ancestors 'none'";
+
+/** Makes the application; the caller lets it listen. */
+export async function createSampleApp(options: HaspOptions): Promise<FastifyInstance> {
+  const app = Fastify({ logger: { level: process.env["LOG_LEVEL"] ?? "warn" } });
+  await app.register(formbody);
+  await app.register(fastifyHasp, options);
+
+  const show = (request: FastifyRequest, reply: FastifyReply, page: Pick<Page, "title" | "here" | "body">) => {
+    const { account } = request;
+    const message = takeMessage(request, reply);
+    return reply
+      .headers({ "content-security-policy": CONTENT_SECURITY_POLICY, "cache-control": "no-store" })
+      .type("text/html; charset=utf-8")
+      .send(renderPage({ ...page, account, message }));
+  };
+
+  app.get("/style.css", async (_request, reply) => reply.type("text/css; charset=utf-8").send(STYLE));
+
+  app.get("/", { preHandler: app.hasp.open() }, async (request, reply) => {
+    const greeting = request.account === null ? "guest" : nameOf(request.account);
+    const rows = HUTS.map(
+      ({ name, metres, free, path }) =>
+        `<tr><td>${name}</td><td class="number">${metres.toLocaleString("en")} m</td><td class="number">${free}</td><td>${path}</td></tr>`,
+    ).join("");
+    const body = `<p>Good day, <strong>${escape(greeting)}</strong>. These are the huts, and the bunks that are free tonight.</p>
+<table><thead><tr><th>Hut</th><th class="number">Height</th><th class="number">Free</th><th>The way up</th></tr></thead><tbody>${rows}</tbody></table>`;
+    return show(request, reply, { title: "Five huts above the lake", here: "/", body });
+  });
+
+  app.get("/members", { preHandler: app.hasp.closed() }, async (request, reply) => {
+    const rows = nightsOf(request.account?.id ?? "")
+      .map(({ hut, nights, bunk }) => `<tr><td>${hut}</td><td class="number">${nights}</td><td class="number">${bunk}</td></tr>`)
+      .join("");
+    const body = `<p>Reserved in your name. This page is for members alone.</p>
+<table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>`;
+    return show(request, reply, { title: "My nights", here: "/members", body });
+  });
+
+  app.get("/keepers", { preHandler: app.hasp.closed({ label: "keeper" }) }, async (request, reply) => {
+    const rows = HUTS.map(
+      ({ name, bunks, free }) =>
+        `<tr><td>${name}</td><td class="number">${bunks - free}</td><td class="number">${bunks}</td></tr>`,
+    ).join("");
+    const body = `<p>The ledger of tonight, for keepers.</p>
+<table><thead><tr><th>Hut</th><th class="number">Taken</th><th class="number">Bunks</th></tr></thead><tbody>${rows}</tbody></table>`;
+    return show(request, reply, { title: "Hut ledger", here: "/keepers", body });
+  });
+
+  app.get("/api/huts", { preHandler: app.hasp.open() }, async () => ({ huts: HUTS }));
+  app.get("/api/my-nights", { preHandler: app.hasp.closed() }, async (request) => ({
+    account: request.account?.id,
+    nights: nightsOf(request.account?.id ?? ""),
+  }));
+  app.get("/api/ledger", { preHandler: app.hasp.closed({ label: "keeper" }) }, async () => ({
+    taken: HUTS.map(({ name, bunks, free }) => ({ hut: name, taken: bunks - free })),
+  }));
+
+  // People land here after signing out at Lucchetto.
+  app.get("/signed-out", async (_request, reply) => {
+    leaveMessage(reply, "signed-out");
+    return reply.redirect("/", 303);
+  });
+
+  return app;
+}

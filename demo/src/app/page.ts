@@ -1,0 +1,55 @@
+/** The sample application's pages, written on the server. */
+import type { SignedInAccount } from "@lucchetto/hasp";
+
+/** Text that is safe inside HTML. */
+export function escape(text: string): string {
+  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
+}
+
+export function nameOf(account: SignedInAccount): string {
+  return account.displayName ?? account.username ?? account.email ?? "member";
+}
+
+export interface Page {
+  readonly title: string;
+  /** Path of this page, marked in the bar. */
+  readonly here: string;
+  readonly account: SignedInAccount | null;
+  readonly message: string | null;
+  readonly body: string;
+}
+
+const LINKS = [
+  ["/", "The huts"],
+  ["/members", "My nights"],
+  ["/keepers", "Hut ledger"],
+] as const;
+
+/** A whole page: the bar with sign-in and register, or the name and sign-out; then what the page is about. */
+export function renderPage({ title, here, account, message, body }: Page): string {
+  const links = LINKS.map(
+    ([path, text]) => `<a href="${path}"${path === here ? ' aria-current="page"' : ""}>${text}</a>`,
+  ).join("");
+  const person =
+    account === null
+      ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a class="button" href="/register">Register</a>`
+      : `<span class="who">${escape(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
+  const said = message === null ? "" : `<p class="message" role="status">${escape(message)}</p>`;
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta name="color-scheme" content="light dark">
+<title>${escape(title)} · Brina Huts</title>
+<link rel="stylesheet" href="/style.css">
+<link rel="icon" href="data:,">
+</head>
+<body>
+<header><strong>Brina Huts</strong><nav aria-label="Pages">${links}</nav><div class="person">${person}</div></header>
+<main>${said}<h1>${escape(title)}</h1>${body}</main>
+<footer>A made-up cooperative of five mountain huts; the sample application that stands behind Lucchetto.</footer>
+</body>
+</html>
+`;
+}

@@ -1,0 +1,121 @@
+/** Plays the history against the running service, by real calls under a moved clock. */
+import { createClient, ProblemError, routes } from "@lucchetto/contract";
+import type { Client } from "@lucchetto/contract";
+import { history } from "./history.ts";
+import type { Happening } from "./history.ts";
+
+export interface Loading {
+  readonly url: string;
+  readonly operator: { readonly email: string; readonly password: string };
+  /** Only what happened longer ago than `from` and not longer ago than `to` milliseconds. */
+  readonly from: number;
+  readonly to: number;
+  readonly progress: (done: number, all: number) => void;
+}
+
+/** Plays a stretch of the history. */
+export async function load({ url, operator, from, to, progress }: Loading): Promise<number> {
+  const started = Date.now();
+  const clock = createClient({ baseUrl: url });
+  const happenings = history().filter(({ before }) => before <= from && before > to);
+  for (const [index, happening] of happenings.entries()) {
+    await moveClock(clock, started - happening.before);
+    await play(url, operator, happening);
+    progress(index + 1, happenings.length);
+  }
+  return happenings.length;
+}
+
+async function moveClock(client: Client, to: number): Promise<void> {
+  const { body } = await client(routes.showClock);
+  const milliseconds = to - new Date(body.now).getTime();
+  await client(routes.advanceClock, { body: { milliseconds } });
+}
+
+async function play(url: string, operator: Loading["operator"], happening: Happening): Promise<void> {
+  const { person, browser, network, kind } = happening;
+  const client = createClient({ baseUrl: url, headers: { "user-agent": browser, "x-forwarded-for": network } });
+  const identifier = person.email ?? person.username ?? "";
+  switch (kind) {
+    case "register": {
+      const { name: displayName, email, username, password } = person;
+      const reply = await client(routes.register, { body: { email, username, displayName, password, deliver: "token" } });
+      if (reply.status === 201) {
+        await createClient({ baseUrl: url, token: reply.body.token ?? "" })(routes.signOut);
+        if (person.labels !== undefined) await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
+      }
+      return;
+    }
+    case "sign-in":
+    case "stay": {
+      const remember = kind === "stay";
+      const proof = { type: "password", identifier, password: person.password } as const;
+      const { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
+      if (kind === "sign-in") await createClient({ baseUrl: url, token: body.token ?? "" })(routes.signOut);
+      return;
+    }
+    case "wrong-password":
+    case "unknown-name": {
+      const named = kind === "unknown-name" ? `nobody.${identifier}` : identifier;
+      const proof = { type: "password", identifier: named, password: "a guess that is wrong" } as const;
+      await client(routes.signIn, { body: { proof } }).catch(expectRefusal);
+      return;
+    }
+    case "suspend": {
+      const id = await findId(url, operator, identifier);
+      await change(url, operator, id, { state: "suspended" });
+    }
+  }
+}
+
+function expectRefusal(error: unknown): void {
+  if (!(error instanceof ProblemError)) throw error;
+}
+
+/** The office signs in for what it does, and out again. */
+async function asOperator<Result>(
+  url: string,
+  { email, password }: Loading["operator"],
+  work: (client: Client) => Promise<Result>,
+): Promise<Result> {
+  const proof = { type: "password", identifier: email, password } as const;
+  const { body } = await createClient({ baseUrl: url })(routes.signIn, { body: { proof, deliver: "token" } });
+  const client = createClient({ baseUrl: url, token: body.token ?? "" });
+  try {
+    return await work(client);
+  } finally {
+    await client(routes.signOut);
+  }
+}
+
+async function change(
+  url: string,
+  operator: Loading["operator"],
+  id: string,
+  body: { labels?: string[]; state?: "suspended" },
+): Promise<void> {
+  await asOperator(url, operator, (client) => client(routes.changeAccount, { params: { id }, body }));
+}
+
+async function findId(url: string, operator: Loading["operator"], search: string): Promise<string> {
+  return asOperator(url, operator, async (client) => {
+    const { body } = await client(routes.listAccounts, { query: { search } });
+    const [account] = body.items;
+    if (account === undefined) throw new Error(`${search} is not there`);
+    return account.id;
+  });
+}
+
+/** Registers the sample application. @returns client id and key. */
+export async function registerApp(
+  url: string,
+  operator: Loading["operator"],
+  app: { name: string; clientId: string; redirectUri: string; signedOutUri: string },
+): Promise<{ clientId: string; key: string }> {
+  return asOperator(url, operator, async (client) => {
+    const { name, clientId, redirectUri, signedOutUri } = app;
+    const body = { name, clientId, redirectUris: [redirectUri], signedOutUris: [signedOutUri] };
+    const reply = await client(routes.addApp, { body });
+    return { clientId: reply.body.app.clientId, key: reply.body.key };
+  });
+}
