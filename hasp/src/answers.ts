@@ -1,4 +1,5 @@
 /** The hasp's own answers: redirects, problems for programs, and small plain pages for people. */
+import { createHash } from "node:crypto";
 import { PROBLEMS, problemPath } from "@lucchetto/contract";
 import type { ProblemCode } from "@lucchetto/contract";
 import type { Answer } from "./visit.ts";
@@ -33,7 +34,12 @@ export interface PlainPage {
   readonly headers?: Record<string, string>;
 }
 
-/** A page without script or style of its own. */
+const STYLE =
+  "body{margin:0;font:17px/1.55 system-ui,sans-serif;background:#faf8f5;color:#24211d}main{max-width:34rem;margin:12vh auto;padding:0 1.25rem}h1{font-size:1.75rem;line-height:1.2}a{color:#2a4d7c;font-weight:600}@media(prefers-color-scheme:dark){body{background:#171512;color:#ece7de}a{color:#9dbde6}}";
+/** The one style that the policy lets through. */
+const STYLE_HASH = createHash("sha256").update(STYLE, "utf8").digest("base64");
+
+/** A page without script, and with one small style. */
 export function page({ status, title, text, link, cookies = [], headers = {} }: PlainPage): Answer {
   const anchor = link === undefined ? "" : `<p><a href="${escape(link.href)}">${escape(link.text)}</a></p>`;
   return {
@@ -42,10 +48,10 @@ export function page({ status, title, text, link, cookies = [], headers = {} }: 
       ...NOT_KEPT,
       ...headers,
       "content-type": "text/html; charset=utf-8",
-      "content-security-policy": "default-src 'none'; frame-ancestors 'none'; base-uri 'none'",
+      "content-security-policy": `default-src 'none'; style-src 'sha256-${STYLE_HASH}'; frame-ancestors 'none'; base-uri 'none'`,
       "set-cookie": [...cookies],
     },
-    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escape(title)}</title><main><h1>${escape(title)}</h1><p>${escape(text)}</p>${anchor}</main></html>`,
+    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escape(title)}</title><style>${STYLE}</style><main><h1>${escape(title)}</h1><p>${escape(text)}</p>${anchor}</main></html>`,
   };
 }
 

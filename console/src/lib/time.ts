@@ -2,11 +2,14 @@
 
 const UNITS: ReadonlyArray<readonly [Intl.RelativeTimeFormatUnit, number]> = [
   ["year", 365 * 86_400],
-  ["month", 30 * 86_400],
+  ["month", 60 * 86_400],
   ["day", 86_400],
   ["hour", 3_600],
   ["minute", 60],
 ];
+
+/** Months begin to be counted at two; before that days say more. */
+const LENGTHS: Partial<Record<Intl.RelativeTimeFormatUnit, number>> = { month: 30 * 86_400 };
 
 const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto", style: "short" });
 const exactly = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "medium" });
@@ -15,7 +18,7 @@ const exactly = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyl
 export function ago(iso: string, now = Date.now()): string {
   const seconds = (new Date(iso).getTime() - now) / 1_000;
   const [unit, length] = UNITS.find(([, size]) => Math.abs(seconds) >= size) ?? (["second", 1] as const);
-  return unit === "second" ? (seconds > 0 ? "in a moment" : "just now") : relative.format(Math.round(seconds / length), unit);
+  return unit === "second" ? (seconds > 0 ? "in a moment" : "just now") : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
 }
 
 /** The exact time, in the reader's zone. */

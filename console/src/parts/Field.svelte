@@ -21,7 +21,7 @@
 
 <div>
   <Label for={name} class="text-ink mb-1 block text-base font-medium">
-    {label}{#if optional}<span class="text-quiet font-normal"> (optional)</span>{/if}
+    {label}{#if optional}<span class="text-quiet ml-1 font-normal">(optional)</span>{/if}
   </Label>
   <Input
     id={name}

@@ -30,9 +30,11 @@
             <span class="border-line absolute inset-y-0 border-l-2" style:left="{other.begins + 0.5}ch"></span>
           {/each}
           <span class="border-line absolute top-0 h-5 w-[1.5ch] rounded-bl border-b-2 border-l-2" style:left="{segment.begins + 0.5}ch"></span>
-          <span class="absolute top-1.5 font-sans text-sm whitespace-nowrap" style:left="{segment.begins + 2.5}ch">
-            <strong class="text-brass">{segment.label}</strong>
-            <span class="text-quiet ml-1">{segment.meaning}</span>
+          <span class="absolute top-1.5 whitespace-nowrap" style:left="{segment.begins + 2.5}ch">
+            <span class="block font-sans text-sm">
+              <strong class="text-brass">{segment.label}</strong>
+              <span class="text-quiet ml-1">{segment.meaning}</span>
+            </span>
           </span>
         </li>
       {/each}

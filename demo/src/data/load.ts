@@ -34,14 +34,15 @@ async function moveClock(client: Client, to: number): Promise<void> {
 
 async function play(url: string, operator: Loading["operator"], happening: Happening): Promise<void> {
   const { person, browser, network, kind } = happening;
-  const client = createClient({ baseUrl: url, headers: { "user-agent": browser, "x-forwarded-for": network } });
+  const headers = { "user-agent": browser, "x-forwarded-for": network };
+  const client = createClient({ baseUrl: url, headers });
   const identifier = person.email ?? person.username ?? "";
   switch (kind) {
     case "register": {
       const { name: displayName, email, username, password } = person;
       const reply = await client(routes.register, { body: { email, username, displayName, password, deliver: "token" } });
       if (reply.status === 201) {
-        await createClient({ baseUrl: url, token: reply.body.token ?? "" })(routes.signOut);
+        await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
         if (person.labels !== undefined) await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
       }
       return;
@@ -51,7 +52,7 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
       const remember = kind === "stay";
       const proof = { type: "password", identifier, password: person.password } as const;
       const { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
-      if (kind === "sign-in") await createClient({ baseUrl: url, token: body.token ?? "" })(routes.signOut);
+      if (kind === "sign-in") await createClient({ baseUrl: url, headers, token: body.token ?? "" })(routes.signOut);
       return;
     }
     case "wrong-password":

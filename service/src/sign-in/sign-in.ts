@@ -109,5 +109,7 @@ async function recordRefusal(
 async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
   const floor = hashing.millisecondsPerHash * FLOOR_FACTOR;
   await delay(Math.max(0, floor - (performance.now() - started)));
-  throw new ProblemReply("sign-in-refused");
+  throw new ProblemReply("sign-in-refused", {
+    detail: "The name and the password do not belong together. Check both and try again.",
+  });
 }
