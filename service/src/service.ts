@@ -53,7 +53,7 @@ export async function createService({ configuration, dataSource, clock, logger }
   const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
   const app = Fastify({
     loggerInstance: logger,
-    logController: new LogController({ disableRequestLogging: true }),
+    logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
     bodyLimit: BODY_LIMIT,
     requestTimeout: REQUEST_TIMEOUT,
     connectionTimeout: 0,
@@ -75,6 +75,8 @@ export async function createService({ configuration, dataSource, clock, logger }
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: ownCookie(publicUrl),
   };
+  const { scheme, millisecondsPerHash } = context.hashing;
+  app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured");
   const shell = createPageShell(configuration);
   const basePath = basePathOf(publicUrl);
 
@@ -141,10 +143,10 @@ async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
 /** One line a request: never its query, its headers or its body. */
 function logRequests(app: FastifyInstance): void {
   app.addHook("onResponse", async (request, reply) => {
-    const path = request.routeOptions.url ?? request.url.split("?", 1)[0];
-    const { method, id: requestId } = request;
+    // The route's pattern: an address that met no route may hold anything, a token too.
+    const path = request.routeOptions.url ?? "(no route)";
     const milliseconds = Math.round(reply.elapsedTime);
-    request.log.info({ method, path, status: reply.statusCode, milliseconds, requestId }, "answered");
+    request.log.info({ method: request.method, path, status: reply.statusCode, milliseconds }, "answered");
   });
 }
 

@@ -13,8 +13,11 @@ import { domainToASCII } from "node:url";
 
 /** Longest e-mail address in octets (RFC 5321 section 4.5.3.1.3). */
 export const MAX_EMAIL_LENGTH = 254;
+/** Lengths of a username in code points of its normal form. */
 export const MIN_USERNAME_LENGTH = 2;
 export const MAX_USERNAME_LENGTH = 40;
+/** UTF-16 units that are looked at: a letter may come as a base and several marks. */
+const LONGEST_TYPED_USERNAME = 4 * MAX_USERNAME_LENGTH;
 
 declare const normalForm: unique symbol;
 /** An identifier in its normal form. */
@@ -36,19 +39,24 @@ export function readEmail(typed: string): Identifier<"email"> | null {
   if (Buffer.byteLength(typed) > MAX_EMAIL_LENGTH) return null;
   const at = typed.lastIndexOf("@");
   const local = typed.slice(0, at);
-  if (at < 1 || Buffer.byteLength(local) > MAX_LOCAL_OCTETS) return null;
-  if (!LOCAL_PART.test(local) || !isPlain(local)) return null;
+  if (at < 1 || !LOCAL_PART.test(local) || !isPlain(local)) return null;
   const domain = domainToASCII(typed.slice(at + 1));
   if (!DOMAIN.test(domain)) return null;
-  return { shown: typed, key: `${lowerCase(local)}@${domain}` as IdentifierKey<"email"> };
+  const localKey = lowerCase(local);
+  const key = `${localKey}@${domain}`;
+  // Lower case can be longer than upper case, in octets.
+  if (Math.max(Buffer.byteLength(local), Buffer.byteLength(localKey)) > MAX_LOCAL_OCTETS) return null;
+  if (Buffer.byteLength(key) > MAX_EMAIL_LENGTH) return null;
+  return { shown: typed, key: key as IdentifierKey<"email"> };
 }
 
 /** Reads a username. @returns `null` if it has characters, or a length, that no username has. */
 export function readUsername(typed: string): Identifier<"username"> | null {
-  const length = [...typed].length;
+  if (typed.length > LONGEST_TYPED_USERNAME || !USERNAME.test(typed) || !isPlain(typed)) return null;
+  const key = lowerCase(typed);
+  const length = [...key].length;
   if (length < MIN_USERNAME_LENGTH || length > MAX_USERNAME_LENGTH) return null;
-  if (!USERNAME.test(typed) || !isPlain(typed)) return null;
-  return { shown: typed, key: lowerCase(typed) as IdentifierKey<"username"> };
+  return { shown: typed.normalize("NFC"), key: key as IdentifierKey<"username"> };
 }
 
 /** What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither. */

@@ -34,8 +34,9 @@ export async function insertCheckToken(manager: EntityManager, row: CheckTokenRo
   await manager.getRepository(CheckTokenEntity).insert(row);
 }
 
-export function findCheckTokenOfCode(dataSource: DataSource, codeHash: Buffer): Promise<CheckTokenRow | null> {
-  return dataSource.getRepository(CheckTokenEntity).findOneBy({ codeHash });
+/** Ends the check token that was given for a code, if one was. */
+export async function endCheckTokenOfCode(manager: EntityManager, codeHash: Buffer, now: Date): Promise<void> {
+  await manager.getRepository(CheckTokenEntity).update({ codeHash, endedAt: IsNull() }, { endedAt: now });
 }
 
 /** Ends a check token. @returns whether it was this call that ended it. */

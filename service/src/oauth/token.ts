@@ -9,7 +9,7 @@ import { inTransaction } from "../storage/index.ts";
 import type { AuthorizationCodeRow, SessionRow } from "../storage/index.ts";
 import { requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
-import { endCheckToken, findCheckTokenOfCode, findCode, insertCheckToken, spendCode } from "./store.ts";
+import { endCheckTokenOfCode, findCode, insertCheckToken, spendCode } from "./store.ts";
 
 /** Swaps. @throws OAuthRefusal. */
 export async function swapCode(
@@ -24,19 +24,17 @@ export async function swapCode(
   const redirectUri = requiredParameter(form, "redirect_uri");
   const verifier = requiredParameter(form, "code_verifier");
 
-  const startedAt = context.clock.now();
+  const now = context.clock.now();
   const hashed = hashToken("authorization-code", code);
   const row = hashed === null ? null : await findCode(context.dataSource, hashed);
   // Another app's code is not spent: whoever stole it cannot void it for its owner.
   if (row === null || row.appId !== appId) return refuse(context, "unknown-code", { appId, visit });
-  if (!(await spendCode(context.dataSource, row.codeHash, startedAt))) {
-    return refuseUsedCode(context, row, { startedAt, visit });
-  }
-  if (startedAt >= row.expiresAt) return refuse(context, "expired-code", { appId, visit });
+  if (!(await spendCode(context.dataSource, row.codeHash, now))) return refuseUsedCode(context, row, visit);
+  if (now >= row.expiresAt) return refuse(context, "expired-code", { appId, visit });
   if (row.redirectUri !== redirectUri) return refuse(context, "other-return-address", { appId, visit });
   if (!verifierMatches(verifier, row.codeChallenge)) return refuse(context, "wrong-verifier", { appId, visit });
   const session = await findSession(context.dataSource, row.sessionId);
-  if (session === null || !isSessionAlive(session, startedAt)) {
+  if (session === null || !isSessionAlive(session, now)) {
     return refuse(context, "session-ended", { appId, visit });
   }
   return issueCheckToken(context, row, { session, visit });
@@ -70,29 +68,17 @@ async function issueCheckToken(
   return { access_token: plain, token_type: "Bearer", expires_in: expiresIn };
 }
 
-/**
- * A used code shown again ends what it gave (RFC 6749 section 4.1.2). A copy of the one request that was under way at
- * the same moment (a double click) is refused alike, but ends nothing.
- */
+/** A used code shown again ends what it gave (RFC 6749 section 4.1.2). */
 async function refuseUsedCode(
-  context: ServiceContext,
-  row: AuthorizationCodeRow,
-  { startedAt, visit }: { startedAt: Date; visit: Visit },
+  { dataSource, clock }: ServiceContext,
+  { codeHash, appId, sessionId }: AuthorizationCodeRow,
+  visit: Visit,
 ): Promise<never> {
-  const { dataSource } = context;
-  const given = await findCheckTokenOfCode(dataSource, row.codeHash);
-  if (given === null || startedAt <= given.createdAt) {
-    return refuse(context, "used-at-the-same-moment", { appId: row.appId, visit });
-  }
+  const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
-    await endCheckToken(manager, given, startedAt);
-    const event = {
-      kind: "app.code-used-again",
-      outcome: "refused",
-      appId: row.appId,
-      sessionId: row.sessionId,
-    } as const;
-    await record(manager, { event, visit, now: startedAt });
+    await endCheckTokenOfCode(manager, codeHash, now);
+    const event = { kind: "app.code-used-again", outcome: "refused", appId, sessionId } as const;
+    await record(manager, { event, visit, now });
   });
   throw invalidGrant();
 }

@@ -49,6 +49,8 @@ const CONNECTION_LOST = new Set([
 /** Whether an error means that the database cannot be reached or does not take work at the moment. */
 export function isStorageUnavailable(error: unknown): boolean {
   if (CONNECTION_LOST.has(errorCode(error)) || RETRYABLE.has(errorCode(error))) return true;
+  // The driver marks what ends or prevents a connection as fatal.
+  if (typeof error === "object" && error !== null && "fatal" in error && error.fatal === true) return true;
   return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);
 }
 

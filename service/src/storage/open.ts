@@ -14,6 +14,9 @@ const MENDS: Readonly<Record<string, string>> = {
   ETIMEDOUT: "no answer; check the network, or correct database.url",
   ER_ACCESS_DENIED_ERROR:
     "the user or the password is wrong; correct database.url, LUCCHETTO_DATABASE_PASSWORD or the file named by database.passwordFile",
+  ER_ACCESS_DENIED_NO_PASSWORD_ERROR:
+    "the user is unknown or the password is wrong; correct database.url, LUCCHETTO_DATABASE_PASSWORD or the file named by database.passwordFile",
+  ER_HOST_NOT_PRIVILEGED: "no user of it may come from this machine; create one, or correct database.url",
   ER_BAD_DB_ERROR: "there is no such database; create it, or correct database.url",
   ER_DBACCESS_DENIED_ERROR: "the user may not use this database; grant it, or correct database.url",
 };

@@ -20,15 +20,20 @@ export const AccountEntity = new EntitySchema<AccountRow>({
   name: "account",
   columns: {
     id: { type: "uuid", primary: true },
-    reference: { type: "varchar", length: 190, nullable: true, collation: "utf8mb4_bin", unique: true },
+    reference: { type: "varchar", length: 190, nullable: true },
     email: { type: "varchar", length: 254, nullable: true },
-    emailKey: { type: "varchar", length: 254, nullable: true, collation: "utf8mb4_bin", unique: true },
+    emailKey: { type: "varchar", length: 254, nullable: true },
     emailVerifiedAt: { type: "datetime", precision: 3, nullable: true },
     username: { type: "varchar", length: 80, nullable: true },
-    usernameKey: { type: "varchar", length: 80, nullable: true, collation: "utf8mb4_bin", unique: true },
+    usernameKey: { type: "varchar", length: 80, nullable: true },
     displayName: { type: "varchar", length: 80, nullable: true },
     state: { type: "varchar", length: 12 },
     labels: { type: "json" },
     createdAt: { type: "datetime", precision: 3 },
   },
+  indices: [
+    { name: "account_reference", columns: ["reference"], unique: true },
+    { name: "account_email", columns: ["emailKey"], unique: true },
+    { name: "account_username", columns: ["usernameKey"], unique: true },
+  ],
 });

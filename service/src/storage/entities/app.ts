@@ -14,12 +14,13 @@ export const AppEntity = new EntitySchema<AppRow>({
   name: "app",
   columns: {
     id: { type: "uuid", primary: true },
-    clientId: { type: "varchar", length: 63, charset: "ascii", collation: "ascii_bin", unique: true },
+    clientId: { type: "varchar", length: 63, charset: "ascii", collation: "ascii_bin" },
     name: { type: "varchar", length: 80 },
     redirectUris: { type: "json" },
     signedOutUris: { type: "json" },
     createdAt: { type: "datetime", precision: 3 },
   },
+  indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],
 });
 
 /** A key of an app. Several at once are valid while one takes over from another. */
@@ -36,9 +37,13 @@ export const AppKeyEntity = new EntitySchema<AppKeyRow>({
   columns: {
     id: { type: "uuid", primary: true },
     appId: { type: "uuid" },
-    keyHash: { type: "binary", length: 32, unique: true },
+    keyHash: { type: "binary", length: 32 },
     createdAt: { type: "datetime", precision: 3 },
     lastUsedAt: { type: "datetime", precision: 3, nullable: true },
   },
-  indices: [{ name: "app_key_of_app", columns: ["appId"] }],
+  indices: [
+    { name: "app_key_hash", columns: ["keyHash"], unique: true },
+    { name: "app_key_of_app", columns: ["appId"] },
+  ],
+  foreignKeys: [{ name: "app_key_app", target: "app", columnNames: ["appId"], referencedColumnNames: ["id"], onDelete: "CASCADE" }],
 });

@@ -18,11 +18,15 @@ export const AuthorizationCodeEntity = new EntitySchema<AuthorizationCodeRow>({
     codeHash: { type: "binary", length: 32, primary: true },
     appId: { type: "uuid" },
     sessionId: { type: "uuid" },
-    redirectUri: { type: "varchar", length: 500, collation: "utf8mb4_bin" },
+    redirectUri: { type: "varchar", length: 500 },
     codeChallenge: { type: "char", length: 43, charset: "ascii", collation: "ascii_bin" },
     createdAt: { type: "datetime", precision: 3 },
     expiresAt: { type: "datetime", precision: 3 },
     spentAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [{ name: "authorization_code_expiry", columns: ["expiresAt"] }],
+  foreignKeys: [
+    { name: "authorization_code_app", target: "app", columnNames: ["appId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
+    { name: "authorization_code_session", target: "session", columnNames: ["sessionId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
+  ],
 });

@@ -24,7 +24,7 @@ export const SessionEntity = new EntitySchema<SessionRow>({
   name: "session",
   columns: {
     id: { type: "uuid", primary: true },
-    tokenHash: { type: "binary", length: 32, unique: true },
+    tokenHash: { type: "binary", length: 32 },
     accountId: { type: "uuid" },
     kind: { type: "varchar", length: 12 },
     aal: { type: "tinyint" },
@@ -39,5 +39,9 @@ export const SessionEntity = new EntitySchema<SessionRow>({
     userAgent: { type: "varchar", length: 300, nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
   },
-  indices: [{ name: "session_of_account", columns: ["accountId", "id"] }],
+  indices: [
+    { name: "session_token", columns: ["tokenHash"], unique: true },
+    { name: "session_of_account", columns: ["accountId", "id"] },
+  ],
+  foreignKeys: [{ name: "session_account", target: "account", columnNames: ["accountId"], referencedColumnNames: ["id"], onDelete: "CASCADE" }],
 });

@@ -45,7 +45,7 @@ const TABLES = [
      record varchar(512) CHARACTER SET ascii COLLATE ascii_bin NOT NULL,
      setAt datetime(3) NOT NULL,
      madeAt datetime(3) NOT NULL,
-     CONSTRAINT password_record_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE
+     CONSTRAINT password_record_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE ON UPDATE NO ACTION
    )`,
   `CREATE TABLE session (
      id uuid NOT NULL PRIMARY KEY,
@@ -65,7 +65,7 @@ const TABLES = [
      network varchar(49) NULL,
      UNIQUE KEY session_token (tokenHash),
      KEY session_of_account (accountId, id),
-     CONSTRAINT session_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE
+     CONSTRAINT session_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE ON UPDATE NO ACTION
    )`,
   `CREATE TABLE app (
      id uuid NOT NULL PRIMARY KEY,
@@ -84,7 +84,7 @@ const TABLES = [
      lastUsedAt datetime(3) NULL,
      UNIQUE KEY app_key_hash (keyHash),
      KEY app_key_of_app (appId),
-     CONSTRAINT app_key_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE
+     CONSTRAINT app_key_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE ON UPDATE NO ACTION
    )`,
   `CREATE TABLE authorization_code (
      codeHash binary(32) NOT NULL PRIMARY KEY,
@@ -96,8 +96,8 @@ const TABLES = [
      expiresAt datetime(3) NOT NULL,
      spentAt datetime(3) NULL,
      KEY authorization_code_expiry (expiresAt),
-     CONSTRAINT authorization_code_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE,
-     CONSTRAINT authorization_code_session FOREIGN KEY (sessionId) REFERENCES session (id) ON DELETE CASCADE
+     CONSTRAINT authorization_code_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE ON UPDATE NO ACTION,
+     CONSTRAINT authorization_code_session FOREIGN KEY (sessionId) REFERENCES session (id) ON DELETE CASCADE ON UPDATE NO ACTION
    )`,
   `CREATE TABLE check_token (
      tokenHash binary(32) NOT NULL PRIMARY KEY,
@@ -109,8 +109,8 @@ const TABLES = [
      UNIQUE KEY check_token_code (codeHash),
      KEY check_token_of_session (sessionId),
      KEY check_token_of_app (appId),
-     CONSTRAINT check_token_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE,
-     CONSTRAINT check_token_session FOREIGN KEY (sessionId) REFERENCES session (id) ON DELETE CASCADE
+     CONSTRAINT check_token_app FOREIGN KEY (appId) REFERENCES app (id) ON DELETE CASCADE ON UPDATE NO ACTION,
+     CONSTRAINT check_token_session FOREIGN KEY (sessionId) REFERENCES session (id) ON DELETE CASCADE ON UPDATE NO ACTION
    )`,
   `CREATE TABLE journal_entry (
      id uuid NOT NULL PRIMARY KEY,

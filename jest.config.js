@@ -1,0 +1,16 @@
+/** Tests run on the sources; rooms are imported by name through the export condition "source". */
+export default {
+  testEnvironment: "node",
+  testEnvironmentOptions: { customExportConditions: ["source", "node", "node-addons"] },
+  testMatch: ["<rootDir>/**/*.test.ts"],
+  testPathIgnorePatterns: ["/node_modules/", "/dist/"],
+  modulePathIgnorePatterns: ["/dist/", "<rootDir>/.lucchetto", "<rootDir>/.test-state"],
+  extensionsToTreatAsEsm: [".ts"],
+  transform: {
+    "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
+  },
+  globalSetup: "<rootDir>/testing/global-setup.mjs",
+  globalTeardown: "<rootDir>/testing/global-teardown.mjs",
+  maxWorkers: 2,
+  testTimeout: 60_000,
+};

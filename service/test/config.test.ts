@@ -1,0 +1,124 @@
+import { chmodSync, mkdtempSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { describe, expect, test } from "@jest/globals";
+import { ConfigurationError, loadConfiguration } from "@lucchetto/service";
+
+const GOOD = {
+  mode: "development",
+  publicUrl: "http://localhost:8420",
+  database: { url: "mariadb://lucchetto@127.0.0.1:3306/lucchetto" },
+};
+
+function write(tree: unknown): string {
+  const file = join(mkdtempSync(join(tmpdir(), "lucchetto-config-")), "lucchetto.yaml");
+  writeFileSync(file, typeof tree === "string" ? tree : JSON.stringify(tree));
+  return file;
+}
+function faultsOf(tree: unknown, environment: Record<string, string> = {}): string {
+  try {
+    loadConfiguration(write(tree), environment);
+  } catch (error) {
+    expect(error).toBeInstanceOf(ConfigurationError);
+    return (error as ConfigurationError).faults.join("\n");
+  }
+  return "";
+}
+
+describe("the configuration", () => {
+  test("has defaults for all but mode, address and database", () => {
+    const configuration = loadConfiguration(write(GOOD), {});
+    expect(configuration).toMatchObject({
+      passwords: { minimumLength: 15, hashing: { scheme: { text: "$scrypt$ln=15,r=8,p=3" } } },
+      sessions: { ordinary: { idle: 1_800_000, absolute: 43_200_000 } },
+      tellTaken: true,
+    });
+  });
+
+  test("every value can be overridden by its variable, and the environment alone suffices", () => {
+    const environment = {
+      LUCCHETTO_MODE: "development",
+      LUCCHETTO_PUBLIC_URL: "http://localhost:9000",
+      LUCCHETTO_DATABASE_URL: "mariadb://x@127.0.0.1/y",
+      LUCCHETTO_DATABASE_PASSWORD: "12345",
+      LUCCHETTO_LISTEN_PORT: "9000",
+      LUCCHETTO_ACCOUNTS_TELL_TAKEN: "false",
+      LUCCHETTO_SESSIONS_ORDINARY_IDLE: "10m",
+      LUCCHETTO_TRUSTED_PROXIES: "[10.0.0.0/8]",
+    };
+    expect(loadConfiguration("/nowhere/lucchetto.yaml", environment)).toMatchObject({
+      publicUrl: "http://localhost:9000",
+      databasePassword: "12345",
+      listen: { port: 9000 },
+      tellTaken: false,
+      sessions: { ordinary: { idle: 600_000 } },
+      trustedProxies: ["10.0.0.0/8"],
+    });
+  });
+
+  test.each([
+    ["a wrong type", { ...GOOD, listen: { port: "x" } }, /listen\.port: found "x", expected a port/],
+    ["a wrong duration", { ...GOOD, sessions: { ordinary: { idle: "30 minutes" } } }, /sessions\.ordinary\.idle: found "30 minutes", expected a duration such as 30m/],
+    ["an unknown setting", { ...GOOD, publicURL: "x" }, /publicURL: there is no such setting/],
+    ["a missing setting", { mode: "development", publicUrl: GOOD.publicUrl }, /database.*missing|database: missing/],
+    ["a scheme above the ceiling", { ...GOOD, passwords: { hashing: { scheme: "$scrypt$ln=40,r=8,p=1" } } }, /passwords\.hashing\.scheme: found/],
+    ["no identifier at all", { ...GOOD, accounts: { email: "off", username: "off" } }, /both off/],
+    ["a development service for all the world", { ...GOOD, listen: { host: "0.0.0.0" } }, /listen\.host: found 0\.0\.0\.0, expected 127\.0\.0\.1/],
+    ["a URL where a scheme belongs", { ...GOOD, passwords: { hashing: { scheme: "https://brina.example" } } }, /looks like a web address and belongs to publicUrl/],
+    ["two swapped addresses", { ...GOOD, publicUrl: GOOD.database.url, database: { url: GOOD.publicUrl } }, /publicUrl: .*belongs to database\.url.*\n.*database\.url: .*belongs to publicUrl/],
+    ["a password in the yaml", { ...GOOD, database: { url: "mariadb://a:hush@h/d" } }, /database\.url: it holds a password/],
+    ["a password setting in the yaml", { ...GOOD, database: { ...GOOD.database, password: "hush" } }, /database\.password: secrets do not belong into the yaml/],
+    ["what is no YAML", "mode: [", /not YAML/],
+    ["a list", "- a", /name: value/],
+  ])("says path, found and expected for %s", (_what, tree, message) => {
+    const faults = faultsOf(tree);
+    expect(faults).toMatch(message);
+    expect(faults).not.toContain("hush");
+  });
+
+  test("an unknown variable is told rather than ignored", () => {
+    expect(faultsOf(GOOD, { LUCCHETTO_DATABSE_URL: "x" })).toMatch(/LUCCHETTO_DATABSE_URL: no setting has this variable/);
+  });
+
+  test("JO-8 a password file that others can read stops the start, without its content in the message", () => {
+    const file = write({ ...GOOD, database: { ...GOOD.database, passwordFile: "password" } });
+    const secret = file.replace("lucchetto.yaml", "password");
+    writeFileSync(secret, "hush\n");
+    chmodSync(secret, 0o644);
+    expect(() => loadConfiguration(file, {})).toThrow(/can be read by others; run: chmod 600/);
+    chmodSync(secret, 0o600);
+    expect(loadConfiguration(file, {}).databasePassword).toBe("hush");
+  });
+
+  test("production says everything that is missing at once", () => {
+    const faults = faultsOf({
+      ...GOOD,
+      mode: "production",
+      passwords: { rules: "off", hashing: { scheme: "$scrypt$ln=14,r=8,p=1" } },
+    });
+    expect(faults).toMatch(/publicUrl: .*https/);
+    expect(faults).toMatch(/passwords\.rules: found off/);
+    expect(faults).toMatch(/passwords\.hashing\.scheme/);
+  });
+
+  test.each(["$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3"])("PW-16 production starts with %s", (scheme) => {
+    const tree = { ...GOOD, mode: "production", publicUrl: "https://accounts.example", passwords: { hashing: { scheme } } };
+    expect(faultsOf(tree)).toBe("");
+    expect(loadConfiguration(write(tree), {}).tellTaken).toBe(false);
+  });
+
+  test.each(["$scrypt$ln=16,r=8,p=1", "$scrypt$ln=15,r=8,p=2", "$scrypt$ln=14,r=8,p=3", "$scrypt$ln=17,r=4,p=1"])(
+    "PW-16 production refuses %s, naming the setting",
+    (scheme) => {
+      const tree = { ...GOOD, mode: "production", publicUrl: "https://accounts.example", passwords: { hashing: { scheme } } };
+      expect(faultsOf(tree)).toMatch(/passwords\.hashing\.scheme: found/);
+    },
+  );
+
+  test("PW-1 SE-10 production refuses rules off, a minimum under eight, and http", () => {
+    const production = { ...GOOD, mode: "production", publicUrl: "https://accounts.example" };
+    expect(faultsOf({ ...production, passwords: { minimumLength: 7 } })).toMatch(/passwords\.minimumLength: found 7/);
+    expect(faultsOf({ ...production, passwords: { rules: "off" } })).toMatch(/passwords\.rules/);
+    expect(faultsOf({ ...production, publicUrl: "http://accounts.example" })).toMatch(/https/);
+  });
+});

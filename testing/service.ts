@@ -1,0 +1,162 @@
+/** The real service on a real MariaDB and a real port, with its clock and its log in the test's hands. */
+import { Writable } from "node:stream";
+import { createServer } from "node:net";
+import type { AddressInfo } from "node:net";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { createClient, routes } from "@lucchetto/contract";
+import type { Client } from "@lucchetto/contract";
+import { createDataSource, createMovableClock, createService, loadConfiguration } from "@lucchetto/service";
+import type { Configuration, MovableClock } from "@lucchetto/service";
+import { pino } from "pino";
+import type { DataSource } from "typeorm";
+import { createTestDatabase } from "./database.ts";
+import type { TestDatabase } from "./database.ts";
+
+/** Cheap, for tests in which cost is not the matter. */
+export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
+export const PASSWORD = "a good long password";
+
+export interface TestService {
+  readonly url: string;
+  readonly configuration: Configuration;
+  readonly configFile: string;
+  readonly database: TestDatabase;
+  readonly dataSource: DataSource;
+  readonly clock: MovableClock;
+  /** Everything that was logged so far. */
+  readonly log: () => string;
+  /** Calls as nobody. */
+  readonly client: Client;
+  as(token: string): Client;
+  /** Registers and returns the own token. */
+  register(email: string, password?: string): Promise<{ id: string; token: string }>;
+  signIn(identifier: string, password?: string, extra?: { remember?: boolean }): Promise<string>;
+  /** An operator's own token. */
+  operator(): Promise<string>;
+  stop(): Promise<void>;
+}
+
+/** A free port of this machine. */
+export function freePort(): Promise<number> {
+  return new Promise((resolve) => {
+    const server = createServer().listen(0, "127.0.0.1", () => {
+      const { port } = server.address() as AddressInfo;
+      server.close(() => resolve(port));
+    });
+  });
+}
+
+export interface TestServiceOptions {
+  /** Settings as environment variables, on top of the tests' own. */
+  readonly settings?: Readonly<Record<string, string>>;
+  /** Beside another instance on the same database. */
+  readonly beside?: TestService;
+  /** A database in place of a fresh one. */
+  readonly database?: TestDatabase;
+  /** Public address in place of the one that is listened at; `{port}` is filled in. */
+  readonly publicUrl?: string;
+}
+
+/** Starts a service. */
+export async function startService(options: TestServiceOptions = {}): Promise<TestService> {
+  const database = options.beside?.database ?? options.database ?? (await createTestDatabase());
+  const port = await freePort();
+  const directory = mkdtempSync(join(tmpdir(), "lucchetto-test-"));
+  const configFile = join(directory, "lucchetto.yaml");
+  const publicUrl = (options.publicUrl ?? "http://localhost:{port}").replace("{port}", String(port));
+  writeFileSync(
+    configFile,
+    JSON.stringify({
+      mode: "development",
+      publicUrl,
+      listen: { port },
+      site: { name: "Brina Huts" },
+      database: { url: database.url },
+      accounts: { email: "optional", username: "optional" },
+      passwords: { hashing: { scheme: CHEAP_SCHEME, parallel: 4 } },
+    }),
+  );
+  const configuration = loadConfiguration(configFile, {
+    LUCCHETTO_DATABASE_PASSWORD: database.password,
+    ...options.settings,
+  });
+  const dataSource = await createDataSource(configuration).initialize();
+  await dataSource.runMigrations({ transaction: "each" });
+  const clock = createMovableClock(dataSource);
+  await clock.refresh();
+  const lines: string[] = [];
+  const sink = new Writable({
+    write(chunk: Buffer, _encoding, done) {
+      lines.push(chunk.toString());
+      done();
+    },
+  });
+  const app = await createService({ configuration, dataSource, clock, logger: pino({ level: "debug" }, sink) });
+  await app.listen(configuration.listen);
+
+  const url = `http://localhost:${port}`;
+  const client = createClient({ baseUrl: url });
+  const signIn: TestService["signIn"] = async (identifier, password = PASSWORD, extra = {}) => {
+    const proof = { type: "password", identifier, password } as const;
+    const { body } = await client(routes.signIn, { body: { proof, deliver: "token", ...extra } });
+    return body.token as string;
+  };
+  const register: TestService["register"] = async (email, password = PASSWORD) => {
+    const reply = await client(routes.register, { body: { email, password, deliver: "token" } });
+    if (reply.status !== 201) throw new Error("the site does not tell");
+    return { id: reply.body.account.id, token: reply.body.token as string };
+  };
+
+  return {
+    url,
+    configuration,
+    configFile,
+    database,
+    dataSource,
+    clock,
+    log: () => lines.join(""),
+    client,
+    as: (token) => createClient({ baseUrl: url, token }),
+    register,
+    signIn,
+    async operator() {
+      const email = "office@brina.example";
+      const known = await dataSource.query("SELECT id FROM account WHERE emailKey = ?", [email]);
+      if (known.length === 0) {
+        const { id } = await register(email);
+        await dataSource.query("UPDATE account SET labels = '[\"operator\"]' WHERE id = ?", [id]);
+      }
+      return signIn(email);
+    },
+    async stop() {
+      await app.close();
+      await dataSource.destroy();
+      rmSync(directory, { recursive: true });
+      if (options.beside === undefined) await database.drop();
+    },
+  };
+}
+
+/** A plain request, for what the typed client would not send. */
+export async function send(
+  service: Pick<TestService, "url">,
+  method: string,
+  path: string,
+  options: { body?: BodyInit | null; headers?: Record<string, string> } = {},
+): Promise<{ status: number; headers: Headers; text: string; json: <T = Record<string, unknown>>() => T }> {
+  const response = await fetch(service.url + path, {
+    method,
+    headers: options.headers ?? {},
+    redirect: "manual",
+    ...(options.body === undefined ? {} : { body: options.body }),
+  });
+  const text = await response.text();
+  return { status: response.status, headers: response.headers, text, json: <T>() => JSON.parse(text) as T };
+}
+
+/** A JSON body with its header. */
+export function json(value: unknown): { body: string; headers: Record<string, string> } {
+  return { body: JSON.stringify(value), headers: { "content-type": "application/json" } };
+}
