@@ -7,7 +7,10 @@ export default {
   modulePathIgnorePatterns: ["/dist/", "<rootDir>/.lucchetto", "<rootDir>/.test-state"],
   extensionsToTreatAsEsm: [".ts"],
   transform: {
-    "^.+\\.ts$": ["@swc/jest", { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } }],
+    "^.+\\.ts$": [
+      "@swc/jest",
+      { jsc: { target: "es2022", parser: { syntax: "typescript" } }, module: { type: "es6" } },
+    ],
   },
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",

@@ -27,6 +27,11 @@ export default defineConfig({
   plugins: [tailwindcss(), svelte(), pageState()],
   resolve: { conditions: ["source", "svelte", "browser", "module", "import", "default"] },
   // Nothing is inlined: the policy lets fonts and images come from files alone.
-  build: { target: "es2022", assetsInlineLimit: 0, modulePreload: { polyfill: false }, chunkSizeWarningLimit: 900 },
+  build: {
+    target: "es2022",
+    assetsInlineLimit: 0,
+    modulePreload: { polyfill: false },
+    chunkSizeWarningLimit: 900,
+  },
   server: { port: 8425, proxy: { "/v1": toService, "/oauth": toService, "/openapi.json": toService } },
 });

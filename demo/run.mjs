@@ -2,7 +2,9 @@
 /**
  * `npm run demo`: Brina Huts on this machine, from nothing. It can be run again and goes on with the data it has.
  *
- *     npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto] [--stop-after-start]
+ *     npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto]
+ *
+ * `--stop-after-start` ends it as soon as all is up; `--watch` starts the processes again when their code changes.
  */
 import { spawn } from "node:child_process";
 import { chmodSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from "node:fs";
@@ -69,12 +71,20 @@ async function main() {
     const service = await step(`starting Lucchetto at ${options.url}`, () => startService(options, config));
     running.push(service);
     const app = await keepApp(demo, options);
-    running.push(await step(`starting the sample application at ${options.appUrl}`, () => startApp(options, app)));
+    running.push(
+      await step(`starting the sample application at ${options.appUrl}`, () => startApp(options, app)),
+    );
 
     const facts = {
       url: options.url,
       appUrl: options.appUrl,
-      database: { host: "127.0.0.1", port: database.port, user: DATABASE.user, password, name: DATABASE.name },
+      database: {
+        host: "127.0.0.1",
+        port: database.port,
+        user: DATABASE.user,
+        password,
+        name: DATABASE.name,
+      },
       operator: { ...demo.OPERATOR },
       member: { ...demo.MEMBER },
       app,
@@ -106,11 +116,14 @@ function readOptions() {
         "app-port": { type: "string", default: "8421" },
         state: { type: "string", default: ".lucchetto" },
         "stop-after-start": { type: "boolean", default: false },
+        watch: { type: "boolean", default: false },
       },
     }));
   } catch (error) {
     process.exitCode = 2;
-    throw new Mendable(`${error.message}\nUsage: npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto]`);
+    throw new Mendable(
+      `${error.message}\nUsage: npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto]`,
+    );
   }
   const port = readPort("--port", values.port);
   const appPort = readPort("--app-port", values["app-port"]);
@@ -119,6 +132,7 @@ function readOptions() {
     fresh: values.fresh,
     state: resolve(ROOT, values.state),
     stopAfterStart: values["stop-after-start"],
+    watch: values.watch,
     port,
     appPort,
     url: `http://localhost:${port}`,
@@ -166,7 +180,10 @@ async function assertNotRunning(state) {
   if (orphan === null) return;
   say("ending the database of a demo that was cut off");
   process.kill(orphan, "SIGTERM");
-  await waitUntil(async () => pidIn(join(state, "mariadb", "pid")) === null, { what: "The old database", seconds: 30 });
+  await waitUntil(async () => pidIn(join(state, "mariadb", "pid")) === null, {
+    what: "The old database",
+    seconds: 30,
+  });
 }
 
 async function forget(state) {
@@ -237,13 +254,18 @@ async function waitForAnswer(started, address, log) {
   return started;
 }
 
-function startService({ state, url }, config, env = {}) {
+function startService({ state, url, watch }, config, env = {}) {
   const log = join(state, "service.log");
-  const args = [join(ROOT, "service/dist/main.js"), "serve", "--config", config];
+  const args = [...watching(watch), join(ROOT, "service/dist/main.js"), "serve", "--config", config];
   return waitForAnswer(startProcess("Lucchetto", args, { log, env }), `${url}/readyz`, log);
 }
 
-function startApp({ state, url, appUrl, appPort }, app) {
+/** Node starts the process again by itself when a loaded file changes. */
+function watching(watch) {
+  return watch ? ["--watch", "--watch-preserve-output"] : [];
+}
+
+function startApp({ state, url, appUrl, appPort, watch }, app) {
   const log = join(state, "app.log");
   const env = {
     BRINA_PORT: String(appPort),
@@ -251,7 +273,7 @@ function startApp({ state, url, appUrl, appPort }, app) {
     LUCCHETTO_CLIENT_ID: app.clientId,
     LUCCHETTO_APP_KEY: app.key,
   };
-  const args = [join(ROOT, "demo/dist/app/main.js")];
+  const args = [...watching(watch), join(ROOT, "demo/dist/app/main.js")];
   return waitForAnswer(startProcess("the sample application", args, { log, env }), appUrl, log);
 }
 
@@ -267,7 +289,11 @@ async function loadHistory({ demo, options, config, database, password }) {
   // Made-up networks come in a header, which only a trusted proxy may set; this is so while loading alone.
   const asProxy = { LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]", LUCCHETTO_LOG_LEVEL: "warn" };
   const stretches = [
-    { from: DAYS_OF_HISTORY * DAY, to: demo.SCHEME_CHANGED, env: { ...asProxy, LUCCHETTO_PASSWORDS_HASHING_SCHEME: FIRST_SCHEME } },
+    {
+      from: DAYS_OF_HISTORY * DAY,
+      to: demo.SCHEME_CHANGED,
+      env: { ...asProxy, LUCCHETTO_PASSWORDS_HASHING_SCHEME: FIRST_SCHEME },
+    },
     { from: demo.SCHEME_CHANGED, to: 0, env: asProxy },
   ];
   for (const [index, { from, to, env }] of stretches.entries()) {
@@ -277,7 +303,15 @@ async function loadHistory({ demo, options, config, database, password }) {
       await step(`playing ${what}`, async () => {
         if (index === 0) {
           await lucchetto(["clock", "advance", "--url", url, "--", `-${DAYS_OF_HISTORY}d`]);
-          const args = ["operator", "add", "--email", demo.OPERATOR.email, "--name", "The office", "--password-stdin"];
+          const args = [
+            "operator",
+            "add",
+            "--email",
+            demo.OPERATOR.email,
+            "--name",
+            "The office",
+            "--password-stdin",
+          ];
           await lucchetto([...args, "--config", config], { input: demo.OPERATOR.password });
         }
         await demo.load({ url, operator: demo.OPERATOR, from, to, progress: sayProgress() });

@@ -62,14 +62,23 @@ export async function startMariaDb(directory, { fast = false } = {}) {
   );
   child.on("error", () => {});
   const ping = async () => {
-    await runCommand(findProgram("mariadb-admin"), ["--no-defaults", `--socket=${socket}`, `-u${user}`, "ping"]);
+    await runCommand(findProgram("mariadb-admin"), [
+      "--no-defaults",
+      `--socket=${socket}`,
+      `-u${user}`,
+      "ping",
+    ]);
     return true;
   };
   try {
     await waitUntil(ping, { what: "MariaDB", seconds: START_SECONDS, ended: () => child.exitCode !== null });
   } catch (error) {
     child.kill("SIGKILL");
-    const lines = readFileSync(join(directory, "mariadb.log"), "utf8").trimEnd().split("\n").slice(-8).join("\n");
+    const lines = readFileSync(join(directory, "mariadb.log"), "utf8")
+      .trimEnd()
+      .split("\n")
+      .slice(-8)
+      .join("\n");
     throw new Mendable(`${error.message} Its log (${join(directory, "mariadb.log")}) ends with:\n${lines}`);
   }
   return {
@@ -77,7 +86,9 @@ export async function startMariaDb(directory, { fast = false } = {}) {
     socket,
     /** Runs statements as the server's root. */
     admin: (sql) =>
-      runCommand(findProgram("mariadb"), ["--no-defaults", `--socket=${socket}`, `-u${user}`, "--batch"], { input: sql }),
+      runCommand(findProgram("mariadb"), ["--no-defaults", `--socket=${socket}`, `-u${user}`, "--batch"], {
+        input: sql,
+      }),
     stop: () => endProcess(child, 30),
     process: child,
   };
@@ -111,5 +122,7 @@ async function rememberedPort(file) {
 
 function socketPath(directory) {
   const near = join(directory, "mariadb.sock");
-  return near.length <= MAX_SOCKET_PATH ? near : join(mkdtempSync(join(tmpdir(), "lucchetto-")), "mariadb.sock");
+  return near.length <= MAX_SOCKET_PATH
+    ? near
+    : join(mkdtempSync(join(tmpdir(), "lucchetto-")), "mariadb.sock");
 }

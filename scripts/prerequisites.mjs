@@ -18,7 +18,9 @@ export async function ensureNodePackages() {
   if (major < 20 || (major === 20 && minor < 19)) {
     throw new Mendable(`Node ${process.versions.node} is too old; Lucchetto needs 20.19 or newer.`);
   }
-  const wanted = createHash("sha256").update(readFileSync(join(ROOT, "package-lock.json"))).digest("hex");
+  const wanted = createHash("sha256")
+    .update(readFileSync(join(ROOT, "package-lock.json")))
+    .digest("hex");
   const stamp = join(ROOT, "node_modules", ".lucchetto-installed");
   if (existsSync(stamp) && readFileSync(stamp, "utf8") === wanted) return;
   await step("installing node packages (once; about a minute)", async () => {

@@ -93,7 +93,12 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
       done();
     },
   });
-  const app = await createService({ configuration, dataSource, clock, logger: pino({ level: "debug" }, sink) });
+  const app = await createService({
+    configuration,
+    dataSource,
+    clock,
+    logger: pino({ level: "debug" }, sink),
+  });
   await app.listen(configuration.listen);
 
   const url = `http://localhost:${port}`;

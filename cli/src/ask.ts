@@ -11,7 +11,10 @@ export async function askPassword(
 ): Promise<string> {
   if (options.passwordStdin === true) return (await readAll(process.stdin)).replace(/\r?\n$/, "");
   if (!process.stdin.isTTY) {
-    throw new Failure("There is no terminal to ask for the password; pipe it in and add --password-stdin.", 2);
+    throw new Failure(
+      "There is no terminal to ask for the password; pipe it in and add --password-stdin.",
+      2,
+    );
   }
   const typed = await askWithoutEcho({ message });
   if (repeat && (await askWithoutEcho({ message: `${message} again` })) !== typed) {

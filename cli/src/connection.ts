@@ -69,7 +69,9 @@ function readProfiles(): Record<string, Profile> {
     return JSON.parse(readFileSync(credentialsFile(), "utf8")) as Record<string, Profile>;
   } catch (error) {
     if ((error as NodeJS.ErrnoException).code === "ENOENT") return {};
-    throw new Failure(`${credentialsFile()} cannot be read (${(error as Error).message}); correct or remove it.`);
+    throw new Failure(
+      `${credentialsFile()} cannot be read (${(error as Error).message}); correct or remove it.`,
+    );
   }
 }
 

@@ -35,7 +35,10 @@ try {
 /** Subcommands end the way the program does. */
 function inheritExit(command: Command): void {
   for (const sub of command.commands) {
-    sub.exitOverride().showHelpAfterError("(--help shows how it is used)").configureHelp({ showGlobalOptions: true });
+    sub
+      .exitOverride()
+      .showHelpAfterError("(--help shows how it is used)")
+      .configureHelp({ showGlobalOptions: true });
     inheritExit(sub);
   }
 }

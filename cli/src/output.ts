@@ -12,7 +12,11 @@ export function print(...lines: readonly string[]): void {
 }
 
 /** Prints a table without frames; says what would stand there if it is empty. */
-export function printTable(head: readonly string[], rows: ReadonlyArray<readonly string[]>, empty: string): void {
+export function printTable(
+  head: readonly string[],
+  rows: ReadonlyArray<readonly string[]>,
+  empty: string,
+): void {
   if (rows.length === 0) return print(empty);
   const table = new Table({
     head: head.map(bold),
@@ -30,9 +34,21 @@ export function printPairs(pairs: ReadonlyArray<readonly [string, string]>): voi
 }
 
 const FRAMELESS = {
-  top: "", "top-mid": "", "top-left": "", "top-right": "",
-  bottom: "", "bottom-mid": "", "bottom-left": "", "bottom-right": "",
-  left: "", "left-mid": "", mid: "", "mid-mid": "", right: "", "right-mid": "", middle: "",
+  top: "",
+  "top-mid": "",
+  "top-left": "",
+  "top-right": "",
+  bottom: "",
+  "bottom-mid": "",
+  "bottom-left": "",
+  "bottom-right": "",
+  left: "",
+  "left-mid": "",
+  mid: "",
+  "mid-mid": "",
+  right: "",
+  "right-mid": "",
+  middle: "",
 };
 
 /** Control characters, and those that turn the direction of writing, as visible escapes. */

@@ -24,9 +24,13 @@ export async function runTask<Result>(
   task: string,
   options: { config: string; args?: readonly string[]; input?: string },
 ): Promise<Result> {
-  const child = spawn(process.execPath, [entry(), task, "--config", options.config, ...(options.args ?? [])], {
-    stdio: ["pipe", "pipe", "pipe"],
-  });
+  const child = spawn(
+    process.execPath,
+    [entry(), task, "--config", options.config, ...(options.args ?? [])],
+    {
+      stdio: ["pipe", "pipe", "pipe"],
+    },
+  );
   let out = "";
   let said = "";
   child.stdout.on("data", (chunk: Buffer) => (out += chunk.toString()));

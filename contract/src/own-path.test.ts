@@ -3,13 +3,28 @@ import fc from "fast-check";
 import { ownPathOr } from "./own-path.ts";
 
 describe("where a page may lead on to", () => {
-  test.each(["/account", "/oauth/authorize?client_id=x&state=a%2Fb", "/console#here"])("HT-6 %s is followed", (path) => {
-    expect(ownPathOr("/default", path)).toBe(path);
-  });
+  test.each(["/account", "/oauth/authorize?client_id=x&state=a%2Fb", "/console#here"])(
+    "HT-6 %s is followed",
+    (path) => {
+      expect(ownPathOr("/default", path)).toBe(path);
+    },
+  );
 
   test.each([
-    "//evil.test", "/\\evil.test", "https:evil.test", "https://evil.test/", "javascript:alert(1)", "\\\\evil.test",
-    "/\t/evil.test", "/\n/evil.test", "", "evil.test", "/.//evil.test", "/x/..//evil.test", null, undefined,
+    "//evil.test",
+    "/\\evil.test",
+    "https:evil.test",
+    "https://evil.test/",
+    "javascript:alert(1)",
+    "\\\\evil.test",
+    "/\t/evil.test",
+    "/\n/evil.test",
+    "",
+    "evil.test",
+    "/.//evil.test",
+    "/x/..//evil.test",
+    null,
+    undefined,
   ])("HT-6 %j is not", (path) => {
     expect(ownPathOr("/default", path)).toBe("/default");
   });
@@ -25,7 +40,22 @@ describe("where a page may lead on to", () => {
   });
 
   test("HT-6 whatever is given, a browser stays on the origin", () => {
-    const piece = fc.constantFrom("/", "\\", ".", "..", "\t", "\n", "@", ":", "evil.test", "https:", "%2f", "?", "#", "a");
+    const piece = fc.constantFrom(
+      "/",
+      "\\",
+      ".",
+      "..",
+      "\t",
+      "\n",
+      "@",
+      ":",
+      "evil.test",
+      "https:",
+      "%2f",
+      "?",
+      "#",
+      "a",
+    );
     fc.assert(
       fc.property(fc.array(piece, { maxLength: 8 }), (pieces) => {
         const path = ownPathOr("/default", pieces.join(""));

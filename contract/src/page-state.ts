@@ -18,9 +18,13 @@ export const pageState = z.object({
   /** Where a person lands when nothing else was asked for. */
   landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
   /** Set on an error page. */
-  problem: z.object({ code: z.string(), title: z.string(), meaning: z.string(), mend: z.string() }).optional(),
+  problem: z
+    .object({ code: z.string(), title: z.string(), meaning: z.string(), mend: z.string() })
+    .optional(),
   /** Set on the sign-out page when an application sent the person there. */
-  signOut: z.object({ appName: z.string(), returnTo: z.string().nullable(), automatic: z.boolean() }).optional(),
+  signOut: z
+    .object({ appName: z.string(), returnTo: z.string().nullable(), automatic: z.boolean() })
+    .optional(),
   /** Set on the sign-in and register pages when an application sent the person there. */
   visitedApp: z.object({ name: z.string() }).optional(),
 });

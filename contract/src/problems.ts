@@ -15,25 +15,29 @@ export const PROBLEMS = {
   "malformed-request": {
     status: 400,
     title: "The request cannot be read",
-    meaning: "The body or the address is not what it claims to be: broken JSON, bytes that are not UTF-8, or member names that no request has.",
+    meaning:
+      "The body or the address is not what it claims to be: broken JSON, bytes that are not UTF-8, or member names that no request has.",
     mend: "Send a JSON object in UTF-8 with the members that the description of the call names.",
   },
   "invalid-fields": {
     status: 400,
     title: "Some fields are not right",
-    meaning: "The request was read, but at least one field is missing, unknown, or not acceptable. `errors` names each with a sentence.",
+    meaning:
+      "The request was read, but at least one field is missing, unknown, or not acceptable. `errors` names each with a sentence.",
     mend: "Correct the named fields and send the request again. Nothing was stored.",
   },
   "sign-in-refused": {
     status: 401,
     title: "Signing in did not work",
-    meaning: "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
+    meaning:
+      "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
     mend: "Check both and try again, or register.",
   },
   "not-signed-in": {
     status: 401,
     title: "Nobody is signed in",
-    meaning: "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
+    meaning:
+      "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
     mend: "Sign in and send the request again with the new token.",
   },
   "account-suspended": {
@@ -57,8 +61,9 @@ export const PROBLEMS = {
   "foreign-origin": {
     status: 403,
     title: "The request comes from another origin",
-    meaning: "A browser sent this from a page that is not Lucchetto's own, or a cookie came without the headers by which browsers say where a request comes from.",
-    mend: "On a page: open it at the service's public address. In a program: send no cookie, but `Authorization: Bearer …` with a token asked for with deliver: \"token\".",
+    meaning:
+      "A browser sent this from a page that is not Lucchetto's own, or a cookie came without the headers by which browsers say where a request comes from.",
+    mend: 'On a page: open it at the service\'s public address. In a program: send no cookie, but `Authorization: Bearer …` with a token asked for with deliver: "token".',
   },
   "not-found": {
     status: 404,
@@ -99,7 +104,8 @@ export const PROBLEMS = {
   "unsupported-media-type": {
     status: 415,
     title: "Not this kind of body",
-    meaning: "Calls under /v1 take application/json; the standards' endpoints under /oauth take application/x-www-form-urlencoded.",
+    meaning:
+      "Calls under /v1 take application/json; the standards' endpoints under /oauth take application/x-www-form-urlencoded.",
     mend: "Set the Content-Type header to what the call takes.",
   },
   "headers-too-large": {
@@ -117,7 +123,8 @@ export const PROBLEMS = {
   "too-busy": {
     status: 503,
     title: "Too busy for the moment",
-    meaning: "More people are signing in at this moment than passwords can be checked. Nothing was counted against you.",
+    meaning:
+      "More people are signing in at this moment than passwords can be checked. Nothing was counted against you.",
     mend: "Try again after the seconds in Retry-After.",
   },
   "storage-unavailable": {
@@ -129,13 +136,15 @@ export const PROBLEMS = {
   "unknown-app": {
     status: 400,
     title: "This application is not registered",
-    meaning: "The address that led here names no application known to this service, so nobody is sent anywhere.",
+    meaning:
+      "The address that led here names no application known to this service, so nobody is sent anywhere.",
     mend: "For its developer: `lucchetto app list` shows the client ids.",
   },
   "unregistered-return-address": {
     status: 400,
     title: "The return address is not registered",
-    meaning: "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
+    meaning:
+      "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
     mend: "For its developer: register the address with `lucchetto app add --redirect-uri …`, or send the registered one.",
   },
 } as const satisfies Record<string, ProblemKind>;

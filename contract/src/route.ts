@@ -15,7 +15,7 @@ export interface Route {
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
   /** Replies by status. 204 has `z.undefined()`. Problems are not listed: every call may answer one. */
-  readonly replies: { readonly [status: number]: z.ZodType };
+  readonly replies: Readonly<Record<number, z.ZodType>>;
 }
 
 /** Keeps the literal types of a route. */

@@ -14,7 +14,9 @@ export const account = z
     username: z.string().nullable(),
     displayName: z.string().nullable(),
     state: accountState,
-    labels: z.array(z.string()).describe("short strings that applications read for their own permission rules"),
+    labels: z
+      .array(z.string())
+      .describe("short strings that applications read for their own permission rules"),
     createdAt: timestamp,
   })
   .meta({ id: "Account" });
@@ -86,7 +88,9 @@ export const passwordExplanation = z
     configuredScheme: z.string(),
     millisecondsHere: z.number().describe("estimated for one check on this machine"),
     setAt: timestamp.describe("when the password was set"),
-    recordMadeAt: timestamp.describe("when the record was made; later than setAt if it was re-made at a sign-in"),
+    recordMadeAt: timestamp.describe(
+      "when the record was made; later than setAt if it was re-made at a sign-in",
+    ),
   })
   .meta({ id: "PasswordExplanation" });
 export type PasswordExplanation = z.output<typeof passwordExplanation>;

@@ -29,7 +29,8 @@ export interface HaspCookies {
 /** @param origin the application's own, from its return address. On loopback the names carry the port. */
 export function haspCookies(origin: URL): HaspCookies {
   const secure = origin.protocol === "https:";
-  const name = (what: string) => (secure ? `__Host-lucchetto-${what}` : `lucchetto-${what}-${origin.port || "80"}`);
+  const name = (what: string) =>
+    secure ? `__Host-lucchetto-${what}` : `lucchetto-${what}-${origin.port || "80"}`;
   const departureName = (state: string) => `${name("away")}-${state.slice(0, NAMED_CHARACTERS)}`;
   const attributes = { httpOnly: true, secure, sameSite: "lax", path: "/" } as const;
 

@@ -25,7 +25,11 @@ declare global {
 
 /** What a middleware gets: node's own request, with what Express adds to it. */
 type Incoming = IncomingMessage & { originalUrl?: string; account?: SignedInAccount | null };
-export type Middleware = (request: Incoming, response: ServerResponse, next: (error?: unknown) => void) => void;
+export type Middleware = (
+  request: Incoming,
+  response: ServerResponse,
+  next: (error?: unknown) => void,
+) => void;
 
 export interface ExpressHasp {
   /** The hasp's own addresses; use it before the application's routes. */
@@ -76,7 +80,11 @@ function middleware(work: (request: Incoming, response: ServerResponse) => Promi
 }
 
 function visitOf(request: Incoming): Visit {
-  return { method: request.method ?? "GET", url: request.originalUrl ?? request.url ?? "/", headers: request.headers };
+  return {
+    method: request.method ?? "GET",
+    url: request.originalUrl ?? request.url ?? "/",
+    headers: request.headers,
+  };
 }
 
 function send(response: ServerResponse, { status, headers, body }: Answer): void {

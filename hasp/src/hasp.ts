@@ -96,16 +96,19 @@ export function createHasp(options: HaspOptions): Hasp {
     const query = queryOf(visit);
     const state = query.get("state") ?? "";
     const departure = cookies.readDeparture(visit.headers.cookie, state);
-    if (departure === null) return beginAgain("This browser did not ask for this sign-in, or it took too long.");
+    if (departure === null)
+      return beginAgain("This browser did not ask for this sign-in, or it took too long.");
     const spent = [cookies.removeDeparture(state)];
-    if (query.get("iss") !== service) return beginAgain("The answer does not come from the expected service.", spent);
+    if (query.get("iss") !== service)
+      return beginAgain("The answer does not come from the expected service.", spent);
     if (query.has("error")) {
       const reason = query.get("error_description") ?? query.get("error") ?? "";
       return beginAgain(`The sign-in was not completed: ${reason}`, spent);
     }
     try {
       const token = await lucchetto.swap(query.get("code") ?? "", departure.verifier);
-      if (token === null) return beginAgain("The sign-in took too long, or its answer was used before.", spent);
+      if (token === null)
+        return beginAgain("The sign-in took too long, or its answer was used before.", spent);
       return redirect(departure.next, [...spent, cookies.writeCheckToken(token)]);
     } catch (error) {
       return unreachable(visit, error);
@@ -124,10 +127,17 @@ export function createHasp(options: HaspOptions): Hasp {
 
   async function signOut(visit: Visit): Promise<Answer> {
     if (visit.method !== "POST") {
-      return page({ status: 405, title: "Not by a link", text: "Signing out takes a press of the button.", headers: { allow: "POST" } });
+      return page({
+        status: 405,
+        title: "Not by a link",
+        text: "Signing out takes a press of the button.",
+        headers: { allow: "POST" },
+      });
     }
     if (!isOwnOrigin(visit, returnAddress.origin)) {
-      return problem(service, "foreign-origin", { detail: "Only this application's own pages may sign people out." });
+      return problem(service, "foreign-origin", {
+        detail: "Only this application's own pages may sign people out.",
+      });
     }
     const gone = [cookies.removeCheckToken()];
     const token = cookies.readCheckToken(visit.headers.cookie);
@@ -137,7 +147,11 @@ export function createHasp(options: HaspOptions): Hasp {
       if (token === undefined || who === null) return redirect(landing ?? "/", gone);
       await lucchetto.revoke(token);
       const address = new URL(`${service}/sign-out`);
-      const fields = { client_id: clientId, sid: who.sid, ...(landing === null ? {} : { return_to: landing }) };
+      const fields = {
+        client_id: clientId,
+        sid: who.sid,
+        ...(landing === null ? {} : { return_to: landing }),
+      };
       address.search = new URLSearchParams(fields).toString();
       return redirect(address.href, gone);
     } catch (error) {
@@ -202,13 +216,24 @@ export function createHasp(options: HaspOptions): Hasp {
     const headers = { "www-authenticate": `Bearer realm="${returnAddress.origin}"` };
     if (!isPage(visit)) return problem(service, "not-signed-in", { detail, headers });
     const link = { href: paths.signIn, text: "Sign in" };
-    return page({ status: 401, title: "You are not signed in any more", text: "What you sent was not taken.", link, headers });
+    return page({
+      status: 401,
+      title: "You are not signed in any more",
+      text: "What you sent was not taken.",
+      link,
+      headers,
+    });
   }
 
   function refuseWithoutLabel(visit: Visit, label: string): Answer {
     if (isPage(visit)) {
       const text = `This page is for people with the label “${label}”, which your account does not carry.`;
-      return page({ status: 403, title: "This page is not for you", text, link: { href: "/", text: "Back to the start" } });
+      return page({
+        status: 403,
+        title: "This page is not for you",
+        text,
+        link: { href: "/", text: "Back to the start" },
+      });
     }
     return problem(service, "label-missing", { detail: `The account does not carry the label "${label}".` });
   }

@@ -39,7 +39,8 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     if (response.status === 401) {
       throw new LucchettoUnreachable(`${settings.service} does not know this client id with this app key`);
     }
-    if (response.status >= 500) throw new LucchettoUnreachable(`${settings.service} answered ${response.status}`);
+    if (response.status >= 500)
+      throw new LucchettoUnreachable(`${settings.service} answered ${response.status}`);
     return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.service) };
   }
 

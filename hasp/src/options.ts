@@ -42,9 +42,12 @@ export class HaspOptionsError extends Error {
 export function readOptions(options: HaspOptions): HaspSettings {
   const returnAddress = readAddress("returnAddress", options.returnAddress);
   const service = readAddress("service", options.service).href.replace(/\/+$/, "");
-  if (options.clientId === "") throw new HaspOptionsError("clientId: it is empty; `lucchetto app list` shows the client ids");
+  if (options.clientId === "")
+    throw new HaspOptionsError("clientId: it is empty; `lucchetto app list` shows the client ids");
   if (!options.appKey.startsWith("lcp_")) {
-    throw new HaspOptionsError("appKey: expected an app key, which begins with lcp_ (is another value in its place?)");
+    throw new HaspOptionsError(
+      "appKey: expected an app key, which begins with lcp_ (is another value in its place?)",
+    );
   }
   return {
     service,
@@ -52,7 +55,9 @@ export function readOptions(options: HaspOptions): HaspSettings {
     appKey: options.appKey,
     returnAddress,
     signedOutAddress:
-      options.signedOutAddress === undefined ? null : readAddress("signedOutAddress", options.signedOutAddress).href,
+      options.signedOutAddress === undefined
+        ? null
+        : readAddress("signedOutAddress", options.signedOutAddress).href,
     paths: {
       signIn: options.paths?.signIn ?? "/sign-in",
       register: options.paths?.register ?? "/register",
@@ -66,5 +71,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
 function readAddress(name: string, text: string): URL {
   const url = URL.canParse(text) ? new URL(text) : null;
   if (url?.protocol === "http:" || url?.protocol === "https:") return url;
-  throw new HaspOptionsError(`${name}: found ${JSON.stringify(text)}, expected an address such as https://accounts.example`);
+  throw new HaspOptionsError(
+    `${name}: found ${JSON.stringify(text)}, expected an address such as https://accounts.example`,
+  );
 }

@@ -35,7 +35,9 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
       const clock = createMovableClock(dataSource);
       await clock.refresh();
       const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
-      return { id: await addOperator({ configuration, dataSource, clock }, { email, displayName, password }) };
+      return {
+        id: await addOperator({ configuration, dataSource, clock }, { email, displayName, password }),
+      };
     } finally {
       await dataSource.destroy();
     }
@@ -68,7 +70,9 @@ try {
   const code = error instanceof Error && "code" in error ? String(error.code) : "";
   if (EXPECTED.some((kind) => error instanceof kind)) process.stderr.write(`${(error as Error).message}\n`);
   else if (code === "EADDRINUSE") {
-    process.stderr.write("The port is in use. Stop what listens there, or set LUCCHETTO_LISTEN_PORT to another.\n");
+    process.stderr.write(
+      "The port is in use. Stop what listens there, or set LUCCHETTO_LISTEN_PORT to another.\n",
+    );
   } else if (code.startsWith("ERR_PARSE_ARGS")) {
     process.stderr.write(`${(error as Error).message}\n`);
     process.exitCode = 2;

@@ -49,7 +49,12 @@ export interface ServiceParts {
 }
 
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
-export async function createService({ configuration, dataSource, clock, logger }: ServiceParts): Promise<FastifyInstance> {
+export async function createService({
+  configuration,
+  dataSource,
+  clock,
+  logger,
+}: ServiceParts): Promise<FastifyInstance> {
   const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
   const app = Fastify({
     loggerInstance: logger,
@@ -111,7 +116,11 @@ export async function createService({ configuration, dataSource, clock, logger }
       await own.register(oauthRoutes(context, shell));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
-      const description = describeApi({ publicUrl, siteName: site.name, development: mode === "development" });
+      const description = describeApi({
+        publicUrl,
+        siteName: site.name,
+        development: mode === "development",
+      });
       own.get("/openapi.json", async () => description);
     },
     { prefix: basePath },
@@ -129,7 +138,10 @@ export async function createService({ configuration, dataSource, clock, logger }
 async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
   await app.register(helmet, {
     // Pages bring a policy of their own; everything else is data and may load nothing.
-    contentSecurityPolicy: { useDefaults: false, directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] } },
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: { defaultSrc: ["'none'"], frameAncestors: ["'none'"] },
+    },
     referrerPolicy: { policy: "no-referrer" },
     strictTransportSecurity: publicUrl.startsWith("https:") ? { maxAge: HSTS_SECONDS } : false,
     frameguard: { action: "deny" },

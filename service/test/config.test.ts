@@ -58,16 +58,48 @@ describe("the configuration", () => {
 
   test.each([
     ["a wrong type", { ...GOOD, listen: { port: "x" } }, /listen\.port: found "x", expected a port/],
-    ["a wrong duration", { ...GOOD, sessions: { ordinary: { idle: "30 minutes" } } }, /sessions\.ordinary\.idle: found "30 minutes", expected a duration such as 30m/],
+    [
+      "a wrong duration",
+      { ...GOOD, sessions: { ordinary: { idle: "30 minutes" } } },
+      /sessions\.ordinary\.idle: found "30 minutes", expected a duration such as 30m/,
+    ],
     ["an unknown setting", { ...GOOD, publicURL: "x" }, /publicURL: there is no such setting/],
-    ["a missing setting", { mode: "development", publicUrl: GOOD.publicUrl }, /database.*missing|database: missing/],
-    ["a scheme above the ceiling", { ...GOOD, passwords: { hashing: { scheme: "$scrypt$ln=40,r=8,p=1" } } }, /passwords\.hashing\.scheme: found/],
+    [
+      "a missing setting",
+      { mode: "development", publicUrl: GOOD.publicUrl },
+      /database.*missing|database: missing/,
+    ],
+    [
+      "a scheme above the ceiling",
+      { ...GOOD, passwords: { hashing: { scheme: "$scrypt$ln=40,r=8,p=1" } } },
+      /passwords\.hashing\.scheme: found/,
+    ],
     ["no identifier at all", { ...GOOD, accounts: { email: "off", username: "off" } }, /both off/],
-    ["a development service for all the world", { ...GOOD, listen: { host: "0.0.0.0" } }, /listen\.host: found 0\.0\.0\.0, expected 127\.0\.0\.1/],
-    ["a URL where a scheme belongs", { ...GOOD, passwords: { hashing: { scheme: "https://brina.example" } } }, /looks like a web address and belongs to publicUrl/],
-    ["two swapped addresses", { ...GOOD, publicUrl: GOOD.database.url, database: { url: GOOD.publicUrl } }, /publicUrl: .*belongs to database\.url.*\n.*database\.url: .*belongs to publicUrl/],
-    ["a password in the yaml", { ...GOOD, database: { url: "mariadb://a:hush@h/d" } }, /database\.url: it holds a password/],
-    ["a password setting in the yaml", { ...GOOD, database: { ...GOOD.database, password: "hush" } }, /database\.password: secrets do not belong into the yaml/],
+    [
+      "a development service for all the world",
+      { ...GOOD, listen: { host: "0.0.0.0" } },
+      /listen\.host: found 0\.0\.0\.0, expected 127\.0\.0\.1/,
+    ],
+    [
+      "a URL where a scheme belongs",
+      { ...GOOD, passwords: { hashing: { scheme: "https://brina.example" } } },
+      /looks like a web address and belongs to publicUrl/,
+    ],
+    [
+      "two swapped addresses",
+      { ...GOOD, publicUrl: GOOD.database.url, database: { url: GOOD.publicUrl } },
+      /publicUrl: .*belongs to database\.url.*\n.*database\.url: .*belongs to publicUrl/,
+    ],
+    [
+      "a password in the yaml",
+      { ...GOOD, database: { url: "mariadb://a:hush@h/d" } },
+      /database\.url: it holds a password/,
+    ],
+    [
+      "a password setting in the yaml",
+      { ...GOOD, database: { ...GOOD.database, password: "hush" } },
+      /database\.password: secrets do not belong into the yaml/,
+    ],
     ["what is no YAML", "mode: [", /not YAML/],
     ["a list", "- a", /name: value/],
   ])("says path, found and expected for %s", (_what, tree, message) => {
@@ -77,7 +109,9 @@ describe("the configuration", () => {
   });
 
   test("an unknown variable is told rather than ignored", () => {
-    expect(faultsOf(GOOD, { LUCCHETTO_DATABSE_URL: "x" })).toMatch(/LUCCHETTO_DATABSE_URL: no setting has this variable/);
+    expect(faultsOf(GOOD, { LUCCHETTO_DATABSE_URL: "x" })).toMatch(
+      /LUCCHETTO_DATABSE_URL: no setting has this variable/,
+    );
   });
 
   test("JO-8 a password file that others can read stops the start, without its content in the message", () => {
@@ -101,23 +135,40 @@ describe("the configuration", () => {
     expect(faults).toMatch(/passwords\.hashing\.scheme/);
   });
 
-  test.each(["$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3"])("PW-16 production starts with %s", (scheme) => {
-    const tree = { ...GOOD, mode: "production", publicUrl: "https://accounts.example", passwords: { hashing: { scheme } } };
-    expect(faultsOf(tree)).toBe("");
-    expect(loadConfiguration(write(tree), {}).tellTaken).toBe(false);
-  });
-
-  test.each(["$scrypt$ln=16,r=8,p=1", "$scrypt$ln=15,r=8,p=2", "$scrypt$ln=14,r=8,p=3", "$scrypt$ln=17,r=4,p=1"])(
-    "PW-16 production refuses %s, naming the setting",
+  test.each(["$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3"])(
+    "PW-16 production starts with %s",
     (scheme) => {
-      const tree = { ...GOOD, mode: "production", publicUrl: "https://accounts.example", passwords: { hashing: { scheme } } };
-      expect(faultsOf(tree)).toMatch(/passwords\.hashing\.scheme: found/);
+      const tree = {
+        ...GOOD,
+        mode: "production",
+        publicUrl: "https://accounts.example",
+        passwords: { hashing: { scheme } },
+      };
+      expect(faultsOf(tree)).toBe("");
+      expect(loadConfiguration(write(tree), {}).tellTaken).toBe(false);
     },
   );
 
+  test.each([
+    "$scrypt$ln=16,r=8,p=1",
+    "$scrypt$ln=15,r=8,p=2",
+    "$scrypt$ln=14,r=8,p=3",
+    "$scrypt$ln=17,r=4,p=1",
+  ])("PW-16 production refuses %s, naming the setting", (scheme) => {
+    const tree = {
+      ...GOOD,
+      mode: "production",
+      publicUrl: "https://accounts.example",
+      passwords: { hashing: { scheme } },
+    };
+    expect(faultsOf(tree)).toMatch(/passwords\.hashing\.scheme: found/);
+  });
+
   test("PW-1 SE-10 production refuses rules off, a minimum under eight, and http", () => {
     const production = { ...GOOD, mode: "production", publicUrl: "https://accounts.example" };
-    expect(faultsOf({ ...production, passwords: { minimumLength: 7 } })).toMatch(/passwords\.minimumLength: found 7/);
+    expect(faultsOf({ ...production, passwords: { minimumLength: 7 } })).toMatch(
+      /passwords\.minimumLength: found 7/,
+    );
     expect(faultsOf({ ...production, passwords: { rules: "off" } })).toMatch(/passwords\.rules/);
     expect(faultsOf({ ...production, publicUrl: "http://accounts.example" })).toMatch(/https/);
   });

@@ -14,7 +14,8 @@ afterAll(() => service.stop());
 
 const registration = { email: "n@brina.example", password: PASSWORD };
 const cookie = () => `lucchetto-${new URL(service.url).port}=${token}`;
-const accounts = async () => Number((await service.dataSource.query("SELECT COUNT(*) AS n FROM account"))[0].n);
+const accounts = async () =>
+  Number((await service.dataSource.query("SELECT COUNT(*) AS n FROM account"))[0].n);
 const asJson = { "content-type": "application/json" };
 
 describe("problems", () => {
@@ -24,7 +25,9 @@ describe("problems", () => {
       expect(reply.status).toBe(200);
       expect(reply.text).toContain(`"code":"${code}"`);
     }
-    expect((await send(service, "GET", "/problems/nonsense", { headers: { accept: "text/html" } })).status).toBe(404);
+    expect(
+      (await send(service, "GET", "/problems/nonsense", { headers: { accept: "text/html" } })).status,
+    ).toBe(404);
   });
 
   test("HT-1 a problem carries its page's address, its status and the request's id", async () => {
@@ -38,7 +41,9 @@ describe("problems", () => {
   });
 
   test("HT-9 two requests have two ids, found again in the log; a caller's own id is not taken", async () => {
-    const replies = await Promise.all([1, 2].map(() => send(service, "GET", "/v1/session", { headers: { "x-request-id": "mine" } })));
+    const replies = await Promise.all(
+      [1, 2].map(() => send(service, "GET", "/v1/session", { headers: { "x-request-id": "mine" } })),
+    );
     const ids = replies.map(({ headers }) => headers.get("x-request-id") ?? "");
     expect(new Set(ids).size).toBe(2);
     expect(ids).not.toContain("mine");
@@ -48,20 +53,34 @@ describe("problems", () => {
 
 describe("where requests may come from", () => {
   test.each([
-    ["a foreign origin", { origin: "https://evil.test" }], ["an app's origin", { origin: "http://localhost:8421" }],
-    ["the origin null", { origin: "null" }], ["a foreign origin with Sec-Fetch-Site forged", { origin: "https://evil.test", "sec-fetch-site": "same-origin" }],
-    ["another site", { "sec-fetch-site": "cross-site" }], ["the same site", { "sec-fetch-site": "same-site" }],
+    ["a foreign origin", { origin: "https://evil.test" }],
+    ["an app's origin", { origin: "http://localhost:8421" }],
+    ["the origin null", { origin: "null" }],
+    [
+      "a foreign origin with Sec-Fetch-Site forged",
+      { origin: "https://evil.test", "sec-fetch-site": "same-origin" },
+    ],
+    ["another site", { "sec-fetch-site": "cross-site" }],
+    ["the same site", { "sec-fetch-site": "same-site" }],
     ["neither header", {}],
-  ])("HT-2 with a cookie, %s is refused, and nothing ends", async (_what, headers: Record<string, string>) => {
-    const reply = await send(service, "DELETE", "/v1/session", { headers: { cookie: cookie(), ...headers } });
-    expect(reply.status).toBe(403);
-    expect(reply.json()).toMatchObject({ code: "foreign-origin" });
-    expect((await send(service, "GET", "/v1/session", { headers: { cookie: cookie() } })).status).toBe(200);
-  });
+  ])(
+    "HT-2 with a cookie, %s is refused, and nothing ends",
+    async (_what, headers: Record<string, string>) => {
+      const reply = await send(service, "DELETE", "/v1/session", {
+        headers: { cookie: cookie(), ...headers },
+      });
+      expect(reply.status).toBe(403);
+      expect(reply.json()).toMatchObject({ code: "foreign-origin" });
+      expect((await send(service, "GET", "/v1/session", { headers: { cookie: cookie() } })).status).toBe(200);
+    },
+  );
 
   test("HT-2 a foreign origin may not sign anybody in, cookie or not; the mend for programs is named", async () => {
     const body = json({ proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD } });
-    const foreign = await send(service, "POST", "/v1/sign-in", { ...body, headers: { ...body.headers, origin: "https://evil.test" } });
+    const foreign = await send(service, "POST", "/v1/sign-in", {
+      ...body,
+      headers: { ...body.headers, origin: "https://evil.test" },
+    });
     expect(foreign.status).toBe(403);
     expect(foreign.headers.get("set-cookie")).toBeNull();
     const program = await send(service, "DELETE", "/v1/session", { headers: { cookie: cookie() } });
@@ -70,8 +89,13 @@ describe("where requests may come from", () => {
 
   test("HT-2 own pages and programs are served", async () => {
     const body = json({ proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD } });
-    for (const headers of [{ origin: service.url }, { "sec-fetch-site": "same-origin" }, {}] as Array<Record<string, string>>) {
-      expect((await send(service, "POST", "/v1/sign-in", { ...body, headers: { ...body.headers, ...headers } })).status).toBe(201);
+    for (const headers of [{ origin: service.url }, { "sec-fetch-site": "same-origin" }, {}] as Array<
+      Record<string, string>
+    >) {
+      expect(
+        (await send(service, "POST", "/v1/sign-in", { ...body, headers: { ...body.headers, ...headers } }))
+          .status,
+      ).toBe(201);
     }
   });
 
@@ -80,7 +104,9 @@ describe("where requests may come from", () => {
       const reply = await send(service, "GET", path, { headers: { origin: "https://evil.test" } });
       expect(reply.headers.get("access-control-allow-origin")).toBeNull();
     }
-    expect((await send(service, "OPTIONS", "/v1/sign-in", { headers: { origin: "https://evil.test" } })).status).toBe(405);
+    expect(
+      (await send(service, "OPTIONS", "/v1/sign-in", { headers: { origin: "https://evil.test" } })).status,
+    ).toBe(405);
     const metadata = await send(service, "GET", "/.well-known/oauth-authorization-server");
     expect(metadata.headers.get("access-control-allow-origin")).toBe("*");
   });
@@ -88,11 +114,25 @@ describe("where requests may come from", () => {
 
 describe("pages", () => {
   test("HT-3 HT-5 carry a strict policy, no-referrer and nosniff, and are not kept", async () => {
-    for (const path of ["/sign-in", "/register", "/sign-out", "/account", "/console", "/console/accounts", "/docs"]) {
+    for (const path of [
+      "/sign-in",
+      "/register",
+      "/sign-out",
+      "/account",
+      "/console",
+      "/console/accounts",
+      "/docs",
+    ]) {
       const { status, headers, text } = await send(service, "GET", path);
       expect(status).toBe(200);
       const policy = headers.get("content-security-policy") ?? "";
-      for (const directive of ["default-src 'none'", "object-src 'none'", "base-uri 'none'", "frame-ancestors 'none'", "form-action 'self'"]) {
+      for (const directive of [
+        "default-src 'none'",
+        "object-src 'none'",
+        "base-uri 'none'",
+        "frame-ancestors 'none'",
+        "form-action 'self'",
+      ]) {
         expect(policy).toContain(directive);
       }
       expect(policy).not.toContain("unsafe");
@@ -106,7 +146,9 @@ describe("pages", () => {
   test("HT-4 HSTS comes over https alone", async () => {
     const secure = await startService({ beside: service, publicUrl: "https://accounts.brina.example" });
     try {
-      const age = /max-age=(\d+)/.exec((await send(secure, "GET", "/sign-in")).headers.get("strict-transport-security") ?? "");
+      const age = /max-age=(\d+)/.exec(
+        (await send(secure, "GET", "/sign-in")).headers.get("strict-transport-security") ?? "",
+      );
       expect(Number(age?.[1])).toBeGreaterThanOrEqual(31_536_000);
       const plain = await send(service, "GET", "/sign-in", { headers: { "x-forwarded-proto": "https" } });
       expect(plain.headers.get("strict-transport-security")).toBeNull();
@@ -116,7 +158,10 @@ describe("pages", () => {
   });
 
   test("a site's name with markup in it is written as text", async () => {
-    const odd = await startService({ beside: service, settings: { LUCCHETTO_SITE_NAME: "</script><script>alert(1)</script>" } });
+    const odd = await startService({
+      beside: service,
+      settings: { LUCCHETTO_SITE_NAME: "</script><script>alert(1)</script>" },
+    });
     try {
       const { text } = await send(odd, "GET", "/sign-in");
       expect(text).not.toContain("<script>alert(1)");
@@ -132,9 +177,23 @@ describe("pages", () => {
       body: { name: "Hut book", redirectUris: ["http://localhost:9999/signed-in"], signedOutUris },
     });
     const page = async (returnTo: string) =>
-      (await send(service, "GET", `/sign-out?${new URLSearchParams({ client_id: body.app.clientId, return_to: returnTo, sid: "x" })}`, { headers: { cookie: cookie() } })).text;
-    expect(await page(signedOutUris[0] as string)).toContain('"returnTo":"http://localhost:9999/signed-out","automatic":false');
-    for (const address of ["//evil.test", "http://localhost:9999/signed-out/x", "https://evil.test", "javascript:alert(1)"]) {
+      (
+        await send(
+          service,
+          "GET",
+          `/sign-out?${new URLSearchParams({ client_id: body.app.clientId, return_to: returnTo, sid: "x" })}`,
+          { headers: { cookie: cookie() } },
+        )
+      ).text;
+    expect(await page(signedOutUris[0] as string)).toContain(
+      '"returnTo":"http://localhost:9999/signed-out","automatic":false',
+    );
+    for (const address of [
+      "//evil.test",
+      "http://localhost:9999/signed-out/x",
+      "https://evil.test",
+      "javascript:alert(1)",
+    ]) {
       expect(await page(address)).toContain('"returnTo":null');
     }
   });
@@ -156,8 +215,13 @@ describe("pages", () => {
 
 describe("bad requests", () => {
   test.each([
-    ["broken JSON", '{"email":', 400], ["an array", "[]", 400], ["text", '"x"', 400], ["null", "null", 400], ["nothing", "", 400],
-    ["HT-8 __proto__", '{"__proto__":{"polluted":1}}', 400], ["HT-8 constructor.prototype", '{"constructor":{"prototype":{"polluted":1}}}', 400],
+    ["broken JSON", '{"email":', 400],
+    ["an array", "[]", 400],
+    ["text", '"x"', 400],
+    ["null", "null", 400],
+    ["nothing", "", 400],
+    ["HT-8 __proto__", '{"__proto__":{"polluted":1}}', 400],
+    ["HT-8 constructor.prototype", '{"constructor":{"prototype":{"polluted":1}}}', 400],
     ["HT-8 __proto__ below", '{"email":{"x":{"__proto__":{"polluted":1}}}}', 400],
     ["HT-8 ten thousand arrays", `{"email":${"[".repeat(10_000)}${"]".repeat(10_000)}}`, 400],
     ["an unknown member", JSON.stringify({ ...registration, "x\r\ny": 1 }), 400],
@@ -175,16 +239,23 @@ describe("bad requests", () => {
     const text = JSON.stringify(registration);
     const cut = Buffer.concat([Buffer.from(text.slice(0, -2)), Buffer.from([0xc3, 0x28]), Buffer.from('"}')]);
     for (const bytes of [cut, Buffer.from(text, "utf16le")]) {
-      const reply = await send(service, "POST", "/v1/accounts", { body: new Uint8Array(bytes), headers: asJson });
+      const reply = await send(service, "POST", "/v1/accounts", {
+        body: new Uint8Array(bytes),
+        headers: asJson,
+      });
       expect(reply.status).toBe(400);
     }
     expect(await accounts()).toBe(before);
   });
 
   test("HT-11 a wrong method gets 405 with the real ones, a wrong type 415, an unknown path 404", async () => {
-    const described = (await send(service, "GET", "/openapi.json")).json<{ paths: Record<string, Record<string, unknown>> }>();
+    const described = (await send(service, "GET", "/openapi.json")).json<{
+      paths: Record<string, Record<string, unknown>>;
+    }>();
     for (const [path, operations] of Object.entries(described.paths)) {
-      const real = Object.keys(operations).map((method) => method.toUpperCase()).sort();
+      const real = Object.keys(operations)
+        .map((method) => method.toUpperCase())
+        .sort();
       const at = path.replace(/\{[^}]+\}/g, "0198f0c2-0000-7000-8000-000000000000");
       for (const method of ["GET", "POST", "PUT", "PATCH", "DELETE"].filter((one) => !real.includes(one))) {
         const reply = await send(service, method, at);
@@ -192,13 +263,31 @@ describe("bad requests", () => {
         expect(reply.headers.get("allow")?.split(", ")).toEqual(real);
       }
     }
-    for (const type of ["text/plain", "application/x-www-form-urlencoded", "multipart/form-data; boundary=x", "application/xml"]) {
-      const reply = await send(service, "POST", "/v1/accounts", { body: JSON.stringify(registration), headers: { "content-type": type } });
+    for (const type of [
+      "text/plain",
+      "application/x-www-form-urlencoded",
+      "multipart/form-data; boundary=x",
+      "application/xml",
+    ]) {
+      const reply = await send(service, "POST", "/v1/accounts", {
+        body: JSON.stringify(registration),
+        headers: { "content-type": type },
+      });
       expect(reply.status).toBe(415);
     }
     const charset = { "content-type": "application/json; charset=utf-8" };
-    expect((await send(service, "POST", "/v1/accounts", { body: JSON.stringify({ ...registration, email: "charset@brina.example" }), headers: charset })).status).toBe(201);
-    expect((await send(service, "GET", "/v1/nonsense")).json()).toMatchObject({ code: "not-found", status: 404 });
+    expect(
+      (
+        await send(service, "POST", "/v1/accounts", {
+          body: JSON.stringify({ ...registration, email: "charset@brina.example" }),
+          headers: charset,
+        })
+      ).status,
+    ).toBe(201);
+    expect((await send(service, "GET", "/v1/nonsense")).json()).toMatchObject({
+      code: "not-found",
+      status: 404,
+    });
     expect((await send(service, "POST", "/oauth/token", { body: "{}", headers: asJson })).status).toBe(415);
   });
 
@@ -211,15 +300,28 @@ describe("bad requests", () => {
         controller.close();
       },
     });
-    const reply = await fetch(`${service.url}/v1/accounts`, { method: "POST", body: stream, headers: asJson, duplex: "half" } as RequestInit);
+    const reply = await fetch(`${service.url}/v1/accounts`, {
+      method: "POST",
+      body: stream,
+      headers: asJson,
+      duplex: "half",
+    } as RequestInit);
     expect(reply.status).toBe(413);
   });
 
   test.each([
     ["what is not HTTP", "nonsense\r\n\r\n", 400],
     ["headers without end", `GET /healthz HTTP/1.1\r\nHost: x\r\nX: ${"x".repeat(40_000)}\r\n\r\n`, 431],
-    ["an address that cannot be decoded", "GET /v1/%zz HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n", 400],
-    ["an id far too long", `GET /v1/operator/accounts/${"x".repeat(300)} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n`, 414],
+    [
+      "an address that cannot be decoded",
+      "GET /v1/%zz HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      400,
+    ],
+    [
+      "an id far too long",
+      `GET /v1/operator/accounts/${"x".repeat(300)} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n`,
+      414,
+    ],
   ])("%s still gets a problem", async (_what, raw, status) => {
     const answer = await new Promise<string>((resolve) => {
       let text = "";
@@ -238,12 +340,28 @@ describe("who may call", () => {
   test("HT-10 without, with a dead and with a malformed token the answer is 401 with a challenge; without the label 403", async () => {
     const dead = (await service.register("dead@brina.example")).token;
     await service.as(dead)(routes.signOut);
-    const guarded = Object.values(routes).filter(({ access }) => access === "session" || access === "operator");
+    const guarded = Object.values(routes).filter(
+      ({ access }) => access === "session" || access === "operator",
+    );
     for (const { method, path, access } of guarded) {
       const at = path.replace(/:[A-Za-z]+/g, "0198f0c2-0000-7000-8000-000000000000");
-      for (const authorization of [undefined, `Bearer ${dead}`, "Bearer", "Basic eDp5", "Bearer lcs_short", `Bearer ${"x".repeat(3_000)}`]) {
-        const reply = await send(service, method, at, { headers: authorization === undefined ? {} : { authorization } });
-        expect({ method, path, authorization, status: reply.status }).toEqual({ method, path, authorization, status: 401 });
+      for (const authorization of [
+        undefined,
+        `Bearer ${dead}`,
+        "Bearer",
+        "Basic eDp5",
+        "Bearer lcs_short",
+        `Bearer ${"x".repeat(3_000)}`,
+      ]) {
+        const reply = await send(service, method, at, {
+          headers: authorization === undefined ? {} : { authorization },
+        });
+        expect({ method, path, authorization, status: reply.status }).toEqual({
+          method,
+          path,
+          authorization,
+          status: 401,
+        });
         expect(reply.headers.get("www-authenticate")).toMatch(/^Bearer/);
       }
       if (access === "operator") {
@@ -257,13 +375,21 @@ describe("who may call", () => {
   test("HT-14 an operator's ids that name nothing answer like missing ones, and the label is asked for at every call", async () => {
     const operator = await service.operator();
     for (const id of ["0198f0c2-0000-7000-8000-000000000000", "nonsense", "%00", "' OR 1=1"]) {
-      const reply = await send(service, "GET", `/v1/operator/accounts/${encodeURIComponent(id)}`, { headers: { authorization: `Bearer ${operator}` } });
+      const reply = await send(service, "GET", `/v1/operator/accounts/${encodeURIComponent(id)}`, {
+        headers: { authorization: `Bearer ${operator}` },
+      });
       expect(reply.status).toBe(404);
     }
-    await service.dataSource.query("UPDATE account SET labels = '[]' WHERE emailKey = 'office@brina.example'");
-    const reply = await send(service, "GET", "/v1/operator/accounts", { headers: { authorization: `Bearer ${operator}` } });
+    await service.dataSource.query(
+      "UPDATE account SET labels = '[]' WHERE emailKey = 'office@brina.example'",
+    );
+    const reply = await send(service, "GET", "/v1/operator/accounts", {
+      headers: { authorization: `Bearer ${operator}` },
+    });
     expect(reply.status).toBe(403);
-    await service.dataSource.query("UPDATE account SET labels = '[\"operator\"]' WHERE emailKey = 'office@brina.example'");
+    await service.dataSource.query(
+      "UPDATE account SET labels = '[\"operator\"]' WHERE emailKey = 'office@brina.example'",
+    );
   });
 
   test("lists go page by page, search takes what is there literally, and a made-up cursor is told", async () => {
@@ -272,7 +398,9 @@ describe("who may call", () => {
     const seen: string[] = [];
     let cursor: string | undefined;
     do {
-      const { body } = await operator(routes.listAccounts, { query: { search: "PAGE", limit: 2, ...(cursor ? { cursor } : {}) } });
+      const { body } = await operator(routes.listAccounts, {
+        query: { search: "PAGE", limit: 2, ...(cursor ? { cursor } : {}) },
+      });
       seen.push(...body.items.map(({ email }) => email ?? ""));
       cursor = body.next ?? undefined;
     } while (cursor !== undefined);
@@ -280,6 +408,8 @@ describe("who may call", () => {
     for (const search of ["%", "_", "\\", "' OR '1'='1"]) {
       expect((await operator(routes.listAccounts, { query: { search } })).body.items).toEqual([]);
     }
-    await expect(operator(routes.listAccounts, { query: { cursor: "made-up" } })).rejects.toMatchObject({ problem: { status: 400 } });
+    await expect(operator(routes.listAccounts, { query: { cursor: "made-up" } })).rejects.toMatchObject({
+      problem: { status: 400 },
+    });
   });
 });

@@ -89,9 +89,14 @@ describe("the authorization endpoint", () => {
   });
 
   test.each([
-    ["another path", `${RETURN}/x`], ["a query", `${RETURN}?x=1`], ["another port", RETURN.replace("9999", "9998")],
-    ["https", RETURN.replace("http:", "https:")], ["letter case", RETURN.replace("signed", "Signed")],
-    ["a fragment", `${RETURN}#x`], ["another host", "http://evil.test/signed-in"], ["none", ""],
+    ["another path", `${RETURN}/x`],
+    ["a query", `${RETURN}?x=1`],
+    ["another port", RETURN.replace("9999", "9998")],
+    ["https", RETURN.replace("http:", "https:")],
+    ["letter case", RETURN.replace("signed", "Signed")],
+    ["a fragment", `${RETURN}#x`],
+    ["another host", "http://evil.test/signed-in"],
+    ["none", ""],
   ])("OA-1 %s in the return address gets an error page, never a redirect", async (_what, address) => {
     const own = await service.signIn("anna@brina.example");
     const reply = await send(service, "GET", request({ redirect_uri: address }), {
@@ -115,15 +120,20 @@ describe("the authorization endpoint", () => {
     expect(guest.headers.get("location")).toMatch(/^\/sign-in\?next=%2Foauth%2Fauthorize/);
     const newcomer = await send(service, "GET", request({ prompt: "create" }));
     expect(newcomer.headers.get("location")).toMatch(/^\/register\?next=/);
-    const asked = new URL((await send(service, "GET", request({ prompt: "none" }))).headers.get("location") ?? "");
+    const asked = new URL(
+      (await send(service, "GET", request({ prompt: "none" }))).headers.get("location") ?? "",
+    );
     expect(asked.searchParams.get("error")).toBe("login_required");
   });
 
   test("OA-2 without an S256 challenge there is no code", async () => {
     const own = await service.signIn("anna@brina.example");
     const cases: Array<Record<string, string | null>> = [
-      { code_challenge: null }, { code_challenge_method: "plain" }, { code_challenge_method: null },
-      { code_challenge: "short" }, { response_type: "token" },
+      { code_challenge: null },
+      { code_challenge_method: "plain" },
+      { code_challenge_method: null },
+      { code_challenge: "short" },
+      { response_type: "token" },
     ];
     for (const changes of cases) {
       const reply = await send(service, "GET", request(changes), { headers: cookieOf(own) });
@@ -143,7 +153,10 @@ describe("the token endpoint", () => {
       expect(reply.status).toBe(400);
     }
     const reply = await swap(await codeFor(own));
-    expect(reply.json()).toMatchObject({ access_token: expect.stringMatching(/^lck_/), token_type: "Bearer" });
+    expect(reply.json()).toMatchObject({
+      access_token: expect.stringMatching(/^lck_/),
+      token_type: "Bearer",
+    });
     expect(reply.headers.get("cache-control")).toBe("no-store");
   });
 
@@ -178,13 +191,20 @@ describe("the token endpoint", () => {
     expect(token).toMatch(/^lck_/);
     expect((await swap(code)).status).toBe(400);
     expect(await introspect(token)).toEqual({ active: false });
-    const { body } = await service.as(operator)(routes.listJournal, { query: { kind: "app.code-used-again" } });
+    const { body } = await service.as(operator)(routes.listJournal, {
+      query: { kind: "app.code-used-again" },
+    });
     expect(body.items.length).toBeGreaterThan(0);
   });
 
   test("OA-4 apps show their key by Basic or in the body, never in the address", async () => {
     const own = await service.signIn("anna@brina.example");
-    const fields = (code: string) => ({ grant_type: "authorization_code", code, redirect_uri: RETURN, code_verifier: VERIFIER });
+    const fields = (code: string) => ({
+      grant_type: "authorization_code",
+      code,
+      redirect_uri: RETURN,
+      code_verifier: VERIFIER,
+    });
     const inBody = { ...fields(await codeFor(own)), client_id: app.clientId, client_secret: app.key };
     expect((await form("/oauth/token", inBody, {})).status).toBe(200);
     const code = await codeFor(own);
@@ -207,22 +227,30 @@ describe("the token endpoint", () => {
     }
     await asOperator(routes.retireAppKey, { params: { id: third.id, keyId: oldKey?.id ?? "" } });
     expect((await form("/oauth/introspect", { token: "x" }, basic(third))).status).toBe(401);
-    expect((await form("/oauth/introspect", { token: "x" }, basic({ ...third, key: body.key }))).status).toBe(200);
+    expect((await form("/oauth/introspect", { token: "x" }, basic({ ...third, key: body.key }))).status).toBe(
+      200,
+    );
     const last = body.app.keys.at(-1)?.id ?? "";
-    await expect(asOperator(routes.retireAppKey, { params: { id: third.id, keyId: last } })).rejects.toThrow(/only key/);
+    await expect(asOperator(routes.retireAppKey, { params: { id: third.id, keyId: last } })).rejects.toThrow(
+      /only key/,
+    );
   });
 
   test("bad requests are answered in the standard's words, never with a 500", async () => {
     const own = await service.signIn("anna@brina.example");
     const cases: Array<[Record<string, string>, string]> = [
-      [{ grant_type: "password" }, "unsupported_grant_type"], [{}, "invalid_request"],
+      [{ grant_type: "password" }, "unsupported_grant_type"],
+      [{}, "invalid_request"],
       [{ grant_type: "authorization_code" }, "invalid_request"],
     ];
     for (const [fields, error] of cases) {
       expect((await form("/oauth/token", fields, basic(app))).json()).toMatchObject({ error });
     }
     const doubled = await send(service, "POST", "/oauth/token", {
-      body: new URLSearchParams([["grant_type", "authorization_code"], ["grant_type", "x"]]),
+      body: new URLSearchParams([
+        ["grant_type", "authorization_code"],
+        ["grant_type", "x"],
+      ]),
       headers: basic(app),
     });
     expect(doubled.json()).toMatchObject({ error: "invalid_request" });
@@ -235,7 +263,11 @@ describe("introspection", () => {
   test("SE-13 is for authenticated apps, by POST; a hint is ignored, a missing token told", async () => {
     const { check } = await checkToken();
     for (const token of [check, "dead"]) {
-      const reply = await form("/oauth/introspect", { token }, basic({ ...app, key: `lcp_${"A".repeat(43)}` }));
+      const reply = await form(
+        "/oauth/introspect",
+        { token },
+        basic({ ...app, key: `lcp_${"A".repeat(43)}` }),
+      );
       expect(reply.status).toBe(401);
       expect(reply.headers.get("www-authenticate")).toMatch(/^Basic /);
       expect((await form("/oauth/introspect", { token }, {})).status).toBe(401);
@@ -250,17 +282,45 @@ describe("introspection", () => {
     const { check } = await checkToken();
     const answer = await introspect(check);
     expect(Object.keys(answer).sort()).toEqual(
-      ["active", "sub", "reference", "username", "email", "email_verified", "name", "labels", "sid", "iat", "auth_time", "exp", "acr", "amr", "client_id", "token_type", "iss"].sort(),
+      [
+        "active",
+        "sub",
+        "reference",
+        "username",
+        "email",
+        "email_verified",
+        "name",
+        "labels",
+        "sid",
+        "iat",
+        "auth_time",
+        "exp",
+        "acr",
+        "amr",
+        "client_id",
+        "token_type",
+        "iss",
+      ].sort(),
     );
-    expect(answer).toMatchObject({ email: "anna@brina.example", acr: "aal1", amr: ["pwd"], client_id: app.clientId, email_verified: false });
+    expect(answer).toMatchObject({
+      email: "anna@brina.example",
+      acr: "aal1",
+      amr: ["pwd"],
+      client_id: app.clientId,
+      email_verified: false,
+    });
     expect(Number(answer["exp"]) - Number(answer["auth_time"])).toBe(30 * 60);
   });
 
   test("SE-15 a changed label shows in the next answer, on every instance", async () => {
     const { check } = await checkToken();
     const { sub } = await introspect(check);
-    await service.as(operator)(routes.changeAccount, { params: { id: String(sub) }, body: { labels: ["keeper"] } });
-    for (const at of [service, beside]) expect(await introspect(check, app, at)).toMatchObject({ labels: ["keeper"] });
+    await service.as(operator)(routes.changeAccount, {
+      params: { id: String(sub) },
+      body: { labels: ["keeper"] },
+    });
+    for (const at of [service, beside])
+      expect(await introspect(check, app, at)).toMatchObject({ labels: ["keeper"] });
   });
 
   test("SE-14 OA-5 whatever is not a living check token of the asking app is inactive, and nothing else is said", async () => {
@@ -279,8 +339,14 @@ describe("introspection", () => {
   test("OA-5 a check token acts for nobody", async () => {
     const { check } = await checkToken();
     const headers = { authorization: `Bearer ${check}` };
-    const calls = [["GET", "/v1/session"], ["DELETE", "/v1/session"], ["GET", "/v1/account"], ["GET", "/v1/operator/accounts"]] as const;
-    for (const [method, path] of calls) expect((await send(service, method, path, { headers })).status).toBe(401);
+    const calls = [
+      ["GET", "/v1/session"],
+      ["DELETE", "/v1/session"],
+      ["GET", "/v1/account"],
+      ["GET", "/v1/operator/accounts"],
+    ] as const;
+    for (const [method, path] of calls)
+      expect((await send(service, method, path, { headers })).status).toBe(401);
   });
 
   test("OA-6 ending the session ends every check token of it, on every instance", async () => {
@@ -320,14 +386,18 @@ describe("introspection", () => {
 
 describe("metadata", () => {
   test("OA-8 the issuer is the public address, and everything named answers as named", async () => {
-    const document = (await send(service, "GET", "/.well-known/oauth-authorization-server")).json<Record<string, string | string[]>>();
+    const document = (await send(service, "GET", "/.well-known/oauth-authorization-server")).json<
+      Record<string, string | string[]>
+    >();
     expect(document["issuer"]).toBe(service.configuration.publicUrl);
     for (const name of ["token_endpoint", "introspection_endpoint", "revocation_endpoint"]) {
       const endpoint = new URL(String(document[name])).pathname;
       expect((await form(endpoint, {}, {})).status).toBe(401);
       for (const headers of [basic(app)]) expect((await form(endpoint, {}, headers)).status).toBe(400);
     }
-    expect((await send(service, "GET", new URL(String(document["authorization_endpoint"])).pathname)).status).toBe(400);
+    expect(
+      (await send(service, "GET", new URL(String(document["authorization_endpoint"])).pathname)).status,
+    ).toBe(400);
     expect(document["code_challenge_methods_supported"]).toEqual(["S256"]);
     expect(document["authorization_response_iss_parameter_supported"]).toBe(true);
   });
@@ -338,7 +408,9 @@ describe("metadata", () => {
       const reply = await send(below, "GET", "/.well-known/oauth-authorization-server/people");
       const document = reply.json<Record<string, string>>();
       expect(document["issuer"]).toBe(below.configuration.publicUrl);
-      expect((await send(below, "GET", new URL(document["authorization_endpoint"] ?? "").pathname)).status).toBe(400);
+      expect(
+        (await send(below, "GET", new URL(document["authorization_endpoint"] ?? "").pathname)).status,
+      ).toBe(400);
       expect((await send(below, "GET", "/people/sign-in")).status).toBe(200);
       expect((await send(below, "GET", "/sign-in")).status).toBe(404);
     } finally {

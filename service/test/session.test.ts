@@ -53,9 +53,10 @@ describe("a session", () => {
     for (let passed = 0; passed + 20 * MINUTE < limit; passed += 20 * MINUTE) {
       await service.clock.advance(20 * MINUTE);
       expect(await status(token)).toBe(200);
-      await service.dataSource.query("UPDATE session SET idleEndsAt = LEAST(endsAt, ?) WHERE endedAt IS NULL", [
-        new Date(service.clock.now().getTime() + 30 * MINUTE),
-      ]);
+      await service.dataSource.query(
+        "UPDATE session SET idleEndsAt = LEAST(endsAt, ?) WHERE endedAt IS NULL",
+        [new Date(service.clock.now().getTime() + 30 * MINUTE)],
+      );
     }
     await service.clock.advance(20 * MINUTE);
     expect(await status(token)).toBe(401);
@@ -63,7 +64,10 @@ describe("a session", () => {
   });
 
   test("a remembered one outlives the idle time of an ordinary one, and its cookie the browser", async () => {
-    const { body, headers } = json({ proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD }, remember: true });
+    const { body, headers } = json({
+      proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD },
+      remember: true,
+    });
     const reply = await send(service, "POST", "/v1/sign-in", { body, headers });
     expect(reply.headers.get("set-cookie")).toContain(`Max-Age=${30 * 24 * 3_600}`);
     const token = await service.signIn("anna@brina.example", PASSWORD, { remember: true });
@@ -117,7 +121,11 @@ describe("a session", () => {
 
   test("SE-11 a token in the address signs nobody in", async () => {
     const token = await service.signIn("anna@brina.example");
-    for (const path of [`/v1/session?token=${token}`, `/v1/session?access_token=${token}`, `/v1/session/${token}`]) {
+    for (const path of [
+      `/v1/session?token=${token}`,
+      `/v1/session?access_token=${token}`,
+      `/v1/session/${token}`,
+    ]) {
       expect([401, 404]).toContain((await send(service, "GET", path)).status);
     }
     expect(service.log()).not.toContain(token);
@@ -135,22 +143,30 @@ describe("a session", () => {
 
 describe("cookies", () => {
   const signInCookie = async (at: TestService) => {
-    const { body, headers } = json({ proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD } });
+    const { body, headers } = json({
+      proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD },
+    });
     const path = new URL(at.configuration.publicUrl).pathname.replace(/\/$/, "");
     return (await send(at, "POST", `${path}/v1/sign-in`, { body, headers })).headers.get("set-cookie") ?? "";
   };
 
   test("SE-10 on loopback the name carries the port, and the cookie is host-only, HttpOnly and Lax", async () => {
     const cookie = await signInCookie(service);
-    expect(cookie).toMatch(new RegExp(`^lucchetto-${new URL(service.url).port}=lcs_[^;]+; Path=/; HttpOnly; SameSite=Lax$`));
+    expect(cookie).toMatch(
+      new RegExp(`^lucchetto-${new URL(service.url).port}=lcs_[^;]+; Path=/; HttpOnly; SameSite=Lax$`),
+    );
   });
 
   test("SE-10 on https it is __Host- named and Secure; under a path __Secure- named with that path; never with Domain", async () => {
     const secure = await startService({ beside: service, publicUrl: "https://accounts.brina.example" });
     const below = await startService({ beside: service, publicUrl: "https://brina.example/people" });
     try {
-      expect(await signInCookie(secure)).toMatch(/^__Host-lucchetto=lcs_[^;]+; Path=\/; HttpOnly; Secure; SameSite=Lax$/);
-      expect(await signInCookie(below)).toMatch(/^__Secure-lucchetto=lcs_[^;]+; Path=\/people; HttpOnly; Secure; SameSite=Lax$/);
+      expect(await signInCookie(secure)).toMatch(
+        /^__Host-lucchetto=lcs_[^;]+; Path=\/; HttpOnly; Secure; SameSite=Lax$/,
+      );
+      expect(await signInCookie(below)).toMatch(
+        /^__Secure-lucchetto=lcs_[^;]+; Path=\/people; HttpOnly; Secure; SameSite=Lax$/,
+      );
     } finally {
       await secure.stop();
       await below.stop();

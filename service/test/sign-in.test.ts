@@ -28,7 +28,10 @@ describe("a refused sign-in", () => {
     await service.register("known@brina.example");
     const suspended = await service.register("suspended@brina.example");
     const without = await service.register("without@brina.example");
-    await service.as(operator)(routes.changeAccount, { params: { id: suspended.id }, body: { state: "suspended" } });
+    await service.as(operator)(routes.changeAccount, {
+      params: { id: suspended.id },
+      body: { state: "suspended" },
+    });
     await service.dataSource.query("DELETE FROM password_record WHERE accountId = ?", [without.id]);
 
     const replies = [];
@@ -52,7 +55,12 @@ describe("a refused sign-in", () => {
     const { requestId } = reply.json<{ requestId: string }>();
     const { body } = await service.as(operator)(routes.listJournal, { query: { requestId } });
     expect(body.items).toHaveLength(1);
-    expect(body.items[0]).toMatchObject({ kind: "sign-in.refused", outcome: "refused", reason: "wrong-password", network: "127.0.0.1" });
+    expect(body.items[0]).toMatchObject({
+      kind: "sign-in.refused",
+      outcome: "refused",
+      reason: "wrong-password",
+      network: "127.0.0.1",
+    });
     await tryPassword("nobody@brina.example", "a wrong long password");
     expect(await lastEntry("sign-in.refused")).toMatchObject({ reason: "unknown-account", accountId: null });
   });
@@ -73,19 +81,29 @@ describe("a refused sign-in", () => {
 
   test("PW-18 PW-23 a row that is no record, or too dear to compute, is refused like a wrong password", async () => {
     const { id } = await service.register("broken@brina.example");
-    const broken = ["nonsense", "$scrypt$ln=40,r=8,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA", "$scrypt$ln=8,r=8,p=1$x"];
+    const broken = [
+      "nonsense",
+      "$scrypt$ln=40,r=8,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA",
+      "$scrypt$ln=8,r=8,p=1$x",
+    ];
     for (const record of broken) {
       await setRecord(id, record);
       const before = process.memoryUsage().rss;
       expect((await tryPassword("broken@brina.example", PASSWORD)).status).toBe(401);
       expect(process.memoryUsage().rss - before).toBeLessThan(100 * 2 ** 20);
-      expect(await lastEntry("sign-in.refused")).toMatchObject({ reason: "unreadable-record", accountId: id });
+      expect(await lastEntry("sign-in.refused")).toMatchObject({
+        reason: "unreadable-record",
+        accountId: id,
+      });
     }
   });
 
   test("PW-22 ten thousand characters cost no hash, for known and unknown names alike", async () => {
     const long = "x".repeat(10_000);
-    const replies = [await tryPassword("known@brina.example", long), await tryPassword("unknown@brina.example", long)];
+    const replies = [
+      await tryPassword("known@brina.example", long),
+      await tryPassword("unknown@brina.example", long),
+    ];
     expect(replies.map(({ status }) => status)).toEqual([401, 401]);
   });
 });
@@ -95,7 +113,8 @@ describe("a sign-in", () => {
     await service.client(routes.register, {
       body: { email: "Elena@brina.example", username: "elena.b", password: PASSWORD, deliver: "token" },
     });
-    for (const name of ["elena@BRINA.example", "ELENA.B"]) expect(await service.signIn(name)).toMatch(/^lcs_/);
+    for (const name of ["elena@BRINA.example", "ELENA.B"])
+      expect(await service.signIn(name)).toMatch(/^lcs_/);
   });
 
   test("PW-20 re-makes a record that is older than configured, once, and never at a wrong password", async () => {
@@ -123,7 +142,11 @@ describe("a sign-in", () => {
     const signingIn = tryPassword("changed@brina.example", PASSWORD);
     await new Promise((resolve) => setTimeout(resolve, 400));
     const setAt = new Date(service.clock.now().getTime() + 1_000);
-    await runner.query("UPDATE password_record SET record = ?, setAt = ? WHERE accountId = ?", [changed, setAt, id]);
+    await runner.query("UPDATE password_record SET record = ?, setAt = ? WHERE accountId = ?", [
+      changed,
+      setAt,
+      id,
+    ]);
     await runner.commitTransaction();
     await runner.release();
     expect((await signingIn).status).toBe(401);
@@ -140,18 +163,27 @@ describe("a sign-in", () => {
     const firstCookie = first.headers.get("set-cookie")?.split(";", 1)[0] ?? "";
     expect(firstCookie).not.toBe(planted);
     expect((await send(service, "GET", "/v1/session", { headers: { cookie: planted } })).status).toBe(401);
-    expect((await send(service, "GET", "/v1/session", { headers: { cookie: firstCookie } })).status).toBe(200);
+    expect((await send(service, "GET", "/v1/session", { headers: { cookie: firstCookie } })).status).toBe(
+      200,
+    );
 
     const second = await tryPassword("second@brina.example", PASSWORD, { ...origin, cookie: firstCookie });
     const secondCookie = second.headers.get("set-cookie")?.split(";", 1)[0] ?? "";
-    expect((await send(service, "GET", "/v1/session", { headers: { cookie: firstCookie } })).status).toBe(401);
-    expect((await send(service, "GET", "/v1/session", { headers: { cookie: secondCookie } })).json()).toMatchObject({
+    expect((await send(service, "GET", "/v1/session", { headers: { cookie: firstCookie } })).status).toBe(
+      401,
+    );
+    expect(
+      (await send(service, "GET", "/v1/session", { headers: { cookie: secondCookie } })).json(),
+    ).toMatchObject({
       account: { email: "second@brina.example" },
     });
   });
 
   test("with deliver token gives the token in the reply and sets no cookie", async () => {
-    const { body, headers } = json({ proof: { type: "password", identifier: "first@brina.example", password: PASSWORD }, deliver: "token" });
+    const { body, headers } = json({
+      proof: { type: "password", identifier: "first@brina.example", password: PASSWORD },
+      deliver: "token",
+    });
     const reply = await send(service, "POST", "/v1/sign-in", { body, headers });
     expect(reply.headers.get("set-cookie")).toBeNull();
     expect(reply.json()).toMatchObject({ token: expect.stringMatching(/^lcs_/) });
@@ -168,8 +200,12 @@ describe("hashing under load", () => {
       },
     });
     try {
-      const { body, headers } = json({ proof: { type: "password", identifier: "nobody@brina.example", password: PASSWORD } });
-      const replies = Promise.all(Array.from({ length: 60 }, () => send(small, "POST", "/v1/sign-in", { body, headers })));
+      const { body, headers } = json({
+        proof: { type: "password", identifier: "nobody@brina.example", password: PASSWORD },
+      });
+      const replies = Promise.all(
+        Array.from({ length: 60 }, () => send(small, "POST", "/v1/sign-in", { body, headers })),
+      );
       const seen = new Set<number>();
       const metrics = async () => {
         const { text } = await send(small, "GET", "/metrics");
@@ -191,7 +227,9 @@ describe("hashing under load", () => {
   });
 
   test("SI-2 every refusal takes at least the measured time and a quarter, unknown names too", async () => {
-    const slow = await startService({ settings: { LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=14,r=8,p=1" } });
+    const slow = await startService({
+      settings: { LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=14,r=8,p=1" },
+    });
     try {
       await slow.register("known@brina.example");
       const [, measured] = /"millisecondsPerHash":([\d.]+)/.exec(slow.log()) ?? [];

@@ -24,8 +24,13 @@ describe("the schema", () => {
   test("a database of a newer version is recognised as such", async () => {
     const service = await startService();
     try {
-      await service.dataSource.query("INSERT INTO schema_migration (timestamp, name) VALUES (9, 'FromTheFuture9')");
-      expect(await schemaStatus(service.dataSource)).toMatchObject({ current: false, unknown: ["FromTheFuture9"] });
+      await service.dataSource.query(
+        "INSERT INTO schema_migration (timestamp, name) VALUES (9, 'FromTheFuture9')",
+      );
+      expect(await schemaStatus(service.dataSource)).toMatchObject({
+        current: false,
+        unknown: ["FromTheFuture9"],
+      });
     } finally {
       await service.stop();
     }
@@ -39,7 +44,9 @@ describe("a database that goes away", () => {
     const name = "lucchetto";
     await createDatabase(server, { name, user: name, password: "hush" });
     const url = `mariadb://${name}@127.0.0.1:${server.port}/${name}`;
-    const service = await startService({ database: { name, url, password: "hush", drop: async () => undefined } });
+    const service = await startService({
+      database: { name, url, password: "hush", drop: async () => undefined },
+    });
     try {
       const { token } = await service.register("anna@brina.example");
       const headers = { authorization: `Bearer ${token}` };
@@ -74,9 +81,16 @@ describe("a database that goes away", () => {
   test("a data source says where it looked and what to do", async () => {
     const { openDatabase } = await import("../src/storage/open.ts");
     const at = (url: string) => openDatabase({ database: { url, connections: 1 }, databasePassword: "x" });
-    await expect(at("mariadb://x@127.0.0.1:1/y")).rejects.toThrow(/127\.0\.0\.1:1 cannot be opened: nothing listens there/);
+    await expect(at("mariadb://x@127.0.0.1:1/y")).rejects.toThrow(
+      /127\.0\.0\.1:1 cannot be opened: nothing listens there/,
+    );
     const port = process.env["TEST_DATABASE_PORT"];
-    await expect(at(`mariadb://x@127.0.0.1:${port}/y`)).rejects.toThrow(/the password is wrong|no user of it may come from this machine/);
-    expect(createDataSource({ database: { url: "mariadb://a@h/d", connections: 1 }, databasePassword: null }).isInitialized).toBe(false);
+    await expect(at(`mariadb://x@127.0.0.1:${port}/y`)).rejects.toThrow(
+      /the password is wrong|no user of it may come from this machine/,
+    );
+    expect(
+      createDataSource({ database: { url: "mariadb://a@h/d", connections: 1 }, databasePassword: null })
+        .isInitialized,
+    ).toBe(false);
   });
 });

@@ -17,23 +17,29 @@ export function addAccountCommands(program: Command): void {
     .option("--limit <number>", "how many at most", "25")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json")
-    .action(async (search: string | undefined, options: { limit: string; json?: boolean }, command: Command) => {
-      const query = { search, limit: Number(options.limit) };
-      const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
-      if (options.json === true) return printJson(body);
-      const rows = body.items.map((one) => [
-        one.email ?? "–",
-        one.username ?? "–",
-        one.displayName ?? "–",
-        one.state,
-        one.labels.join(", ") || "–",
-        time(one.createdAt),
-        one.id,
-      ]);
-      const head = ["e-mail", "username", "name", "state", "labels", "created", "id"];
-      printTable(head, rows, search === undefined ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
-      if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
-    });
+    .action(
+      async (search: string | undefined, options: { limit: string; json?: boolean }, command: Command) => {
+        const query = { search, limit: Number(options.limit) };
+        const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
+        if (options.json === true) return printJson(body);
+        const rows = body.items.map((one) => [
+          one.email ?? "–",
+          one.username ?? "–",
+          one.displayName ?? "–",
+          one.state,
+          one.labels.join(", ") || "–",
+          time(one.createdAt),
+          one.id,
+        ]);
+        const head = ["e-mail", "username", "name", "state", "labels", "created", "id"];
+        printTable(
+          head,
+          rows,
+          search === undefined ? "No accounts yet. Run: lucchetto register" : "Nothing matches.",
+        );
+        if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
+      },
+    );
 
   account
     .command("show")
@@ -70,7 +76,8 @@ async function findId(connection: Connection, named: string): Promise<string> {
   );
   const [only, ...more] = exact.length > 0 ? exact : body.items;
   if (only === undefined) throw new Failure(`No account is called ${named}. Run: lucchetto account list`);
-  if (more.length > 0) throw new Failure(`${more.length + 1} accounts begin with ${named}; name one in full.`);
+  if (more.length > 0)
+    throw new Failure(`${more.length + 1} accounts begin with ${named}; name one in full.`);
   return only.id;
 }
 
@@ -78,7 +85,12 @@ function printDetail({ account, password }: AccountDetail): void {
   print(bold("Account"));
   printPairs([
     ["id", account.id],
-    ["e-mail", account.email === null ? "–" : `${account.email} (${account.emailVerified ? "verified" : "not verified"})`],
+    [
+      "e-mail",
+      account.email === null
+        ? "–"
+        : `${account.email} (${account.emailVerified ? "verified" : "not verified"})`,
+    ],
     ["username", account.username ?? "–"],
     ["name", account.displayName ?? "–"],
     ["reference", account.reference ?? "–"],
@@ -91,9 +103,15 @@ function printDetail({ account, password }: AccountDetail): void {
   if ("unreadable" in password) return print(`The stored text is no record: ${password.unreadable}.`);
   print(...drawRecord(password.segments), "");
   printPairs([
-    ["scheme", password.current ? `${password.scheme} (current)` : `${password.scheme} (older than configured)`],
+    [
+      "scheme",
+      password.current ? `${password.scheme} (current)` : `${password.scheme} (older than configured)`,
+    ],
     ["configured", password.configuredScheme],
-    ["one check", `about ${Math.round(password.millisecondsHere)} ms and ${Math.round(password.memoryBytes / 2 ** 20)} MiB on the service's machine`],
+    [
+      "one check",
+      `about ${Math.round(password.millisecondsHere)} ms and ${Math.round(password.memoryBytes / 2 ** 20)} MiB on the service's machine`,
+    ],
     ["password set", time(password.setAt)],
     ["record made", time(password.recordMadeAt)],
   ]);

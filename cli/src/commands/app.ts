@@ -14,8 +14,18 @@ export function addAppCommands(program: Command): void {
     .command("add")
     .description("register an application; its key is shown this once")
     .argument("<name>", "what people are told")
-    .requiredOption("--redirect-uri <address>", "return address after sign-in; may be given several times", collect, [])
-    .option("--signed-out-uri <address>", "where people may land after signing out; may be given several times", collect, [])
+    .requiredOption(
+      "--redirect-uri <address>",
+      "return address after sign-in; may be given several times",
+      collect,
+      [],
+    )
+    .option(
+      "--signed-out-uri <address>",
+      "where people may land after signing out; may be given several times",
+      collect,
+      [],
+    )
     .option("--client-id <id>", "made from the name if left out")
     .option("--json", "as JSON")
     .addHelpText(
@@ -56,7 +66,12 @@ export function addAppCommands(program: Command): void {
         one.name,
         one.redirectUris.join(" "),
         String(one.keys.length),
-        time(one.keys.map(({ lastUsedAt }) => lastUsedAt).sort().at(-1) ?? null),
+        time(
+          one.keys
+            .map(({ lastUsedAt }) => lastUsedAt)
+            .sort()
+            .at(-1) ?? null,
+        ),
       ]);
       const empty = "No application yet. Run: lucchetto app add NAME --redirect-uri ADDRESS";
       printTable(["client id", "name", "return addresses", "keys", "last asked"], rows, empty);
@@ -107,11 +122,17 @@ export function addAppCommands(program: Command): void {
 async function findApp(connection: Connection, clientId: string): Promise<{ id: string }> {
   const { body } = await connection.signedIn()(routes.listApps, { query: { limit: 100 } });
   const found = body.items.find((one) => one.clientId === clientId);
-  if (found === undefined) throw new Failure(`No application has the client id ${clientId}. Run: lucchetto app list`);
+  if (found === undefined)
+    throw new Failure(`No application has the client id ${clientId}. Run: lucchetto app list`);
   return found;
 }
 
-function linesToPaste(service: string, clientId: string, returnAddress: string, signedOut: string | undefined): string[] {
+function linesToPaste(
+  service: string,
+  clientId: string,
+  returnAddress: string,
+  signedOut: string | undefined,
+): string[] {
   return [
     bold("Paste this into a Fastify application:"),
     "",

@@ -55,7 +55,8 @@ export function addHashCommands(program: Command): void {
       if (!result.matches) process.exitCode = 1;
       if (options.json === true) return printJson(result);
       print(result.matches ? "The password is the record's." : "This is another password.");
-      if (result.outdated) print(`The record is older than ${options.scheme}; it would be re-made at the next sign-in.`);
+      if (result.outdated)
+        print(`The record is older than ${options.scheme}; it would be re-made at the next sign-in.`);
     });
 
   hash
@@ -96,6 +97,9 @@ function readOrFail<Result>(read: () => Result, what: string): Result {
     return read();
   } catch (error) {
     if (!(error instanceof PhcReadError || error instanceof SchemeError)) throw error;
-    throw new Failure(`${what}: ${error.message}. It looks like $scrypt$ln=15,r=8,p=3…; put it in single quotes, or the shell takes the $ away.`, 2);
+    throw new Failure(
+      `${what}: ${error.message}. It looks like $scrypt$ln=15,r=8,p=3…; put it in single quotes, or the shell takes the $ away.`,
+      2,
+    );
   }
 }

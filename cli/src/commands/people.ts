@@ -23,7 +23,10 @@ export function addPeopleCommands(program: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto register --email anna@brina.example --name 'Anna Larice'")
     .action(
-      async (options: PasswordOption & { email?: string; username?: string; name?: string }, command: Command) => {
+      async (
+        options: PasswordOption & { email?: string; username?: string; name?: string },
+        command: Command,
+      ) => {
         if (options.email === undefined && options.username === undefined) {
           throw new Failure("Give --email, --username, or both.", 2);
         }
@@ -52,18 +55,24 @@ export function addPeopleCommands(program: Command): void {
     .option("--password-stdin", "read the password from standard input")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto sign-in office@brina.example")
-    .action(async (identifier: string, options: PasswordOption & { remember?: boolean }, command: Command) => {
-      const connection = connect(command);
-      const password = await askPassword(options);
-      const { remember } = options;
-      const body = { proof: { type: "password", identifier, password }, remember, deliver: "token" } as const;
-      const reply = await connection.client(routes.signIn, { body });
-      const { token, ...shown } = reply.body;
-      if (token !== undefined) connection.keep(token);
-      if (options.json === true) return printJson(shown);
-      print(`Signed in at ${connection.url}.`);
-      printWho(shown);
-    });
+    .action(
+      async (identifier: string, options: PasswordOption & { remember?: boolean }, command: Command) => {
+        const connection = connect(command);
+        const password = await askPassword(options);
+        const { remember } = options;
+        const body = {
+          proof: { type: "password", identifier, password },
+          remember,
+          deliver: "token",
+        } as const;
+        const reply = await connection.client(routes.signIn, { body });
+        const { token, ...shown } = reply.body;
+        if (token !== undefined) connection.keep(token);
+        if (options.json === true) return printJson(shown);
+        print(`Signed in at ${connection.url}.`);
+        printWho(shown);
+      },
+    );
 
   program
     .command("whoami")

@@ -7,7 +7,10 @@ import { Failure } from "../failure.ts";
 import { brass, print, printJson, printPairs, printTable, rust, time, verdigris } from "../output.ts";
 import { configurationFile, runService, runTask } from "../service-task.ts";
 
-const CONFIG = ["--config <file>", "the configuration (default: lucchetto.yaml, then .lucchetto/lucchetto.yaml)"] as const;
+const CONFIG = [
+  "--config <file>",
+  "the configuration (default: lucchetto.yaml, then .lucchetto/lucchetto.yaml)",
+] as const;
 
 export function addRunningCommands(program: Command): void {
   program
@@ -55,7 +58,9 @@ function addSchema(program: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema apply")
     .action(async (options: { json?: boolean }, command: Command) => {
-      const result = await runTask<{ applied: string[] }>("schema-apply", { config: configurationFile(command) });
+      const result = await runTask<{ applied: string[] }>("schema-apply", {
+        config: configurationFile(command),
+      });
       if (options.json === true) return printJson(result);
       if (result.applied.length === 0) print("Nothing to do: the schema is current.");
       else print(...result.applied.map((name) => `applied ${name}`));
@@ -78,11 +83,17 @@ function addCheck(program: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto check")
     .action(async (options: { json?: boolean }, command: Command) => {
-      const { findings } = await runTask<{ findings: Finding[] }>("check", { config: configurationFile(command) });
+      const { findings } = await runTask<{ findings: Finding[] }>("check", {
+        config: configurationFile(command),
+      });
       if (findings.some(({ verdict }) => verdict === "wrong")) process.exitCode = 1;
       if (options.json === true) return printJson({ findings });
       const width = Math.max(...findings.map(({ subject }) => subject.length));
-      print(...findings.map(({ subject, verdict, detail }) => `${MARKS[verdict]}  ${subject.padEnd(width)}  ${detail}`));
+      print(
+        ...findings.map(
+          ({ subject, verdict, detail }) => `${MARKS[verdict]}  ${subject.padEnd(width)}  ${detail}`,
+        ),
+      );
     });
 }
 
@@ -105,7 +116,11 @@ function addOperator(program: Command): void {
       ) => {
         const config = configurationFile(command);
         const input = await askPassword(options, "Password of the operator", { repeat: true });
-        const args = ["--email", options.email, ...(options.name === undefined ? [] : ["--display-name", options.name])];
+        const args = [
+          "--email",
+          options.email,
+          ...(options.name === undefined ? [] : ["--display-name", options.name]),
+        ];
         const added = await runTask<{ id: string }>("add-operator", { config, args, input });
         if (options.json === true) return printJson(added);
         print(`${options.email} is an operator now (${added.id}).`);
@@ -128,7 +143,8 @@ function addClock(program: Command): void {
   const clock = program.command("clock").description("the service's clock (development mode only)");
   const show = ({ now, movedBy }: { now: string; movedBy: number }, json: boolean | undefined): void => {
     if (json === true) return printJson({ now, movedBy });
-    const moved = movedBy === 0 ? "not moved" : `${Math.round(movedBy / 1_000)} s ${movedBy > 0 ? "ahead" : "behind"}`;
+    const moved =
+      movedBy === 0 ? "not moved" : `${Math.round(movedBy / 1_000)} s ${movedBy > 0 ? "ahead" : "behind"}`;
     printPairs([
       ["now", time(now)],
       ["moved", moved],

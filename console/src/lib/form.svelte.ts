@@ -13,7 +13,11 @@ export class Form {
    * Sends, unless `judge` finds fault with what was typed.
    * @param send what to do; a ProblemError becomes sentences at the fields or above the form.
    */
-  async submit(event: SubmitEvent, judge: () => Record<string, string>, send: () => Promise<void>): Promise<void> {
+  async submit(
+    event: SubmitEvent,
+    judge: () => Record<string, string>,
+    send: () => Promise<void>,
+  ): Promise<void> {
     event.preventDefault();
     if (this.sending) return;
     const form = event.currentTarget as HTMLFormElement;

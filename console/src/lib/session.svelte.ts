@@ -18,7 +18,8 @@ class SessionOfThisBrowser {
       const { body } = await call(routes.showSession);
       this.who = { state: "signed-in", ...body };
     } catch (error) {
-      if (error instanceof ProblemError && error.problem.code === "not-signed-in") this.who = { state: "guest" };
+      if (error instanceof ProblemError && error.problem.code === "not-signed-in")
+        this.who = { state: "guest" };
       else this.who = { state: "failed", message: (error as Error).message };
     }
   }

@@ -18,7 +18,11 @@ const exactly = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyl
 export function ago(iso: string, now = Date.now()): string {
   const seconds = (new Date(iso).getTime() - now) / 1_000;
   const [unit, length] = UNITS.find(([, size]) => Math.abs(seconds) >= size) ?? (["second", 1] as const);
-  return unit === "second" ? (seconds > 0 ? "in a moment" : "just now") : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
+  return unit === "second"
+    ? seconds > 0
+      ? "in a moment"
+      : "just now"
+    : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
 }
 
 /** The exact time, in the reader's zone. */

@@ -47,10 +47,16 @@
   <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
     <h1 class="text-xl font-semibold break-all">{name}</h1>
     {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
-    <StateWord kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"} text={account.state} />
-    {#each account.labels as label (label)}<span class="border-line rounded border px-2 text-sm">{label}</span>{/each}
+    <StateWord
+      kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
+      text={account.state}
+    />
+    {#each account.labels as label (label)}<span class="border-line rounded border px-2 text-sm">{label}</span
+      >{/each}
   </div>
-  <p class="text-quiet mt-1 text-sm">Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} /></p>
+  <p class="text-quiet mt-1 text-sm">
+    Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
+  </p>
 
   <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">
@@ -65,13 +71,27 @@
     {#if password === null}
       <p class="text-quiet">The account has no password; signing in with one is refused like a wrong one.</p>
     {:else if "unreadable" in password}
-      <p><StateWord kind="wrong" text="unreadable" /> {password.unreadable}. Signing in with it is refused like a wrong password.</p>
+      <p>
+        <StateWord kind="wrong" text="unreadable" />
+        {password.unreadable}. Signing in with it is refused like a wrong password.
+      </p>
     {:else}
       <RecordDrawing segments={password.segments} />
       <dl class="mt-4 flex flex-wrap gap-x-10 gap-y-2">
-        <div><dt class="text-quiet text-sm">One check costs here</dt><dd>about {Math.round(password.millisecondsHere)} ms, {Math.round(password.memoryBytes / 2 ** 20)} MiB</dd></div>
-        <div><dt class="text-quiet text-sm">Password set</dt><dd><Ago at={password.setAt} /></dd></div>
-        <div><dt class="text-quiet text-sm">Record made</dt><dd><Ago at={password.recordMadeAt} /></dd></div>
+        <div>
+          <dt class="text-quiet text-sm">One check costs here</dt>
+          <dd>
+            about {Math.round(password.millisecondsHere)} ms, {Math.round(password.memoryBytes / 2 ** 20)} MiB
+          </dd>
+        </div>
+        <div>
+          <dt class="text-quiet text-sm">Password set</dt>
+          <dd><Ago at={password.setAt} /></dd>
+        </div>
+        <div>
+          <dt class="text-quiet text-sm">Record made</dt>
+          <dd><Ago at={password.recordMadeAt} /></dd>
+        </div>
       </dl>
     {/if}
   </section>
@@ -91,13 +111,21 @@
     <div class="border-line bg-slab overflow-x-auto rounded-lg border">
       <table class="w-full text-left">
         <caption class="sr-only">The account’s rows, column by column</caption>
-        <thead class="text-quiet border-line border-b text-sm"><tr><th class="px-4 py-2 font-medium">Table</th><th class="px-4 py-2 font-medium">Column</th><th class="px-4 py-2 font-medium">Value</th></tr></thead>
+        <thead class="text-quiet border-line border-b text-sm"
+          ><tr
+            ><th class="px-4 py-2 font-medium">Table</th><th class="px-4 py-2 font-medium">Column</th><th
+              class="px-4 py-2 font-medium">Value</th
+            ></tr
+          ></thead
+        >
         <tbody>
           {#each detail.row as { table, column, value } (`${table}.${column}`)}
             <tr class="border-line border-b last:border-0">
               <td class="mono text-quiet px-4 py-1">{table}</td>
               <td class="mono px-4 py-1">{column}</td>
-              <td class="mono px-4 py-1 break-all">{#if value === null}<span class="text-quiet">NULL</span>{:else}{value}{/if}</td>
+              <td class="mono px-4 py-1 break-all"
+                >{#if value === null}<span class="text-quiet">NULL</span>{:else}{value}{/if}</td
+              >
             </tr>
           {/each}
         </tbody>

@@ -9,7 +9,9 @@
   import { at, call, title } from "../lib/page.ts";
 
   const search = $derived(searchParams.get("search")?.toString() ?? undefined);
-  const list = new List<Account>(async (cursor) => (await call(routes.listAccounts, { query: { search, cursor } })).body);
+  const list = new List<Account>(
+    async (cursor) => (await call(routes.listAccounts, { query: { search, cursor } })).body,
+  );
 
   $effect(() => {
     void search;
@@ -24,12 +26,17 @@
 <ListTable {list} caption="Accounts" head={["Who", "Username", "State", "Address", "Labels", "Registered"]}>
   {#snippet row(account: Account)}
     <td class="px-4 py-2.5">
-      <a href={at(`/console/accounts/${account.id}`)} class="font-medium break-all">{account.email ?? account.username}</a>
+      <a href={at(`/console/accounts/${account.id}`)} class="font-medium break-all"
+        >{account.email ?? account.username}</a
+      >
       {#if account.displayName}<span class="text-quiet block text-sm">{account.displayName}</span>{/if}
     </td>
     <td class="px-4 py-2.5">{account.username ?? "–"}</td>
     <td class="px-4 py-2.5">
-      <StateWord kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"} text={account.state} />
+      <StateWord
+        kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
+        text={account.state}
+      />
     </td>
     <td class="px-4 py-2.5">
       {#if account.email === null}–{:else}<StateWord
@@ -42,7 +49,9 @@
   {/snippet}
   {#snippet empty()}
     {#if search === undefined}
-      Accounts stand here as people register. Make one: <code>npx lucchetto register --email anna@brina.example</code>
+      Accounts stand here as people register. Make one: <code
+        >npx lucchetto register --email anna@brina.example</code
+      >
     {:else}
       No account begins with “{search}”. <a href={at("/console/accounts")}>Show all accounts</a>
     {/if}

@@ -58,7 +58,9 @@
                 aria-current={isHere(path) ? "page" : undefined}
                 class={[
                   "block rounded px-3 py-1.5 no-underline",
-                  isHere(path) ? "bg-gray-200 text-ink font-semibold dark:bg-gray-700" : "text-quiet hover:text-ink",
+                  isHere(path)
+                    ? "bg-gray-200 text-ink font-semibold dark:bg-gray-700"
+                    : "text-quiet hover:text-ink",
                 ]}>{word}</a
               >
             </li>
@@ -94,6 +96,10 @@
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Console" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />
-    <p class="mt-6"><button type="button" class="text-link underline" onclick={() => go(window.location.href)}>Try again</button></p>
+    <p class="mt-6">
+      <button type="button" class="text-link underline" onclick={() => go(window.location.href)}
+        >Try again</button
+      >
+    </p>
   </PersonFrame>
 {/if}

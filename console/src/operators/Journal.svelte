@@ -18,5 +18,7 @@
 
 <svelte:head><title>{title("Journal")}</title></svelte:head>
 <h1 class="mb-4 text-xl font-semibold">Journal</h1>
-{#if requestId}<p class="mb-4">Of request <code>{requestId}</code>. <a href={at("/console/journal")}>Show all</a></p>{/if}
+{#if requestId}<p class="mb-4">
+    Of request <code>{requestId}</code>. <a href={at("/console/journal")}>Show all</a>
+  </p>{/if}
 <JournalRows {list} withAccount />

@@ -15,14 +15,19 @@
     <td class="px-4 py-2"><Ago at={entry.at} /></td>
     <td class="px-4 py-2">
       <code>{entry.kind}</code>
-      {#if withAccount && entry.accountId}<a class="ml-2 text-sm" href={at(`/console/accounts/${entry.accountId}`)}>account</a>{/if}
+      {#if withAccount && entry.accountId}<a
+          class="ml-2 text-sm"
+          href={at(`/console/accounts/${entry.accountId}`)}>account</a
+        >{/if}
     </td>
     <td class="px-4 py-2">
       <StateWord kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
       {#if entry.reason}<span class="text-quiet ml-1">{entry.reason.replaceAll("-", " ")}</span>{/if}
     </td>
     <td class="px-4 py-2">{entry.network ?? "–"}</td>
-    <td class="px-4 py-2">{#if entry.requestId}<CopyableId id={entry.requestId} short />{/if}</td>
+    <td class="px-4 py-2"
+      >{#if entry.requestId}<CopyableId id={entry.requestId} short />{/if}</td
+    >
   {/snippet}
   {#snippet empty()}Nothing has happened yet that belongs here.{/snippet}
 </ListTable>

@@ -37,7 +37,9 @@
   {#snippet row(one: OperatorSession)}
     <td class="px-4 py-2.5">
       {device(one.userAgent)}
-      <span class="text-quiet block text-sm">{one.network ?? "unknown network"} · {one.kind}, {one.amr.join("+")}</span>
+      <span class="text-quiet block text-sm"
+        >{one.network ?? "unknown network"} · {one.kind}, {one.amr.join("+")}</span
+      >
     </td>
     <td class="px-4 py-2.5">
       {#if one.endedAt === null}<StateWord kind="well" text={one.current ? "alive, this one" : "alive"} />
@@ -47,11 +49,16 @@
     <td class="px-4 py-2.5"><Ago at={one.lastSeenAt} /></td>
     <td class="px-4 py-2.5">
       <CopyableId id={one.id} short />
-      {#if withAccount}<a class="block text-sm" href={at(`/console/accounts/${one.accountId}`)}>its account</a>{/if}
+      {#if withAccount}<a class="block text-sm" href={at(`/console/accounts/${one.accountId}`)}>its account</a
+        >{/if}
     </td>
     <td class="px-4 py-2.5">
       {#if one.endedAt === null}
-        <button type="button" class="border-rust text-rust rounded border px-3 py-1 text-sm" onclick={() => end(one.id)}>End<span class="sr-only"> session {one.id}</span></button>
+        <button
+          type="button"
+          class="border-rust text-rust rounded border px-3 py-1 text-sm"
+          onclick={() => end(one.id)}>End<span class="sr-only"> session {one.id}</span></button
+        >
       {/if}
     </td>
   {/snippet}

@@ -5,7 +5,9 @@
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";
 
-  const list = new List<OperatorSession>(async (cursor) => (await call(routes.listSessions, { query: { cursor } })).body);
+  const list = new List<OperatorSession>(
+    async (cursor) => (await call(routes.listSessions, { query: { cursor } })).body,
+  );
   void list.begin();
 </script>
 

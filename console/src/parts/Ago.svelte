@@ -5,6 +5,8 @@
   const { at }: { at: string | null } = $props();
 </script>
 
-{#if at === null}<span class="text-quiet">never</span>{:else}<time datetime={at} title={exact(at)} class="whitespace-nowrap"
-    >{ago(at)}</time
+{#if at === null}<span class="text-quiet">never</span>{:else}<time
+    datetime={at}
+    title={exact(at)}
+    class="whitespace-nowrap">{ago(at)}</time
   >{/if}

@@ -13,7 +13,16 @@
     rules?: string | undefined;
     error?: string | undefined;
   }
-  let { name, label, value = $bindable(), autocomplete, type = "text", optional = false, rules, error }: Props = $props();
+  let {
+    name,
+    label,
+    value = $bindable(),
+    autocomplete,
+    type = "text",
+    optional = false,
+    rules,
+    error,
+  }: Props = $props();
   const described = $derived(
     [error && `${name}-error`, rules && `${name}-rules`].filter(Boolean).join(" ") || undefined,
   );
@@ -33,7 +42,10 @@
     spellcheck="false"
     aria-invalid={error ? "true" : undefined}
     aria-describedby={described}
-    class={["bg-slab text-ink text-base", error ? "border-rust" : "border-gray-400 dark:border-gray-500"]}
+    class={[
+      "bg-slab dark:bg-slab text-ink dark:text-ink text-base",
+      error ? "border-rust" : "border-gray-400 dark:border-gray-500",
+    ]}
   />
   {#if rules}<p id="{name}-rules" class="text-quiet mt-1 text-sm">{rules}</p>{/if}
   {#if error}<p id="{name}-error" class="text-rust mt-1 text-sm font-medium">✕ {error}</p>{/if}

@@ -23,7 +23,9 @@
     <Table class="text-ink text-base">
       <caption class="sr-only">{caption}</caption>
       <TableHead class="bg-gray-100 text-quiet border-line border-b text-sm normal-case dark:bg-gray-800">
-        {#each head as word (word)}<TableHeadCell class="px-4 py-2 font-medium whitespace-nowrap">{word}</TableHeadCell>{/each}
+        {#each head as word (word)}<TableHeadCell class="px-4 py-2 font-medium whitespace-nowrap"
+            >{word}</TableHeadCell
+          >{/each}
       </TableHead>
       <TableBody>
         {#each list.items as item (item.id)}
@@ -33,6 +35,10 @@
     </Table>
   </div>
   {#if list.next !== null}
-    <button type="button" class="border-line bg-slab mt-4 rounded-lg border px-4 py-2" onclick={() => list.more()}>Show more</button>
+    <button
+      type="button"
+      class="border-line bg-slab mt-4 rounded-lg border px-4 py-2"
+      onclick={() => list.more()}>Show more</button
+    >
   {/if}
 {/if}

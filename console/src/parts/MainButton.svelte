@@ -14,7 +14,7 @@
   type="submit"
   size="lg"
   aria-disabled={busy}
-  class="bg-brass text-on-brass hover:bg-brass w-full text-base font-semibold hover:brightness-110 focus-within:ring-0"
+  class="bg-brass text-on-brass hover:bg-brass dark:bg-brass dark:text-on-brass dark:hover:bg-brass w-full text-base font-semibold hover:brightness-110 focus-within:ring-0"
 >
   {busy ? busyText : text}
 </Button>

@@ -30,7 +30,10 @@
       spellcheck="false"
       aria-invalid={error ? "true" : undefined}
       aria-describedby={described}
-      class={["bg-slab text-ink pr-20 text-base", error ? "border-rust" : "border-gray-400 dark:border-gray-500"]}
+      class={[
+        "bg-slab dark:bg-slab text-ink dark:text-ink pr-20 text-base",
+        error ? "border-rust" : "border-gray-400 dark:border-gray-500",
+      ]}
     />
     <button
       type="button"

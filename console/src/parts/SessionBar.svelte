@@ -14,10 +14,16 @@
 <div class="w-full min-w-40">
   <div class="border-line relative h-2.5 rounded-full border bg-gray-100 dark:bg-gray-800" aria-hidden="true">
     {#if endedAt === null}
-      <div class="absolute inset-y-0 left-0 rounded-full bg-green-100 dark:bg-green-900" style:width={share(session.idleEndsAt)}></div>
+      <div
+        class="absolute inset-y-0 left-0 rounded-full bg-green-100 dark:bg-green-900"
+        style:width={share(session.idleEndsAt)}
+      ></div>
     {/if}
     <div
-      class={["absolute inset-y-0 left-0 min-w-1 rounded-full", endedAt === null ? "bg-verdigris" : "bg-gray-400"]}
+      class={[
+        "absolute inset-y-0 left-0 min-w-1 rounded-full",
+        endedAt === null ? "bg-verdigris" : "bg-gray-400",
+      ]}
       style:width={share(shownUntil)}
     ></div>
     {#if endedAt === null}

@@ -9,4 +9,6 @@
   const { kind, text }: { kind: keyof typeof KINDS; text: string } = $props();
 </script>
 
-<span class={["whitespace-nowrap", KINDS[kind].colour]}><span aria-hidden="true">{KINDS[kind].shape}</span> {text}</span>
+<span class={["whitespace-nowrap", KINDS[kind].colour]}
+  ><span aria-hidden="true">{KINDS[kind].shape}</span> {text}</span
+>

@@ -21,7 +21,10 @@
 
 {#if session.who.state === "signed-in"}
   {@const { account, session: current } = session.who}
-  <PersonFrame heading={account.displayName ?? account.username ?? "Your account"} next="This is how you are known here.">
+  <PersonFrame
+    heading={account.displayName ?? account.username ?? "Your account"}
+    next="This is how you are known here."
+  >
     <dl class="divide-line border-line divide-y border-y">
       {#snippet fact(name: string, value: string | null)}
         <div class="flex flex-wrap justify-between gap-x-6 py-3">
@@ -34,7 +37,10 @@
         <div class="flex flex-wrap justify-between gap-x-6 py-3">
           <dt class="text-quiet">Address</dt>
           <dd>
-            <StateWord kind={account.emailVerified ? "well" : "open"} text={account.emailVerified ? "verified" : "not verified yet"} />
+            <StateWord
+              kind={account.emailVerified ? "well" : "open"}
+              text={account.emailVerified ? "verified" : "not verified yet"}
+            />
           </dd>
         </div>
       {/if}
@@ -55,7 +61,8 @@
     <div class="mt-8 flex flex-wrap items-center gap-6">
       <a
         href={at("/sign-out")}
-        class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110">Sign out</a
+        class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
+        >Sign out</a
       >
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>

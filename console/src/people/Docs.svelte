@@ -87,26 +87,43 @@
             <dl class="border-line space-y-3 border-t px-4 py-3">
               <div>
                 <dt class="text-quiet text-sm">Who may call</dt>
-                <dd>{operation.security ? (operation.security.some((one) => "appKey" in one) ? "an application, with its app key" : "whoever holds a session; operator calls need that label") : "anybody"}</dd>
+                <dd>
+                  {operation.security
+                    ? operation.security.some((one) => "appKey" in one)
+                      ? "an application, with its app key"
+                      : "whoever holds a session; operator calls need that label"
+                    : "anybody"}
+                </dd>
               </div>
               {#if operation.parameters}
                 <div>
                   <dt class="text-quiet text-sm">Parameters</dt>
                   {#each operation.parameters as parameter (parameter.name)}
-                    <dd><code>{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code> <span class="text-quiet text-sm">{parameter.schema.description ?? ""} in {parameter.in}</span></dd>
+                    <dd>
+                      <code>{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code
+                      >
+                      <span class="text-quiet text-sm"
+                        >{parameter.schema.description ?? ""} in {parameter.in}</span
+                      >
+                    </dd>
                   {/each}
                 </div>
               {/if}
               {#if operation.requestBody}
                 <div>
-                  <dt class="text-quiet text-sm">Body ({Object.keys(operation.requestBody.content ?? {})[0]})</dt>
+                  <dt class="text-quiet text-sm">
+                    Body ({Object.keys(operation.requestBody.content ?? {})[0]})
+                  </dt>
                   <dd><code class="break-words">{bodyOf(operation.requestBody)}</code></dd>
                 </div>
               {/if}
               <div>
                 <dt class="text-quiet text-sm">Replies</dt>
                 {#each Object.entries(operation.responses) as [status, reply] (status)}
-                  <dd><code class="font-semibold">{status}</code> <code class="break-words">{bodyOf(reply) ?? reply.description}</code></dd>
+                  <dd>
+                    <code class="font-semibold">{status}</code>
+                    <code class="break-words">{bodyOf(reply) ?? reply.description}</code>
+                  </dd>
                 {/each}
               </div>
             </dl>
@@ -117,7 +134,10 @@
     <h2 class="mt-10 text-lg font-semibold">Shapes</h2>
     <dl class="mt-3 space-y-3">
       {#each Object.entries(description.components.schemas) as [name, schema] (name)}
-        <div><dt class="font-semibold">{name}</dt><dd><code class="break-words">{inWords(schema)}</code></dd></div>
+        <div>
+          <dt class="font-semibold">{name}</dt>
+          <dd><code class="break-words">{inWords(schema)}</code></dd>
+        </div>
       {/each}
     </dl>
   {/if}

@@ -27,11 +27,13 @@
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (eitherWillDo && email === "" && username === "") errors["email"] = "Give an e-mail address or a username.";
+    if (eitherWillDo && email === "" && username === "")
+      errors["email"] = "Give an e-mail address or a username.";
     if (identifiers.email === "required" && email === "") errors["email"] = "Enter your e-mail address.";
     if (identifiers.username === "required" && username === "") errors["username"] = "Choose a username.";
     if (password === "") errors["password"] = "Choose a password.";
-    else if ([...password].length < minimumPasswordLength) errors["password"] = `Use at least ${minimumPasswordLength} characters.`;
+    else if ([...password].length < minimumPasswordLength)
+      errors["password"] = `Use at least ${minimumPasswordLength} characters.`;
     else if (password !== repeated) errors["repeated"] = "The two passwords differ.";
     return errors;
   }
@@ -50,8 +52,8 @@
   <PersonFrame heading="Thank you" next="Your registration has arrived.">
     <p>
       If nobody had this address here before, the account is ready:
-      <a href={signInPath}>sign in</a> with the password you have just chosen. If it does not work, the address was in use
-      already; sign in with its own password.
+      <a href={signInPath}>sign in</a> with the password you have just chosen. If it does not work, the address
+      was in use already; sign in with its own password.
     </p>
   </PersonFrame>
 {:else}

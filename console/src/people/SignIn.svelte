@@ -29,7 +29,9 @@
   }
 
   async function send(): Promise<void> {
-    await call(routes.signIn, { body: { proof: { type: "password", identifier: identifier.trim(), password }, remember } });
+    await call(routes.signIn, {
+      body: { proof: { type: "password", identifier: identifier.trim(), password }, remember },
+    });
     go(next);
   }
 </script>
@@ -52,7 +54,12 @@
       error={form.errors["password"]}
     />
     <label class="flex min-h-6 items-center gap-3">
-      <input type="checkbox" name="remember" bind:checked={remember} class="accent-brass text-brass size-5 rounded border-gray-400" />
+      <input
+        type="checkbox"
+        name="remember"
+        bind:checked={remember}
+        class="accent-brass text-brass size-5 rounded border-gray-400"
+      />
       Keep me signed in on this device
     </label>
     <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />

@@ -33,7 +33,10 @@
     <span></span>
   </PersonFrame>
 {:else}
-  <PersonFrame heading="Sign out?" next="You are signed out here and in every application of {page.site.name}.">
+  <PersonFrame
+    heading="Sign out?"
+    next="You are signed out here and in every application of {page.site.name}."
+  >
     <form class="space-y-5" onsubmit={(event) => form.submit(event, () => ({}), signOut)}>
       <FormProblem problem={form.problem ?? problem} />
       <MainButton text="Sign out" busyText="Signing out …" busy={form.sending} />

@@ -62,7 +62,10 @@ export function readUsername(typed: string): Identifier<"username"> | null {
 /** What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither. */
 export function readIdentifier(
   typed: string,
-): { kind: "email"; key: IdentifierKey<"email"> } | { kind: "username"; key: IdentifierKey<"username"> } | null {
+):
+  | { kind: "email"; key: IdentifierKey<"email"> }
+  | { kind: "username"; key: IdentifierKey<"username"> }
+  | null {
   if (typed.includes("@")) {
     const email = readEmail(typed);
     return email && { kind: "email", key: email.key };

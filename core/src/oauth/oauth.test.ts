@@ -11,7 +11,13 @@ describe("PKCE", () => {
   });
 
   test("OA-2 another verifier, one of 42 or 129 characters, or with other signs, does not match", () => {
-    for (const other of [verifier.replace("d", "e"), verifier.slice(1), "a".repeat(129), `${verifier} `, ""]) {
+    for (const other of [
+      verifier.replace("d", "e"),
+      verifier.slice(1),
+      "a".repeat(129),
+      `${verifier} `,
+      "",
+    ]) {
       expect(verifierMatches(other, challenge)).toBe(false);
     }
     expect(isCodeChallenge(challenge)).toBe(true);
@@ -20,16 +26,26 @@ describe("PKCE", () => {
 });
 
 describe("return addresses", () => {
-  test.each(["https://app.example/signed-in", "http://localhost:8421/signed-in", "http://127.0.0.1/x", "https://app.example/a?b=c"])(
-    "%s may be registered",
-    (address) => {
-      expect(faultOfReturnAddress(address)).toBeNull();
-    },
-  );
+  test.each([
+    "https://app.example/signed-in",
+    "http://localhost:8421/signed-in",
+    "http://127.0.0.1/x",
+    "https://app.example/a?b=c",
+  ])("%s may be registered", (address) => {
+    expect(faultOfReturnAddress(address)).toBeNull();
+  });
 
   test.each([
-    "http://app.example/signed-in", "https://app.example/#x", "javascript:alert(1)", "//app.example/", "/signed-in",
-    "https://user:pw@app.example/", "https://APP.example/", "https://app.example", "ftp://app.example/", "",
+    "http://app.example/signed-in",
+    "https://app.example/#x",
+    "javascript:alert(1)",
+    "//app.example/",
+    "/signed-in",
+    "https://user:pw@app.example/",
+    "https://APP.example/",
+    "https://app.example",
+    "ftp://app.example/",
+    "",
   ])("%j may not", (address) => {
     expect(faultOfReturnAddress(address)).not.toBeNull();
   });

@@ -10,7 +10,8 @@ export function faultOfReturnAddress(text: string): string | null {
   if (!URL.canParse(text)) return "is not an absolute address such as https://app.example/signed-in";
   const url = new URL(text);
   if (url.protocol !== "https:" && url.protocol !== "http:") return "must begin with https://";
-  if (url.protocol === "http:" && !isLoopbackHost(url.hostname)) return "must begin with https:// outside loopback";
+  if (url.protocol === "http:" && !isLoopbackHost(url.hostname))
+    return "must begin with https:// outside loopback";
   if (text.includes("#")) return "must have no fragment (#…)";
   if (url.username !== "" || url.password !== "") return "must hold no user name or password";
   if (url.href !== text) return `must be written in its normal form, ${url.href}`;

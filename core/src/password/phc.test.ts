@@ -6,17 +6,16 @@ import type { PhcString } from "./phc.ts";
 const name = fc.stringMatching(/^[a-z0-9-]{1,12}$/).filter((text) => text !== "v");
 const value = fc.stringMatching(/^[a-zA-Z0-9/+.-]{1,12}$/);
 const bytes = fc.uint8Array({ minLength: 1, maxLength: 64 });
-const phcString: fc.Arbitrary<PhcString> = fc
-  .record(
-    {
-      id: name,
-      version: fc.nat(),
-      parameters: fc.uniqueArray(fc.tuple(name, value), { selector: ([key]) => key, maxLength: 5 }),
-      salt: bytes,
-      hash: bytes,
-    },
-    { requiredKeys: ["id", "parameters", "salt"] },
-  );
+const phcString: fc.Arbitrary<PhcString> = fc.record(
+  {
+    id: name,
+    version: fc.nat(),
+    parameters: fc.uniqueArray(fc.tuple(name, value), { selector: ([key]) => key, maxLength: 5 }),
+    salt: bytes,
+    hash: bytes,
+  },
+  { requiredKeys: ["id", "parameters", "salt"] },
+);
 
 describe("PHC strings", () => {
   test("PW-18 decode(encode(x)) is x", () => {

@@ -54,12 +54,14 @@ function decodePhc(text: string): PhcString {
   if (text.length > MAX_TEXT_LENGTH) throw new PhcReadError(`longer than ${MAX_TEXT_LENGTH} characters`);
   const [beforeFirstDollar, id, ...rest] = text.split("$");
   if (beforeFirstDollar !== "") throw new PhcReadError("does not begin with $");
-  if (id === undefined || !ID.test(id)) throw new PhcReadError("the algorithm's name is missing or malformed");
+  if (id === undefined || !ID.test(id))
+    throw new PhcReadError("the algorithm's name is missing or malformed");
 
   const version = readVersion(rest);
   const parameters = readParameters(rest);
   const [salt, hash, ...surplus] = rest;
-  if (surplus.length > 0) throw new PhcReadError("there are more parts than name, version, parameters, salt and hash");
+  if (surplus.length > 0)
+    throw new PhcReadError("there are more parts than name, version, parameters, salt and hash");
 
   return {
     id,
@@ -107,6 +109,7 @@ function encodeBase64(bytes: Uint8Array): string {
 function decodeBase64(text: string, part: "salt" | "hash"): Uint8Array {
   if (!BASE64_WITHOUT_PADDING.test(text)) throw new PhcReadError(`the ${part} is not base64 without padding`);
   const bytes = new Uint8Array(Buffer.from(text, "base64"));
-  if (encodeBase64(bytes) !== text) throw new PhcReadError(`the ${part} is not base64 in its one canonical form`);
+  if (encodeBase64(bytes) !== text)
+    throw new PhcReadError(`the ${part} is not base64 in its one canonical form`);
   return bytes;
 }

@@ -34,7 +34,9 @@ describe("preparing a password", () => {
     expect(accepted(emoji.join(""))).toBe(true);
     expect(accepted(emoji.slice(1).join(""))).toBe(false);
     expect(accepted("e\u0301".repeat(14))).toBe(false);
-    expect(judgeNewPassword("x".repeat(257), rules)).toMatchObject({ message: expect.stringContaining("256") });
+    expect(judgeNewPassword("x".repeat(257), rules)).toMatchObject({
+      message: expect.stringContaining("256"),
+    });
   });
 
   test("PW-22 absurdly long input is refused without normalising it", () => {
@@ -54,17 +56,28 @@ describe("preparing a password", () => {
   });
 
   test("PW-6 no kind of character is asked for", () => {
-    const kinds = ["abcdefghijklmno", "123456789012345", "     spaces     ", "горныйприютлиственница", "~!@#$%^&*()_+{}|"];
+    const kinds = [
+      "abcdefghijklmno",
+      "123456789012345",
+      "     spaces     ",
+      "горныйприютлиственница",
+      "~!@#$%^&*()_+{}|",
+    ];
     for (const typed of kinds) expect(accepted(typed)).toBe(true);
   });
 
   test("PW-1 fourteen are refused naming the length, fifteen accepted", () => {
-    expect(judgeNewPassword("x".repeat(14), rules)).toMatchObject({ message: expect.stringMatching(/15.*14/) });
+    expect(judgeNewPassword("x".repeat(14), rules)).toMatchObject({
+      message: expect.stringMatching(/15.*14/),
+    });
     expect(accepted("x".repeat(15))).toBe(true);
   });
 
   test("PW-5 preparing never throws, and what it gives prepares to itself", () => {
-    const anything = fc.string({ unit: fc.nat(0xffff).map((unit) => String.fromCharCode(unit)), maxLength: 40 });
+    const anything = fc.string({
+      unit: fc.nat(0xffff).map((unit) => String.fromCharCode(unit)),
+      maxLength: 40,
+    });
     fc.assert(
       fc.property(anything, (typed) => {
         const prepared = preparePassword(typed);

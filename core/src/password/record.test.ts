@@ -19,30 +19,59 @@ const CHEAP = "$scrypt$ln=4,r=8,p=1";
 
 /** RFC 7914 section 12: password, salt, ln, r, p, result. */
 const VECTORS = [
-  ["", "", 4, 1, 1, "77d6576238657b203b19ca42c18a0497f16b4844e3074ae8dfdffa3fede21442fcd0069ded0948f8326a753a0fc81f17e8d3e0fb2e0d3628cf35e20c38d18906"],
-  ["password", "NaCl", 10, 8, 16, "fdbabe1c9d3472007856e7190d01e9fe7c6ad7cbc8237830e77376634b3731622eaf30d92e22a3886ff109279d9830dac727afb94a83ee6d8360cbdfa2cc0640"],
-  ["pleaseletmein", "SodiumChloride", 14, 8, 1, "7023bdcb3afd7348461c06cd81fd38ebfda8fbba904f8e3ea9b543f6545da1f2d5432955613f0fcf62d49705242a9af9e61e85dc0d651e40dfcf017b45575887"],
+  [
+    "",
+    "",
+    4,
+    1,
+    1,
+    "77d6576238657b203b19ca42c18a0497f16b4844e3074ae8dfdffa3fede21442fcd0069ded0948f8326a753a0fc81f17e8d3e0fb2e0d3628cf35e20c38d18906",
+  ],
+  [
+    "password",
+    "NaCl",
+    10,
+    8,
+    16,
+    "fdbabe1c9d3472007856e7190d01e9fe7c6ad7cbc8237830e77376634b3731622eaf30d92e22a3886ff109279d9830dac727afb94a83ee6d8360cbdfa2cc0640",
+  ],
+  [
+    "pleaseletmein",
+    "SodiumChloride",
+    14,
+    8,
+    1,
+    "7023bdcb3afd7348461c06cd81fd38ebfda8fbba904f8e3ea9b543f6545da1f2d5432955613f0fcf62d49705242a9af9e61e85dc0d651e40dfcf017b45575887",
+  ],
 ] as const;
 
 describe("scrypt", () => {
-  test.each(VECTORS)("PW-17 gives the published result for %p with %p", async (password, salt, ln, r, p, expected) => {
-    const encode = (text: string) => new TextEncoder().encode(text);
-    const computed = await scrypt(encode(password), encode(salt), { ln, r, p }, 64);
-    expect(Buffer.from(computed).toString("hex")).toBe(expected);
-    const changed = await scrypt(encode(`${password}!`), encode(salt), { ln, r, p }, 64);
-    expect(Buffer.from(changed).toString("hex")).not.toBe(expected);
-  });
+  test.each(VECTORS)(
+    "PW-17 gives the published result for %p with %p",
+    async (password, salt, ln, r, p, expected) => {
+      const encode = (text: string) => new TextEncoder().encode(text);
+      const computed = await scrypt(encode(password), encode(salt), { ln, r, p }, 64);
+      expect(Buffer.from(computed).toString("hex")).toBe(expected);
+      const changed = await scrypt(encode(`${password}!`), encode(salt), { ln, r, p }, 64);
+      expect(Buffer.from(changed).toString("hex")).not.toBe(expected);
+    },
+  );
 
   test("runs at its default cost within the memory that it is given", async () => {
     const record = await makePasswordRecord("a good long password");
     expect(record).toMatch(/^\$scrypt\$ln=15,r=8,p=3\$[A-Za-z0-9+/]{22}\$[A-Za-z0-9+/]{43}$/);
-    await expect(checkPasswordRecord("a good long password", record)).resolves.toEqual({ matches: true, outdated: false });
+    await expect(checkPasswordRecord("a good long password", record)).resolves.toEqual({
+      matches: true,
+      outdated: false,
+    });
   });
 });
 
 describe("records", () => {
   test("PW-15 one password hashed a hundred times has a hundred salts of 16 bytes and a hundred hashes", async () => {
-    const records = await Promise.all(Array.from({ length: 100 }, () => makePasswordRecord("the same", CHEAP)));
+    const records = await Promise.all(
+      Array.from({ length: 100 }, () => makePasswordRecord("the same", CHEAP)),
+    );
     const read = records.map((record) => readRecord(record));
     expect(read.every(({ salt }) => salt.length === 16)).toBe(true);
     expect(new Set(read.map(({ salt }) => Buffer.from(salt).toString("hex"))).size).toBe(100);
@@ -52,7 +81,13 @@ describe("records", () => {
   test("PW-7 the whole password counts: nothing is trimmed, folded or cut off", async () => {
     const password = `${"x".repeat(253)} y`;
     const record = await makePasswordRecord(password, CHEAP);
-    const others = [`${"x".repeat(253)} z`, password.slice(0, -1), `${password} `, ` ${password}`, password.toUpperCase()];
+    const others = [
+      `${"x".repeat(253)} z`,
+      password.slice(0, -1),
+      `${password} `,
+      ` ${password}`,
+      password.toUpperCase(),
+    ];
     for (const other of others) expect((await checkPasswordRecord(other, record)).matches).toBe(false);
     expect((await checkPasswordRecord(password, record)).matches).toBe(true);
   });
@@ -88,7 +123,9 @@ describe("records", () => {
 
   test("PW-23 the refusal names the limit", () => {
     expect(() => readScheme("$scrypt$ln=20,r=8,p=1")).toThrow(/1024 MiB.*limit is 256 MiB/);
-    expect(() => readScheme("$scrypt$ln=17,r=8,p=1", { ...DEFAULT_LIMITS, operations: 100 })).toThrow(/limit of 100/);
+    expect(() => readScheme("$scrypt$ln=17,r=8,p=1", { ...DEFAULT_LIMITS, operations: 100 })).toThrow(
+      /limit of 100/,
+    );
   });
 
   test("an explanation's segments are the record's own string, digest shortened", async () => {

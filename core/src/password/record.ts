@@ -44,7 +44,8 @@ export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
  * @returns the PHC string to store.
  */
 export async function makeRecord(password: string, scheme: Scheme, salt: Uint8Array): Promise<string> {
-  if (salt.length !== SALT_LENGTH) throw new RangeError(`a salt has ${SALT_LENGTH} bytes, this one ${salt.length}`);
+  if (salt.length !== SALT_LENGTH)
+    throw new RangeError(`a salt has ${SALT_LENGTH} bytes, this one ${salt.length}`);
   const hash = await compute(password, { scheme, salt }, HASH_LENGTH);
   const { ln, r, p } = scheme.parameters;
   const parameters = [

@@ -36,7 +36,8 @@ export const DEFAULT_SCHEME_TEXT = "$scrypt$ln=15,r=8,p=3";
  */
 export function readScheme(text: string, limits: SchemeLimits = DEFAULT_LIMITS): Scheme {
   const parts = readParts(text);
-  if (parts.salt !== undefined) throw new SchemeError("this is a whole record; a scheme ends before the salt");
+  if (parts.salt !== undefined)
+    throw new SchemeError("this is a whole record; a scheme ends before the salt");
   return schemeOf(parts, limits);
 }
 

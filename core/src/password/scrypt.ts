@@ -79,7 +79,10 @@ export function describeScrypt(scheme: Scheme<ScryptParameters>): ReadonlyMap<st
   const mebibytes = (128 * r * rounds) / 2 ** 20;
   return new Map([
     ["ln", `2^${ln} = ${rounds.toLocaleString("en")} blocks are filled and read back`],
-    ["r", `each block is ${(128 * r).toLocaleString("en")} bytes, so ${formatMebibytes(mebibytes)} of memory`],
+    [
+      "r",
+      `each block is ${(128 * r).toLocaleString("en")} bytes, so ${formatMebibytes(mebibytes)} of memory`,
+    ],
     ["p", p === 1 ? "done once" : `done ${p} times, one after the other`],
   ]);
 }

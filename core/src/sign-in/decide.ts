@@ -10,12 +10,7 @@ export interface SignInCandidate {
 
 /** Why a sign-in was refused. For the journal alone; the reply tells only what `told` says. */
 export type RefusalReason =
-  | "unknown-account"
-  | "wrong-password"
-  | "no-password"
-  | "unreadable-record"
-  | "invited"
-  | "suspended";
+  "unknown-account" | "wrong-password" | "no-password" | "unreadable-record" | "invited" | "suspended";
 
 export type SignInDecision =
   | { readonly outcome: "signed-in"; readonly aal: 1; readonly amr: readonly ["pwd"] }

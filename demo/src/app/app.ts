@@ -20,7 +20,11 @@ export async function createSampleApp(options: HaspOptions): Promise<FastifyInst
   await app.register(formbody);
   await app.register(fastifyHasp, options);
 
-  const show = (request: FastifyRequest, reply: FastifyReply, page: Pick<Page, "title" | "here" | "body">) => {
+  const show = (
+    request: FastifyRequest,
+    reply: FastifyReply,
+    page: Pick<Page, "title" | "here" | "body">,
+  ) => {
     const { account } = request;
     const message = takeMessage(request, reply);
     return reply
@@ -44,7 +48,10 @@ export async function createSampleApp(options: HaspOptions): Promise<FastifyInst
 
   app.get("/members", { preHandler: app.hasp.closed() }, async (request, reply) => {
     const rows = nightsOf(request.account?.id ?? "")
-      .map(({ hut, nights, bunk }) => `<tr><td>${hut}</td><td class="number">${nights}</td><td class="number">${bunk}</td></tr>`)
+      .map(
+        ({ hut, nights, bunk }) =>
+          `<tr><td>${hut}</td><td class="number">${nights}</td><td class="number">${bunk}</td></tr>`,
+      )
       .join("");
     const body = `<p>Reserved in your name. This page is for members alone.</p>
 <table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>`;

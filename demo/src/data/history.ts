@@ -26,7 +26,8 @@ export function history(): Happening[] {
 function happeningsOf(person: Person, index: number): Happening[] {
   const browserAt = (visit: number) => BROWSERS[(index + visit) % BROWSERS.length] ?? "";
   // Documentation networks (RFC 5737, RFC 3849).
-  const networkAt = (visit: number) => (visit % 3 === 2 ? `2001:db8:${index + 1}::7` : `192.0.2.${10 + index}`);
+  const networkAt = (visit: number) =>
+    visit % 3 === 2 ? `2001:db8:${index + 1}::7` : `192.0.2.${10 + index}`;
   const happening = (kind: Happening["kind"], before: number, visit: number): Happening => ({
     before,
     kind,

@@ -40,10 +40,13 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
   switch (kind) {
     case "register": {
       const { name: displayName, email, username, password } = person;
-      const reply = await client(routes.register, { body: { email, username, displayName, password, deliver: "token" } });
+      const reply = await client(routes.register, {
+        body: { email, username, displayName, password, deliver: "token" },
+      });
       if (reply.status === 201) {
         await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
-        if (person.labels !== undefined) await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
+        if (person.labels !== undefined)
+          await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
       }
       return;
     }
@@ -52,7 +55,8 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
       const remember = kind === "stay";
       const proof = { type: "password", identifier, password: person.password } as const;
       const { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
-      if (kind === "sign-in") await createClient({ baseUrl: url, headers, token: body.token ?? "" })(routes.signOut);
+      if (kind === "sign-in")
+        await createClient({ baseUrl: url, headers, token: body.token ?? "" })(routes.signOut);
       return;
     }
     case "wrong-password":

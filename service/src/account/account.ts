@@ -21,7 +21,10 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
   return {
     account: showAccount(row),
     password: stored === null ? null : explain(context, stored),
-    row: [...columnsOf("account", row), ...(storedShortened === null ? [] : columnsOf("password_record", storedShortened))],
+    row: [
+      ...columnsOf("account", row),
+      ...(storedShortened === null ? [] : columnsOf("password_record", storedShortened)),
+    ],
   };
 }
 

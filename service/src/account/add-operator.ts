@@ -17,7 +17,11 @@ export class OperatorRefusal extends Error {
 
 /** @returns the account's id. @throws OperatorRefusal. */
 export async function addOperator(
-  { configuration, dataSource, clock }: { configuration: Configuration; dataSource: DataSource; clock: Clock },
+  {
+    configuration,
+    dataSource,
+    clock,
+  }: { configuration: Configuration; dataSource: DataSource; clock: Clock },
   wanted: { email: string; displayName: string | null; password: string },
 ): Promise<string> {
   const email = readEmail(wanted.email);

@@ -18,8 +18,7 @@ export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver
 
 /** `check-mail` is the one answer of a site that does not tell which addresses are taken. */
 export type RegistrationOutcome =
-  | { readonly outcome: "signed-in"; readonly begun: BegunSession }
-  | { readonly outcome: "check-mail" };
+  { readonly outcome: "signed-in"; readonly begun: BegunSession } | { readonly outcome: "check-mail" };
 
 /**
  * Registers.
@@ -56,7 +55,11 @@ export async function register(
 
 function newAccount(
   { clock }: ServiceContext,
-  parts: { email: Identifier<"email"> | null; username: Identifier<"username"> | null; displayName: string | null },
+  parts: {
+    email: Identifier<"email"> | null;
+    username: Identifier<"username"> | null;
+    displayName: string | null;
+  },
 ): AccountRow {
   const now = clock.now();
   return {
@@ -88,7 +91,8 @@ function judgeFields(context: ServiceContext, registration: Registration) {
       if (accounts[kind] === "required") errors.push({ path: kind, message: messages.missing });
       return null;
     }
-    if (accounts[kind] === "off") errors.push({ path: kind, message: `This site has no ${kind}; leave it out.` });
+    if (accounts[kind] === "off")
+      errors.push({ path: kind, message: `This site has no ${kind}; leave it out.` });
     const identifier = reader(typed);
     if (identifier === null) errors.push({ path: kind, message: messages.malformed });
     return identifier;

@@ -27,8 +27,12 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, pageOf(rows, query, showAccount));
     });
 
-    mount(app, routes.showAccountDetail, async ({ params }) => answer(200, await accountInFull(context, params.id)));
+    mount(app, routes.showAccountDetail, async ({ params }) =>
+      answer(200, await accountInFull(context, params.id)),
+    );
 
-    mount(app, routes.changeAccount, async ({ params, body }, { caller, request }) => answer(200, showAccount(await changeAccount(context, caller, params.id, body, visitOf(request)))));
+    mount(app, routes.changeAccount, async ({ params, body }, { caller, request }) =>
+      answer(200, showAccount(await changeAccount(context, caller, params.id, body, visitOf(request)))),
+    );
   };
 }

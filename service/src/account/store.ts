@@ -1,6 +1,6 @@
 import { Brackets } from "typeorm";
 import type { DataSource, EntityManager } from "typeorm";
-import { readIdentifier } from "@lucchetto/core";
+import type { readIdentifier } from "@lucchetto/core";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 

@@ -9,7 +9,17 @@ import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
-import { deleteApp, deleteKey, findApp, findByKey, insertApp, insertKey, listKeysOf, lockKeysOf, noteKeyUse } from "./store.ts";
+import {
+  deleteApp,
+  deleteKey,
+  findApp,
+  findByKey,
+  insertApp,
+  insertKey,
+  listKeysOf,
+  lockKeysOf,
+  noteKeyUse,
+} from "./store.ts";
 
 /** An app just added or given a key: the key is shown this once. */
 export interface AppWithKey {
@@ -72,7 +82,11 @@ export async function addKey(
   const { row, plain } = newKey(appId, now);
   await inTransaction(dataSource, async (manager) => {
     await insertKey(manager, row);
-    await record(manager, { event: { kind: "app.key-added", appId, actorId: operator.account.id }, visit, now });
+    await record(manager, {
+      event: { kind: "app.key-added", appId, actorId: operator.account.id },
+      visit,
+      now,
+    });
   });
   return { app: showApp(app, await listKeysOf(dataSource, [appId])), key: plain };
 }

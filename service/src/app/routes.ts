@@ -12,14 +12,26 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listApps, async ({ query }) => {
       const rows = await listApps(context.dataSource, query);
-      const keys = await listKeysOf(context.dataSource, rows.map(({ id }) => id));
-      const body = pageOf(rows, query, (row) => showApp(row, keys.filter(({ appId }) => appId === row.id)));
+      const keys = await listKeysOf(
+        context.dataSource,
+        rows.map(({ id }) => id),
+      );
+      const body = pageOf(rows, query, (row) =>
+        showApp(
+          row,
+          keys.filter(({ appId }) => appId === row.id),
+        ),
+      );
       return answer(200, body);
     });
 
-    mount(app, routes.addApp, async ({ body }, { caller, request }) => answer(201, await addApp(context, caller, body, visitOf(request))));
+    mount(app, routes.addApp, async ({ body }, { caller, request }) =>
+      answer(201, await addApp(context, caller, body, visitOf(request))),
+    );
 
-    mount(app, routes.addAppKey, async ({ params }, { caller, request }) => answer(201, await addKey(context, caller, params.id, visitOf(request))));
+    mount(app, routes.addAppKey, async ({ params }, { caller, request }) =>
+      answer(201, await addKey(context, caller, params.id, visitOf(request))),
+    );
 
     mount(app, routes.retireAppKey, async ({ params }, { caller, request }) => {
       await retireKey(context, caller, { appId: params.id, keyId: params.keyId }, visitOf(request));

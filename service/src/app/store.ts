@@ -17,7 +17,10 @@ export async function deleteApp(manager: EntityManager, id: string): Promise<boo
   return (await manager.getRepository(AppEntity).delete({ id })).affected === 1;
 }
 
-export async function deleteKey(manager: EntityManager, key: Pick<AppKeyRow, "id" | "appId">): Promise<boolean> {
+export async function deleteKey(
+  manager: EntityManager,
+  key: Pick<AppKeyRow, "id" | "appId">,
+): Promise<boolean> {
   return (await manager.getRepository(AppKeyEntity).delete({ id: key.id, appId: key.appId })).affected === 1;
 }
 

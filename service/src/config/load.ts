@@ -11,7 +11,9 @@ export class ConfigurationError extends Error {
   override readonly name = "ConfigurationError";
   readonly faults: readonly string[];
   constructor(source: string, faults: readonly string[]) {
-    super(`The configuration (${source}) cannot be used:\n${faults.map((fault) => `  - ${fault}`).join("\n")}`);
+    super(
+      `The configuration (${source}) cannot be used:\n${faults.map((fault) => `  - ${fault}`).join("\n")}`,
+    );
     this.faults = faults;
   }
 }
@@ -36,7 +38,10 @@ export function loadConfiguration(path: string, environment: Environment = proce
 
   const checked = configurationSchema.safeParse(merged);
   if (!checked.success) {
-    throw new ConfigurationError(path, [...faults, ...checked.error.issues.flatMap((issue) => describeIssue(issue, merged))]);
+    throw new ConfigurationError(path, [
+      ...faults,
+      ...checked.error.issues.flatMap((issue) => describeIssue(issue, merged)),
+    ]);
   }
   faults.push(...faultsOfMode(checked.data));
   const databasePassword = readDatabasePassword(checked.data, path, environment, faults);
@@ -106,7 +111,13 @@ function unwrap(schema: z.ZodType): z.ZodType {
 
 /** `passwords.minimumLength` → `LUCCHETTO_PASSWORDS_MINIMUM_LENGTH`. */
 export function variableOf(path: string): string {
-  return PREFIX + path.replace(/[A-Z]/g, (letter) => `_${letter}`).replaceAll(".", "_").toUpperCase();
+  return (
+    PREFIX +
+    path
+      .replace(/[A-Z]/g, (letter) => `_${letter}`)
+      .replaceAll(".", "_")
+      .toUpperCase()
+  );
 }
 
 function overrideFrom(
@@ -118,10 +129,18 @@ function overrideFrom(
   const merged = structuredClone(fromFile);
   const known = new Map([...settings].map(([path, leaf]) => [variableOf(path), { path, leaf }]));
   for (const [name, text] of Object.entries(environment)) {
-    if (!name.startsWith(PREFIX) || text === undefined || NOT_SETTINGS.has(name) || name === PASSWORD_VARIABLE) continue;
+    if (
+      !name.startsWith(PREFIX) ||
+      text === undefined ||
+      NOT_SETTINGS.has(name) ||
+      name === PASSWORD_VARIABLE
+    )
+      continue;
     const setting = known.get(name);
     if (setting === undefined) {
-      faults.push(`${name}: no setting has this variable; the variables are ${PREFIX} and the setting's path in capitals`);
+      faults.push(
+        `${name}: no setting has this variable; the variables are ${PREFIX} and the setting's path in capitals`,
+      );
       continue;
     }
     setPath(merged, setting.path.split("."), readVariable(text, setting.leaf));
@@ -159,7 +178,8 @@ function describeIssue(issue: z.core.$ZodIssue, merged: Tree): string[] {
   const setting = path.filter((part) => !/^\d+$/.test(part)).join(".");
   const value = valueAt(merged, setting.split("."));
   const expected = expectedAt(setting);
-  if (value === undefined) return [`${setting}: missing, expected ${expected} (or set ${variableOf(setting)})`];
+  if (value === undefined)
+    return [`${setting}: missing, expected ${expected} (or set ${variableOf(setting)})`];
   return [`${setting}: found ${show(value)}, expected ${expected}${hintOfSwap(value, setting)}`];
 }
 

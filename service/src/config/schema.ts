@@ -37,10 +37,7 @@ const sessionLimits = (idle: string, absolute: string) =>
     .prefault({});
 
 const need = (byDefault: "required" | "optional") =>
-  z
-    .enum(["required", "optional", "off"])
-    .default(byDefault)
-    .meta({ expected: "required, optional or off" });
+  z.enum(["required", "optional", "off"]).default(byDefault).meta({ expected: "required, optional or off" });
 
 const pagePath = (byDefault: string) =>
   z
@@ -68,9 +65,7 @@ export const configurationSchema = z.strictObject({
     })
     .prefault({}),
   trustedProxies: z
-    .array(
-      z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)),
-    )
+    .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
     .default([])
     .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
   site: z

@@ -10,17 +10,24 @@ const READING = { parseAs: "buffer", bodyLimit: BODY_LIMIT } as const;
 /** Takes `application/json` only. The framework's own parser would let invalid UTF-8 pass as U+FFFD. */
 export function acceptJson(app: FastifyInstance): void {
   app.removeAllContentTypeParsers();
-  app.addContentTypeParser<Buffer>("application/json", READING, async (_request: FastifyRequest, body: Buffer) => {
-    const text = decodeUtf8(body);
-    if (text === "") throw new ProblemReply("malformed-request", { detail: "The body is empty; a JSON object is expected." });
-    try {
-      return parseJson(text, null, { protoAction: "error", constructorAction: "error" }) as unknown;
-    } catch {
-      throw new ProblemReply("malformed-request", {
-        detail: "The body is not JSON, or it has members named __proto__ or constructor.prototype.",
-      });
-    }
-  });
+  app.addContentTypeParser<Buffer>(
+    "application/json",
+    READING,
+    async (_request: FastifyRequest, body: Buffer) => {
+      const text = decodeUtf8(body);
+      if (text === "")
+        throw new ProblemReply("malformed-request", {
+          detail: "The body is empty; a JSON object is expected.",
+        });
+      try {
+        return parseJson(text, null, { protoAction: "error", constructorAction: "error" }) as unknown;
+      } catch {
+        throw new ProblemReply("malformed-request", {
+          detail: "The body is not JSON, or it has members named __proto__ or constructor.prototype.",
+        });
+      }
+    },
+  );
 }
 
 /** Takes `application/x-www-form-urlencoded` only; their readers refuse a field that stands twice. */

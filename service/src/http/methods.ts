@@ -10,10 +10,12 @@ export function rememberMethods(app: FastifyInstance): (path: string) => string[
   app.addHook("onRoute", ({ method, url }) => {
     for (const one of [method].flat() as HTTPMethods[]) {
       methods.add(one);
-      if (!router.hasRoute(one as findMyWay.HTTPMethod, url)) router.on(one as findMyWay.HTTPMethod, url, () => undefined);
+      if (!router.hasRoute(one as findMyWay.HTTPMethod, url))
+        router.on(one as findMyWay.HTTPMethod, url, () => undefined);
     }
   });
-  return (path) => [...methods].filter((method) => router.find(method as findMyWay.HTTPMethod, path) !== null).sort();
+  return (path) =>
+    [...methods].filter((method) => router.find(method as findMyWay.HTTPMethod, path) !== null).sort();
 }
 
 /** Throws the problem for a request that met no route. */

@@ -30,7 +30,10 @@ export type Handler<R extends Route> = (
 ) => Promise<ReplyOf<R>>;
 
 /** A reply with its status as a literal, so that the compiler holds body and status against the contract. */
-export function answer<const Status extends number, Body>(status: Status, body: Body): { status: Status; body: Body } {
+export function answer<const Status extends number, Body>(
+  status: Status,
+  body: Body,
+): { status: Status; body: Body } {
   return { status, body };
 }
 
@@ -38,7 +41,11 @@ export function answer<const Status extends number, Body>(status: Status, body: 
  * Mounts a route. The order of checks is fixed: who may call at all (origin, session, label), then the request's shape,
  * so that nobody learns anything about a call that is not theirs; where anybody may call, shape comes first.
  */
-export function mount<const R extends Route>(app: FastifyInstance, route: R, handler: Handler<NoInfer<R>>): void {
+export function mount<const R extends Route>(
+  app: FastifyInstance,
+  route: R,
+  handler: Handler<NoInfer<R>>,
+): void {
   app.route({
     method: route.method,
     url: route.path,
@@ -56,7 +63,11 @@ export function mount<const R extends Route>(app: FastifyInstance, route: R, han
   });
 }
 
-async function callerFor(app: FastifyInstance, route: Route, request: FastifyRequest): Promise<LiveSession | null> {
+async function callerFor(
+  app: FastifyInstance,
+  route: Route,
+  request: FastifyRequest,
+): Promise<LiveSession | null> {
   if (route.access === "anybody" || route.access === "development") return null;
   const caller = await app.readCaller(request);
   if (caller === null) throw new ProblemReply("not-signed-in");
@@ -76,7 +87,8 @@ function receive<R extends Route>(route: R, request: FastifyRequest): ReceivedOf
     return undefined;
   };
   // An id that is none names nothing: that is a missing thing, not a badly filled field.
-  if (route.params !== undefined && !route.params.safeParse(request.params).success) throw new ProblemReply("not-found");
+  if (route.params !== undefined && !route.params.safeParse(request.params).success)
+    throw new ProblemReply("not-found");
   const received = {
     params: check(route.params, request.params),
     query: check(route.query, request.query),
@@ -96,9 +108,23 @@ function describeIssue(issue: z.core.$ZodIssue): Array<{ path: string; message: 
         message: "There is no such field here; leave it out.",
       }));
     case "invalid_type":
-      return [{ path, message: issue.input === undefined ? "This is missing." : `This must be ${ARTICLES[issue.expected] ?? issue.expected}.` }];
+      return [
+        {
+          path,
+          message:
+            issue.input === undefined
+              ? "This is missing."
+              : `This must be ${ARTICLES[issue.expected] ?? issue.expected}.`,
+        },
+      ];
     case "invalid_union":
-      return [{ path: issue.discriminator === undefined ? path : [path, issue.discriminator].filter(Boolean).join("."), message: "This is none of the known kinds." }];
+      return [
+        {
+          path:
+            issue.discriminator === undefined ? path : [path, issue.discriminator].filter(Boolean).join("."),
+          message: "This is none of the known kinds.",
+        },
+      ];
     case "invalid_value":
       return [{ path, message: `This must be one of: ${issue.values.map(String).join(", ")}.` }];
     default:
@@ -126,6 +152,7 @@ function send<R extends Route>(route: R, reply: FastifyReply, answered: ReplyOf<
   void reply.status(answered.status).header("cache-control", "no-store");
   if (answered.status === 204) return reply.send();
   const schema = route.replies[answered.status];
-  if (schema === undefined) throw new Error(`${route.name} answered ${answered.status}, which the contract does not name`);
+  if (schema === undefined)
+    throw new Error(`${route.name} answered ${answered.status}, which the contract does not name`);
   return reply.type("application/json; charset=utf-8").send(JSON.stringify(schema.parse(answered.body)));
 }

@@ -1,5 +1,13 @@
 /** The OpenAPI 3.1 document, made from the contract's own schemas. */
-import { metadata, OAUTH_PATHS, oauthError, problem, routes, tokenReply, introspection } from "@lucchetto/contract";
+import {
+  metadata,
+  OAUTH_PATHS,
+  oauthError,
+  problem,
+  routes,
+  tokenReply,
+  introspection,
+} from "@lucchetto/contract";
 import type { Route } from "@lucchetto/contract";
 import { z } from "zod";
 
@@ -35,7 +43,12 @@ export function describeApi(options: { publicUrl: string; siteName: string; deve
 
 /** A schema as JSON Schema 2020-12. Named ones go to the components, and stand here as a reference. */
 function schemaOf(components: Components, schema: z.ZodType, io: "input" | "output" = "output"): Json {
-  const { $schema, $defs, id, ...own } = z.toJSONSchema(schema, { io, unrepresentable: "any" }) as Json;
+  const {
+    $schema: _$schema,
+    $defs,
+    id,
+    ...own
+  } = z.toJSONSchema(schema, { io, unrepresentable: "any" }) as Json;
   for (const [name, definition] of Object.entries(($defs ?? {}) as Record<string, Json>)) {
     components[name] = withComponentReferences(definition);
   }
@@ -45,7 +58,7 @@ function schemaOf(components: Components, schema: z.ZodType, io: "input" | "outp
   return { $ref: `#/components/schemas/${named}` };
 }
 
-function withComponentReferences({ $schema, id, ...schema }: Json): Json {
+function withComponentReferences({ $schema: _$schema, id: _id, ...schema }: Json): Json {
   return JSON.parse(JSON.stringify(schema).replaceAll('"#/$defs/', '"#/components/schemas/')) as Json;
 }
 
@@ -100,7 +113,11 @@ function describeRoute(components: Components, route: Route): Json {
   };
 }
 
-function describeParameters(components: Components, place: "path" | "query", schema: z.ZodObject | undefined): Json[] {
+function describeParameters(
+  components: Components,
+  place: "path" | "query",
+  schema: z.ZodObject | undefined,
+): Json[] {
   if (schema === undefined) return [];
   const { properties = {}, required = [] } = schemaOf(components, schema, "input") as {
     properties?: Record<string, Json>;
@@ -119,12 +136,19 @@ function describeStandards(components: Components): Json {
     required: true,
     content: { "application/x-www-form-urlencoded": { schema: schemaOf(components, schema, "input") } },
   });
-  const json = (schema: z.ZodType) => ({ description: "Done", content: { "application/json": { schema: schemaOf(components, schema) } } });
+  const json = (schema: z.ZodType) => ({
+    description: "Done",
+    content: { "application/json": { schema: schemaOf(components, schema) } },
+  });
   const refused = json(oauthError);
   const ofApps = { tags: ["oauth"], security: [{ appKey: [] }] };
   return {
     [OAUTH_PATHS.metadata]: {
-      get: { tags: ["oauth"], summary: "Authorization server metadata (RFC 8414)", responses: { "200": json(metadata) } },
+      get: {
+        tags: ["oauth"],
+        summary: "Authorization server metadata (RFC 8414)",
+        responses: { "200": json(metadata) },
+      },
     },
     [OAUTH_PATHS.authorize]: {
       get: {
@@ -144,7 +168,9 @@ function describeStandards(components: Components): Json {
           }),
         ),
         responses: {
-          "303": { description: "To the return address with `code`, `state` and `iss`, or to the sign-in page" },
+          "303": {
+            description: "To the return address with `code`, `state` and `iss`, or to the sign-in page",
+          },
           "400": problemReply(components),
         },
       },

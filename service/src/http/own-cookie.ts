@@ -31,7 +31,8 @@ export function ownCookie(publicUrl: string): OwnCookie {
   return {
     name,
     read: (header) => (header === undefined ? undefined : parse(header)[name]),
-    write: (token, maxAge) => serialize(name, token, { ...attributes, ...(maxAge === undefined ? {} : { maxAge }) }),
+    write: (token, maxAge) =>
+      serialize(name, token, { ...attributes, ...(maxAge === undefined ? {} : { maxAge }) }),
     remove: () => serialize(name, "", { ...attributes, maxAge: 0 }),
   };
 }

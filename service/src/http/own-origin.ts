@@ -17,11 +17,15 @@ export function assertOwnOrigin(request: FastifyRequest, publicUrl: string, cook
   const { origin, "sec-fetch-site": site } = request.headers;
   if (origin !== undefined) {
     if (origin === ownOrigin) return;
-    throw refusal(`The request says that it comes from ${describeOrigin(origin)}; only ${ownOrigin} may send it.`);
+    throw refusal(
+      `The request says that it comes from ${describeOrigin(origin)}; only ${ownOrigin} may send it.`,
+    );
   }
   if (site !== undefined) {
     if (site === "same-origin") return;
-    throw refusal(`The browser says that the request comes from elsewhere; only pages of ${ownOrigin} may send it.`);
+    throw refusal(
+      `The browser says that the request comes from elsewhere; only pages of ${ownOrigin} may send it.`,
+    );
   }
   if (cookie.read(request.headers.cookie) === undefined) return;
   throw refusal(

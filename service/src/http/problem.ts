@@ -103,7 +103,8 @@ export function answerProblems(app: FastifyInstance, publicUrl: string): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error);
     if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
-    if (problem.code === "storage-unavailable") request.log.warn({ err: error }, "the database cannot be reached");
+    if (problem.code === "storage-unavailable")
+      request.log.warn({ err: error }, "the database cannot be reached");
     return sendProblem(request, reply, publicUrl, problem);
   });
 }

@@ -12,7 +12,10 @@ export async function authenticateApp(
   form: URLSearchParams,
 ): Promise<{ appId: string; clientId: string }> {
   if (request.url.includes("?")) {
-    throw new OAuthRefusal("invalid_request", "This endpoint takes its parameters in the body, never in the address.");
+    throw new OAuthRefusal(
+      "invalid_request",
+      "This endpoint takes its parameters in the body, never in the address.",
+    );
   }
   const credentials = readCredentials(request.headers.authorization, form);
   const appId = credentials && (await recogniseApp(context, credentials));
@@ -28,9 +31,13 @@ function readCredentials(
 ): { clientId: string; key: string } | null {
   const clientId = parameter(form, "client_id");
   const key = parameter(form, "client_secret");
-  if (authorization === undefined) return clientId === undefined || key === undefined ? null : { clientId, key };
+  if (authorization === undefined)
+    return clientId === undefined || key === undefined ? null : { clientId, key };
   if (key !== undefined) {
-    throw new OAuthRefusal("invalid_request", "The app key came twice: in the Authorization header and in the body.");
+    throw new OAuthRefusal(
+      "invalid_request",
+      "The app key came twice: in the Authorization header and in the body.",
+    );
   }
   return readBasic(authorization);
 }

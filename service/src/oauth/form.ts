@@ -4,7 +4,8 @@ import { OAuthRefusal } from "./refusal.ts";
 /** One parameter; `undefined` if it is missing or empty (RFC 6749 section 3.1). @throws OAuthRefusal if it stands twice. */
 export function parameter(parameters: URLSearchParams, name: string): string | undefined {
   const values = parameters.getAll(name);
-  if (values.length > 1) throw new OAuthRefusal("invalid_request", `The parameter ${name} stands more than once.`);
+  if (values.length > 1)
+    throw new OAuthRefusal("invalid_request", `The parameter ${name} stands more than once.`);
   return values[0] === "" ? undefined : values[0];
 }
 

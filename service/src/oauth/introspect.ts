@@ -10,7 +10,10 @@ import { endCheckToken, findCheckToken } from "./store.ts";
 const INACTIVE = { active: false } as const;
 
 /** Looks a token up; what it means is decided only once the asking app is known. */
-export async function lookUpCheckToken({ dataSource }: ServiceContext, text: string): Promise<CheckedToken | null> {
+export async function lookUpCheckToken(
+  { dataSource }: ServiceContext,
+  text: string,
+): Promise<CheckedToken | null> {
   const hashed = hashToken("check-token", text);
   return hashed === null ? null : findCheckToken(dataSource, hashed);
 }

@@ -35,7 +35,11 @@ export async function insertCheckToken(manager: EntityManager, row: CheckTokenRo
 }
 
 /** Ends the check token that was given for a code, if one was. */
-export async function endCheckTokenOfCode(manager: EntityManager, codeHash: Buffer, now: Date): Promise<void> {
+export async function endCheckTokenOfCode(
+  manager: EntityManager,
+  codeHash: Buffer,
+  now: Date,
+): Promise<void> {
   await manager.getRepository(CheckTokenEntity).update({ codeHash, endedAt: IsNull() }, { endedAt: now });
 }
 

@@ -1,7 +1,14 @@
 /** The token endpoint: swaps a one-time code for a check token (RFC 6749 section 4.1.3). */
 import { randomBytes } from "node:crypto";
 import type { TokenReply } from "@lucchetto/contract";
-import { hashToken, isSessionAlive, mintToken, sessionEnd, TOKEN_BYTES, verifierMatches } from "@lucchetto/core";
+import {
+  hashToken,
+  isSessionAlive,
+  mintToken,
+  sessionEnd,
+  TOKEN_BYTES,
+  verifierMatches,
+} from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { findSession } from "../session/store.ts";
@@ -32,7 +39,8 @@ export async function swapCode(
   if (!(await spendCode(context.dataSource, row.codeHash, now))) return refuseUsedCode(context, row, visit);
   if (now >= row.expiresAt) return refuse(context, "expired-code", { appId, visit });
   if (row.redirectUri !== redirectUri) return refuse(context, "other-return-address", { appId, visit });
-  if (!verifierMatches(verifier, row.codeChallenge)) return refuse(context, "wrong-verifier", { appId, visit });
+  if (!verifierMatches(verifier, row.codeChallenge))
+    return refuse(context, "wrong-verifier", { appId, visit });
   const session = await findSession(context.dataSource, row.sessionId);
   if (session === null || !isSessionAlive(session, now)) {
     return refuse(context, "session-ended", { appId, visit });

@@ -39,7 +39,8 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
     app.route({
       method: METHODS,
       url: "/",
-      handler: async (_request, reply) => reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+      handler: async (_request, reply) =>
+        reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
     });
 
     for (const url of PLAIN_PAGES) {
@@ -61,7 +62,11 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       method: METHODS,
       url: "/sign-out",
       handler: async (request, reply) => {
-        const signOut = await describeSignOut(context, request, (await app.readCaller(request))?.session.id ?? null);
+        const signOut = await describeSignOut(
+          context,
+          request,
+          (await app.readCaller(request))?.session.id ?? null,
+        );
         return shell.send(reply, signOut === null ? {} : { signOut });
       },
     });
@@ -80,7 +85,8 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
     app.route({
       method: METHODS,
       url: "/.well-known/change-password",
-      handler: async (_request, reply) => reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+      handler: async (_request, reply) =>
+        reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
     });
   };
 }
@@ -126,6 +132,7 @@ function otherLoopbackName(request: FastifyRequest, publicUrl: string): string |
   if (host === undefined || !URL.canParse(`http://${host}`)) return null;
   const opened = new URL(`http://${host}`);
   const right = new URL(publicUrl);
-  if (opened.host === right.host || !isLoopbackHost(opened.hostname) || !isLoopbackHost(right.hostname)) return null;
+  if (opened.host === right.host || !isLoopbackHost(opened.hostname) || !isLoopbackHost(right.hostname))
+    return null;
   return opened.port === right.port ? right.origin + request.url : null;
 }

@@ -51,7 +51,10 @@ async function measure(scheme: Scheme): Promise<number> {
     times.push(performance.now() - started);
   }
   // The first one also pays for memory that the process has not held before.
-  const [median = 0] = times.slice(1).sort((left, right) => left - right).slice(Math.floor(MEASURED / 2));
+  const [median = 0] = times
+    .slice(1)
+    .sort((left, right) => left - right)
+    .slice(Math.floor(MEASURED / 2));
   return median;
 }
 

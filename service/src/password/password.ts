@@ -1,7 +1,15 @@
 /** Use cases of password records: read what is stored, re-make what is older than configured, explain it. */
 import type { EntityManager } from "typeorm";
 import type { PasswordExplanation } from "@lucchetto/contract";
-import { explainRecord, isOutdated, PhcReadError, readRecord, readScheme, SchemeError, scryptOperations } from "@lucchetto/core";
+import {
+  explainRecord,
+  isOutdated,
+  PhcReadError,
+  readRecord,
+  readScheme,
+  SchemeError,
+  scryptOperations,
+} from "@lucchetto/core";
 import type { PasswordRecord } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";

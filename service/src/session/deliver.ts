@@ -11,9 +11,16 @@ export function deliverSession(
   { session, account, token }: BegunSession,
   deliver: "cookie" | "token" | undefined,
 ) {
-  const body = { outcome: "signed-in", session: showSession(session, true), account: showAccount(account) } as const;
+  const body = {
+    outcome: "signed-in",
+    session: showSession(session, true),
+    account: showAccount(account),
+  } as const;
   if (deliver === "token") return { ...body, token: token as string };
   const seconds = configuration.sessions[session.kind].absolute / 1_000;
-  void reply.header("set-cookie", ownCookie.write(token, session.kind === "remembered" ? seconds : undefined));
+  void reply.header(
+    "set-cookie",
+    ownCookie.write(token, session.kind === "remembered" ? seconds : undefined),
+  );
   return body;
 }

@@ -41,7 +41,10 @@ export function createLastSeen(
     if (noted.size === 0) return;
     flush().catch((error: unknown) => {
       // The next use is noted again; only the idle limit moves on a little later.
-      log[isStorageUnavailable(error) ? "warn" : "error"]({ err: error }, "uses of sessions could not be written");
+      log[isStorageUnavailable(error) ? "warn" : "error"](
+        { err: error },
+        "uses of sessions could not be written",
+      );
     });
   };
   const timer = setInterval(flushLater, FLUSH_INTERVAL);
@@ -50,7 +53,10 @@ export function createLastSeen(
   return {
     note(session, now) {
       if (!isWorthNoting(session, now)) return;
-      noted.set(session.id, { lastSeenAt: now, idleEndsAt: idleEndAfterUse(session, now, limits[session.kind]) });
+      noted.set(session.id, {
+        lastSeenAt: now,
+        idleEndsAt: idleEndAfterUse(session, now, limits[session.kind]),
+      });
     },
     flush,
     async close() {

@@ -11,7 +11,9 @@ import { listSessions } from "./store.ts";
 /** `GET/DELETE /v1/session`, and the operators' sessions. */
 export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
-    mount(app, routes.showSession, async (_received, { caller }) => answer(200, { session: showSession(caller.session, true), account: showAccount(caller.account) }));
+    mount(app, routes.showSession, async (_received, { caller }) =>
+      answer(200, { session: showSession(caller.session, true), account: showAccount(caller.account) }),
+    );
 
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));

@@ -77,7 +77,11 @@ export async function recogniseOwnToken(
 }
 
 /** Signs out: ends the session on the server, and with it every check token of it. */
-export async function signOut({ dataSource, clock }: ServiceContext, caller: LiveSession, visit: Visit): Promise<void> {
+export async function signOut(
+  { dataSource, clock }: ServiceContext,
+  caller: LiveSession,
+  visit: Visit,
+): Promise<void> {
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
     if (!(await endSession(manager, caller.session.id, { now, reason: "signed-out" }))) return;
@@ -131,13 +135,17 @@ export function showSession(session: SessionRow, current: boolean): Session {
 }
 
 /** A session as operators see it; one past a limit counts as ended there. */
-export function showSessionToOperator(session: SessionRow, { now, current }: { now: Date; current: boolean }): OperatorSession {
+export function showSessionToOperator(
+  session: SessionRow,
+  { now, current }: { now: Date; current: boolean },
+): OperatorSession {
   const limit = session.idleEndsAt < session.endsAt ? session.idleEndsAt : session.endsAt;
   const lapsed = session.endedAt === null && !isSessionAlive(session, now);
   return {
     ...showSession(session, current),
     accountId: session.accountId,
     endedAt: (session.endedAt ?? (lapsed ? limit : null))?.toISOString() ?? null,
-    endReason: session.endReason ?? (lapsed ? (limit === session.endsAt ? "absolute-limit" : "idle-limit") : null),
+    endReason:
+      session.endReason ?? (lapsed ? (limit === session.endsAt ? "absolute-limit" : "idle-limit") : null),
   };
 }

@@ -51,7 +51,8 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     return refuse(context, started);
   }
   // The decision says that the account, its record and the password are there.
-  if (account === null || row === null || stored === null || !prepared.ok) throw new Error("signed in nobody");
+  if (account === null || row === null || stored === null || !prepared.ok)
+    throw new Error("signed in nobody");
 
   const remade = await remake(context, stored, prepared.text);
   const begun = await inTransaction(context.dataSource, async (manager) => {
@@ -71,14 +72,21 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
       },
       visit,
     );
-    const event = { kind: "sign-in.completed", accountId: account.id, sessionId: session.session.id } as const;
+    const event = {
+      kind: "sign-in.completed",
+      accountId: account.id,
+      sessionId: session.session.id,
+    } as const;
     await record(manager, { event, visit, now });
     return session;
   });
   return begun ?? refuse(context, started);
 }
 
-function describe(row: PasswordRecordRow | null, stored: PasswordRecord | null): "present" | "none" | "unreadable" {
+function describe(
+  row: PasswordRecordRow | null,
+  stored: PasswordRecord | null,
+): "present" | "none" | "unreadable" {
   if (row === null) return "none";
   return stored === null ? "unreadable" : "present";
 }

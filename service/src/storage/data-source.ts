@@ -14,7 +14,9 @@ const MIGRATIONS_TABLE = "schema_migration";
 const CONNECT_TIMEOUT = 5_000;
 
 /** Makes a data source; nothing is connected yet. */
-export function createDataSource(configuration: Pick<Configuration, "database" | "databasePassword">): DataSource {
+export function createDataSource(
+  configuration: Pick<Configuration, "database" | "databasePassword">,
+): DataSource {
   const url = new URL(configuration.database.url);
   const password = configuration.databasePassword ?? decodeURIComponent(url.password);
   return new DataSource({
@@ -65,6 +67,8 @@ async function readNotedMigrations(dataSource: DataSource): Promise<Set<string>>
     [MIGRATIONS_TABLE],
   );
   if (table === undefined) return new Set();
-  const rows = await dataSource.query<Array<{ name: string }>>(`SELECT name FROM ${MIGRATIONS_TABLE} ORDER BY id`);
+  const rows = await dataSource.query<Array<{ name: string }>>(
+    `SELECT name FROM ${MIGRATIONS_TABLE} ORDER BY id`,
+  );
   return new Set(rows.map(({ name }) => name));
 }

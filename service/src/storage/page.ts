@@ -18,7 +18,9 @@ export function readCursor({ cursor }: PageQuery): string | null {
   if (cursor === undefined) return null;
   if (UUID.test(cursor)) return cursor;
   throw new ProblemReply("invalid-fields", {
-    errors: [{ path: "cursor", message: "This cursor is not one that a list gave; leave it out to begin anew." }],
+    errors: [
+      { path: "cursor", message: "This cursor is not one that a list gave; leave it out to begin anew." },
+    ],
   });
 }
 

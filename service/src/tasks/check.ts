@@ -40,7 +40,13 @@ export async function check(path: string): Promise<Finding[]> {
 function checkPasswordRules({ passwords }: Configuration): Finding[] {
   const subject = "password rules";
   if (passwords.rules === "off") {
-    return [{ subject, verdict: "warning", detail: "off: any password is accepted; production refuses to start so" }];
+    return [
+      {
+        subject,
+        verdict: "warning",
+        detail: "off: any password is accepted; production refuses to start so",
+      },
+    ];
   }
   const { minimumLength } = passwords;
   if (minimumLength < DEFAULT_MINIMUM_LENGTH) {
@@ -52,7 +58,8 @@ function checkPasswordRules({ passwords }: Configuration): Finding[] {
 
 function checkSessions({ sessions }: Configuration): Finding[] {
   if (sessions.remembered.absolute <= THIRTY_DAYS) return [];
-  const detail = "sessions.remembered.absolute is longer than 30 days, which NIST SP 800-63B-4 advises against";
+  const detail =
+    "sessions.remembered.absolute is longer than 30 days, which NIST SP 800-63B-4 advises against";
   return [{ subject: "sessions", verdict: "warning", detail }];
 }
 
@@ -92,10 +99,18 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
     const status = await schemaStatus(dataSource);
     const movedBy = status.current ? await readMovedClock(dataSource) : 0;
     return [
-      { subject: "database", verdict: "ok", detail: `${pathname.slice(1)} at ${host}, MariaDB ${row?.version ?? "?"}` },
+      {
+        subject: "database",
+        verdict: "ok",
+        detail: `${pathname.slice(1)} at ${host}, MariaDB ${row?.version ?? "?"}`,
+      },
       status.current
         ? { subject: "schema", verdict: "ok", detail: `${status.migrations.length} migration(s) applied` }
-        : { subject: "schema", verdict: "wrong", detail: "not the one this version knows; run: lucchetto schema apply" },
+        : {
+            subject: "schema",
+            verdict: "wrong",
+            detail: "not the one this version knows; run: lucchetto schema apply",
+          },
       movedBy === 0
         ? { subject: "clock", verdict: "ok", detail: "not moved" }
         : {

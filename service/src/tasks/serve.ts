@@ -33,7 +33,8 @@ export async function serve(configuration: Configuration, source: string): Promi
   const logger = createLogger(configuration);
   const app = await createService({ configuration, dataSource, clock, logger });
   await app.listen(configuration.listen);
-  if (configuration.passwords.rules === "off") logger.warn("passwords.rules is off: any password is accepted");
+  if (configuration.passwords.rules === "off")
+    logger.warn("passwords.rules is off: any password is accepted");
   logger.info(`Lucchetto (${configuration.mode}) is at ${configuration.publicUrl}`);
 
   let stopping = false;
@@ -52,7 +53,12 @@ function createLogger({ log, mode }: Configuration) {
   return pino({
     level: log.level,
     ...(readable
-      ? { transport: { target: "pino-pretty", options: { ignore: "pid,hostname", translateTime: "HH:MM:ss" } } }
+      ? {
+          transport: {
+            target: "pino-pretty",
+            options: { ignore: "pid,hostname", translateTime: "HH:MM:ss" },
+          },
+        }
       : {}),
   });
 }

@@ -45,5 +45,13 @@ export const AppKeyEntity = new EntitySchema<AppKeyRow>({
     { name: "app_key_hash", columns: ["keyHash"], unique: true },
     { name: "app_key_of_app", columns: ["appId"] },
   ],
-  foreignKeys: [{ name: "app_key_app", target: "app", columnNames: ["appId"], referencedColumnNames: ["id"], onDelete: "CASCADE" }],
+  foreignKeys: [
+    {
+      name: "app_key_app",
+      target: "app",
+      columnNames: ["appId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+  ],
 });

@@ -26,7 +26,19 @@ export const AuthorizationCodeEntity = new EntitySchema<AuthorizationCodeRow>({
   },
   indices: [{ name: "authorization_code_expiry", columns: ["expiresAt"] }],
   foreignKeys: [
-    { name: "authorization_code_app", target: "app", columnNames: ["appId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
-    { name: "authorization_code_session", target: "session", columnNames: ["sessionId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
+    {
+      name: "authorization_code_app",
+      target: "app",
+      columnNames: ["appId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+    {
+      name: "authorization_code_session",
+      target: "session",
+      columnNames: ["sessionId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
   ],
 });

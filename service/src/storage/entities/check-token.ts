@@ -27,7 +27,19 @@ export const CheckTokenEntity = new EntitySchema<CheckTokenRow>({
     { name: "check_token_of_app", columns: ["appId"] },
   ],
   foreignKeys: [
-    { name: "check_token_app", target: "app", columnNames: ["appId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
-    { name: "check_token_session", target: "session", columnNames: ["sessionId"], referencedColumnNames: ["id"], onDelete: "CASCADE" },
+    {
+      name: "check_token_app",
+      target: "app",
+      columnNames: ["appId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+    {
+      name: "check_token_session",
+      target: "session",
+      columnNames: ["sessionId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
   ],
 });

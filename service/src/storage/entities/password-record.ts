@@ -16,5 +16,13 @@ export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
     setAt: { type: "datetime", precision: 3 },
     madeAt: { type: "datetime", precision: 3 },
   },
-  foreignKeys: [{ name: "password_record_account", target: "account", columnNames: ["accountId"], referencedColumnNames: ["id"], onDelete: "CASCADE" }],
+  foreignKeys: [
+    {
+      name: "password_record_account",
+      target: "account",
+      columnNames: ["accountId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+  ],
 });

@@ -43,5 +43,13 @@ export const SessionEntity = new EntitySchema<SessionRow>({
     { name: "session_token", columns: ["tokenHash"], unique: true },
     { name: "session_of_account", columns: ["accountId", "id"] },
   ],
-  foreignKeys: [{ name: "session_account", target: "account", columnNames: ["accountId"], referencedColumnNames: ["id"], onDelete: "CASCADE" }],
+  foreignKeys: [
+    {
+      name: "session_account",
+      target: "account",
+      columnNames: ["accountId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+  ],
 });

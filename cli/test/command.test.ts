@@ -1,0 +1,339 @@
+import { spawn } from "node:child_process";
+import { mkdtempSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { CHEAP_SCHEME, freePort, PASSWORD, startService } from "../../testing/service.ts";
+import type { TestService } from "../../testing/service.ts";
+
+const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));
+let service: TestService;
+let home: string;
+beforeAll(async () => {
+  service = await startService();
+  await service.operator();
+  home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
+});
+afterAll(() => service.stop());
+
+interface Run {
+  readonly status: number;
+  readonly out: string;
+  readonly err: string;
+}
+/** Runs the command as a process of its own. */
+function lucchetto(
+  args: readonly string[],
+  options: { input?: string; env?: Record<string, string>; cwd?: string } = {},
+): Promise<Run> {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, [COMMAND, ...args], {
+      cwd: options.cwd ?? home,
+      env: {
+        PATH: process.env["PATH"] ?? "",
+        HOME: home,
+        XDG_CONFIG_HOME: home,
+        LUCCHETTO_URL: service.url,
+        ...options.env,
+      },
+    });
+    let out = "";
+    let err = "";
+    child.stdout.on("data", (chunk) => (out += chunk));
+    child.stderr.on("data", (chunk) => (err += chunk));
+    child.stdin.on("error", () => undefined);
+    child.stdin.end(options.input ?? "");
+    child.once("close", (code) => resolve({ status: code ?? -1, out, err }));
+  });
+}
+
+describe("as a person", () => {
+  test("register, whoami, sign-out, sign-in; the token stands in a file of mode 0600 and in no output", async () => {
+    const registered = await lucchetto(
+      ["register", "--email", "anna@brina.example", "--name", "Anna", "--password-stdin"],
+      { input: `${PASSWORD}\n` },
+    );
+    expect(registered).toMatchObject({ status: 0, err: "" });
+    expect(registered.out).toContain("anna@brina.example");
+    const file = join(home, "lucchetto", "credentials.json");
+    expect(statSync(file).mode & 0o777).toBe(0o600);
+    const { token } = JSON.parse(readFileSync(file, "utf8")).default;
+    expect(registered.out).not.toContain(token);
+
+    const who = await lucchetto(["whoami", "--json"]);
+    expect(JSON.parse(who.out)).toMatchObject({
+      account: { email: "anna@brina.example" },
+      session: { current: true },
+    });
+    expect((await lucchetto(["sign-out"])).out).toContain("Signed out.");
+    const nobody = await lucchetto(["whoami"]);
+    expect(nobody.status).toBe(1);
+    expect(nobody.err).toContain("lucchetto sign-in");
+    expect(
+      (await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: PASSWORD })).status,
+    ).toBe(0);
+  });
+
+  test("profiles are kept apart, and a token is shown only to the service that gave it", async () => {
+    await lucchetto(["sign-in", "office@brina.example", "--password-stdin", "--profile", "office"], {
+      input: PASSWORD,
+    });
+    const office = await lucchetto(["whoami", "--profile", "office", "--json"]);
+    expect(JSON.parse(office.out).account.email).toBe("office@brina.example");
+    const elsewhere = await lucchetto(["whoami", "--profile", "office", "--url", "http://localhost:1"]);
+    expect(elsewhere.err).toContain("Nobody is signed in at http://localhost:1");
+  });
+
+  test("what is refused says why and exits 1, with the request's id", async () => {
+    const wrong = await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], {
+      input: "a wrong password",
+    });
+    expect(wrong).toMatchObject({ status: 1, out: "" });
+    expect(wrong.err).toMatch(/do not belong together[^]*sign-in-refused, request [0-9a-f-]{36}/);
+    const short = await lucchetto(["register", "--email", "nonsense", "--password-stdin"], {
+      input: "short",
+    });
+    expect(short.err).toMatch(/email: This is not an e-mail address[^]*password: Use at least 15/);
+    const unreachable = await lucchetto(
+      ["sign-in", "anna", "--password-stdin", "--url", "http://localhost:1"],
+      { input: "x" },
+    );
+    expect(unreachable).toMatchObject({ status: 1, err: expect.stringContaining("Is it running?") });
+  });
+});
+
+describe("as an operator", () => {
+  const office = ["--profile", "office"];
+
+  test("account list and show: tables for people, JSON for programs", async () => {
+    const list = await lucchetto(["account", "list", ...office]);
+    expect(list.out).toMatch(/e-mail +username +name/);
+    expect(list.out).toContain("anna@brina.example");
+    const found = JSON.parse((await lucchetto(["account", "list", "anna", "--json", ...office])).out);
+    expect(found.items).toHaveLength(1);
+    const shown = await lucchetto(["account", "show", "anna@brina.example", ...office]);
+    expect(shown.out).toMatch(/\$scrypt\$ln=8,r=8,p=1\$/);
+    expect(shown.out).toMatch(/└─ cost factor {2}2\^8 = 256 blocks/);
+    expect(shown.out).toMatch(/alive +ordinary/);
+    expect((await lucchetto(["account", "show", "nobody@brina.example", ...office])).status).toBe(1);
+    const asMember = await lucchetto(["account", "list"]);
+    expect(asMember).toMatchObject({ status: 1, err: expect.stringContaining("operators-only") });
+  });
+
+  test("app add shows the key once and what to paste; list, new-key, retire-key, remove", async () => {
+    const added = await lucchetto([
+      "app",
+      "add",
+      "Hut book",
+      "--redirect-uri",
+      "http://localhost:9999/signed-in",
+      ...office,
+    ]);
+    expect(added.out).toMatch(/client id +hut-book\napp key +lcp_/);
+    expect(added.out).toContain('clientId: "hut-book"');
+    expect((await lucchetto(["app", "list", ...office])).out).not.toContain("lcp_");
+    const fresh = JSON.parse((await lucchetto(["app", "new-key", "hut-book", "--json", ...office])).out);
+    expect(fresh.app.keys).toHaveLength(2);
+    expect((await lucchetto(["app", "retire-key", "hut-book", fresh.app.keys[0].id, ...office])).status).toBe(
+      0,
+    );
+    const bad = await lucchetto(["app", "add", "X y", "--redirect-uri", "http://evil.test/x", ...office]);
+    expect(bad.err).toContain("redirectUris.0: The address must begin with https:// outside loopback.");
+    expect((await lucchetto(["app", "remove", "hut-book", ...office])).status).toBe(0);
+    expect((await lucchetto(["app", "list", ...office])).out).toContain(
+      "No application yet. Run: lucchetto app add",
+    );
+  });
+
+  test("JO-5 text of other people cannot steer the terminal", async () => {
+    await service.dataSource.query(
+      "UPDATE account SET displayName = ? WHERE emailKey = 'anna@brina.example'",
+      ["\u001b[2J\u202eevil\r\nline"],
+    );
+    const { out } = await lucchetto(["account", "list", ...office]);
+    expect(out).not.toMatch(/\u001b|\u202e/);
+    expect(out).toContain("\\u001b[2J\\u202eevil\\u000d\\u000aline");
+  });
+});
+
+describe("hash", () => {
+  test("make, check and explain need no service", async () => {
+    const env = { LUCCHETTO_URL: "http://localhost:1" };
+    const made = await lucchetto(["hash", "make", "--scheme", CHEAP_SCHEME, "--password-stdin"], {
+      input: PASSWORD,
+      env,
+    });
+    const record = made.out.trim();
+    expect(record).toMatch(/^\$scrypt\$ln=8,r=8,p=1\$/);
+    const right = await lucchetto(["hash", "check", record, "--password-stdin"], { input: PASSWORD, env });
+    expect(right).toMatchObject({
+      status: 0,
+      out: expect.stringContaining("older than $scrypt$ln=15,r=8,p=3"),
+    });
+    expect(
+      (await lucchetto(["hash", "check", record, "--password-stdin"], { input: "another", env })).status,
+    ).toBe(1);
+    const explained = await lucchetto(["hash", "explain", record], { env });
+    expect(explained.out).toContain("16 random bytes of this record alone");
+    expect(explained.out).not.toContain(record.slice(-20));
+    expect(JSON.parse((await lucchetto(["hash", "explain", record, "--json"], { env })).out)).toMatchObject({
+      saltBytes: 16,
+    });
+  });
+
+  test.each([
+    ["a record that the shell has eaten", ["hash", "explain", "=15,r=8,p=3"], /single quotes/],
+    [
+      "a record above the ceiling",
+      ["hash", "explain", "$scrypt$ln=40,r=8,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+      /limit is 256 MiB/,
+    ],
+    ["an unknown scheme", ["hash", "make", "--scheme", "$md5$x=1", "--password-stdin"], /"md5" is not known/],
+    ["a password without a terminal", ["hash", "make"], /--password-stdin/],
+    ["a missing argument", ["hash", "explain"], /missing required argument/],
+    ["an unknown command", ["hush"], /unknown command/],
+    ["an unknown option", ["whoami", "--nonsense"], /unknown option/],
+    ["a password as an argument", ["sign-in", "anna", "--password", "x"], /unknown option/],
+    ["an address that is none", ["whoami", "--url", "localhost"], /--url: found "localhost"/],
+  ])("%s is wrong usage: exit 2, said plainly", async (_what, args, message) => {
+    const run = await lucchetto(args as string[], { input: "x" });
+    expect(run).toMatchObject({ status: 2, err: expect.stringMatching(message as RegExp) });
+    expect(run.err).not.toMatch(/at .*\.(ts|js):\d+/);
+  });
+
+  test("every command's help shows an example", async () => {
+    const commands = [
+      ["serve"],
+      ["schema", "status"],
+      ["schema", "apply"],
+      ["check"],
+      ["operator", "add"],
+      ["clock", "show"],
+      ["clock", "advance"],
+      ["clock", "reset"],
+      ["register"],
+      ["sign-in"],
+      ["whoami"],
+      ["sign-out"],
+      ["account", "list"],
+      ["account", "show"],
+      ["app", "add"],
+      ["app", "list"],
+      ["app", "remove"],
+      ["app", "new-key"],
+      ["app", "retire-key"],
+      ["hash", "make"],
+      ["hash", "check"],
+      ["hash", "explain"],
+    ];
+    const helps = await Promise.all(commands.map((command) => lucchetto([...command, "--help"])));
+    for (const [index, help] of helps.entries()) {
+      expect({ command: commands[index], status: help.status }).toEqual({
+        command: commands[index],
+        status: 0,
+      });
+      expect(help.out).toMatch(/Examples?:\n {2}lucchetto /);
+    }
+  }, 120_000);
+});
+
+describe("for the one who runs it", () => {
+  const withPassword = () => ({ env: { LUCCHETTO_DATABASE_PASSWORD: service.database.password } });
+  const config = () => ["--config", service.configFile];
+
+  test("schema status, apply and check say what is there", async () => {
+    const status = await lucchetto(["schema", "status", ...config()], withPassword());
+    expect(status).toMatchObject({
+      status: 0,
+      out: expect.stringContaining("The schema is the one this version knows."),
+    });
+    expect((await lucchetto(["schema", "apply", ...config()], withPassword())).out).toContain(
+      "Nothing to do",
+    );
+    const check = await lucchetto(["check", "--json", ...config()], withPassword());
+    const { findings } = JSON.parse(check.out) as { findings: Array<{ subject: string; verdict: string }> };
+    expect(Object.fromEntries(findings.map(({ subject, verdict }) => [subject, verdict]))).toMatchObject({
+      configuration: "ok",
+      database: "ok",
+      schema: "ok",
+      "password rules": "ok",
+      "password hashing": "warning",
+    });
+    const wrong = await lucchetto(["check", ...config()]);
+    expect(wrong).toMatchObject({
+      status: 1,
+      out: expect.stringMatching(/wrong +database .*password is wrong|wrong +database/),
+    });
+  });
+
+  test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {
+    const env = {
+      LUCCHETTO_DATABASE_PASSWORD: service.database.password,
+      LUCCHETTO_LISTEN_PORT: String(await freePort()),
+    };
+    await service.dataSource.query(
+      "INSERT INTO schema_migration (timestamp, name) VALUES (9, 'FromTheFuture9')",
+    );
+    const refused = await lucchetto(["serve", ...config()], { env });
+    expect(refused).toMatchObject({ status: 1, err: expect.stringContaining("FromTheFuture9") });
+    await service.dataSource.query("DELETE FROM schema_migration WHERE name = 'FromTheFuture9'");
+
+    const child = spawn(process.execPath, [COMMAND, "serve", ...config()], {
+      env: { PATH: process.env["PATH"] ?? "", ...env },
+    });
+    let out = "";
+    await new Promise<void>((resolve) => {
+      child.stdout.on("data", (chunk) => {
+        out += chunk;
+        if (out.includes("is at http")) resolve();
+      });
+    });
+    expect((await fetch(`http://127.0.0.1:${env.LUCCHETTO_LISTEN_PORT}/readyz`)).status).toBe(200);
+    child.kill("SIGTERM");
+    expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
+  });
+
+  test("a wrong configuration is told whole, without a stack", async () => {
+    const file = join(home, "wrong.yaml");
+    writeFileSync(file, "mode: prod\npublicUrl: 8420\n");
+    const run = await lucchetto(["serve", "--config", file]);
+    expect(run.status).toBe(1);
+    expect(run.err).toMatch(/mode: found "prod", expected development or production/);
+    expect(run.err).toMatch(/publicUrl: found 8420/);
+    expect(run.err).toMatch(/database/);
+    expect(run.err).not.toMatch(/at .*\.(ts|js):\d+/);
+    expect((await lucchetto(["serve", "--config", "/nowhere.yaml"])).status).toBe(2);
+  });
+
+  test("operator add makes somebody who may use the console", async () => {
+    const args = [
+      "operator",
+      "add",
+      "--email",
+      "second@brina.example",
+      "--name",
+      "Second",
+      "--password-stdin",
+      ...config(),
+    ];
+    expect((await lucchetto(args, { input: PASSWORD, ...withPassword() })).out).toContain(
+      "is an operator now",
+    );
+    const again = await lucchetto(args, { input: PASSWORD, ...withPassword() });
+    expect(again).toMatchObject({ status: 1, err: expect.stringContaining("has an account already") });
+    await lucchetto(["sign-in", "second@brina.example", "--password-stdin", "--profile", "second"], {
+      input: PASSWORD,
+    });
+    expect((await lucchetto(["account", "list", "--profile", "second"])).status).toBe(0);
+  });
+
+  test("clock show, advance and reset move the service's clock", async () => {
+    expect((await lucchetto(["clock", "advance", "31m"])).out).toContain("1860 s ahead");
+    expect(JSON.parse((await lucchetto(["clock", "show", "--json"])).out)).toMatchObject({
+      movedBy: 1_860_000,
+    });
+    expect((await lucchetto(["clock", "reset"])).out).toContain("not moved");
+    expect((await lucchetto(["clock", "advance", "soon"])).status).toBe(2);
+  });
+});

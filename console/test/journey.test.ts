@@ -1,0 +1,302 @@
+import { createRequire } from "node:module";
+import { readFileSync } from "node:fs";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { Browser, Page } from "playwright-core";
+import { openTab, startBrowser } from "../../testing/browser.ts";
+import { startSampleApp } from "../../testing/sample-app.ts";
+import type { TestSampleApp } from "../../testing/sample-app.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+import type { TestService } from "../../testing/service.ts";
+
+let service: TestService;
+let sample: TestSampleApp;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startService();
+  await service.operator();
+  sample = await startSampleApp(service);
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await sample.stop();
+  await service.stop();
+});
+
+const AXE = readFileSync(createRequire(import.meta.url).resolve("axe-core"), "utf8");
+
+async function violations(page: Page): Promise<string[]> {
+  // The policy lets no foreign script into the page; the checker comes in through the browser's own tools.
+  await page.evaluate(AXE);
+  const result = await page.evaluate(() =>
+    (
+      globalThis as unknown as {
+        axe: { run(): Promise<{ violations: Array<{ id: string; nodes: Array<{ html: string }> }> }> };
+      }
+    ).axe.run(),
+  );
+  return result.violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html}`);
+}
+const at = (page: Page, url: string) => page.waitForURL((address) => address.href.startsWith(url));
+async function signIn(page: Page, identifier: string, password = PASSWORD): Promise<void> {
+  await page.fill("#identifier", identifier);
+  await page.fill("#password", password);
+  await page.click("button[type=submit]");
+}
+
+describe("a person in a browser", () => {
+  test("registers, sees the closed page, signs out, and finds it closed; the back button shows nothing", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${sample.url}/members`);
+    await at(page, `${service.url}/sign-in`);
+    expect(await page.textContent("main")).toContain("You go on to Brina Huts afterwards.");
+    await page.click("text=Register");
+    await page.fill("#email", "petra@brina.example");
+    await page.fill("#displayName", "Petra Sasso");
+    await page.fill("#password", PASSWORD);
+    await page.fill("#repeated", PASSWORD);
+    await page.click("button[type=submit]");
+    await at(page, `${sample.url}/members`);
+    expect(await page.textContent("h1")).toBe("My nights");
+    expect(await page.textContent("header")).toContain("Petra Sasso");
+
+    const cookies = await context.cookies();
+    expect(cookies.map(({ httpOnly, sameSite }) => ({ httpOnly, sameSite }))).toEqual(
+      cookies.map(() => ({ httpOnly: true, sameSite: "Lax" })),
+    );
+    expect(await page.evaluate(() => document.cookie)).toBe("");
+
+    await page.click("text=Sign out");
+    await at(page, `${sample.url}/`);
+    expect(await page.textContent(".message")).toBe("You are signed out.");
+    expect(await page.textContent("header")).toContain("Sign in");
+    await page.reload();
+    expect(await page.locator(".message").count()).toBe(0);
+    await page.goBack();
+    await page.waitForLoadState();
+    expect(await page.content()).not.toContain("Petra Sasso");
+    await page.goto(`${sample.url}/members`);
+    await at(page, `${service.url}/sign-in`);
+    // The cookies of before are dead on the server too.
+    await context.addCookies(cookies);
+    await page.goto(`${sample.url}/members`);
+    await at(page, `${service.url}/sign-in`);
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
+  test("AC-5 wrong input stands at its field, is tied to it, gets the focus, and what was typed stays", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/register`);
+    await page.fill("#email", "petra@brina.example");
+    await page.fill("#username", "no spaces allowed");
+    await page.fill("#password", PASSWORD);
+    await page.fill("#repeated", `${PASSWORD}!`);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("#repeated[aria-invalid=true]");
+    await page.fill("#repeated", PASSWORD);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("#username[aria-invalid=true]");
+    expect(await page.evaluate(() => document.activeElement?.id)).toBe("username");
+    const describedBy = await page.getAttribute("#username", "aria-describedby");
+    expect(describedBy).toContain("username-error");
+    expect(await page.inputValue("#email")).toBe("petra@brina.example");
+    expect(await page.inputValue("#password")).toBe(PASSWORD);
+    await context.close();
+  });
+
+  test("a refused sign-in says so, announces it, and keeps the name", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in`);
+    await signIn(page, "petra@brina.example", "a wrong long password");
+    await page.waitForSelector("[data-form-problem]");
+    expect(await page.textContent("[aria-live=assertive]")).toContain("do not belong together");
+    expect(await page.inputValue("#identifier")).toBe("petra@brina.example");
+    await context.close();
+  });
+
+  test("AC-1 AC-2 PW-14 fields tell managers what they are; showing and pasting work, nothing is cut off", async () => {
+    const { context, page } = await openTab(browser);
+    const tokens = async (path: string) => {
+      await page.goto(service.url + path);
+      await page.waitForSelector("form");
+      return page.$$eval("form input:not([type=checkbox])", (inputs) =>
+        inputs.map((input) => [
+          input.getAttribute("name"),
+          input.getAttribute("autocomplete"),
+          input.getAttribute("maxlength"),
+        ]),
+      );
+    };
+    expect(await tokens("/register")).toEqual([
+      ["email", "email", null],
+      ["username", "username", null],
+      ["displayName", "name", null],
+      ["password", "new-password", null],
+      ["repeated", "new-password", null],
+    ]);
+    expect(await tokens("/sign-in")).toEqual([
+      ["identifier", "username", null],
+      ["password", "current-password", null],
+    ]);
+    const long = "long ".repeat(13);
+    await context.grantPermissions(["clipboard-read", "clipboard-write"]);
+    await page.evaluate((text) => navigator.clipboard.writeText(text), long);
+    await page.focus("#password");
+    await page.keyboard.press("Control+V");
+    expect(await page.inputValue("#password")).toBe(long);
+    await page.click("text=Show");
+    expect(await page.getAttribute("#password", "type")).toBe("text");
+    expect(await page.inputValue("#password")).toBe(long);
+    await page.click("text=Hide");
+    expect(await page.getAttribute("#password", "type")).toBe("password");
+    await context.close();
+  });
+
+  test("AC-4 the journey works by keyboard alone", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in`);
+    await page.waitForSelector("form");
+    await page.keyboard.press("Tab");
+    await page.keyboard.type("petra@brina.example");
+    await page.keyboard.press("Tab");
+    await page.keyboard.type(PASSWORD);
+    await page.keyboard.press("Enter");
+    await at(page, `${service.url}/account`);
+    await page.waitForSelector("dl");
+    await page.locator("text=Sign out").focus();
+    await page.keyboard.press("Enter");
+    await page.waitForSelector("text=Sign out?");
+    await page.keyboard.press("Tab");
+    await page.keyboard.press("Enter");
+    await at(page, `${service.url}/sign-in`);
+    await context.close();
+  });
+
+  test("a link to the sign-out page signs nobody out by itself", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in`);
+    await signIn(page, "petra@brina.example");
+    await at(page, `${service.url}/account`);
+    await page.goto(
+      `${service.url}/sign-out?client_id=${sample.clientId}&return_to=${encodeURIComponent(`${sample.url}/signed-out`)}`,
+    );
+    await page.waitForSelector("text=Sign out?");
+    await page.goto(`${service.url}/account`);
+    await page.waitForSelector("dl");
+    expect(await page.textContent("main")).toContain("petra@brina.example");
+    await context.close();
+  });
+
+  test("while the session is not known, the page shows neither state", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in`);
+    await signIn(page, "petra@brina.example");
+    await at(page, `${service.url}/account`);
+    let answer = (): void => undefined;
+    const held = new Promise<void>((resolve) => (answer = resolve));
+    await page.route("**/v1/session", async (route) => {
+      await held;
+      await route.continue();
+    });
+    await page.goto(`${service.url}/account`);
+    await page.waitForTimeout(300);
+    expect((await page.textContent("#page"))?.trim()).toBe("");
+    answer();
+    await page.waitForSelector("dl");
+    await context.close();
+  });
+
+  test("HT-6 a foreign address to go on to is not followed", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in?next=${encodeURIComponent("//evil.test/")}`);
+    await signIn(page, "petra@brina.example");
+    await at(page, `${service.url}/account`);
+    await context.close();
+  });
+});
+
+describe("an operator in the console", () => {
+  test("finds an account, sees its record taken apart, ends a session, reads the journal", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/console`);
+    await at(page, `${service.url}/sign-in`);
+    await signIn(page, "office@brina.example");
+    await at(page, `${service.url}/console`);
+    await page.fill("input[type=search]", "petra");
+    await page.click("text=Find");
+    await page.click("td a >> text=petra@brina.example");
+    await page.waitForSelector("figure");
+    const record = await page.textContent("figure");
+    for (const label of ["algorithm", "cost factor", "block size", "parallelization", "salt", "digest"])
+      expect(record).toContain(label);
+    expect(await page.textContent("main")).toContain("$scrypt$ln=8,r=8,p=1$");
+    const alive = page.locator("button", { hasText: "End" });
+    const before = await alive.count();
+    await alive.first().click();
+    await page.waitForFunction(
+      (count) =>
+        [...document.querySelectorAll("button")].filter((one) => one.textContent?.startsWith("End")).length <
+        count,
+      before,
+    );
+    expect(await page.textContent("main")).toContain("ended by operator");
+    await page.click("nav >> text=Journal");
+    await page.waitForSelector("text=session.ended-by-operator");
+    await page.click("nav >> text=Apps");
+    await page.waitForSelector(`text=${sample.clientId}`);
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
+  test("a member is told that the console is for operators", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/console`);
+    await signIn(page, "petra@brina.example");
+    await page.waitForSelector("text=For operators only");
+    await context.close();
+  });
+});
+
+describe("every page", () => {
+  test.each([
+    ["light", false],
+    ["dark", true],
+  ])(
+    "AC-3 AC-8 has no accessibility violation in %s, and no sideways scrolling at 320 pixels",
+    async (_mode, dark) => {
+      const { context, page, complaints } = await openTab(browser, { dark });
+      const titles = new Set<string>();
+      const look = async (path: string, ready: string) => {
+        await page.goto(service.url + path);
+        await page.waitForSelector(ready);
+        expect({ path, violations: await violations(page) }).toEqual({ path, violations: [] });
+        titles.add(await page.title());
+        await page.setViewportSize({ width: 320, height: 700 });
+        const wider = await page.evaluate(() => document.documentElement.scrollWidth > window.innerWidth);
+        expect({ path, wider }).toEqual({ path, wider: false });
+        await page.setViewportSize({ width: 1280, height: 800 });
+      };
+      await look("/register", "form");
+      await look("/problems/sign-in-refused", "h1");
+      await look("/docs", "details");
+      await look("/sign-in", "form");
+      await page.click("button[type=submit]");
+      await page.waitForSelector("[aria-invalid=true]");
+      expect(await violations(page)).toEqual([]);
+      await signIn(page, "office@brina.example");
+      await at(page, `${service.url}/account`);
+      await look("/account", "dl");
+      await look("/sign-out", "form");
+      await look("/console/accounts", "td a");
+      await page.click("td a");
+      await page.waitForSelector("figure");
+      expect(await violations(page)).toEqual([]);
+      for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
+      expect(titles.size).toBe(10);
+      expect(complaints).toEqual([]);
+      await context.close();
+    },
+    120_000,
+  );
+});

@@ -1,0 +1,88 @@
+import js from "@eslint/js";
+import prettier from "eslint-config-prettier";
+import svelte from "eslint-plugin-svelte";
+import globals from "globals";
+import ts from "typescript-eslint";
+import svelteConfig from "./console/svelte.config.js";
+
+/** What each room may import of ours: imports only point down the list. */
+const ROOMS = {
+  core: [],
+  contract: [],
+  hasp: ["contract"],
+  service: ["contract", "core"],
+  console: ["contract"],
+  cli: ["contract", "core", "service/main"],
+  demo: ["hasp", "contract"],
+};
+
+const rooms = Object.entries(ROOMS).map(([room, below]) => ({
+  files: [`${room}/src/**/*.{ts,svelte}`],
+  rules: {
+    "no-restricted-imports": [
+      "error",
+      {
+        patterns: [
+          {
+            group: ["@lucchetto/*", ...below.map((name) => `!@lucchetto/${name}`)],
+            message: `${room} may import of ours: ${below.join(", ") || "nothing"}.`,
+          },
+        ],
+      },
+    ],
+  },
+}));
+
+export default ts.config(
+  { ignores: ["**/dist/**", "**/node_modules/**", ".lucchetto/**", ".test-state/**"] },
+  js.configs.recommended,
+  ...ts.configs.strict,
+  ...ts.configs.stylistic,
+  ...svelte.configs.recommended,
+  prettier,
+  ...svelte.configs.prettier,
+  {
+    languageOptions: { globals: globals.node },
+    rules: {
+      "@typescript-eslint/consistent-type-imports": "error",
+      "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],
+      "@typescript-eslint/array-type": ["error", { default: "array-simple" }],
+      "@typescript-eslint/no-invalid-void-type": "off",
+      eqeqeq: "error",
+      "no-console": "error",
+    },
+  },
+  {
+    files: ["console/src/**/*.svelte", "console/src/**/*.svelte.ts"],
+    languageOptions: {
+      globals: globals.browser,
+      parserOptions: { parser: ts.parser, extraFileExtensions: [".svelte"], svelteConfig },
+    },
+    rules: { "svelte/no-navigation-without-resolve": "off" },
+  },
+  { files: ["console/src/**/*.ts"], languageOptions: { globals: globals.browser } },
+  {
+    // Hash bytes are compared in constant time, or not at all.
+    files: ["core/src/**/*.ts", "service/src/**/*.ts"],
+    rules: {
+      "no-restricted-syntax": [
+        "error",
+        {
+          selector:
+            "BinaryExpression[operator=/^[!=]==$/]:not([right.name='undefined']):not([right.type='Literal']) > MemberExpression[property.name=/^(hash|tokenHash|keyHash|codeHash)$/]",
+          message: "Compare hash bytes with equalInConstantTime.",
+        },
+      ],
+    },
+  },
+  ...rooms,
+  {
+    files: ["**/*.test.ts", "testing/**", "bench/**"],
+    rules: {
+      "@typescript-eslint/no-non-null-assertion": "off",
+      "@typescript-eslint/no-empty-function": "off",
+    },
+  },
+  { files: ["**/*.test.ts"], rules: { "no-control-regex": "off" } },
+  { files: ["scripts/**", "demo/run.mjs"], rules: { "@typescript-eslint/no-empty-function": "off" } },
+);

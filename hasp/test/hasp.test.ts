@@ -1,0 +1,280 @@
+import type { Server } from "node:http";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import express from "express";
+import { routes } from "@lucchetto/contract";
+import { createHasp, HaspOptionsError } from "@lucchetto/hasp";
+import type { HaspOptions } from "@lucchetto/hasp";
+import { expressHasp } from "@lucchetto/hasp/express";
+import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
+import type { TestSampleApp } from "../../testing/sample-app.ts";
+import { freePort, send, startService } from "../../testing/service.ts";
+import type { TestService } from "../../testing/service.ts";
+
+let service: TestService;
+let sample: TestSampleApp;
+let expressServer: Server;
+let expressOptions: HaspOptions;
+let expressUrl: string;
+
+beforeAll(async () => {
+  service = await startService();
+  await service.register("anna@brina.example");
+  sample = await startSampleApp(service);
+  const port = await freePort();
+  expressUrl = `http://localhost:${port}`;
+  expressOptions = await registerApp(service, port, "Express app");
+  const hasp = expressHasp(expressOptions);
+  const app = express();
+  app.use(hasp.own());
+  app.get(
+    "/",
+    hasp.open(),
+    (request, response) => void response.json({ who: request.account?.email ?? "guest" }),
+  );
+  app.get(
+    "/members",
+    hasp.closed(),
+    (request, response) => void response.json({ who: request.account?.email }),
+  );
+  app.get(
+    "/keepers",
+    hasp.closed({ label: "keeper" }),
+    (_request, response) => void response.json({ ledger: true }),
+  );
+  await new Promise<void>((resolve) => {
+    expressServer = app.listen(port, "127.0.0.1", () => resolve());
+  });
+});
+afterAll(async () => {
+  await new Promise((resolve) => expressServer.close(resolve));
+  await sample.stop();
+  await service.stop();
+});
+
+const asBrowser = { accept: "text/html" };
+const pairs = (headers: Headers) => headers.getSetCookie().map((one) => one.split(";", 1)[0] ?? "");
+const ownCookie = (token: string) => ({ cookie: `lucchetto-${new URL(service.url).port}=${token}` });
+
+/** Leaves the application as a guest; gives the way out and the cookie that waits for the return. */
+async function depart(url: string, path = "/members") {
+  const reply = await send({ url }, "GET", path, { headers: asBrowser });
+  return {
+    status: reply.status,
+    location: new URL(reply.headers.get("location") ?? ""),
+    cookies: pairs(reply.headers),
+  };
+}
+/** Lets Lucchetto answer for a signed-in person; gives the return address with code and state. */
+async function answerFor(token: string, location: URL): Promise<URL> {
+  const reply = await send(service, "GET", location.pathname + location.search, {
+    headers: ownCookie(token),
+  });
+  return new URL(reply.headers.get("location") ?? "");
+}
+/** The whole dance; gives the application's cookie. */
+async function signInAt(url: string, path = "/members") {
+  const token = await service.signIn("anna@brina.example");
+  const { location, cookies } = await depart(url, path);
+  const back = await answerFor(token, location);
+  const reply = await send({ url }, "GET", back.pathname + back.search, {
+    headers: { cookie: cookies.join("; ") },
+  });
+  const cookie = pairs(reply.headers).find((pair) => pair.includes("-check-")) ?? "";
+  return {
+    token,
+    cookie,
+    next: reply.headers.get("location"),
+    back,
+    cookies,
+    setCookies: reply.headers.getSetCookie(),
+  };
+}
+
+describe.each([
+  ["Fastify", () => sample.url],
+  ["Express", () => expressUrl],
+])("the hasp in %s", (_framework, urlOf) => {
+  test("sends a guest off and brings the person back to the page they wanted, query and all", async () => {
+    const { status, location } = await depart(urlOf());
+    expect(status).toBe(303);
+    expect(location.origin).toBe(service.url);
+    expect(location.searchParams.get("code_challenge_method")).toBe("S256");
+    const { cookie, next } = await signInAt(urlOf(), "/members?hut=falco&night=2");
+    expect(next).toBe("/members?hut=falco&night=2");
+    const page = await send({ url: urlOf() }, "GET", "/members", { headers: { cookie, ...asBrowser } });
+    expect(page.status).toBe(200);
+    expect(page.headers.get("cache-control")).toBe("no-store");
+  });
+
+  test("SE-10 its cookie is host-only, HttpOnly, Lax, and carries the port", async () => {
+    const { setCookies } = await signInAt(urlOf());
+    const port = new URL(urlOf()).port;
+    const check = setCookies.find((one) => one.startsWith(`lucchetto-check-${port}=lck_`));
+    expect(check).toMatch(/; Path=\/; HttpOnly; SameSite=Lax$/);
+    expect(setCookies.join()).not.toMatch(/domain/i);
+  });
+
+  test("a page open to all greets a guest, and the person by name", async () => {
+    const { cookie } = await signInAt(urlOf());
+    expect((await send({ url: urlOf() }, "GET", "/", { headers: asBrowser })).text).toContain("guest");
+    expect((await send({ url: urlOf() }, "GET", "/", { headers: { cookie, ...asBrowser } })).text).toContain(
+      "anna@brina.example",
+    );
+  });
+
+  test("a program gets 401 with a challenge and a problem, never a redirect", async () => {
+    const reply = await send({ url: urlOf() }, "GET", "/members", {
+      headers: { accept: "application/json" },
+    });
+    expect(reply.status).toBe(401);
+    expect(reply.headers.get("www-authenticate")).toMatch(/^Bearer/);
+    expect(reply.json()).toMatchObject({ code: "not-signed-in", status: 401 });
+  });
+
+  test("a missing label is 403; once the account carries it, the page opens at the next request", async () => {
+    const { cookie, token } = await signInAt(urlOf());
+    const { body } = await service.as(token)(routes.showAccount);
+    const ask = () =>
+      send({ url: urlOf() }, "GET", "/keepers", { headers: { cookie, accept: "application/json" } });
+    expect((await ask()).status).toBe(403);
+    const operator = service.as(await service.operator());
+    await operator(routes.changeAccount, { params: { id: body.id }, body: { labels: ["keeper"] } });
+    expect((await ask()).status).toBe(200);
+    await operator(routes.changeAccount, { params: { id: body.id }, body: { labels: [] } });
+  });
+
+  test("when the session ends at Lucchetto, the very next request finds the page closed", async () => {
+    const { cookie, token } = await signInAt(urlOf());
+    await service.as(token)(routes.signOut);
+    expect(
+      (await send({ url: urlOf() }, "GET", "/members", { headers: { cookie, ...asBrowser } })).status,
+    ).toBe(303);
+  });
+
+  test("signing out revokes the check token at once and leads to Lucchetto, which ends the session", async () => {
+    const { cookie } = await signInAt(urlOf());
+    const reply = await send({ url: urlOf() }, "POST", "/sign-out", {
+      headers: { cookie, origin: urlOf(), ...asBrowser },
+    });
+    expect(reply.status).toBe(303);
+    const location = new URL(reply.headers.get("location") ?? "");
+    expect(location.pathname).toBe("/sign-out");
+    expect(location.search).not.toMatch(/lc[skcp]_/);
+    expect(reply.headers.getSetCookie().join()).toMatch(/-check-\d+=; Max-Age=0/);
+    expect(
+      (await send({ url: urlOf() }, "GET", "/members", { headers: { cookie, ...asBrowser } })).status,
+    ).toBe(303);
+  });
+
+  test("SE-6 a link or a foreign page signs nobody out", async () => {
+    const { cookie } = await signInAt(urlOf());
+    expect(
+      (await send({ url: urlOf() }, "GET", "/sign-out", { headers: { cookie, ...asBrowser } })).status,
+    ).toBe(405);
+    const foreign = await send({ url: urlOf() }, "POST", "/sign-out", {
+      headers: { cookie, origin: "https://evil.test" },
+    });
+    expect(foreign.status).toBe(403);
+    expect(
+      (await send({ url: urlOf() }, "GET", "/members", { headers: { cookie, ...asBrowser } })).status,
+    ).toBe(200);
+  });
+
+  test("OA-7 a code brought into another browser, without or with a foreign or used state, or of another issuer, signs nobody in", async () => {
+    const { back, cookies } = await signInAt(urlOf());
+    const token = await service.signIn("anna@brina.example");
+    const mine = await depart(urlOf());
+    const answer = await answerFor(token, mine.location);
+    const change = (changes: Record<string, string | null>) => {
+      const changed = new URL(answer);
+      for (const [name, value] of Object.entries(changes)) {
+        if (value === null) changed.searchParams.delete(name);
+        else changed.searchParams.set(name, value);
+      }
+      return changed.pathname + changed.search;
+    };
+    const attempts: Array<[string, string]> = [
+      [answer.pathname + answer.search, ""],
+      [answer.pathname + answer.search, cookies.join("; ")],
+      [change({ state: null }), mine.cookies.join("; ")],
+      [change({ state: back.searchParams.get("state") }), mine.cookies.join("; ")],
+      [change({ state: "../../etc" }), mine.cookies.join("; ")],
+      [change({ iss: "https://evil.test" }), mine.cookies.join("; ")],
+      [change({ iss: null }), mine.cookies.join("; ")],
+      [change({ code: `lcc_${"A".repeat(43)}` }), mine.cookies.join("; ")],
+      [back.pathname + back.search, cookies.join("; ")],
+    ];
+    for (const [path, cookie] of attempts) {
+      const reply = await send({ url: urlOf() }, "GET", path, { headers: { cookie, ...asBrowser } });
+      expect({ path, status: reply.status }).toEqual({ path, status: 400 });
+      expect(reply.text).toContain("Please begin again");
+      expect(reply.headers.getSetCookie().join()).not.toContain("-check-");
+    }
+    const right = await send({ url: urlOf() }, "GET", answer.pathname + answer.search, {
+      headers: { cookie: mine.cookies.join("; ") },
+    });
+    expect(right.status).toBe(303);
+  });
+
+  test("HT-6 where to go on to stays within the application", async () => {
+    for (const next of ["//evil.test", "https://evil.test", "/\\evil.test", "javascript:alert(1)"]) {
+      const { location, cookies } = await depart(urlOf(), `/sign-in?next=${encodeURIComponent(next)}`);
+      const back = await answerFor(await service.signIn("anna@brina.example"), location);
+      const reply = await send({ url: urlOf() }, "GET", back.pathname + back.search, {
+        headers: { cookie: cookies.join("; ") },
+      });
+      expect(reply.headers.get("location")).toBe("/");
+    }
+  });
+
+  test("opened under another loopback name it says so, instead of sending people round for ever", async () => {
+    const reply = await fetch(`${urlOf().replace("localhost", "127.0.0.1")}/members`, {
+      redirect: "manual",
+      headers: asBrowser,
+    });
+    expect(reply.status).toBe(421);
+    expect(await reply.text()).toContain(`${urlOf()}/members`);
+  });
+});
+
+describe("when Lucchetto cannot be asked", () => {
+  test("closed pages stay closed with 503, and open ones take everybody for a guest", async () => {
+    const hasp = createHasp({ ...expressOptions, service: "http://localhost:1" });
+    const port = new URL(expressOptions.returnAddress).port;
+    const headers = { cookie: `lucchetto-check-${port}=lck_${"A".repeat(43)}`, accept: "application/json" };
+    const visit = { method: "GET", url: "/members", headers };
+    expect(await hasp.closed(visit)).toMatchObject({ answer: { status: 503 } });
+    expect(await hasp.open(visit)).toBeNull();
+  });
+
+  test("a wrong app key is said in development", async () => {
+    const hasp = createHasp({ ...expressOptions, appKey: `lcp_${"A".repeat(43)}` });
+    const port = new URL(expressOptions.returnAddress).port;
+    const headers = { cookie: `lucchetto-check-${port}=lck_${"A".repeat(43)}`, accept: "application/json" };
+    const passage = await hasp.closed({ method: "GET", url: "/members", headers });
+    expect("answer" in passage && passage.answer.body).toContain(
+      "does not know this client id with this app key",
+    );
+  });
+
+  test.each([
+    ["a service that is no address", { service: "localhost" }, /service: found "localhost"/],
+    ["an empty client id", { clientId: "" }, /clientId/],
+    ["another value for the key", { appKey: "brina-huts" }, /appKey: expected an app key/],
+    ["a relative return address", { returnAddress: "/signed-in" }, /returnAddress/],
+  ])("%s is said at the start", (_what, change, message) => {
+    expect(() => createHasp({ ...expressOptions, ...change })).toThrow(HaspOptionsError);
+    expect(() => createHasp({ ...expressOptions, ...change })).toThrow(message);
+  });
+
+  test("questions about one token under way at the same time are asked once", async () => {
+    const { cookie } = await signInAt(expressUrl);
+    const asked = () => service.log().split('"/oauth/introspect"').length;
+    const hasp = createHasp(expressOptions);
+    const before = asked();
+    const visit = { method: "GET", url: "/members", headers: { cookie } };
+    const passages = await Promise.all(Array.from({ length: 10 }, () => hasp.closed(visit)));
+    expect(passages.every((passage) => "account" in passage)).toBe(true);
+    expect(asked() - before).toBe(1);
+  });
+});

@@ -1,0 +1,36 @@
+#!/usr/bin/env node
+/**
+ * `npm run dev`: the demo, with everything reloading on change. Sources are compiled as they are saved; the service
+ * and the sample application start again on their own; the pages reload in the browser at http://localhost:8425.
+ */
+import { spawn } from "node:child_process";
+import { join } from "node:path";
+import { ensureNodePackages, ROOT } from "./prerequisites.mjs";
+import { endProcess } from "./process.mjs";
+import { run, say } from "./say.mjs";
+
+await run(async () => {
+  await ensureNodePackages();
+  const start = (args) =>
+    spawn(process.execPath, args, { cwd: ROOT, stdio: ["ignore", "inherit", "inherit"], detached: true });
+  const demo = start([join(ROOT, "demo/run.mjs"), "--watch", ...process.argv.slice(2)]);
+  const compiler = start([
+    join(ROOT, "node_modules/typescript/bin/tsc"),
+    "-b",
+    "--watch",
+    "--preserveWatchOutput",
+  ]);
+  const pages = start([join(ROOT, "node_modules/vite/bin/vite.js"), "console"]);
+  const all = [pages, compiler, demo];
+
+  const stop = async () => {
+    for (const child of all) await endProcess(child, 60);
+    process.exit(0);
+  };
+  process.once("SIGINT", () => void stop());
+  process.once("SIGTERM", () => void stop());
+  demo.once("exit", (code) => {
+    if (code !== 0) say("The demo has ended; see above.");
+    void stop();
+  });
+});

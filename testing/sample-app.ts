@@ -1,0 +1,44 @@
+/** The sample application of Brina Huts in front of a test's service. */
+import { createSampleApp } from "@lucchetto/demo";
+import { routes } from "@lucchetto/contract";
+import { freePort } from "./service.ts";
+import type { TestService } from "./service.ts";
+
+export interface TestSampleApp {
+  readonly url: string;
+  readonly clientId: string;
+  readonly key: string;
+  stop(): Promise<void>;
+}
+
+/** Registers an app at the service; its addresses are those of the port. */
+export async function registerApp(service: TestService, port: number, name = "Brina Huts") {
+  const operator = await service.operator();
+  const { body } = await service.as(operator)(routes.addApp, {
+    body: {
+      name,
+      redirectUris: [`http://localhost:${port}/signed-in`],
+      signedOutUris: [`http://localhost:${port}/signed-out`],
+    },
+  });
+  return {
+    service: service.url,
+    clientId: body.app.clientId,
+    appKey: body.key,
+    returnAddress: `http://localhost:${port}/signed-in`,
+    signedOutAddress: `http://localhost:${port}/signed-out`,
+  };
+}
+
+export async function startSampleApp(service: TestService): Promise<TestSampleApp> {
+  const port = await freePort();
+  const options = await registerApp(service, port);
+  const app = await createSampleApp(options);
+  await app.listen({ host: "127.0.0.1", port });
+  return {
+    url: `http://localhost:${port}`,
+    clientId: options.clientId,
+    key: options.appKey,
+    stop: () => app.close(),
+  };
+}
