@@ -24,6 +24,7 @@ const CHECKS = [
     ["svelte-check", "--workspace", "console", "--tsconfig", "./tsconfig.json", "--fail-on-warnings"],
   ],
   ["linting", ["eslint", ".", "--max-warnings", "0"]],
+  ["checking the table of requirements", ["node", "scripts/assurance.mjs", "--check"]],
   ["checking the formatting", ["prettier", "--check", ".", "--log-level", "warn"]],
 ];
 
@@ -42,7 +43,7 @@ await run(async () => {
   let failed = 0;
   for (const [what, [program, ...args]] of onlyJest ? [] : CHECKS) {
     try {
-      await step(what, () => runCommand(join(ROOT, "node_modules", ".bin", program), args, { cwd: ROOT }));
+      await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
       passed += 1;
     } catch (error) {
       say(error.message);
@@ -56,6 +57,10 @@ await run(async () => {
   say(`${passed} passed, ${failed} failed`);
   process.exitCode = failed === 0 && passed > 0 ? 0 : 1;
 });
+
+function programOf(name) {
+  return name === "node" ? process.execPath : join(ROOT, "node_modules", ".bin", name);
+}
 
 /** Runs the tests; a test file that could not run at all counts as a failure. */
 async function runJest(names) {

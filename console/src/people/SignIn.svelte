@@ -58,7 +58,7 @@
         type="checkbox"
         name="remember"
         bind:checked={remember}
-        class="accent-brass text-brass size-5 rounded border-gray-400"
+        class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
       />
       Keep me signed in on this device
     </label>

@@ -26,11 +26,13 @@ export interface PageShell {
 const NOT_BUILT =
   "<!doctype html><html lang=en><title>Pages not built</title><p>The pages are not built yet. Run: npm run build";
 
-/** Makes the shell. The built page is read once. */
+/** Makes the shell. In production the built page is read once. */
 export function createPageShell(configuration: Configuration): PageShell {
   const { publicUrl } = configuration;
   const basePath = basePathOf(publicUrl);
-  const template = readTemplate(basePath);
+  const built = readTemplate(basePath);
+  // In development the pages are built again while the service runs.
+  const template = () => (configuration.mode === "development" ? readTemplate(basePath) : built);
   const common = commonState(configuration, basePath);
 
   const send: PageShell["send"] = (reply, extras = {}, status = 200) => {
@@ -39,7 +41,7 @@ export function createPageShell(configuration: Configuration): PageShell {
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
       .type("text/html; charset=utf-8")
-      .send(fill(template, state));
+      .send(fill(template(), state));
   };
 
   return {

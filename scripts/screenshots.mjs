@@ -1,0 +1,88 @@
+#!/usr/bin/env node
+/**
+ * Takes the pictures in docs/screenshots from the running demo: `node scripts/screenshots.mjs [names …]`.
+ * Terminal views are taken by hand, in a terminal window.
+ */
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+import { ROOT } from "./prerequisites.mjs";
+import { run, say } from "./say.mjs";
+
+const FOLDER = join(ROOT, "docs", "screenshots");
+const ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"];
+
+await run(async () => {
+  const wanted = process.argv.slice(2);
+  const { url, appUrl, operator } = JSON.parse(readFileSync(join(ROOT, ".lucchetto", "demo.json"), "utf8"));
+  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGUMENTS });
+
+  /** A fresh browser; `pictures` draws in it and calls `shot` with the name of each picture. */
+  async function inBrowser(colorScheme, pictures) {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 }, colorScheme });
+    const page = await context.newPage();
+    const shot = async (name) => {
+      if (wanted.length > 0 && !wanted.includes(name)) return;
+      await page.waitForTimeout(400);
+      await page.screenshot({ path: join(FOLDER, `${name}.png`) });
+      say(name);
+    };
+    await pictures(page, shot);
+    await context.close();
+  }
+
+  const signIn = async (page, { email, password }) => {
+    await page.fill("#identifier", email);
+    await page.fill("#password", password);
+    await page.click("button[type=submit]");
+  };
+  const atApp = (page) => page.waitForURL((address) => address.origin === appUrl);
+
+  await inBrowser("light", async (page, shot) => {
+    await page.goto(appUrl);
+    await shot("sample-guest");
+    await page.goto(`${url}/register`);
+    await page.fill("#email", "petra.sasso@brina.example");
+    await page.fill("#username", "no spaces");
+    await page.fill("#password", "a long walk uphill");
+    await page.fill("#repeated", "a long walk uphill");
+    await page.click("button[type=submit]");
+    await page.waitForSelector("[aria-invalid=true]");
+    await shot("register");
+    await page.goto(`${appUrl}/members`);
+    await signIn(page, { ...operator, password: "a wrong password" });
+    await page.waitForSelector("[data-form-problem]");
+    await shot("sign-in-refused");
+    await page.fill("#password", operator.password);
+    await page.click("button[type=submit]");
+    await atApp(page);
+    await page.goto(appUrl);
+    await shot("sample-member");
+    await page.goto(`${url}/account`);
+    await page.waitForSelector("dl");
+    await shot("account");
+    for (const name of ["accounts", "sessions", "journal"]) {
+      await page.goto(`${url}/console/${name}`);
+      await page.waitForSelector("table");
+      await shot(`console-${name}`);
+    }
+    await page.goto(`${url}/console/accounts?search=dario`);
+    await page.click("td a");
+    await page.waitForSelector("figure");
+    await shot("console-record");
+    await page.goto(`${url}/docs`);
+    await page.click("summary >> nth=0");
+    await shot("calls");
+  });
+  await inBrowser("dark", async (page, shot) => {
+    await page.goto(`${url}/sign-in`);
+    await shot("sign-in-dark");
+    await signIn(page, operator);
+    await page.waitForURL(`${url}/account`);
+    await page.goto(`${url}/console/accounts?search=anna`);
+    await page.click("td a");
+    await page.waitForSelector("figure");
+    await shot("console-record-dark");
+  });
+  await browser.close();
+});
