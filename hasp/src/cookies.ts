@@ -12,6 +12,8 @@ export interface Departure {
 
 /** Seconds that somebody may take to sign in. */
 const DEPARTURE_LIFETIME = 3_600;
+/** Departures that a browser keeps; without a bound their cookies would in the end be too much for any server. */
+const MAX_DEPARTURES = 4;
 /** Characters of `state` in the cookie's name, so that several tabs can be away at once. */
 const NAMED_CHARACTERS = 8;
 const STATE = /^[A-Za-z0-9_-]{22}$/;
@@ -20,7 +22,8 @@ export interface HaspCookies {
   readCheckToken(header: string | undefined): string | undefined;
   writeCheckToken(token: string): string;
   removeCheckToken(): string;
-  writeDeparture(departure: Departure): string;
+  /** Set-Cookie for a departure, and for removing the oldest ones of a browser that left often without coming back. */
+  writeDeparture(departure: Departure, header: string | undefined): string[];
   /** The departure that this `state` belongs to, if this browser is the one that left. */
   readDeparture(header: string | undefined, state: string): Departure | null;
   removeDeparture(state: string): string;
@@ -38,11 +41,16 @@ export function haspCookies(origin: URL): HaspCookies {
     readCheckToken: (header) => (header === undefined ? undefined : parse(header)[name("check")]),
     writeCheckToken: (token) => serialize(name("check"), token, attributes),
     removeCheckToken: () => serialize(name("check"), "", { ...attributes, maxAge: 0 }),
-    writeDeparture: (departure) =>
-      serialize(departureName(departure.state), JSON.stringify(departure), {
-        ...attributes,
-        maxAge: DEPARTURE_LIFETIME,
-      }),
+    writeDeparture(departure, header) {
+      // Browsers send the oldest first (RFC 6265 section 5.4).
+      const before = Object.keys(parse(header ?? "")).filter((one) => one.startsWith(`${name("away")}-`));
+      const forgotten = before.slice(0, Math.max(0, before.length - MAX_DEPARTURES + 1));
+      const lifetime = { ...attributes, maxAge: DEPARTURE_LIFETIME };
+      return [
+        ...forgotten.map((one) => serialize(one, "", { ...attributes, maxAge: 0 })),
+        serialize(departureName(departure.state), JSON.stringify(departure), lifetime),
+      ];
+    },
     readDeparture(header, state) {
       if (header === undefined || !STATE.test(state)) return null;
       const departure = readJson(parse(header)[departureName(state)]);

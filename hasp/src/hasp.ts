@@ -73,7 +73,7 @@ export function createHasp(options: HaspOptions): Hasp {
       code_challenge_method: "S256",
       ...(prompt === undefined ? {} : { prompt }),
     }).toString();
-    return redirect(address.href, [cookies.writeDeparture(departure)]);
+    return redirect(address.href, cookies.writeDeparture(departure, visit.headers.cookie));
   }
 
   /**
@@ -175,7 +175,7 @@ export function createHasp(options: HaspOptions): Hasp {
       const reading = visit.method === "GET" || visit.method === "HEAD";
       if (path === paths.signOut) return signOut(visit);
       if (!reading) return null;
-      if (path === returnAddress.pathname) return arrive(visit);
+      if (path === returnAddress.pathname && visit.method === "GET") return arrive(visit);
       const next = queryOf(visit).get("next") ?? "/";
       if (path === paths.signIn) return depart(visit, next);
       if (path === paths.register) return depart(visit, next, "create");

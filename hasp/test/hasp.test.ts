@@ -227,6 +227,21 @@ describe.each([
     }
   });
 
+  test("a browser that leaves again and again without coming back keeps the last few departures only", async () => {
+    const jar = new Map<string, string>();
+    for (let index = 0; index < 30; index += 1) {
+      const cookie = [...jar].map(([name, value]) => `${name}=${value}`).join("; ");
+      const reply = await send({ url: urlOf() }, "GET", "/members", { headers: { ...asBrowser, cookie } });
+      for (const line of reply.headers.getSetCookie()) {
+        const [pair = ""] = line.split(";", 1);
+        const [name = "", value = ""] = pair.split("=");
+        if (line.includes("Max-Age=0")) jar.delete(name);
+        else jar.set(name, value);
+      }
+    }
+    expect(jar.size).toBe(4);
+  });
+
   test("opened under another loopback name it says so, instead of sending people round for ever", async () => {
     const reply = await fetch(`${urlOf().replace("localhost", "127.0.0.1")}/members`, {
       redirect: "manual",
