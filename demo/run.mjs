@@ -4,7 +4,8 @@
  *
  *     npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto]
  *
- * `--stop-after-start` ends it as soon as all is up; `--watch` starts the processes again when their code changes.
+ * `--stop-after-start` ends it as soon as all is up; `--watch` starts the processes again when their code changes;
+ * `--as-built` builds nothing.
  */
 import { spawn } from "node:child_process";
 import { chmodSync, existsSync, mkdirSync, openSync, readFileSync, rmSync, writeFileSync } from "node:fs";
@@ -31,9 +32,9 @@ async function main() {
   if (options.fresh) await forget(state);
   await assertNotRunning(state);
   await assertPortsFree(options);
-  await ensureNodePackages();
-  await build();
   await ensureMariaDb();
+  await ensureNodePackages();
+  if (!options.asBuilt) await build();
 
   const running = [];
   const stop = async () => {
@@ -117,22 +118,24 @@ function readOptions() {
         state: { type: "string", default: ".lucchetto" },
         "stop-after-start": { type: "boolean", default: false },
         watch: { type: "boolean", default: false },
+        "as-built": { type: "boolean", default: false },
       },
     }));
   } catch (error) {
-    process.exitCode = 2;
     throw new Mendable(
       `${error.message}\nUsage: npm run demo -- [--fresh] [--port 8420] [--app-port 8421] [--state .lucchetto]`,
+      2,
     );
   }
   const port = readPort("--port", values.port);
   const appPort = readPort("--app-port", values["app-port"]);
-  if (port === appPort) throw new Mendable("--port and --app-port are the same; give two ports.");
+  if (port === appPort) throw new Mendable("--port and --app-port are the same; give two ports.", 2);
   return {
     fresh: values.fresh,
     state: resolve(ROOT, values.state),
     stopAfterStart: values["stop-after-start"],
     watch: values.watch,
+    asBuilt: values["as-built"],
     port,
     appPort,
     url: `http://localhost:${port}`,
@@ -143,7 +146,7 @@ function readOptions() {
 function readPort(option, text) {
   const port = Number(text);
   if (Number.isInteger(port) && port > 0 && port < 65_536) return port;
-  throw new Mendable(`${option}: found ${text}, expected a port from 1 to 65535`);
+  throw new Mendable(`${option}: found ${text}, expected a port from 1 to 65535`, 2);
 }
 
 async function assertPortsFree({ port, appPort }) {

@@ -28,14 +28,17 @@ await run(() => {
       listed.add(id);
       const files = [...(tests.get(id) ?? [])].sort();
       if (state === "holds" && files.length === 0) faults.push(`${id} is said to hold, but no test names it`);
-      if (state.startsWith("open") && files.length > 0) faults.push(`${id} is said to be open, but ${files[0]} names it`);
+      if (state.startsWith("open") && files.length > 0)
+        faults.push(`${id} is said to be open, but ${files[0]} names it`);
       return `| ${id} | ${requirement} | ${state} | ${files.map((file) => `\`${file}\``).join(", ")} |`;
     });
-  for (const id of tests.keys()) if (!listed.has(id)) faults.push(`a test names ${id}, which the table does not know`);
+  for (const id of tests.keys())
+    if (!listed.has(id)) faults.push(`a test names ${id}, which the table does not know`);
   if (faults.length > 0) throw new Mendable(faults.join("\n"));
   const text = lines.join("\n");
   if (text === readFileSync(TABLE, "utf8")) return say("docs/assurance.md is current.");
-  if (process.argv.includes("--check")) throw new Mendable("docs/assurance.md is old; run: node scripts/assurance.mjs");
+  if (process.argv.includes("--check"))
+    throw new Mendable("docs/assurance.md is old; run: node scripts/assurance.mjs");
   writeFileSync(TABLE, text);
   say("wrote docs/assurance.md");
 });

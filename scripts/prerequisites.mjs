@@ -51,7 +51,8 @@ let listsUpdated = false;
  * @param wanted pairs of program and package.
  */
 export async function ensureDebianPackages(wanted) {
-  const missing = wanted.filter(({ program }) => findProgram(program) === null).map((one) => one.package);
+  const lacking = wanted.filter(({ program }) => findProgram(program) === null).map((one) => one.package);
+  const missing = [...new Set(lacking)];
   if (missing.length === 0) return;
   const names = missing.join(" ");
   if (process.getuid?.() !== 0 || findProgram("apt-get") === null) {

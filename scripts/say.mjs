@@ -22,8 +22,13 @@ export async function step(text, work) {
   }
 }
 
-/** Something the person can mend: shown without a stack trace. */
-export class Mendable extends Error {}
+/** Something the person can mend: shown without a stack trace. Exit status 1, or 2 for wrong usage. */
+export class Mendable extends Error {
+  constructor(message, exitStatus = 1) {
+    super(message);
+    this.exitStatus = exitStatus;
+  }
+}
 
 /** Runs a command's main function; a Mendable error ends it with its message alone. */
 export async function run(main) {
@@ -32,6 +37,6 @@ export async function run(main) {
   } catch (error) {
     if (!(error instanceof Mendable)) throw error;
     process.stderr.write(`\n${error.message}\n`);
-    process.exitCode = 1;
+    process.exitCode = error.exitStatus;
   }
 }

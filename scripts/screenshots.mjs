@@ -10,7 +10,13 @@ import { ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
 
 const FOLDER = join(ROOT, "docs", "screenshots");
-const ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"];
+const ARGUMENTS = [
+  "--no-sandbox",
+  "--disable-gpu",
+  "--disable-quic",
+  "--no-first-run",
+  "--disable-background-networking",
+];
 
 await run(async () => {
   const wanted = process.argv.slice(2);

@@ -34,9 +34,9 @@ await run(async () => {
   const onlyJest = given.includes("--only-jest");
   const names = given.filter((one) => one !== "--only-jest");
   sayVersions();
-  await ensureNodePackages();
   await ensureMariaDb();
   await ensureDebianPackages([{ program: "chromium", package: "chromium" }]);
+  await ensureNodePackages();
   await build();
 
   let passed = 0;
