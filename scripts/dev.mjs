@@ -10,10 +10,19 @@ import { endProcess } from "./process.mjs";
 import { run, say } from "./say.mjs";
 
 await run(async () => {
+  const given = process.argv.slice(2);
+  const port = given[given.indexOf("--port") + 1];
+  // Vite takes calls and the page's state from the running service.
+  const env = { ...process.env, LUCCHETTO_URL: `http://localhost:${given.includes("--port") ? port : 8420}` };
   await ensureNodePackages();
   const start = (args) =>
-    spawn(process.execPath, args, { cwd: ROOT, stdio: ["ignore", "inherit", "inherit"], detached: true });
-  const demo = start([join(ROOT, "demo/run.mjs"), "--watch", ...process.argv.slice(2)]);
+    spawn(process.execPath, args, {
+      cwd: ROOT,
+      stdio: ["ignore", "inherit", "inherit"],
+      detached: true,
+      env,
+    });
+  const demo = start([join(ROOT, "demo/run.mjs"), "--watch", ...given]);
   const compiler = start([
     join(ROOT, "node_modules/typescript/bin/tsc"),
     "-b",
