@@ -64,6 +64,7 @@ async function main() {
     const password = keptSecret(join(state, "database-password"));
     await createDatabase(database, { ...DATABASE, password });
     const config = writeConfiguration(options, database.port);
+    if (!existsSync(join(state, "keys.yaml"))) await lucchetto(["keys", "add", "--config", config]);
     await step("applying the schema", () => lucchetto(["schema", "apply", "--config", config]));
 
     const demo = await import("@lucchetto/demo");
@@ -221,6 +222,7 @@ site: { name: Brina Huts }
 database:
   url: mariadb://${DATABASE.user}@127.0.0.1:${databasePort}/${DATABASE.name}
   passwordFile: database-password
+keys: { file: keys.yaml }
 accounts: { email: optional, username: optional }
 `,
   );

@@ -1,4 +1,5 @@
 /** The real service on a real MariaDB and a real port, with its clock and its log in the test's hands. */
+import { randomBytes } from "node:crypto";
 import { Writable } from "node:stream";
 import { createServer } from "node:net";
 import type { AddressInfo } from "node:net";
@@ -22,6 +23,7 @@ export interface TestService {
   readonly url: string;
   readonly configuration: Configuration;
   readonly configFile: string;
+  readonly keys: object;
   readonly database: TestDatabase;
   readonly dataSource: DataSource;
   readonly clock: MovableClock;
@@ -65,6 +67,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
   const port = await freePort();
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-test-"));
   const configFile = join(directory, "lucchetto.yaml");
+  const keys = options.beside?.keys ?? { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
   const publicUrl = (options.publicUrl ?? "http://localhost:{port}").replace("{port}", String(port));
   writeFileSync(
     configFile,
@@ -75,9 +78,13 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
       site: { name: "Brina Huts" },
       database: { url: database.url },
       accounts: { email: "optional", username: "optional" },
+      keys: { file: "keys.yaml" },
+      // What a test does in a second from one address, people do in weeks from many.
+      throttle: { network: { most: 100_000 }, registrations: { most: 100_000 } },
       passwords: { hashing: { scheme: CHEAP_SCHEME, parallel: 4 } },
     }),
   );
+  writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });
   const configuration = loadConfiguration(configFile, {
     LUCCHETTO_DATABASE_PASSWORD: database.password,
     ...options.settings,
@@ -118,6 +125,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     url,
     configuration,
     configFile,
+    keys,
     database,
     dataSource,
     clock,

@@ -6,6 +6,7 @@ import { addAppCommands } from "./commands/app.ts";
 import { addHashCommands } from "./commands/hash.ts";
 import { addPeopleCommands } from "./commands/people.ts";
 import { addRunningCommands } from "./commands/running.ts";
+import { addThrottleCommands } from "./commands/throttle.ts";
 import { Failure } from "./failure.ts";
 
 const VERSION = "0.1.0";
@@ -23,6 +24,7 @@ addRunningCommands(program);
 addPeopleCommands(program);
 addAccountCommands(program);
 addAppCommands(program);
+addThrottleCommands(program);
 addHashCommands(program);
 inheritExit(program);
 

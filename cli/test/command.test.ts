@@ -146,6 +146,19 @@ describe("as an operator", () => {
     );
   });
 
+  test("throttle list shows who is held back, and release lets them try again", async () => {
+    for (let index = 0; index < 6; index += 1) {
+      await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: "a wrong password" });
+    }
+    const held = await lucchetto(["throttle", "list", ...office]);
+    expect(held.out).toMatch(/account, strange devices +anna@brina\.example +[56] +(waiting|open)/);
+    expect((await lucchetto(["throttle", "release", "anna@brina.example", ...office])).out).toContain(
+      "released",
+    );
+    expect((await lucchetto(["throttle", "list", ...office])).out).toContain("Nobody is held back.");
+    expect((await lucchetto(["throttle", "release", "anna@brina.example", ...office])).status).toBe(1);
+  });
+
   test("JO-5 text of other people cannot steer the terminal", async () => {
     await service.dataSource.query(
       "UPDATE account SET displayName = ? WHERE emailKey = 'anna@brina.example'",
@@ -209,6 +222,12 @@ describe("hash", () => {
       ["schema", "apply"],
       ["check"],
       ["operator", "add"],
+      ["keys", "list"],
+      ["keys", "add"],
+      ["keys", "promote"],
+      ["keys", "retire"],
+      ["throttle", "list"],
+      ["throttle", "release"],
       ["clock", "show"],
       ["clock", "advance"],
       ["clock", "reset"],
@@ -326,6 +345,29 @@ describe("for the one who runs it", () => {
       input: PASSWORD,
     });
     expect((await lucchetto(["account", "list", "--profile", "second"])).status).toBe(0);
+  });
+
+  test("keys add, promote and retire change the ring's file, and never show a key", async () => {
+    const file = join(home, "with-keys.yaml");
+    writeFileSync(file, "keys: { file: ring.yaml }\n");
+    const keys = (...args: string[]) => lucchetto(["keys", ...args, "--config", file, "--json"]);
+    expect(JSON.parse((await keys("list")).out)).toMatchObject({ current: null, ids: [] });
+    expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1"] });
+    expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1", "k2"] });
+    expect(await keys("retire", "k1")).toMatchObject({
+      status: 1,
+      err: expect.stringContaining("promote another first"),
+    });
+    expect(JSON.parse((await keys("promote", "k2")).out)).toMatchObject({ current: "k2" });
+    const last = await keys("retire", "k1");
+    expect(JSON.parse(last.out)).toMatchObject({ ids: ["k2"] });
+    expect(await keys("promote", "k9")).toMatchObject({
+      status: 1,
+      err: expect.stringContaining("no key k9"),
+    });
+    const ring = readFileSync(join(home, "ring.yaml"), "utf8");
+    expect(statSync(join(home, "ring.yaml")).mode & 0o777).toBe(0o600);
+    expect(last.out).not.toContain(/k2: (\S+)/.exec(ring)?.[1] ?? "nothing");
   });
 
   test("clock show, advance and reset move the service's clock", async () => {

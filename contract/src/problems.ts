@@ -108,6 +108,12 @@ export const PROBLEMS = {
       "Calls under /v1 take application/json; the standards' endpoints under /oauth take application/x-www-form-urlencoded.",
     mend: "Set the Content-Type header to what the call takes.",
   },
+  throttled: {
+    status: 429,
+    title: "Too many tries",
+    meaning: "There were too many failed tries for this name or from this network. Nothing was checked.",
+    mend: "Wait the seconds in Retry-After, then try again. The reply is the same whether the name is known or not.",
+  },
   "headers-too-large": {
     status: 431,
     title: "The headers are too large",

@@ -124,6 +124,20 @@ export const app = z
   .meta({ id: "App" });
 export type App = z.output<typeof app>;
 
+/** Failures counted against an account, a network, or a name that nobody has. */
+export const throttleEntry = z
+  .object({
+    id: z.string(),
+    kind: z.enum(["account-strange", "account-known", "unknown-name", "network", "network-registrations"]),
+    subject: z.string().nullable().describe("the account's id or the network; never an unknown name"),
+    failures: z.number().int(),
+    state: z.enum(["open", "waiting", "closed"]),
+    waitUntil: timestamp.nullable(),
+    changedAt: timestamp,
+  })
+  .meta({ id: "ThrottleEntry" });
+export type ThrottleEntry = z.output<typeof throttleEntry>;
+
 /** A problem (RFC 9457). `code` is the slug to switch on, `type` the address of the page that explains it. */
 export const problem = z
   .object({

@@ -6,3 +6,4 @@ export * from "./password/index.ts";
 export * from "./secrets/index.ts";
 export * from "./session/index.ts";
 export * from "./sign-in/index.ts";
+export * from "./throttle/index.ts";

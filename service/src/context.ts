@@ -2,6 +2,7 @@
 import type { DataSource } from "typeorm";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
+import type { DeviceCookie } from "./http/device-cookie.ts";
 import type { OwnCookie } from "./http/own-cookie.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
@@ -13,6 +14,9 @@ export interface ServiceContext {
   readonly hashing: Hashing;
   readonly lastSeen: LastSeen;
   readonly ownCookie: OwnCookie;
+  readonly deviceCookie: DeviceCookie;
+  /** Keys the hashes under which failures for unknown names are counted. */
+  readonly throttleKey: Uint8Array;
 }
 
 /** Where a request comes from, for sessions and the journal. */

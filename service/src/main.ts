@@ -1,7 +1,8 @@
 /**
  * The service's own process. The `lucchetto` command starts it for the tasks of the one who runs the service:
  *
- *     main.js serve | schema-status | schema-apply | check | add-operator  --config FILE
+ *     main.js serve | schema-status | schema-apply | check | add-operator | keys-list | keys-add | keys-promote | keys-retire
+ *       --config FILE
  *
  * All but `serve` print one JSON value. Exit status: 0 done, 1 refused or failed, 2 wrong usage.
  */
@@ -9,8 +10,10 @@ import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import { addOperator, OperatorRefusal } from "./account/add-operator.ts";
 import { createMovableClock } from "./clock/clock.ts";
-import { ConfigurationError, loadConfiguration } from "./config/index.ts";
+import { ConfigurationError, keyRingFile, loadConfiguration } from "./config/index.ts";
 import { DatabaseUnavailable, openDatabase } from "./storage/index.ts";
+import { KeyRingError } from "@lucchetto/core";
+import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
 import { check } from "./tasks/check.ts";
 import { applySchema, readSchemaStatus } from "./tasks/schema.ts";
 import { SchemaMismatch, serve } from "./tasks/serve.ts";
@@ -19,6 +22,7 @@ interface Options {
   readonly config: string;
   readonly email: string;
   readonly displayName: string | null;
+  readonly key: string;
 }
 
 const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = {
@@ -28,6 +32,10 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "schema-status": ({ config }) => readSchemaStatus(loadConfiguration(config)),
   "schema-apply": async ({ config }) => ({ applied: await applySchema(loadConfiguration(config)) }),
   check: async ({ config }) => ({ findings: await check(config) }),
+  "keys-list": async ({ config }) => listKeys(keyRingFile(config)),
+  "keys-add": async ({ config }) => addKey(keyRingFile(config)),
+  "keys-promote": async ({ config, key }) => promoteKey(keyRingFile(config), key),
+  "keys-retire": async ({ config, key }) => retireKey(keyRingFile(config), key),
   "add-operator": async ({ config, email, displayName }) => {
     const configuration = loadConfiguration(config);
     const dataSource = await openDatabase(configuration);
@@ -45,7 +53,14 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 };
 
 /** Errors whose message is written for the person who started the task. */
-const EXPECTED = [ConfigurationError, DatabaseUnavailable, SchemaMismatch, OperatorRefusal];
+const EXPECTED = [
+  ConfigurationError,
+  DatabaseUnavailable,
+  SchemaMismatch,
+  OperatorRefusal,
+  KeyRefusal,
+  KeyRingError,
+];
 
 try {
   const { positionals, values } = parseArgs({
@@ -54,6 +69,7 @@ try {
       config: { type: "string", default: "lucchetto.yaml" },
       email: { type: "string", default: "" },
       "display-name": { type: "string" },
+      key: { type: "string", default: "" },
     },
   });
   const task = TASKS[positionals[0] ?? ""];
@@ -62,7 +78,7 @@ try {
     process.exitCode = 2;
   } else {
     const displayName = values["display-name"] ?? null;
-    const result = await task({ config: values.config, email: values.email, displayName });
+    const result = await task({ config: values.config, email: values.email, displayName, key: values.key });
     if (result !== undefined) process.stdout.write(`${JSON.stringify(result)}\n`);
   }
 } catch (error) {

@@ -1,5 +1,5 @@
 /** Puts the service together: shared context, guards of every request, and the rooms' routes. */
-import { randomUUID } from "node:crypto";
+import { randomBytes, randomUUID } from "node:crypto";
 import type { Socket } from "node:net";
 import helmet from "@fastify/helmet";
 import Fastify, { LogController } from "fastify";
@@ -18,6 +18,7 @@ import { acceptJson, BODY_LIMIT } from "./http/body.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
+import { deviceCookie } from "./http/device-cookie.ts";
 import { ownCookie } from "./http/own-cookie.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";
@@ -31,6 +32,9 @@ import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
 import type { LiveSession } from "./session/store.ts";
 import { signInRoutes } from "./sign-in/routes.ts";
+import { throttleRoutes } from "./throttle/routes.ts";
+import { sweepOldCounts } from "./throttle/throttle.ts";
+import { deriveKey, KEY_BYTES } from "@lucchetto/core";
 import { OAUTH_PATHS } from "@lucchetto/contract";
 
 /** Milliseconds in which a whole request must arrive. */
@@ -79,6 +83,8 @@ export async function createService({
     hashing: await createHashing(passwords.hashing),
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: ownCookie(publicUrl),
+    deviceCookie: deviceCookie(publicUrl),
+    throttleKey: throttleKey(configuration),
   };
   const { scheme, millisecondsPerHash } = context.hashing;
   app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured");
@@ -113,6 +119,7 @@ export async function createService({
       await own.register(sessionRoutes(context));
       await own.register(journalRoutes(context));
       await own.register(appRoutes(context));
+      await own.register(throttleRoutes(context));
       await own.register(oauthRoutes(context, shell));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
@@ -185,10 +192,21 @@ async function readCaller(context: ServiceContext, request: FastifyRequest): Pro
   return match === null ? null : recogniseOwnToken(context, match[1] ?? "");
 }
 
-function sweepRegularly(app: FastifyInstance, { dataSource, clock }: ServiceContext): void {
+/** From the current key; without a ring (development) one for this process alone. */
+function throttleKey({ keyRing }: Configuration): Uint8Array {
+  const current = keyRing?.keys.get(keyRing.current) ?? randomBytes(KEY_BYTES);
+  return deriveKey(current, "throttle");
+}
+
+function sweepRegularly(app: FastifyInstance, context: ServiceContext): void {
+  const { dataSource, clock } = context;
   const timer = setInterval(() => {
-    sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)).catch((error: unknown) => {
-      app.log.warn({ err: error }, "expired codes could not be swept");
+    const swept = [
+      sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
+      sweepOldCounts(context),
+    ];
+    Promise.all(swept).catch((error: unknown) => {
+      app.log.warn({ err: error }, "what has expired could not be swept");
     });
   }, SWEEP_INTERVAL);
   timer.unref();

@@ -1,3 +1,4 @@
+import { randomBytes } from "node:crypto";
 import { chmodSync, mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -13,6 +14,7 @@ const GOOD = {
 function write(tree: unknown): string {
   const file = join(mkdtempSync(join(tmpdir(), "lucchetto-config-")), "lucchetto.yaml");
   writeFileSync(file, typeof tree === "string" ? tree : JSON.stringify(tree));
+  writeFileSync(file.replace("lucchetto.yaml", "keys.yaml"), JSON.stringify(RING), { mode: 0o600 });
   return file;
 }
 function faultsOf(tree: unknown, environment: Record<string, string> = {}): string {
@@ -24,6 +26,10 @@ function faultsOf(tree: unknown, environment: Record<string, string> = {}): stri
   }
   return "";
 }
+
+/** Beside every configuration that a test writes lies a key ring. */
+const KEYS = { keys: { file: "keys.yaml" } };
+const RING = { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
 
 describe("the configuration", () => {
   test("has defaults for all but mode, address and database", () => {
@@ -124,6 +130,18 @@ describe("the configuration", () => {
     expect(loadConfiguration(file, {}).databasePassword).toBe("hush");
   });
 
+  test.each([
+    ["a short key", { current: "k1", keys: { k1: "c2hvcnQ" } }, /key k1 is not 32 bytes/],
+    ["a default-looking key", { current: "k1", keys: { k1: "A".repeat(43) } }, /key k1 is not random/],
+    ["a current key that is not there", { ...RING, current: "k2" }, /names none of the keys/],
+    ["no keys", {}, /expected `current/],
+  ])("JO-8 %s stops the start naming the setting, not the value", (_what, ring, message) => {
+    const file = write({ ...GOOD, ...KEYS });
+    writeFileSync(file.replace("lucchetto.yaml", "keys.yaml"), JSON.stringify(ring));
+    expect(() => loadConfiguration(file, {})).toThrow(message);
+    expect(() => loadConfiguration(file, {})).not.toThrow(/c2hvcnQ|AAAA/);
+  });
+
   test("production says everything that is missing at once", () => {
     const faults = faultsOf({
       ...GOOD,
@@ -133,6 +151,7 @@ describe("the configuration", () => {
     expect(faults).toMatch(/publicUrl: .*https/);
     expect(faults).toMatch(/passwords\.rules: found off/);
     expect(faults).toMatch(/passwords\.hashing\.scheme/);
+    expect(faults).toMatch(/keys\.file: missing/);
   });
 
   test.each(["$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3"])(
@@ -140,6 +159,7 @@ describe("the configuration", () => {
     (scheme) => {
       const tree = {
         ...GOOD,
+        ...KEYS,
         mode: "production",
         publicUrl: "https://accounts.example",
         passwords: { hashing: { scheme } },

@@ -23,6 +23,7 @@ export function addRunningCommands(program: Command): void {
   addSchema(program);
   addCheck(program);
   addOperator(program);
+  addKeys(program);
   addClock(program);
 }
 
@@ -126,6 +127,37 @@ function addOperator(program: Command): void {
         print(`${options.email} is an operator now (${added.id}).`);
       },
     );
+}
+
+interface KeyRingShown {
+  readonly file: string;
+  readonly current: string | null;
+  readonly ids: readonly string[];
+}
+
+function addKeys(program: Command): void {
+  const keys = program.command("keys").description("the key ring: keys kept outside the database");
+  const verb = (name: string, description: string, example: string, takesKey: boolean): void => {
+    const command = keys.command(name).description(description);
+    if (takesKey) command.argument("<id>", "the key's id");
+    command
+      .option(...CONFIG)
+      .option("--json", "as JSON")
+      .addHelpText("after", `\nExample:\n  lucchetto keys ${example}`)
+      .action(async (...given: unknown[]) => {
+        const self = given.at(-1) as Command;
+        const args = takesKey ? ["--key", String(given[0])] : [];
+        const shown = await runTask<KeyRingShown>(`keys-${name}`, { config: configurationFile(self), args });
+        if (self.opts<{ json?: boolean }>().json === true) return printJson(shown);
+        const rows = shown.ids.map((id) => [id, id === shown.current ? "current" : "kept"]);
+        printTable(["key", "state"], rows, "No key yet. Run: lucchetto keys add");
+        print(`The ring is in ${shown.file}.`);
+      });
+  };
+  verb("list", "the ids, never the keys", "list", false);
+  verb("add", "add a random key; the first one is current at once", "add", false);
+  verb("promote", "make a key current, once every instance has it", "promote k2", true);
+  verb("retire", "remove a key that is not current", "retire k1", true);
 }
 
 const UNITS: Readonly<Record<string, number>> = { s: 1_000, m: 60_000, h: 3_600_000, d: 86_400_000 };

@@ -4,6 +4,7 @@
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import HeldBack from "./HeldBack.svelte";
   import JournalRows from "./JournalRows.svelte";
   import RecordDrawing from "../parts/RecordDrawing.svelte";
   import SessionRows from "./SessionRows.svelte";
@@ -95,6 +96,8 @@
       </dl>
     {/if}
   </section>
+
+  <div class="mt-8"><HeldBack accountId={account.id} /></div>
 
   <section class="mt-8" aria-labelledby="sessions-heading">
     <h2 id="sessions-heading" class="mb-3 text-lg font-semibold">Sessions</h2>

@@ -5,6 +5,7 @@
   import Ago from "../parts/Ago.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import HeldBack from "./HeldBack.svelte";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
 
@@ -23,6 +24,7 @@
 <h1 class="mb-4 text-xl font-semibold">
   {search === undefined ? "Accounts" : `Accounts that begin with “${search}”`}
 </h1>
+{#if search === undefined}<HeldBack />{/if}
 <ListTable {list} caption="Accounts" head={["Who", "Username", "State", "Address", "Labels", "Registered"]}>
   {#snippet row(account: Account)}
     <td class="px-4 py-2.5">

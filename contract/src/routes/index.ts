@@ -5,6 +5,7 @@ import * as development from "./development.ts";
 import * as journal from "./journal.ts";
 import * as session from "./session.ts";
 import { signIn } from "./sign-in.ts";
+import * as throttle from "./throttle.ts";
 
 export const routes = {
   register: account.register,
@@ -16,5 +17,6 @@ export const routes = {
   ...session,
   ...journal,
   ...app,
+  ...throttle,
   ...development,
 } as const;

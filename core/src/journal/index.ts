@@ -9,6 +9,7 @@ export const JOURNAL_KINDS = [
   "session.signed-out",
   "session.replaced",
   "session.ended-by-operator",
+  "throttle.released",
   "app.added",
   "app.removed",
   "app.key-added",

@@ -1,1 +1,2 @@
 export * from "./token.ts";
+export * from "./key-ring.ts";

@@ -10,6 +10,7 @@ export const TOKEN_PREFIXES = {
   "check-token": "lck_",
   "app-key": "lcp_",
   "authorization-code": "lcc_",
+  "device-mark": "lcd_",
 } as const;
 
 export type TokenKind = keyof typeof TOKEN_PREFIXES;

@@ -11,6 +11,7 @@ import type { BegunSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import type { AccountRow } from "../storage/index.ts";
+import { countRegistration } from "../throttle/throttle.ts";
 import { findTaken, insertAccount } from "./store.ts";
 
 /** What the form holds. */
@@ -22,7 +23,7 @@ export type RegistrationOutcome =
 
 /**
  * Registers.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `too-busy`.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `throttled`, `too-busy`.
  */
 export async function register(
   context: ServiceContext,
@@ -30,7 +31,9 @@ export async function register(
   { visit, replaces }: { visit: Visit; replaces: LiveSession | null },
 ): Promise<RegistrationOutcome> {
   const { email, username, password } = judgeFields(context, registration);
+  // Counted before it costs anything; whatever comes of it.
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
+  await countRegistration(context, visit.network);
   const passwordRecord = await context.hashing.make(password);
   const account = newAccount(context, { email, username, displayName: registration.displayName ?? null });
   // A private site says the same for a free and a taken address, so nobody is signed in by registering one.

@@ -1,2 +1,2 @@
-export { ConfigurationError, loadConfiguration, variableOf } from "./load.ts";
+export { ConfigurationError, keyRingFile, loadConfiguration, variableOf } from "./load.ts";
 export type { Configuration } from "./schema.ts";

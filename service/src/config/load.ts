@@ -3,6 +3,8 @@ import { readFileSync, statSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { parse } from "yaml";
 import { z } from "zod";
+import { KeyRingError, readKeyRing } from "@lucchetto/core";
+import type { KeyRing } from "@lucchetto/core";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 import type { Configuration } from "./schema.ts";
 
@@ -45,12 +47,37 @@ export function loadConfiguration(path: string, environment: Environment = proce
   }
   faults.push(...faultsOfMode(checked.data));
   const databasePassword = readDatabasePassword(checked.data, path, environment, faults);
+  const keyRing = readKeys(checked.data, path, faults);
   if (faults.length > 0) throw new ConfigurationError(path, faults);
   return {
     ...checked.data,
+    throttle: { ...WAITS[checked.data.mode], ...withoutMissing(checked.data.throttle) },
     databasePassword,
+    keyRing,
     tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
   };
+}
+
+/** Waits after failures where the configuration says nothing: development does not let its developer wait. */
+const WAITS = {
+  development: { firstWait: 1_000, longestWait: 10_000 },
+  production: { firstWait: 5_000, longestWait: 15 * 60_000 },
+} as const;
+
+type Given<Settings> = { [Name in keyof Settings]-?: NonNullable<Settings[Name]> };
+
+function withoutMissing<Settings extends object>(settings: Settings): Given<Settings> {
+  return Object.fromEntries(
+    Object.entries(settings).filter(([, value]) => value !== undefined),
+  ) as Given<Settings>;
+}
+
+/** Where the key ring lies, whatever else is wrong with the configuration: beside it unless it says otherwise. */
+export function keyRingFile(path: string, environment: Environment = process.env): string {
+  const keys = readYaml(path)["keys"];
+  const named = typeof keys === "object" && keys !== null ? (keys as Tree)["file"] : undefined;
+  const file = environment[variableOf("keys.file")] ?? named;
+  return resolve(dirname(path), typeof file === "string" ? file : "keys.yaml");
 }
 
 type Tree = Record<string, unknown>;
@@ -229,6 +256,24 @@ function readDatabasePassword(
   const file = configuration.database.passwordFile;
   if (file === undefined) return null;
   return readSecretFile(resolve(dirname(path), file), "database.passwordFile", faults);
+}
+
+function readKeys(
+  configuration: z.output<typeof configurationSchema>,
+  path: string,
+  faults: string[],
+): KeyRing | null {
+  const { file } = configuration.keys;
+  if (file === undefined) return null;
+  const text = readSecretFile(resolve(dirname(path), file), "keys.file", faults);
+  if (text === null) return null;
+  try {
+    return readKeyRing(parse(text));
+  } catch (error) {
+    const why = error instanceof KeyRingError ? error.message : "the file is not YAML";
+    faults.push(`keys.file: ${why}`);
+    return null;
+  }
 }
 
 /** Reads a file that only its owner may read. */

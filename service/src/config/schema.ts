@@ -6,6 +6,7 @@ import { availableParallelism } from "node:os";
 import { z } from "zod";
 import { DEFAULT_MINIMUM_LENGTH, DEFAULT_SCHEME_TEXT, isLoopbackHost, readScheme } from "@lucchetto/core";
 import ipaddr from "ipaddr.js";
+import type { KeyRing } from "@lucchetto/core";
 import { readDuration } from "./duration.ts";
 
 declare module "zod" {
@@ -33,6 +34,20 @@ const sessionLimits = (idle: string, absolute: string) =>
     .strictObject({
       idle: duration(10_000, 400 * DAY, "a duration such as 30m, from 10s to 400d").prefault(idle),
       absolute: duration(10_000, 400 * DAY, "a duration such as 12h, from 10s to 400d").prefault(absolute),
+    })
+    .prefault({});
+
+const windowLimit = (most: number, window: string) =>
+  z
+    .strictObject({
+      most: z
+        .number()
+        .int()
+        .min(1)
+        .max(1_000_000)
+        .default(most)
+        .meta({ expected: "a number from 1 to 1000000" }),
+      window: duration(1_000, 30 * DAY, "a duration such as 15m, from 1s to 30d").prefault(window),
     })
     .prefault({});
 
@@ -151,6 +166,30 @@ export const configurationSchema = z.strictObject({
       remembered: sessionLimits("14d", "30d"),
     })
     .prefault({}),
+  throttle: z
+    .strictObject({
+      free: z
+        .number()
+        .int()
+        .min(1)
+        .max(20)
+        .default(5)
+        .meta({ expected: "a number of free failures from 1 to 20" }),
+      firstWait: duration(1_000, DAY, "a duration such as 5s, from 1s to 1d").optional(),
+      longestWait: duration(1_000, DAY, "a duration such as 15m, from 1s to 1d").optional(),
+      network: windowLimit(100, "15m"),
+      registrations: windowLimit(60, "1h"),
+    })
+    .prefault({}),
+  keys: z
+    .strictObject({
+      file: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a file of mode 0600 that holds the key ring" }),
+    })
+    .prefault({}),
   landings: z
     .strictObject({
       afterSignIn: pagePath("/account"),
@@ -168,11 +207,15 @@ export const configurationSchema = z.strictObject({
     .prefault({}),
 });
 
-/** Settings that come from the environment or a file alone, never from the yaml. */
-export const SECRET_SETTINGS = ["database.password"] as const;
+type ThrottleInput = z.output<typeof configurationSchema>["throttle"];
 
 /** The configuration as the service uses it. */
-export type Configuration = z.output<typeof configurationSchema> & {
+export type Configuration = Omit<z.output<typeof configurationSchema>, "throttle"> & {
+  readonly throttle: {
+    [Name in keyof ThrottleInput]-?: NonNullable<ThrottleInput[Name]>;
+  };
+  /** `null` in development alone, where what it keys is then keyed for this process only. */
+  readonly keyRing: KeyRing | null;
   readonly databasePassword: string | null;
   /** Whether registering says that an address is taken. */
   readonly tellTaken: boolean;
@@ -193,6 +236,11 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
     }
     if (configuration.passwords.rules === "off") {
       faults.push("passwords.rules: found off, expected on (production)");
+    }
+    if (configuration.keys.file === undefined) {
+      faults.push(
+        "keys.file: missing, expected the path of a key ring (production); make one with: lucchetto keys add",
+      );
     }
     faults.push(...faultsOfCost(configuration));
   } else if (!isLoopbackHost(configuration.listen.host) && configuration.listen.host !== "::1") {

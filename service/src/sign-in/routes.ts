@@ -14,8 +14,13 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
         proof: body.proof,
         remember: body.remember ?? false,
         visit: visitOf(request),
+        device: {
+          isBrowser: body.deliver !== "token",
+          mark: context.deviceCookie.read(request.headers.cookie),
+        },
         replaces: body.deliver === "token" ? null : await app.readCaller(request),
       });
+      if (begun.mark !== null) void reply.header("set-cookie", context.deviceCookie.write(begun.mark));
       return answer(201, deliverSession(context, reply, begun, body.deliver));
     });
   };

@@ -13,6 +13,8 @@ import { findRecord, lockRecord } from "../password/store.ts";
 import { beginSession } from "../session/session.ts";
 import type { BegunSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
+import { rememberThisDevice, reservePasswordTry } from "../throttle/throttle.ts";
+import type { ReservedTry } from "../throttle/throttle.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 
@@ -20,6 +22,8 @@ export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
   readonly remember: boolean;
   readonly visit: Visit;
+  /** Whether a browser signs in, which is remembered; and the mark that it brought along. */
+  readonly device: { readonly isBrowser: boolean; readonly mark: string | undefined };
   /** The living session of the same browser, which the new one takes the place of. */
   readonly replaces: LiveSession | null;
 }
@@ -30,18 +34,24 @@ const FLOOR_FACTOR = 1.25;
 /**
  * Signs in.
  * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` (after the right password),
- * `too-busy`.
+ * `throttled`, `too-busy`.
  */
-export async function signIn(context: ServiceContext, attempt: SignIn): Promise<BegunSession> {
+export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignedInHere> {
   const started = performance.now();
-  const { proof, visit } = attempt;
+  const { proof, visit, device } = attempt;
   const identifier = readIdentifier(proof.identifier);
   const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
+  const reserved = await reservePasswordTry(context, {
+    accountId: account?.id ?? null,
+    name: identifier?.key ?? proof.identifier,
+    network: visit.network,
+    mark: device.mark,
+  });
   const row = account === null ? null : await findRecord(context.dataSource, account.id);
   const stored = row === null ? null : readStored(row.record);
 
   const prepared = preparePassword(proof.password);
-  const matches = prepared.ok && (await context.hashing.check(prepared.text, stored));
+  const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
   const candidate = account && { state: account.state, record: describe(row, stored) };
   const decision = decidePasswordSignIn(candidate, matches);
 
@@ -78,9 +88,33 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
       sessionId: session.session.id,
     } as const;
     await record(manager, { event, visit, now });
-    return session;
+    await reserved.succeed(manager);
+    const mark = device.isBrowser
+      ? await rememberThisDevice(context, manager, account.id, device.mark)
+      : null;
+    return { ...session, mark };
   });
   return begun ?? refuse(context, started);
+}
+
+/** A session begun, and the mark by which the browser is known from now on. */
+export interface SignedInHere extends BegunSession {
+  readonly mark: string | null;
+}
+
+/** Runs the one hash. Whoever met a full queue was not refused, so it counts as no failure. */
+async function checkOrGiveBack(
+  { hashing }: ServiceContext,
+  reserved: ReservedTry,
+  password: string,
+  stored: PasswordRecord | null,
+): Promise<boolean> {
+  try {
+    return await hashing.check(password, stored);
+  } catch (error) {
+    await reserved.giveBack();
+    throw error;
+  }
 }
 
 function describe(

@@ -3,9 +3,10 @@ import { DataSource } from "typeorm";
 import type { Configuration } from "../config/index.ts";
 import { ENTITIES } from "./entities/index.ts";
 import { FirstTables1700000000001 } from "./migrations/1700000000001-first-tables.ts";
+import { Throttle1700000000002 } from "./migrations/1700000000002-throttle.ts";
 
 /** Every migration, in order. */
-export const MIGRATIONS = [FirstTables1700000000001];
+export const MIGRATIONS = [FirstTables1700000000001, Throttle1700000000002];
 
 /** The table in which the applied migrations are noted. */
 const MIGRATIONS_TABLE = "schema_migration";

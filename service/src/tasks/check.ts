@@ -31,6 +31,7 @@ export async function check(path: string): Promise<Finding[]> {
     { subject: "configuration", verdict: "ok", detail: `${path}, mode ${configuration.mode}` },
     ...checkPasswordRules(configuration),
     ...checkSessions(configuration),
+    checkKeys(configuration),
     await checkHashing(configuration),
     await checkPages(),
   ];
@@ -61,6 +62,19 @@ function checkSessions({ sessions }: Configuration): Finding[] {
   const detail =
     "sessions.remembered.absolute is longer than 30 days, which NIST SP 800-63B-4 advises against";
   return [{ subject: "sessions", verdict: "warning", detail }];
+}
+
+function checkKeys({ keyRing }: Configuration): Finding {
+  if (keyRing !== null) {
+    return {
+      subject: "keys",
+      verdict: "ok",
+      detail: `${keyRing.keys.size} in the ring, current ${keyRing.current}`,
+    };
+  }
+  const detail =
+    "no key ring; make one with: lucchetto keys add, and name it in keys.file (production needs it)";
+  return { subject: "keys", verdict: "warning", detail };
 }
 
 async function checkHashing({ passwords }: Configuration): Promise<Finding> {

@@ -3,18 +3,22 @@ import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
+import { KnownDeviceEntity } from "./known-device.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
 import { SessionEntity } from "./session.ts";
+import { ThrottleCountEntity } from "./throttle-count.ts";
 
 export * from "./account.ts";
 export * from "./app.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./journal-entry.ts";
+export * from "./known-device.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
 export * from "./session.ts";
+export * from "./throttle-count.ts";
 
 /** Every table, listed by hand. */
 export const ENTITIES = [
@@ -24,7 +28,9 @@ export const ENTITIES = [
   AuthorizationCodeEntity,
   CheckTokenEntity,
   JournalEntryEntity,
+  KnownDeviceEntity,
   MovedClockEntity,
   PasswordRecordEntity,
   SessionEntity,
+  ThrottleCountEntity,
 ];

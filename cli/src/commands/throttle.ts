@@ -1,0 +1,70 @@
+/** As an operator: throttle list, throttle release. */
+import type { Command } from "commander";
+import { routes } from "@lucchetto/contract";
+import type { ThrottleEntry } from "@lucchetto/contract";
+import { connect } from "../connection.ts";
+import type { Connection } from "../connection.ts";
+import { Failure } from "../failure.ts";
+import { print, printJson, printTable, time } from "../output.ts";
+
+const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
+  "account-strange": "account, strange devices",
+  "account-known": "account, known devices",
+  "unknown-name": "a name that nobody has",
+  network: "network",
+  "network-registrations": "network, registering",
+};
+
+export function addThrottleCommands(program: Command): void {
+  const throttle = program
+    .command("throttle")
+    .description("who is held back after failures (as an operator)");
+  throttle
+    .command("list")
+    .description("who is held back, or would be at the next failure")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto throttle list")
+    .action(async (options: { json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const { body } = await connection.signedIn()(routes.listThrottle);
+      if (options.json === true) return printJson(body);
+      const rows = await Promise.all(
+        body.items.map(async (entry) => [
+          KINDS[entry.kind],
+          await nameOf(connection, entry),
+          String(entry.failures),
+          entry.state,
+          time(entry.waitUntil),
+          entry.id.slice(0, 12),
+        ]),
+      );
+      printTable(["what", "who", "failures", "state", "until", "id"], rows, "Nobody is held back.");
+    });
+
+  throttle
+    .command("release")
+    .description("forget what was counted; the next try is checked at once")
+    .argument("<who>", "e-mail address, username, account id, network, or the beginning of an id of the list")
+    .addHelpText("after", "\nExample:\n  lucchetto throttle release anna@brina.example")
+    .action(async (who: string, _options, command: Command) => {
+      const connection = connect(command);
+      const { body } = await connection.signedIn()(routes.listThrottle);
+      const named = await Promise.all(
+        body.items.map(async (entry) => ({ entry, names: [entry.subject, await nameOf(connection, entry)] })),
+      );
+      const chosen = named.filter(
+        ({ entry, names }) => names.includes(who) || (who.length >= 6 && entry.id.startsWith(who)),
+      );
+      if (chosen.length === 0) throw new Failure(`${who} is not held back. Run: lucchetto throttle list`);
+      for (const { entry } of chosen)
+        await connection.signedIn()(routes.releaseThrottle, { params: { id: entry.id } });
+      print(`${who} is released.`);
+    });
+}
+
+async function nameOf(connection: Connection, { kind, subject }: ThrottleEntry): Promise<string> {
+  if (subject === null || !kind.startsWith("account-")) return subject ?? "–";
+  const { body } = await connection.signedIn()(routes.listAccounts, { query: { search: subject, limit: 1 } });
+  const [account] = body.items;
+  return account?.email ?? account?.username ?? subject;
+}

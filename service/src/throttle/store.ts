@@ -1,0 +1,98 @@
+import { In, LessThan, MoreThanOrEqual } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import { emptyCount } from "@lucchetto/core";
+import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
+import { KnownDeviceEntity, ThrottleCountEntity } from "../storage/index.ts";
+import type { ThrottleCountRow } from "../storage/index.ts";
+
+/** The count under an id; an empty one, stored, if there was none. */
+export async function readCount(
+  dataSource: DataSource,
+  { id, kind, subject }: Pick<ThrottleCountRow, "id" | "kind" | "subject">,
+  now: Date,
+): Promise<ThrottleCount> {
+  const repository = dataSource.getRepository(ThrottleCountEntity);
+  const found = await repository.findOneBy({ id });
+  if (found !== null) return found;
+  const row = { id, kind, subject, ...emptyCount(now), changedAt: now };
+  await repository.createQueryBuilder().insert().values(row).orIgnore().execute();
+  return (await repository.findOneBy({ id })) ?? row;
+}
+
+/** Puts a count in the place of exactly the one that was read. @returns whether it was still there. */
+export async function replaceCount(
+  dataSource: DataSource,
+  id: Buffer,
+  { from, to, now }: { from: ThrottleCount; to: ThrottleCount; now: Date },
+): Promise<boolean> {
+  const { affected } = await dataSource
+    .getRepository(ThrottleCountEntity)
+    .update(
+      { id, failures: from.failures, waitUntil: from.waitUntil, windowBeganAt: from.windowBeganAt },
+      { failures: to.failures, waitUntil: to.waitUntil, windowBeganAt: to.windowBeganAt, changedAt: now },
+    );
+  return affected === 1;
+}
+
+/** Takes one failure back, with the wait that it brought. */
+export async function giveBack(dataSource: DataSource, id: Buffer, waitUntil: Date): Promise<void> {
+  await dataSource.query(
+    "UPDATE throttle_count SET failures = GREATEST(0, failures - 1), waitUntil = LEAST(waitUntil, ?) WHERE id = ?",
+    [waitUntil, id],
+  );
+}
+
+/** Forgets counts. @returns how many there were. */
+export async function deleteCounts(manager: EntityManager, ids: readonly Buffer[]): Promise<number> {
+  return (await manager.getRepository(ThrottleCountEntity).delete({ id: In(ids) })).affected ?? 0;
+}
+
+/** Counts from so many failures on, the latest first. */
+export function listCounts(
+  dataSource: DataSource,
+  { atLeast, limit }: { atLeast: number; limit: number },
+): Promise<ThrottleCountRow[]> {
+  return dataSource.getRepository(ThrottleCountEntity).find({
+    where: { failures: MoreThanOrEqual(atLeast) },
+    order: { changedAt: "DESC" },
+    take: limit,
+  });
+}
+
+export function findCount(dataSource: DataSource, id: Buffer): Promise<ThrottleCountRow | null> {
+  return dataSource.getRepository(ThrottleCountEntity).findOneBy({ id });
+}
+
+/** Forgets counts of these kinds that nothing was added to since `before`, some at a time. */
+export async function sweepCounts(
+  dataSource: DataSource,
+  kinds: readonly ThrottleKind[],
+  before: Date,
+): Promise<number> {
+  const rows = await dataSource.getRepository(ThrottleCountEntity).find({
+    select: { id: true },
+    where: { kind: In(kinds), changedAt: LessThan(before) },
+    take: 1_000,
+  });
+  return rows.length === 0
+    ? 0
+    : deleteCounts(
+        dataSource.manager,
+        rows.map(({ id }) => id),
+      );
+}
+
+export function isKnownDevice(dataSource: DataSource, accountId: string, markHash: Buffer): Promise<boolean> {
+  return dataSource.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
+}
+
+/** Remembers a device of an account, or that it was used again. */
+export async function rememberDevice(
+  manager: EntityManager,
+  { accountId, markHash, now }: { accountId: string; markHash: Buffer; now: Date },
+): Promise<void> {
+  await manager.query(
+    "INSERT INTO known_device (accountId, markHash, createdAt, lastUsedAt) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE lastUsedAt = VALUES(lastUsedAt)",
+    [accountId, markHash, now, now],
+  );
+}

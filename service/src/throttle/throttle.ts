@@ -1,0 +1,255 @@
+/** Use cases of throttling: reserve a try, give it back, clear what was counted, show and release who is held back. */
+import { createHash, createHmac, randomBytes } from "node:crypto";
+import type { EntityManager } from "typeorm";
+import type { ThrottleEntry } from "@lucchetto/contract";
+import {
+  hashToken,
+  mintToken,
+  MOST_FAILURES,
+  MOST_FROM_KNOWN_DEVICES,
+  reserveTry,
+  TOKEN_BYTES,
+} from "@lucchetto/core";
+import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { ThrottleCountRow } from "../storage/index.ts";
+import {
+  deleteCounts,
+  findCount,
+  giveBack,
+  isKnownDevice,
+  listCounts,
+  readCount,
+  rememberDevice,
+  replaceCount,
+  sweepCounts,
+} from "./store.ts";
+
+/** What one count is kept under. */
+interface Subject {
+  readonly kind: ThrottleKind;
+  /** The account's id, the network, or the name that nobody has. */
+  readonly name: string;
+}
+
+/** A try that was reserved in one or more counts, and counts as failed until it is settled. */
+export interface ReservedTry {
+  /** It was no failure: takes it back everywhere. */
+  giveBack(): Promise<void>;
+  /** The sign-in is complete: takes it back from the network, and clears the account's counts in that transaction. */
+  succeed(manager: EntityManager): Promise<void>;
+}
+
+/** Whose password is being tried, from where, and with which device mark. */
+export interface Try {
+  readonly accountId: string | null;
+  /** What was typed, in normal form where it has one. */
+  readonly name: string;
+  readonly network: string | null;
+  /** The known-device mark that came, if any. */
+  readonly mark: string | undefined;
+}
+
+/** Times that a count is read again when another try came in between. Each time one of them got through. */
+const MAX_RACES = 200;
+
+/**
+ * Reserves a try of a password. Networks first, then the account: its budget for known devices if this is one and
+ * something is left of it, else the one for strange devices.
+ * @throws ProblemReply `throttled`, the same for accounts and for names that nobody has.
+ */
+export async function reservePasswordTry(context: ServiceContext, attempt: Try): Promise<ReservedTry> {
+  const network = attempt.network === null ? null : { kind: "network" as const, name: attempt.network };
+  const networkTry = network && (await reserve(context, network));
+  try {
+    const account = await reserveForAccount(context, attempt);
+    return {
+      async giveBack() {
+        await networkTry?.giveBack();
+        await account.giveBack();
+      },
+      async succeed(manager) {
+        await networkTry?.giveBack();
+        await clearAccount(context, manager, attempt.accountId);
+      },
+    };
+  } catch (error) {
+    await networkTry?.giveBack();
+    throw error;
+  }
+}
+
+/** Counts a request of a kind that is limited for each network. @throws ProblemReply `throttled`. */
+export async function countRegistration(context: ServiceContext, network: string | null): Promise<void> {
+  if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
+}
+
+async function reserveForAccount(context: ServiceContext, { accountId, name, mark }: Try) {
+  if (accountId === null) return reserve(context, { kind: "unknown-name", name });
+  if (await isKnown(context, accountId, mark)) {
+    try {
+      return await reserve(context, { kind: "account-known", name: accountId });
+    } catch (error) {
+      // Nothing is left of the known devices' budget: from here on this one is a strange one.
+      if (!(error instanceof BudgetClosed)) throw error;
+    }
+  }
+  return reserve(context, { kind: "account-strange", name: accountId });
+}
+
+/** The budget is used up; answered like any wait. */
+class BudgetClosed extends ProblemReply {}
+
+async function reserve(context: ServiceContext, subject: Subject): Promise<{ giveBack(): Promise<void> }> {
+  const { dataSource, clock } = context;
+  const id = idOf(context, subject);
+  const row = { id, kind: subject.kind, subject: subject.kind === "unknown-name" ? null : subject.name };
+  for (let race = 0; race < MAX_RACES; race += 1) {
+    const now = clock.now();
+    const count = await readCount(dataSource, row, now);
+    const reservation = reserveTry(count, ruleOf(context, subject.kind), now);
+    if (reservation.outcome !== "reserved") throw refusal(reservation, now);
+    if (await replaceCount(dataSource, id, { from: count, to: reservation.next, now })) {
+      return { giveBack: () => giveBack(dataSource, id, count.waitUntil) };
+    }
+  }
+  throw new ProblemReply("too-busy", { retryAfter: 1 });
+}
+
+function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" }>, now: Date): ProblemReply {
+  const retryAfter = Math.max(1, Math.ceil((until.getTime() - now.getTime()) / 1_000));
+  const parts = { detail: `Too many tries. Wait ${inWords(retryAfter)}, then try again.`, retryAfter };
+  return outcome === "closed" ? new BudgetClosed("throttled", parts) : new ProblemReply("throttled", parts);
+}
+
+function inWords(seconds: number): string {
+  if (seconds < 120) return seconds === 1 ? "1 second" : `${seconds} seconds`;
+  return `${Math.ceil(seconds / 60)} minutes`;
+}
+
+function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): ThrottleRule {
+  const { free, firstWait, longestWait, network, registrations } = configuration.throttle;
+  const consecutive = { kind: "consecutive", free, firstWait, longestWait } as const;
+  switch (kind) {
+    case "account-known":
+      return { ...consecutive, most: MOST_FROM_KNOWN_DEVICES };
+    case "account-strange":
+    case "unknown-name":
+      return { ...consecutive, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
+    case "network":
+      return { kind: "window", ...network };
+    case "network-registrations":
+      return { kind: "window", ...registrations };
+  }
+}
+
+/** Of a name that nobody has, a keyed hash: people type their passwords into the wrong field. */
+function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer {
+  if (kind === "unknown-name") return createHmac("sha256", throttleKey).update(`${kind}\n${name}`).digest();
+  return createHash("sha256").update(`${kind}\n${name}`).digest();
+}
+
+async function clearAccount(
+  context: ServiceContext,
+  manager: EntityManager,
+  accountId: string | null,
+): Promise<void> {
+  if (accountId === null) return;
+  const kinds = ["account-known", "account-strange"] as const;
+  await deleteCounts(
+    manager,
+    kinds.map((kind) => idOf(context, { kind, name: accountId })),
+  );
+}
+
+async function isKnown(
+  { dataSource }: ServiceContext,
+  accountId: string,
+  mark: string | undefined,
+): Promise<boolean> {
+  const hashed = mark === undefined ? null : hashToken("device-mark", mark);
+  return hashed !== null && isKnownDevice(dataSource, accountId, hashed);
+}
+
+/** Remembers the browser that completed a sign-in. @returns its mark: the one it brought along, or a new one. */
+export async function rememberThisDevice(
+  { clock }: ServiceContext,
+  manager: EntityManager,
+  accountId: string,
+  mark: string | undefined,
+): Promise<string> {
+  const now = clock.now();
+  const brought = mark === undefined ? null : hashToken("device-mark", mark);
+  if (mark !== undefined && brought !== null) {
+    await rememberDevice(manager, { accountId, markHash: brought, now });
+    return mark;
+  }
+  const { plain, hashed } = mintToken("device-mark", randomBytes(TOKEN_BYTES));
+  await rememberDevice(manager, { accountId, markHash: hashed, now });
+  return plain;
+}
+
+/** Most entries shown at once. */
+const MOST_SHOWN = 200;
+
+/** Who is held back, and who would be at the next failure. */
+export async function listHeldBack(context: ServiceContext): Promise<ThrottleEntry[]> {
+  const now = context.clock.now();
+  const rows = await listCounts(context.dataSource, {
+    atLeast: context.configuration.throttle.free,
+    limit: MOST_SHOWN,
+  });
+  const entries = rows.map((row) => showCount(context, row, now));
+  // A window that still lets through holds nobody back; of consecutive failures the next one would bring a wait.
+  return entries.filter(({ kind, state }) => state !== "open" || !kind.startsWith("network"));
+}
+
+function showCount(context: ServiceContext, row: ThrottleCountRow, now: Date): ThrottleEntry {
+  const reservation = reserveTry(row as ThrottleCount, ruleOf(context, row.kind), now);
+  return {
+    id: row.id.toString("hex"),
+    kind: row.kind,
+    subject: row.subject,
+    failures: row.failures,
+    state:
+      reservation.outcome === "reserved" ? "open" : reservation.outcome === "wait" ? "waiting" : "closed",
+    waitUntil: reservation.outcome === "wait" ? reservation.until.toISOString() : null,
+    changedAt: row.changedAt.toISOString(),
+  };
+}
+
+/** An operator forgets what was counted. @throws ProblemReply `not-found`. */
+export async function release(
+  { dataSource, clock }: ServiceContext,
+  operator: LiveSession,
+  hexId: string,
+  visit: Visit,
+): Promise<void> {
+  const id = Buffer.from(hexId, "hex");
+  const row = await findCount(dataSource, id);
+  if (row === null) throw new ProblemReply("not-found");
+  await inTransaction(dataSource, async (manager) => {
+    if ((await deleteCounts(manager, [id])) === 0) return;
+    const accountId = row.kind.startsWith("account-") ? row.subject : null;
+    const event = {
+      kind: "throttle.released",
+      reason: row.kind,
+      accountId,
+      actorId: operator.account.id,
+    } as const;
+    await record(manager, { event, visit, now: clock.now() });
+  });
+}
+
+/** Counts of these kinds are forgotten when nothing was added for this long; an account's stay. */
+const FORGOTTEN_AFTER = 24 * 3_600_000;
+
+/** Keeps the table bounded. @returns how many were forgotten. */
+export function sweepOldCounts({ dataSource, clock }: ServiceContext): Promise<number> {
+  const before = new Date(clock.now().getTime() - FORGOTTEN_AFTER);
+  return sweepCounts(dataSource, ["unknown-name", "network", "network-registrations"], before);
+}
