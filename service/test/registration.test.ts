@@ -1,4 +1,6 @@
+import { randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { judgeNewPassword, preparePassword } from "@lucchetto/core";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
 
@@ -157,6 +159,44 @@ describe("registering", () => {
       const reply = await register({ username: `literal${index}`, displayName, password: PASSWORD });
       expect(reply.json()).toMatchObject({ account: { displayName } });
     }
+  });
+});
+
+describe("guessable passwords", () => {
+  let short: TestService;
+  beforeAll(async () => {
+    short = await startService({ settings: { LUCCHETTO_PASSWORDS_MINIMUM_LENGTH: "8" } });
+  });
+  afterAll(() => short.stop());
+
+  test("PW-11 the shipped list has ten thousand entries at least, and each one is refused as common, also doubled or with digits", async () => {
+    const { COMMON_PASSWORDS, isListed } = await import("../src/password/common-passwords.ts");
+    expect(COMMON_PASSWORDS.size).toBeGreaterThanOrEqual(10_000);
+    const rules = { minimumLength: 8, isListed };
+    for (const entry of COMMON_PASSWORDS) {
+      for (const password of [entry, entry.toUpperCase(), entry + entry, `${entry}2026`]) {
+        const verdict = judgeNewPassword(password, rules);
+        if (password.length >= 8 && preparePassword(password).ok) expect(verdict.ok).toBe(false);
+      }
+    }
+    for (let index = 0; index < 1_000; index += 1) {
+      expect(judgeNewPassword(randomBytes(12).toString("base64url"), rules).ok).toBe(true);
+    }
+  });
+
+  test("PW-11 registering says why, and does not repeat the password", async () => {
+    const reply = await register({ email: "common@brina.example", password: "Password2026" }, short);
+    expect(reply.json<ProblemBody>().errors).toEqual([
+      { path: "password", message: expect.stringContaining("guessers try first") },
+    ]);
+    expect(reply.text).not.toContain("Password2026");
+  });
+
+  test("PW-12 a password made of one's own names or the site's is refused; another account may use it", async () => {
+    const password = "carlanevaio-brina2026";
+    const own = await register({ email: "carla.nevaio@brina.example", password });
+    expect(own.json<ProblemBody>().errors?.[0]?.message).toContain("made of your name");
+    expect((await register({ email: "bruno.other@brina.example", password })).status).toBe(201);
   });
 });
 

@@ -22,7 +22,9 @@
   let entries = $state<ThrottleEntry[]>([]);
   let problem: string | null = $state(null);
   const shown = $derived(
-    accountId === undefined ? entries : entries.filter(({ subject }) => subject === accountId),
+    accountId === undefined
+      ? entries.filter(({ state }) => state !== "open")
+      : entries.filter(({ subject }) => subject === accountId),
   );
 
   async function load(): Promise<void> {

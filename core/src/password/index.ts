@@ -10,6 +10,7 @@ import { checkRecord, isOutdated, makeRecord, readRecord, SALT_LENGTH } from "./
 import { DEFAULT_SCHEME_TEXT, readScheme } from "./scheme.ts";
 
 export * from "./explain.ts";
+export * from "./guessable.ts";
 export * from "./phc.ts";
 export * from "./prepare.ts";
 export * from "./record.ts";

@@ -1,10 +1,11 @@
 /** Adds an operator straight into the database: the first one, or one more when no operator can sign in any more. */
 import { randomBytes } from "node:crypto";
-import { judgeNewPassword, makeRecord, OPERATOR_LABEL, readEmail, SALT_LENGTH } from "@lucchetto/core";
+import { makeRecord, OPERATOR_LABEL, readEmail, SALT_LENGTH } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { record } from "../journal/journal.ts";
+import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
 import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import type { AccountRow } from "../storage/index.ts";
@@ -27,8 +28,7 @@ export async function addOperator(
   const email = readEmail(wanted.email);
   if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
   const { passwords } = configuration;
-  const minimumLength = passwords.rules === "off" ? 1 : passwords.minimumLength;
-  const verdict = judgeNewPassword(wanted.password, { minimumLength });
+  const verdict = judge(configuration, wanted.password, wanted);
   if (!verdict.ok) throw new OperatorRefusal(`the password: ${verdict.message}`);
 
   const passwordRecord = await makeRecord(verdict.text, passwords.hashing.scheme, randomBytes(SALT_LENGTH));

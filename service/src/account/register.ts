@@ -1,10 +1,11 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
 import type { CallOf, routes } from "@lucchetto/contract";
-import { judgeNewPassword, readEmail, readUsername } from "@lucchetto/core";
+import { readEmail, readUsername } from "@lucchetto/core";
 import type { Identifier } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
 import { beginSession } from "../session/session.ts";
 import type { BegunSession } from "../session/session.ts";
@@ -82,7 +83,7 @@ function newAccount(
 
 /** All that is wrong with the form, told at once. */
 function judgeFields(context: ServiceContext, registration: Registration) {
-  const { accounts, passwords } = context.configuration;
+  const { accounts } = context.configuration;
   const errors: Array<{ path: string; message: string }> = [];
   const read = <Kind extends "email" | "username">(
     kind: Kind,
@@ -112,8 +113,7 @@ function judgeFields(context: ServiceContext, registration: Registration) {
   if (registration.email === undefined && registration.username === undefined && errors.length === 0) {
     errors.push({ path: "email", message: "Give an e-mail address or a username." });
   }
-  const minimumLength = passwords.rules === "off" ? 1 : passwords.minimumLength;
-  const verdict = judgeNewPassword(registration.password, { minimumLength });
+  const verdict = judge(context.configuration, registration.password, registration);
   if (!verdict.ok) errors.push({ path: "password", message: verdict.message });
   if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
   return { email, username, password: verdict.text };

@@ -4,17 +4,31 @@ import type { PasswordExplanation } from "@lucchetto/contract";
 import {
   explainRecord,
   isOutdated,
+  judgeNewPassword,
   PhcReadError,
   readRecord,
   readScheme,
   SchemeError,
   scryptOperations,
 } from "@lucchetto/core";
-import type { PasswordRecord } from "@lucchetto/core";
+import type { Context, PasswordRecord, PasswordVerdict } from "@lucchetto/core";
+import type { Configuration } from "../config/index.ts";
+import { isListed } from "./common-passwords.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { replaceRecord } from "./store.ts";
+
+/** Judges a new password by the configured rules, for whoever it is to be. */
+export function judge(
+  { passwords, site }: Pick<Configuration, "passwords" | "site">,
+  typed: string,
+  person: Context,
+): PasswordVerdict {
+  if (passwords.rules === "off") return judgeNewPassword(typed, { minimumLength: 1 });
+  const context = { ...person, siteName: site.name };
+  return judgeNewPassword(typed, { minimumLength: passwords.minimumLength, isListed, context });
+}
 
 /** A stored text as a record; `null` if it is none that may be computed. */
 export function readStored(text: string): PasswordRecord | null {
