@@ -1,6 +1,7 @@
 /** Which page stands at which path. */
 import { createRouter } from "sv-router";
 import Account from "./people/Account.svelte";
+import ChangePassword from "./people/ChangePassword.svelte";
 import NotHere from "./people/NotHere.svelte";
 import Register from "./people/Register.svelte";
 import SignIn from "./people/SignIn.svelte";
@@ -12,6 +13,7 @@ export const { p, navigate, route } = createRouter({
   "/register": Register,
   "/sign-out": SignOut,
   "/account": Account,
+  "/account/password": ChangePassword,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
   "/console": {

@@ -1,6 +1,7 @@
 import { createRequire } from "node:module";
 import { readFileSync } from "node:fs";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
@@ -204,6 +205,41 @@ describe("a person in a browser", () => {
     expect((await page.textContent("#page"))?.trim()).toBe("");
     answer();
     await page.waitForSelector("dl");
+    await context.close();
+  });
+
+  test("AC-2 changes the password on a page that managers understand; the other session is over", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    const elsewhere = await service.signIn("petra@brina.example");
+    await page.goto(`${service.url}/.well-known/change-password`);
+    await at(page, `${service.url}/sign-in`);
+    await signIn(page, "petra@brina.example");
+    await at(page, `${service.url}/account/password`);
+    await page.waitForSelector("form");
+    expect(await page.inputValue("input[name=username]")).toBe("petra@brina.example");
+    expect(await violations(page)).toEqual([]);
+    await page.fill("#present", "a wrong long password");
+    await page.fill("#password", `${PASSWORD}, changed`);
+    await page.fill("#repeated", `${PASSWORD}, changed`);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("#present[aria-invalid=true]");
+    await page.fill("#present", PASSWORD);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("text=Your password is changed");
+    expect(await page.textContent("main")).toMatch(
+      /other sessions? (was|were) ended; you stay signed in here/,
+    );
+    await page.click("text=Your account");
+    await page.waitForSelector("dl");
+    await expect(service.as(elsewhere)(routes.showSession)).rejects.toThrow();
+    // Back again, for the tests after this one.
+    await page.goto(`${service.url}/account/password`);
+    await page.fill("#present", `${PASSWORD}, changed`);
+    await page.fill("#password", PASSWORD);
+    await page.fill("#repeated", PASSWORD);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("text=Your password is changed");
+    expect(complaints).toEqual([]);
     await context.close();
   });
 

@@ -26,6 +26,7 @@ import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
+import { passwordRoutes } from "./password/routes.ts";
 import { createHashing } from "./password/hashing.ts";
 import { createLastSeen } from "./session/last-seen.ts";
 import { sessionRoutes } from "./session/routes.ts";
@@ -116,6 +117,7 @@ export async function createService({
       await own.register(healthRoutes(context, metrics));
       await own.register(accountRoutes(context));
       await own.register(signInRoutes(context));
+      await own.register(passwordRoutes(context));
       await own.register(sessionRoutes(context));
       await own.register(journalRoutes(context));
       await own.register(appRoutes(context));

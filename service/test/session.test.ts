@@ -147,7 +147,12 @@ describe("cookies", () => {
       proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD },
     });
     const path = new URL(at.configuration.publicUrl).pathname.replace(/\/$/, "");
-    return (await send(at, "POST", `${path}/v1/sign-in`, { body, headers })).headers.get("set-cookie") ?? "";
+    const reply = await send(at, "POST", `${path}/v1/sign-in`, { body, headers });
+    const [own = "", device = ""] = reply.headers.getSetCookie();
+    expect(device).toMatch(
+      /lucchetto-device[^;]*=lcd_[^;]+; Max-Age=34560000; Path=\/[^;]*; HttpOnly; (Secure; )?SameSite=Lax$/,
+    );
+    return own;
   };
 
   test("SE-10 on loopback the name carries the port, and the cookie is host-only, HttpOnly and Lax", async () => {

@@ -3,6 +3,7 @@ import * as account from "./account.ts";
 import * as app from "./app.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
+import * as password from "./password.ts";
 import * as session from "./session.ts";
 import { signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
@@ -14,6 +15,7 @@ export const routes = {
   showAccountDetail: account.showAccountDetail,
   changeAccount: account.changeAccount,
   signIn,
+  ...password,
   ...session,
   ...journal,
   ...app,

@@ -5,6 +5,8 @@ export const JOURNAL_KINDS = [
   "account.changed",
   "sign-in.completed",
   "sign-in.refused",
+  "password.changed",
+  "password.change-refused",
   "password.record-remade",
   "session.signed-out",
   "session.replaced",

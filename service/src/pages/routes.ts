@@ -13,7 +13,7 @@ import { CONSOLE_DIRECTORY } from "./shell.ts";
 const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
 
 /** Pages that need nothing beyond what every page has. */
-const PLAIN_PAGES = ["/account", "/console", "/console/*", "/docs"];
+const PLAIN_PAGES = ["/account", "/account/password", "/console", "/console/*", "/docs"];
 
 /** Everything a browser opens. */
 export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
@@ -86,7 +86,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       method: METHODS,
       url: "/.well-known/change-password",
       handler: async (_request, reply) =>
-        reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+        reply.redirect(`${basePathOf(configuration.publicUrl)}/account/password`, 303),
     });
   };
 }

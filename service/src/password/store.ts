@@ -21,6 +21,14 @@ export async function replaceRecord(
   return affected === 1;
 }
 
+/** Sets a new password's record, whatever stood there before. */
+export async function setRecord(
+  manager: EntityManager,
+  { accountId, record, now }: { accountId: string; record: string; now: Date },
+): Promise<void> {
+  await manager.getRepository(PasswordRecordEntity).save({ accountId, record, setAt: now, madeAt: now });
+}
+
 /** The record, locked against changes until the transaction ends. */
 export function lockRecord(manager: EntityManager, accountId: string): Promise<PasswordRecordRow | null> {
   return manager

@@ -4,23 +4,33 @@ import type { ServiceContext } from "../context.ts";
 import { showSession } from "./session.ts";
 import type { BegunSession } from "./session.ts";
 
-/** Hands a new own token over: in the cookie for browsers, in the reply for programs, never both. */
-export function deliverSession(
+/** Hands a new own token over: in the cookie for browsers, as `token` in the reply for programs, never both. */
+export function handOver(
   { configuration, ownCookie }: ServiceContext,
   reply: FastifyReply,
-  { session, account, token }: BegunSession,
+  { session, token }: Pick<BegunSession, "session" | "token">,
   deliver: "cookie" | "token" | undefined,
-) {
-  const body = {
-    outcome: "signed-in",
-    session: showSession(session, true),
-    account: showAccount(account),
-  } as const;
-  if (deliver === "token") return { ...body, token: token as string };
+): { token?: string } {
+  if (deliver === "token") return { token };
   const seconds = configuration.sessions[session.kind].absolute / 1_000;
   void reply.header(
     "set-cookie",
     ownCookie.write(token, session.kind === "remembered" ? seconds : undefined),
   );
-  return body;
+  return {};
+}
+
+/** The reply to a sign-in, with its token handed over. */
+export function deliverSession(
+  context: ServiceContext,
+  reply: FastifyReply,
+  begun: BegunSession,
+  deliver: "cookie" | "token" | undefined,
+) {
+  return {
+    outcome: "signed-in",
+    session: showSession(begun.session, true),
+    account: showAccount(begun.account),
+    ...handOver(context, reply, begun, deliver),
+  } as const;
 }

@@ -1,4 +1,4 @@
-import { IsNull, LessThan } from "typeorm";
+import { IsNull, LessThan, Not } from "typeorm";
 import type { DataSource, EntityManager } from "typeorm";
 import type { HashedToken, SessionTimes } from "@lucchetto/core";
 import type { AccountRow, PageQuery, SessionRow } from "../storage/index.ts";
@@ -106,6 +106,37 @@ export async function endSessionsOf(
   await manager
     .getRepository(SessionEntity)
     .update({ accountId, endedAt: IsNull() }, { endedAt: now, endReason: reason });
+}
+
+/** Ends every session of an account but one. @returns how many were ended. */
+export async function endOtherSessionsOf(
+  manager: EntityManager,
+  accountId: string,
+  exceptId: string,
+  { now, reason }: { now: Date; reason: string },
+): Promise<number> {
+  const { affected } = await manager
+    .getRepository(SessionEntity)
+    .createQueryBuilder()
+    .update()
+    .set({ endedAt: now, endReason: reason })
+    .where({ accountId, endedAt: IsNull(), id: Not(exceptId) })
+    // One past its limit has ended by itself, and is not told as ended now.
+    .andWhere("idleEndsAt > :now AND endsAt > :now", { now })
+    .execute();
+  return affected ?? 0;
+}
+
+/** Gives a living session a new own token in the place of exactly the one it has. @returns whether it did. */
+export async function replaceToken(
+  manager: EntityManager,
+  session: Pick<SessionRow, "id" | "tokenHash">,
+  tokenHash: HashedToken<"own-token">,
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(SessionEntity)
+    .update({ id: session.id, tokenHash: session.tokenHash, endedAt: IsNull() }, { tokenHash });
+  return affected === 1;
 }
 
 export function findSession(dataSource: DataSource, id: string): Promise<SessionRow | null> {

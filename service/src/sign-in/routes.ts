@@ -20,8 +20,9 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
         },
         replaces: body.deliver === "token" ? null : await app.readCaller(request),
       });
+      const delivered = deliverSession(context, reply, begun, body.deliver);
       if (begun.mark !== null) void reply.header("set-cookie", context.deviceCookie.write(begun.mark));
-      return answer(201, deliverSession(context, reply, begun, body.deliver));
+      return answer(201, delivered);
     });
   };
 }

@@ -1,0 +1,26 @@
+import { z } from "zod";
+import { defineRoute } from "../route.ts";
+import { account, session } from "../shapes.ts";
+import { passwordText } from "../text.ts";
+
+export const changePassword = defineRoute({
+  name: "changePassword",
+  method: "POST",
+  path: "/v1/account/password",
+  summary: "Change the password: ends all other sessions, and gives this one a new own token",
+  access: "session",
+  body: z.strictObject({
+    present: passwordText.describe("the password up to now"),
+    password: passwordText.describe("the new one"),
+  }),
+  replies: {
+    200: z
+      .object({
+        session,
+        account,
+        endedSessions: z.number().int().describe("how many other sessions were ended"),
+        token: z.string().optional().describe("the new own token, if the old one came as Bearer"),
+      })
+      .meta({ id: "PasswordChanged" }),
+  },
+});

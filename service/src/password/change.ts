@@ -1,0 +1,89 @@
+/** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
+import { randomBytes } from "node:crypto";
+import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
+import type { PlainToken } from "@lucchetto/core";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
+import type { LiveSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { reservePasswordTry } from "../throttle/throttle.ts";
+import { judge, readStored } from "./password.ts";
+import { findRecord, setRecord } from "./store.ts";
+
+export interface PasswordChange {
+  readonly present: string;
+  readonly password: string;
+  readonly visit: Visit;
+  /** The known-device mark that came along. */
+  readonly mark: string | undefined;
+}
+
+export interface PasswordChanged extends LiveSession {
+  readonly token: PlainToken<"own-token">;
+  readonly endedSessions: number;
+}
+
+/**
+ * Changes it. A wrong present password counts as a failed try, like one at sign-in.
+ * @throws ProblemReply `invalid-fields`, `throttled`, `too-busy`, `not-signed-in` (if the session ended meanwhile).
+ */
+export async function changePassword(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  { present, password, visit, mark }: PasswordChange,
+): Promise<PasswordChanged> {
+  const verdict = judge(context.configuration, password, account);
+  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  const reserved = await reservePasswordTry(context, {
+    accountId: account.id,
+    name: account.id,
+    network: visit.network,
+    mark,
+  });
+  if (!(await isPresentPassword(context, account.id, present))) {
+    await inTransaction(context.dataSource, (manager) =>
+      record(manager, {
+        event: {
+          kind: "password.change-refused",
+          outcome: "refused",
+          reason: "wrong-password",
+          accountId: account.id,
+        },
+        visit,
+        now: context.clock.now(),
+      }),
+    );
+    throw fieldProblem([{ path: "present", message: "This is not your present password." }]);
+  }
+
+  const made = await context.hashing.make(verdict.text);
+  const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
+  return inTransaction(context.dataSource, async (manager) => {
+    await lockAccount(manager, account.id);
+    const now = context.clock.now();
+    // The token that was shown is spent; whoever comes second with it, or with an ended session, changes nothing.
+    if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
+    await setRecord(manager, { accountId: account.id, record: made, now });
+    const endedSessions = await endOtherSessionsOf(manager, account.id, session.id, {
+      now,
+      reason: "password-changed",
+    });
+    await reserved.succeed(manager);
+    const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now });
+    return { session, account, token: plain, endedSessions };
+  });
+}
+
+async function isPresentPassword(
+  context: ServiceContext,
+  accountId: string,
+  typed: string,
+): Promise<boolean> {
+  const row = await findRecord(context.dataSource, accountId);
+  const prepared = preparePassword(typed);
+  return prepared.ok && context.hashing.check(prepared.text, row === null ? null : readStored(row.record));
+}

@@ -1,0 +1,30 @@
+import type { FastifyPluginAsync } from "fastify";
+import { routes } from "@lucchetto/contract";
+import { showAccount } from "../account/show.ts";
+import type { ServiceContext } from "../context.ts";
+import { answer, mount } from "../http/mount.ts";
+import { visitOf } from "../http/visit.ts";
+import { handOver } from "../session/deliver.ts";
+import { showSession } from "../session/session.ts";
+import { changePassword } from "./change.ts";
+
+/** `POST /v1/account/password`. */
+export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
+  return async (app) => {
+    mount(app, routes.changePassword, async ({ body }, { caller, request, reply }) => {
+      const changed = await changePassword(context, caller, {
+        ...body,
+        visit: visitOf(request),
+        mark: context.deviceCookie.read(request.headers.cookie),
+      });
+      // The new token takes the way that the old one came.
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      return answer(200, {
+        session: showSession(changed.session, true),
+        account: showAccount(changed.account),
+        endedSessions: changed.endedSessions,
+        ...handOver(context, reply, changed, deliver),
+      });
+    });
+  };
+}
