@@ -6,6 +6,7 @@ import { addAppCommands } from "./commands/app.ts";
 import { addHashCommands } from "./commands/hash.ts";
 import { addPeopleCommands } from "./commands/people.ts";
 import { addRunningCommands } from "./commands/running.ts";
+import { addRecordCommands } from "./commands/records.ts";
 import { addThrottleCommands } from "./commands/throttle.ts";
 import { Failure } from "./failure.ts";
 
@@ -24,6 +25,7 @@ addRunningCommands(program);
 addPeopleCommands(program);
 addAccountCommands(program);
 addAppCommands(program);
+addRecordCommands(program);
 addThrottleCommands(program);
 addHashCommands(program);
 inheritExit(program);

@@ -146,6 +146,36 @@ describe("as an operator", () => {
     );
   });
 
+  test("suspend, restore and label an account; list and end sessions; read the journal", async () => {
+    await lucchetto(
+      ["register", "--email", "bruno@brina.example", "--password-stdin", "--profile", "bruno"],
+      { input: PASSWORD },
+    );
+    expect((await lucchetto(["account", "label", "bruno@brina.example", "keeper", ...office])).out).toContain(
+      "carries: keeper.",
+    );
+    const alive = JSON.parse(
+      (await lucchetto(["session", "list", "--account", "bruno@brina.example", "--json", ...office])).out,
+    );
+    expect(alive.items).toHaveLength(1);
+    expect((await lucchetto(["session", "end", alive.items[0].id, ...office])).out).toContain("ended");
+    expect((await lucchetto(["whoami", "--profile", "bruno"])).status).toBe(1);
+    expect((await lucchetto(["account", "suspend", "bruno@brina.example", ...office])).out).toContain(
+      "is suspended.",
+    );
+    const refused = await lucchetto(["sign-in", "bruno@brina.example", "--password-stdin"], {
+      input: PASSWORD,
+    });
+    expect(refused.err).toContain("account-suspended");
+    expect((await lucchetto(["account", "restore", "bruno@brina.example", ...office])).out).toContain(
+      "is active.",
+    );
+    const journal = await lucchetto(["journal", "list", "--account", "bruno@brina.example", ...office]);
+    expect(journal.out).toMatch(/sign-in\.refused +refused: suspended/);
+    expect(journal.out).toContain("session.ended-by-operator");
+    expect((await lucchetto(["session", "end", "nonsense", ...office])).status).toBe(1);
+  });
+
   test("throttle list shows who is held back, and release lets them try again", async () => {
     for (let index = 0; index < 6; index += 1) {
       await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: "a wrong password" });
@@ -226,6 +256,12 @@ describe("hash", () => {
       ["keys", "add"],
       ["keys", "promote"],
       ["keys", "retire"],
+      ["account", "suspend"],
+      ["account", "restore"],
+      ["account", "label"],
+      ["session", "list"],
+      ["session", "end"],
+      ["journal", "list"],
       ["throttle", "list"],
       ["throttle", "release"],
       ["clock", "show"],

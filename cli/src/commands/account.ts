@@ -3,13 +3,29 @@ import type { Command } from "commander";
 import { routes } from "@lucchetto/contract";
 import type { AccountDetail } from "@lucchetto/contract";
 import { connect } from "../connection.ts";
-import type { Connection } from "../connection.ts";
-import { Failure } from "../failure.ts";
+import { findId } from "../find-account.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 import { drawRecord } from "../record-drawing.ts";
 
 export function addAccountCommands(program: Command): void {
   const account = program.command("account").description("accounts (as an operator)");
+  addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
+  addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");
+  account
+    .command("label")
+    .description("set an account's labels, in the place of those it has")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .argument("[labels...]", "none: takes all away")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto account label bruno@brina.example keeper")
+    .action(async (named: string, labels: string[], options: { json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const params = { id: await findId(connection, named) };
+      const { body } = await connection.signedIn()(routes.changeAccount, { params, body: { labels } });
+      if (options.json === true) return printJson(body);
+      print(`${body.email ?? body.username ?? body.id} carries: ${body.labels.join(", ") || "no label"}.`);
+    });
+
   account
     .command("list")
     .description("accounts, newest first")
@@ -68,17 +84,26 @@ export function addAccountCommands(program: Command): void {
     });
 }
 
-async function findId(connection: Connection, named: string): Promise<string> {
-  const { body } = await connection.signedIn()(routes.listAccounts, { query: { search: named, limit: 25 } });
-  const wanted = named.toLowerCase();
-  const exact = body.items.filter((one) =>
-    [one.id, one.email, one.username, one.reference].some((value) => value?.toLowerCase() === wanted),
-  );
-  const [only, ...more] = exact.length > 0 ? exact : body.items;
-  if (only === undefined) throw new Failure(`No account is called ${named}. Run: lucchetto account list`);
-  if (more.length > 0)
-    throw new Failure(`${more.length + 1} accounts begin with ${named}; name one in full.`);
-  return only.id;
+/** `account suspend` and `account restore`. */
+function addStateCommand(
+  account: Command,
+  name: string,
+  state: "active" | "suspended",
+  description: string,
+): void {
+  account
+    .command(name)
+    .description(description)
+    .argument("<account>", "e-mail address, username, id or reference")
+    .option("--json", "as JSON")
+    .addHelpText("after", `\nExample:\n  lucchetto account ${name} anna@brina.example`)
+    .action(async (named: string, options: { json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const params = { id: await findId(connection, named) };
+      const { body } = await connection.signedIn()(routes.changeAccount, { params, body: { state } });
+      if (options.json === true) return printJson(body);
+      print(`${body.email ?? body.username ?? body.id} is ${body.state}.`);
+    });
 }
 
 function printDetail({ account, password }: AccountDetail): void {
