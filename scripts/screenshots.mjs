@@ -67,6 +67,13 @@ await run(async () => {
     await page.goto(`${url}/account`);
     await page.waitForSelector("dl");
     await shot("account");
+    await page.goto(`${url}/account/password`);
+    await page.fill("#present", "a wrong password");
+    await page.fill("#password", "the office, made of names");
+    await page.fill("#repeated", "the office, made of names");
+    await page.click("button[type=submit]");
+    await page.waitForSelector("#present[aria-invalid=true]");
+    await shot("change-password");
     for (const name of ["accounts", "sessions", "journal"]) {
       await page.goto(`${url}/console/${name}`);
       await page.waitForSelector("table");

@@ -291,6 +291,18 @@ describe("bad requests", () => {
     expect((await send(service, "POST", "/oauth/token", { body: "{}", headers: asJson })).status).toBe(415);
   });
 
+  test("a wrong type is told as such, and what is missing as missing", async () => {
+    const reply = await send(service, "POST", "/v1/accounts", json({ email: ["a"], displayName: 5 }));
+    expect(reply.json<{ errors: unknown[] }>().errors).toEqual([
+      { path: "email", message: "This must be text." },
+      { path: "displayName", message: "This must be text." },
+      { path: "password", message: "This is missing." },
+    ]);
+    expect(reply.json()).toMatchObject({ detail: expect.stringContaining("email: This must be text.") });
+    const union = await send(service, "POST", "/v1/sign-in", json({ proof: { type: "nonsense" } }));
+    expect(union.json()).toMatchObject({ status: 400, errors: [{ path: "proof.type" }] });
+  });
+
   test("HT-7 a body one byte over the limit is refused, announced or not", async () => {
     const body = JSON.stringify({ ...registration, displayName: "x".repeat(64 * 1024) });
     expect((await send(service, "POST", "/v1/accounts", { body, headers: asJson })).status).toBe(413);
@@ -316,6 +328,16 @@ describe("bad requests", () => {
       "an address that cannot be decoded",
       "GET /v1/%zz HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
       400,
+    ],
+    [
+      "a path out of the static files",
+      "GET /assets/../../package.json HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      404,
+    ],
+    [
+      "the same in disguise",
+      "GET /assets/%2e%2e/%2e%2e/package.json HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      404,
     ],
     [
       "an id far too long",

@@ -26,7 +26,7 @@ export const advanceClock = defineRoute({
   body: z.strictObject({
     milliseconds: z
       .number()
-      .int()
+      .int("Give whole milliseconds.")
       .min(-400 * 86_400_000, "At most 400 days back.")
       .max(10 * 366 * 86_400_000, "At most ten years ahead."),
   }),

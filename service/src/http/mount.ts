@@ -83,7 +83,7 @@ function receive<R extends Route>(route: R, request: FastifyRequest): ReceivedOf
     if (schema === undefined) return undefined;
     const result = schema.safeParse(value);
     if (result.success) return result.data;
-    errors.push(...result.error.issues.flatMap(describeIssue));
+    errors.push(...result.error.issues.flatMap((issue) => describeIssue(issue, value)));
     return undefined;
   };
   // An id that is none names nothing: that is a missing thing, not a badly filled field.
@@ -99,7 +99,7 @@ function receive<R extends Route>(route: R, request: FastifyRequest): ReceivedOf
 }
 
 /** An issue as a field and a sentence. What was sent is never repeated. */
-function describeIssue(issue: z.core.$ZodIssue): Array<{ path: string; message: string }> {
+function describeIssue(issue: z.core.$ZodIssue, received: unknown): Array<{ path: string; message: string }> {
   const path = issue.path.map(String).join(".");
   switch (issue.code) {
     case "unrecognized_keys":
@@ -112,24 +112,26 @@ function describeIssue(issue: z.core.$ZodIssue): Array<{ path: string; message: 
         {
           path,
           message:
-            issue.input === undefined
+            valueAt(received, issue.path) === undefined
               ? "This is missing."
               : `This must be ${ARTICLES[issue.expected] ?? issue.expected}.`,
         },
       ];
     case "invalid_union":
-      return [
-        {
-          path:
-            issue.discriminator === undefined ? path : [path, issue.discriminator].filter(Boolean).join("."),
-          message: "This is none of the known kinds.",
-        },
-      ];
+      return [{ path, message: "This is none of the known kinds." }];
     case "invalid_value":
       return [{ path, message: `This must be one of: ${issue.values.map(String).join(", ")}.` }];
     default:
       return [{ path, message: issue.message }];
   }
+}
+
+function valueAt(received: unknown, path: readonly PropertyKey[]): unknown {
+  return path.reduce<unknown>(
+    (value, key) =>
+      typeof value === "object" && value !== null ? (value as Record<PropertyKey, unknown>)[key] : undefined,
+    received,
+  );
 }
 
 const MAX_NAMED_KEYS = 10;

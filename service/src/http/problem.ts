@@ -31,7 +31,11 @@ export function fieldProblem(
   errors: ReadonlyArray<{ path: string; message: string }>,
   code: "invalid-fields" | "identifier-taken" = "invalid-fields",
 ): ProblemReply {
-  return new ProblemReply(code, { detail: errors.map(({ message }) => message).join(" "), errors });
+  return new ProblemReply(code, { detail: errors.map(describeField).join(" "), errors });
+}
+
+function describeField({ path, message }: { path: string; message: string }): string {
+  return path === "" ? message : `${path}: ${message}`;
 }
 
 /** The problem's body. */
@@ -95,6 +99,10 @@ export function problemOf(error: unknown): Pick<ProblemReply, "code" | "parts"> 
   const frameworkCode = error instanceof Error && "code" in error ? String(error.code) : "";
   const code = FRAMEWORK_ERRORS[frameworkCode];
   if (code !== undefined) return { code, parts: {} };
+  const status = error instanceof Error && "statusCode" in error ? Number(error.statusCode) : 500;
+  // What the framework or a plugin refuses, it refuses for the request's sake: never a fault of ours.
+  if (status === 403 || status === 404) return { code: "not-found", parts: {} };
+  if (status >= 400 && status < 500) return { code: "malformed-request", parts: {} };
   return { code: "internal-error", parts: {} };
 }
 
