@@ -1,5 +1,6 @@
 import js from "@eslint/js";
 import prettier from "eslint-config-prettier";
+import importSort from "eslint-plugin-simple-import-sort";
 import svelte from "eslint-plugin-svelte";
 import globals from "globals";
 import ts from "typescript-eslint";
@@ -43,7 +44,13 @@ export default ts.config(
   ...svelte.configs.prettier,
   {
     languageOptions: { globals: globals.node },
+    plugins: { "import-sort": importSort },
     rules: {
+      // One block: node's own, packages, then ours by path.
+      "import-sort/imports": [
+        "error",
+        { groups: [["^\\u0000", "^node:", "^@?\\w", "^", "^\\.\\.", "^\\."]] },
+      ],
       "@typescript-eslint/consistent-type-imports": "error",
       "@typescript-eslint/no-unused-vars": ["error", { argsIgnorePattern: "^_", varsIgnorePattern: "^_" }],
       "@typescript-eslint/array-type": ["error", { default: "array-simple" }],

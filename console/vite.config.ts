@@ -1,7 +1,7 @@
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import tailwindcss from "@tailwindcss/vite";
-import { defineConfig } from "vite";
 import type { Plugin } from "vite";
+import { defineConfig } from "vite";
 
 /** The running service, in development. */
 const SERVICE = process.env["LUCCHETTO_URL"] ?? "http://localhost:8420";

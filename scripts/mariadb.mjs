@@ -4,8 +4,8 @@ import { randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, mkdtempSync, openSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir, userInfo } from "node:os";
 import { join } from "node:path";
-import { endProcess, freePort, isPortFree, runCommand, waitUntil } from "./process.mjs";
 import { ensureDebianPackages, findProgram } from "./prerequisites.mjs";
+import { endProcess, freePort, isPortFree, runCommand, waitUntil } from "./process.mjs";
 import { Mendable } from "./say.mjs";
 
 /** Longest path of a Unix socket that the kernel takes. */

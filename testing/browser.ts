@@ -1,6 +1,6 @@
 /** Headless Chromium, as people's browsers are: nothing is stubbed. */
-import { chromium } from "playwright-core";
 import type { Browser, BrowserContext, Page } from "playwright-core";
+import { chromium } from "playwright-core";
 
 const ARGUMENTS = [
   "--no-sandbox",

@@ -1,7 +1,7 @@
 /** A database of one's own on the tests' MariaDB. */
 import { randomBytes } from "node:crypto";
-import { createConnection } from "mysql2/promise";
 import { userInfo } from "node:os";
+import { createConnection } from "mysql2/promise";
 
 export interface TestDatabase {
   readonly url: string;

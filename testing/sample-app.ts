@@ -1,8 +1,8 @@
 /** The sample application of Brina Huts in front of a test's service. */
-import { createSampleApp } from "@lucchetto/demo";
 import { routes } from "@lucchetto/contract";
-import { freePort } from "./service.ts";
+import { createSampleApp } from "@lucchetto/demo";
 import type { TestService } from "./service.ts";
+import { freePort } from "./service.ts";
 
 export interface TestSampleApp {
   readonly url: string;

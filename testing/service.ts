@@ -1,19 +1,19 @@
 /** The real service on a real MariaDB and a real port, with its clock and its log in the test's hands. */
 import { randomBytes } from "node:crypto";
-import { Writable } from "node:stream";
-import { createServer } from "node:net";
-import type { AddressInfo } from "node:net";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import type { AddressInfo } from "node:net";
+import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { createClient, routes } from "@lucchetto/contract";
+import { Writable } from "node:stream";
 import type { Client } from "@lucchetto/contract";
-import { createDataSource, createMovableClock, createService, loadConfiguration } from "@lucchetto/service";
+import { createClient, routes } from "@lucchetto/contract";
 import type { Configuration, MovableClock } from "@lucchetto/service";
+import { createDataSource, createMovableClock, createService, loadConfiguration } from "@lucchetto/service";
 import { pino } from "pino";
 import type { DataSource } from "typeorm";
-import { createTestDatabase } from "./database.ts";
 import type { TestDatabase } from "./database.ts";
+import { createTestDatabase } from "./database.ts";
 
 /** Cheap, for tests in which cost is not the matter. */
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";

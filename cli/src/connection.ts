@@ -2,8 +2,8 @@
 import { chmodSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { homedir } from "node:os";
 import { dirname, join } from "node:path";
-import { createClient } from "@lucchetto/contract";
 import type { Client } from "@lucchetto/contract";
+import { createClient } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
 

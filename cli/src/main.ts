@@ -5,8 +5,8 @@ import { addAccountCommands } from "./commands/account.ts";
 import { addAppCommands } from "./commands/app.ts";
 import { addHashCommands } from "./commands/hash.ts";
 import { addPeopleCommands } from "./commands/people.ts";
-import { addRunningCommands } from "./commands/running.ts";
 import { addRecordCommands } from "./commands/records.ts";
+import { addRunningCommands } from "./commands/running.ts";
 import { addThrottleCommands } from "./commands/throttle.ts";
 import { Failure } from "./failure.ts";
 

@@ -4,8 +4,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { CHEAP_SCHEME, freePort, PASSWORD, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { CHEAP_SCHEME, freePort, PASSWORD, startService } from "../../testing/service.ts";
 
 const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));
 let service: TestService;

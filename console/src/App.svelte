@@ -1,8 +1,8 @@
 <script lang="ts">
+  import "./routes.ts";
   import { Router } from "sv-router";
   import { page } from "./lib/page.ts";
   import ProblemPage from "./people/ProblemPage.svelte";
-  import "./routes.ts";
 </script>
 
 {#if page.problem}

@@ -1,13 +1,13 @@
-import { createRequire } from "node:module";
 import { readFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
-import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -281,6 +281,24 @@ describe("an operator in the console", () => {
     await page.waitForSelector("text=session.ended-by-operator");
     await page.click("nav >> text=Apps");
     await page.waitForSelector(`text=${sample.clientId}`);
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
+  test("suspends an account after asking once more, and restores it", async () => {
+    const { id, token } = await service.register("suspended.person@brina.example");
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/console/accounts/${id}`);
+    await signIn(page, "office@brina.example");
+    await page.click("text=Suspend …");
+    await page.click("text=Leave it open");
+    await page.click("text=Suspend …");
+    await page.click("text=Suspend it");
+    await page.waitForSelector("text=Restore");
+    await expect(service.as(token)(routes.showSession)).rejects.toThrow();
+    expect(await page.textContent("main")).toContain("suspended");
+    await page.click("text=Restore");
+    await page.waitForSelector("text=Suspend …");
     expect(complaints).toEqual([]);
     await context.close();
   });

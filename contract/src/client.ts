@@ -1,7 +1,7 @@
 /** The typed client made from the routes. Works in browsers, in the command and in tests. */
-import { problem } from "./shapes.ts";
-import type { Problem } from "./shapes.ts";
 import type { CallOf, ReplyOf, Route } from "./route.ts";
+import type { Problem } from "./shapes.ts";
+import { problem } from "./shapes.ts";
 
 export interface ClientOptions {
   /** The service's public address, without a slash at the end; empty in its own pages. */

@@ -1,7 +1,7 @@
 /** The hasp's own answers: redirects, problems for programs, and small plain pages for people. */
 import { createHash } from "node:crypto";
-import { PROBLEMS, problemPath } from "@lucchetto/contract";
 import type { ProblemCode } from "@lucchetto/contract";
+import { problemPath, PROBLEMS } from "@lucchetto/contract";
 import type { Answer } from "./visit.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };

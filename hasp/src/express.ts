@@ -8,8 +8,8 @@
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
 import type { IncomingMessage, ServerResponse } from "node:http";
-import { createHasp } from "./hasp.ts";
 import type { SignedInAccount, Wanted } from "./hasp.ts";
+import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
 

@@ -10,8 +10,8 @@
  */
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
-import { createHasp } from "./hasp.ts";
 import type { SignedInAccount, Wanted } from "./hasp.ts";
+import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
 

@@ -3,15 +3,15 @@
  * section 4.1 with PKCE) and afterwards asks at each request who is there.
  */
 import { createHash } from "node:crypto";
-import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import type { ActiveIntrospection } from "@lucchetto/contract";
+import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import { page, problem, redirect } from "./answers.ts";
 import { haspCookies, newDeparture } from "./cookies.ts";
 import { createLucchetto, LucchettoUnreachable } from "./lucchetto.ts";
-import { readOptions } from "./options.ts";
 import type { HaspOptions } from "./options.ts";
-import { isOwnOrigin, isPage, pathOf, queryOf } from "./visit.ts";
+import { readOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
+import { isOwnOrigin, isPage, pathOf, queryOf } from "./visit.ts";
 
 /** Who is there, as an application sees them. */
 export interface SignedInAccount {

@@ -1,6 +1,6 @@
 /** Asks Lucchetto, with the app key: swaps codes, looks check tokens up, revokes them. */
-import { introspection, OAUTH_PATHS, tokenReply } from "@lucchetto/contract";
 import type { ActiveIntrospection } from "@lucchetto/contract";
+import { introspection, OAUTH_PATHS, tokenReply } from "@lucchetto/contract";
 import type { HaspSettings } from "./options.ts";
 
 /** Lucchetto gave no answer, or none that could be understood. */

@@ -1,14 +1,14 @@
 import type { Server } from "node:http";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import express from "express";
 import { routes } from "@lucchetto/contract";
-import { createHasp, HaspOptionsError } from "@lucchetto/hasp";
 import type { HaspOptions } from "@lucchetto/hasp";
+import { createHasp, HaspOptionsError } from "@lucchetto/hasp";
 import { expressHasp } from "@lucchetto/hasp/express";
-import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
+import express from "express";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
-import { freePort, send, startService } from "../../testing/service.ts";
+import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
+import { freePort, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;

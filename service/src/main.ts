@@ -8,13 +8,13 @@
  */
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
+import { KeyRingError } from "@lucchetto/core";
 import { addOperator, OperatorRefusal } from "./account/add-operator.ts";
 import { createMovableClock } from "./clock/clock.ts";
 import { ConfigurationError, keyRingFile, loadConfiguration } from "./config/index.ts";
 import { DatabaseUnavailable, openDatabase } from "./storage/index.ts";
-import { KeyRingError } from "@lucchetto/core";
-import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
 import { check } from "./tasks/check.ts";
+import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
 import { applySchema, readSchemaStatus } from "./tasks/schema.ts";
 import { SchemaMismatch, serve } from "./tasks/serve.ts";
 

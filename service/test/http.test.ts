@@ -1,8 +1,8 @@
 import { connect } from "node:net";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { PROBLEMS, routes } from "@lucchetto/contract";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let token: string;

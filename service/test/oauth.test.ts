@@ -1,8 +1,8 @@
 import { createHash, randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { send, startService } from "../../testing/service.ts";
 
 const RETURN = "http://localhost:9999/signed-in";
 const VERIFIER = randomBytes(32).toString("base64url");

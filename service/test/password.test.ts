@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 const NEW = "another good long one";
 let service: TestService;

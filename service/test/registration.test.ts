@@ -1,8 +1,8 @@
 import { randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { judgeNewPassword, preparePassword } from "@lucchetto/core";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 beforeAll(async () => {

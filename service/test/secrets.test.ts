@@ -4,8 +4,8 @@ import { userInfo } from "node:os";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { findProgram } from "../../scripts/prerequisites.mjs";
-import { json, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { json, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 beforeAll(async () => {

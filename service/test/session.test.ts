@@ -1,8 +1,8 @@
 import { createHash } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;

@@ -1,8 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { makePasswordRecord } from "@lucchetto/core";
 import { ProblemError, routes } from "@lucchetto/contract";
-import { CHEAP_SCHEME, json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { makePasswordRecord } from "@lucchetto/core";
 import type { TestService } from "../../testing/service.ts";
+import { CHEAP_SCHEME, json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let operator: string;

@@ -1,7 +1,7 @@
 /** As an operator: account list, account show. */
-import type { Command } from "commander";
-import { routes } from "@lucchetto/contract";
 import type { AccountDetail } from "@lucchetto/contract";
+import { routes } from "@lucchetto/contract";
+import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";

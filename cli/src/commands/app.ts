@@ -1,8 +1,8 @@
 /** As an operator: app add, list, remove, and its keys. */
-import type { Command } from "commander";
 import { routes } from "@lucchetto/contract";
-import { connect } from "../connection.ts";
+import type { Command } from "commander";
 import type { Connection } from "../connection.ts";
+import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 

@@ -1,5 +1,4 @@
 /** A developer at work: hash make, check, explain. Local; no service is asked. */
-import type { Command } from "commander";
 import {
   checkPasswordRecord,
   DEFAULT_SCHEME_TEXT,
@@ -10,6 +9,7 @@ import {
   SchemeError,
   UnusablePasswordError,
 } from "@lucchetto/core";
+import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printPairs } from "../output.ts";

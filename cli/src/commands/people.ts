@@ -1,7 +1,7 @@
 /** As a person: register, sign-in, whoami, sign-out. */
-import type { Command } from "commander";
-import { routes } from "@lucchetto/contract";
 import type { Account, Session } from "@lucchetto/contract";
+import { routes } from "@lucchetto/contract";
+import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";

@@ -1,6 +1,6 @@
 /** As an operator: session list and end, journal list. */
-import type { Command } from "commander";
 import { routes } from "@lucchetto/contract";
+import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
 import { dim, print, printJson, printTable, time } from "../output.ts";

@@ -1,6 +1,6 @@
 /** For the one who runs the service: serve, schema, check, operator, clock. */
-import type { Command } from "commander";
 import { routes } from "@lucchetto/contract";
+import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";

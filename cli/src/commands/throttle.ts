@@ -1,9 +1,9 @@
 /** As an operator: throttle list, throttle release. */
-import type { Command } from "commander";
-import { routes } from "@lucchetto/contract";
 import type { ThrottleEntry } from "@lucchetto/contract";
-import { connect } from "../connection.ts";
+import { routes } from "@lucchetto/contract";
+import type { Command } from "commander";
 import type { Connection } from "../connection.ts";
+import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printTable, time } from "../output.ts";
 

@@ -1,6 +1,6 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
-import { tick } from "svelte";
 import { ProblemError } from "@lucchetto/contract";
+import { tick } from "svelte";
 
 export class Form {
   /** Sentences by field name. */

@@ -1,6 +1,6 @@
 /** What the service wrote into this page, and the client for its calls. */
-import { createClient, PAGE_STATE_ELEMENT, pageState } from "@lucchetto/contract";
 import type { PageState } from "@lucchetto/contract";
+import { createClient, PAGE_STATE_ELEMENT, pageState } from "@lucchetto/contract";
 
 export const page: PageState = pageState.parse(
   JSON.parse(document.getElementById(PAGE_STATE_ELEMENT)?.textContent ?? "null"),

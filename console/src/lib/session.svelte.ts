@@ -1,6 +1,6 @@
 /** Who is signed in. Until the service has answered the state is `unknown`, and pages show neither. */
-import { ProblemError, routes } from "@lucchetto/contract";
 import type { Account, Session } from "@lucchetto/contract";
+import { ProblemError, routes } from "@lucchetto/contract";
 import { call } from "./page.ts";
 
 export type WhoIsThere =

@@ -1,17 +1,18 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import type { AccountDetail, JournalEntry, OperatorSession } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
+  import { List } from "../lib/list.svelte.ts";
+  import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import RecordDrawing from "../parts/RecordDrawing.svelte";
+  import StateWord from "../parts/StateWord.svelte";
+  import { route } from "../routes.ts";
+  import AccountState from "./AccountState.svelte";
   import HeldBack from "./HeldBack.svelte";
   import JournalRows from "./JournalRows.svelte";
-  import RecordDrawing from "../parts/RecordDrawing.svelte";
   import SessionRows from "./SessionRows.svelte";
-  import StateWord from "../parts/StateWord.svelte";
-  import { List } from "../lib/list.svelte.ts";
-  import { call, title } from "../lib/page.ts";
-  import { route } from "../routes.ts";
 
   const id = $derived(route.getParams("/console/accounts/:id").id);
   let detail = $state<AccountDetail | null>(null);
@@ -58,6 +59,8 @@
   <p class="text-quiet mt-1 text-sm">
     Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
   </p>
+
+  <AccountState {account} changed={() => void load()} />
 
   <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">

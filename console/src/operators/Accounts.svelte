@@ -1,13 +1,13 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import type { Account } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
+  import { List } from "../lib/list.svelte.ts";
+  import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
   import HeldBack from "./HeldBack.svelte";
-  import { List } from "../lib/list.svelte.ts";
-  import { at, call, title } from "../lib/page.ts";
 
   const search = $derived(searchParams.get("search")?.toString() ?? undefined);
   const list = new List<Account>(

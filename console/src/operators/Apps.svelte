@@ -1,11 +1,11 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import type { App } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
+  import { List } from "../lib/list.svelte.ts";
+  import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import ListTable from "../parts/ListTable.svelte";
-  import { List } from "../lib/list.svelte.ts";
-  import { call, title } from "../lib/page.ts";
 
   const list = new List<App>(async (cursor) => (await call(routes.listApps, { query: { cursor } })).body);
   void list.begin();

@@ -1,12 +1,12 @@
 <script lang="ts">
   /** The console's frame: a narrow rail of plain words, and one search. */
-  import { onMount } from "svelte";
   import type { Snippet } from "svelte";
+  import { onMount } from "svelte";
+  import { at, go, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import Mark from "../parts/Mark.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { at, go, page } from "../lib/page.ts";
-  import { session } from "../lib/session.svelte.ts";
   import { navigate, route } from "../routes.ts";
 
   const { children }: { children: Snippet } = $props();

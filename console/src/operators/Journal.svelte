@@ -1,10 +1,10 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import type { JournalEntry } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
-  import JournalRows from "./JournalRows.svelte";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
+  import JournalRows from "./JournalRows.svelte";
 
   const requestId = $derived(searchParams.get("requestId")?.toString() ?? undefined);
   const list = new List<JournalEntry>(

@@ -1,11 +1,11 @@
 <script lang="ts">
   import type { JournalEntry } from "@lucchetto/contract";
+  import type { List } from "../lib/list.svelte.ts";
+  import { at } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
-  import type { List } from "../lib/list.svelte.ts";
-  import { at } from "../lib/page.ts";
 
   const { list, withAccount = false }: { list: List<JournalEntry>; withAccount?: boolean } = $props();
 </script>

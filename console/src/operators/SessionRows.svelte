@@ -1,16 +1,16 @@
 <script lang="ts">
   /** Sessions with their lives as bars, and a way to end each. */
-  import { routes } from "@lucchetto/contract";
   import type { OperatorSession } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
+  import { device } from "../lib/device.ts";
+  import type { List } from "../lib/list.svelte.ts";
+  import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import StateWord from "../parts/StateWord.svelte";
-  import { device } from "../lib/device.ts";
-  import type { List } from "../lib/list.svelte.ts";
-  import { at, call } from "../lib/page.ts";
 
   interface Props {
     list: List<OperatorSession>;

@@ -1,9 +1,9 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import type { OperatorSession } from "@lucchetto/contract";
-  import SessionRows from "./SessionRows.svelte";
+  import { routes } from "@lucchetto/contract";
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";
+  import SessionRows from "./SessionRows.svelte";
 
   const list = new List<OperatorSession>(
     async (cursor) => (await call(routes.listSessions, { query: { cursor } })).body,

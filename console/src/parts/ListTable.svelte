@@ -2,8 +2,8 @@
   /** A table of a list, with a way to see more of it, and words where it is empty. */
   import { Table, TableBody, TableHead, TableHeadCell } from "flowbite-svelte";
   import type { Snippet } from "svelte";
-  import FormProblem from "./FormProblem.svelte";
   import type { List } from "../lib/list.svelte.ts";
+  import FormProblem from "./FormProblem.svelte";
 
   interface Props {
     list: List<Item>;

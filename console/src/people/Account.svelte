@@ -1,14 +1,14 @@
 <script lang="ts">
   import { onMount } from "svelte";
+  import { device } from "../lib/device.ts";
+  import { at } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import StateWord from "../parts/StateWord.svelte";
-  import { device } from "../lib/device.ts";
-  import { at } from "../lib/page.ts";
-  import { session } from "../lib/session.svelte.ts";
 
   onMount(async () => {
     await session.ask();

@@ -1,13 +1,13 @@
 <script lang="ts">
-  import { onMount } from "svelte";
   import { routes } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
-  import { session } from "../lib/session.svelte.ts";
 
   const form = new Form();
   let present = $state("");

@@ -1,9 +1,9 @@
 <script lang="ts">
   /** The HTTP contract, read from the OpenAPI document that the service makes of its own schemas. */
   import { onMount } from "svelte";
+  import { at } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { at } from "../lib/page.ts";
 
   interface Schema {
     type?: string;

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** What a problem means and what to do. */
   import type { PageState } from "@lucchetto/contract";
-  import PersonFrame from "../parts/PersonFrame.svelte";
   import { at } from "../lib/page.ts";
+  import PersonFrame from "../parts/PersonFrame.svelte";
 
   const { problem }: { problem: NonNullable<PageState["problem"]> } = $props();
 </script>

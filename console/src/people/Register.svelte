@@ -1,12 +1,12 @@
 <script lang="ts">
   import { ownPathOr, routes } from "@lucchetto/contract";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, go, page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { Form } from "../lib/form.svelte.ts";
-  import { at, call, go, page } from "../lib/page.ts";
 
   const form = new Form();
   let email = $state("");

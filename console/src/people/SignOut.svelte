@@ -1,11 +1,11 @@
 <script lang="ts">
   import { ProblemError, routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, page } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
 
   const form = new Form();
   const request = page.signOut;

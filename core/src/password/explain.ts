@@ -1,7 +1,7 @@
 /** Takes a record apart along its own string, segment by segment, for people who look at what is stored. */
 import { HASH_LENGTH, isOutdated, readRecord, SALT_LENGTH } from "./record.ts";
-import { describeScrypt, scryptMemoryBytes } from "./scrypt.ts";
 import type { Scheme, SchemeLimits } from "./scheme.ts";
+import { describeScrypt, scryptMemoryBytes } from "./scrypt.ts";
 
 /** One piece of the record's text, in order; all pieces together are the record, its digest shortened. */
 export interface RecordSegment {

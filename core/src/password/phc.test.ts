@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { phc, PhcReadError } from "./phc.ts";
 import type { PhcString } from "./phc.ts";
+import { phc, PhcReadError } from "./phc.ts";
 
 const name = fc.stringMatching(/^[a-z0-9-]{1,12}$/).filter((text) => text !== "v");
 const value = fc.stringMatching(/^[a-zA-Z0-9/+.-]{1,12}$/);

@@ -1,8 +1,8 @@
 /** Password records: made, checked, and asked whether they are older than configured. One format, PHC. */
 import { timingSafeEqual } from "node:crypto";
 import { phc } from "./phc.ts";
-import { DEFAULT_LIMITS, SchemeError, schemeOf } from "./scheme.ts";
 import type { Scheme, SchemeLimits } from "./scheme.ts";
+import { DEFAULT_LIMITS, SchemeError, schemeOf } from "./scheme.ts";
 import { scrypt } from "./scrypt.ts";
 
 /** Bytes of salt in a record made here. */

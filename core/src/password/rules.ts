@@ -1,6 +1,6 @@
 /** What a new password must satisfy (NIST SP 800-63B-4 section 3.1.1.2). No rule asks for kinds of characters. */
-import { isCommon, isMadeOfContext } from "./guessable.ts";
 import type { Context, IsListed } from "./guessable.ts";
+import { isCommon, isMadeOfContext } from "./guessable.ts";
 import { MAX_PASSWORD_LENGTH, preparePassword } from "./prepare.ts";
 
 /** Shortest password that may sign in alone, in code points, unless configured otherwise. */

@@ -1,8 +1,8 @@
 /** Schemes: a password hash algorithm with its parameters, always written as a PHC prefix. */
-import { phc, PhcReadError } from "./phc.ts";
 import type { PhcString } from "./phc.ts";
-import { readScryptParameters } from "./scrypt.ts";
+import { phc, PhcReadError } from "./phc.ts";
 import type { ScryptParameters } from "./scrypt.ts";
+import { readScryptParameters } from "./scrypt.ts";
 
 /** An algorithm with its parameters. `text` is its PHC prefix, `$scrypt$ln=15,r=8,p=3`. */
 export interface Scheme<Parameters = ScryptParameters> {

@@ -1,7 +1,7 @@
 import { createHash, randomBytes } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
-import { hashToken, mintToken, TOKEN_PREFIXES } from "./token.ts";
 import type { TokenKind } from "./token.ts";
+import { hashToken, mintToken, TOKEN_PREFIXES } from "./token.ts";
 
 describe("tokens", () => {
   test("SE-1 a token is its prefix and 32 random bytes; what is stored is its SHA-256", () => {

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { emptyCount, reserveTry, waitAfter } from "./throttle.ts";
 import type { ConsecutiveRule } from "./throttle.ts";
+import { emptyCount, reserveTry, waitAfter } from "./throttle.ts";
 
 const rule: ConsecutiveRule = {
   kind: "consecutive",

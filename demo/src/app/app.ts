@@ -1,15 +1,15 @@
 /** Brina Huts' own application: a public page, a members' page, a keepers' page and a small JSON API, behind the hasp. */
-import Fastify from "fastify";
-import type { FastifyInstance } from "fastify";
 import formbody from "@fastify/formbody";
-import { fastifyHasp } from "@lucchetto/hasp/fastify";
 import type { HaspOptions } from "@lucchetto/hasp";
+import { fastifyHasp } from "@lucchetto/hasp/fastify";
+import type { FastifyInstance } from "fastify";
+import type { FastifyReply, FastifyRequest } from "fastify";
+import Fastify from "fastify";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
-import { escape, nameOf, renderPage } from "./page.ts";
 import type { Page } from "./page.ts";
+import { escape, nameOf, renderPage } from "./page.ts";
 import { STYLE } from "./style.ts";
-import type { FastifyReply, FastifyRequest } from "fastify";
 
 const CONTENT_SECURITY_POLICY =
   "default-src 'none'; style-src 'self'; img-src data:; base-uri 'none'; frame-ancestors 'none'";

@@ -1,6 +1,6 @@
 /** Thirty days at Brina Huts as a list of things that people did, in order of time. */
-import { BROWSERS, PEOPLE } from "./people.ts";
 import type { Person } from "./people.ts";
+import { BROWSERS, PEOPLE } from "./people.ts";
 
 export interface Happening {
   /** Milliseconds before now. */

@@ -1,8 +1,8 @@
 /** Plays the history against the running service, by real calls under a moved clock. */
-import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Client } from "@lucchetto/contract";
-import { history } from "./history.ts";
+import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Happening } from "./history.ts";
+import { history } from "./history.ts";
 
 export interface Loading {
   readonly url: string;

@@ -5,10 +5,10 @@ import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord } from "../password/store.ts";
-import { endSessionsOf } from "../session/store.ts";
 import type { LiveSession } from "../session/store.ts";
-import { inTransaction } from "../storage/index.ts";
+import { endSessionsOf } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
 import { showAccount } from "./show.ts";
 import { findAccount, lockAccount, updateAccount } from "./store.ts";
 

@@ -7,8 +7,8 @@ import type { Configuration } from "../config/index.ts";
 import { record } from "../journal/journal.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
-import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import type { AccountRow } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import { insertAccount } from "./store.ts";
 
 /** What was wrong, for the person at the keyboard. */

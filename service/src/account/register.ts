@@ -1,17 +1,17 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
 import type { CallOf, routes } from "@lucchetto/contract";
-import { readEmail, readUsername } from "@lucchetto/core";
 import type { Identifier } from "@lucchetto/core";
+import { readEmail, readUsername } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
-import { beginSession } from "../session/session.ts";
 import type { BegunSession } from "../session/session.ts";
+import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import type { AccountRow } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
 import { countRegistration } from "../throttle/throttle.ts";
 import { findTaken, insertAccount } from "./store.ts";
 

@@ -1,8 +1,8 @@
-import { Brackets } from "typeorm";
-import type { DataSource, EntityManager } from "typeorm";
 import type { readIdentifier } from "@lucchetto/core";
-import { AccountEntity, readCursor } from "../storage/index.ts";
+import type { DataSource, EntityManager } from "typeorm";
+import { Brackets } from "typeorm";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
+import { AccountEntity, readCursor } from "../storage/index.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
   await manager.getRepository(AccountEntity).insert(row);

@@ -1,14 +1,14 @@
 /** Use cases of apps: register one, give it keys, recognise it by its key, remove it. */
 import { randomBytes } from "node:crypto";
 import type { App } from "@lucchetto/contract";
-import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { PlainToken } from "@lucchetto/core";
+import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
-import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
 import {
   deleteApp,
   deleteKey,

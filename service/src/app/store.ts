@@ -1,8 +1,8 @@
-import { In, LessThan } from "typeorm";
-import type { DataSource, EntityManager } from "typeorm";
 import type { HashedToken } from "@lucchetto/core";
-import { AppEntity, AppKeyEntity, readCursor } from "../storage/index.ts";
+import type { DataSource, EntityManager } from "typeorm";
+import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppRow, PageQuery } from "../storage/index.ts";
+import { AppEntity, AppKeyEntity, readCursor } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert(row);

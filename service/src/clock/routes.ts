@@ -1,6 +1,6 @@
 /** Moving the clock. Registered in development mode only; production has no such routes. */
-import type { FastifyPluginAsync } from "fastify";
 import { routes } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
 import { answer, mount } from "../http/mount.ts";
 import type { MovableClock } from "./clock.ts";
 

@@ -1,12 +1,12 @@
 /** Reads the configuration: one yaml file, each value overridable by an environment variable, secrets apart. */
 import { readFileSync, statSync } from "node:fs";
 import { dirname, resolve } from "node:path";
+import type { KeyRing } from "@lucchetto/core";
+import { KeyRingError, readKeyRing } from "@lucchetto/core";
 import { parse } from "yaml";
 import { z } from "zod";
-import { KeyRingError, readKeyRing } from "@lucchetto/core";
-import type { KeyRing } from "@lucchetto/core";
-import { configurationSchema, faultsOfMode } from "./schema.ts";
 import type { Configuration } from "./schema.ts";
+import { configurationSchema, faultsOfMode } from "./schema.ts";
 
 /** The configuration cannot be used. `faults` holds one line for each thing that is wrong. */
 export class ConfigurationError extends Error {

@@ -3,10 +3,10 @@
  * what belongs there.
  */
 import { availableParallelism } from "node:os";
-import { z } from "zod";
+import type { KeyRing } from "@lucchetto/core";
 import { DEFAULT_MINIMUM_LENGTH, DEFAULT_SCHEME_TEXT, isLoopbackHost, readScheme } from "@lucchetto/core";
 import ipaddr from "ipaddr.js";
-import type { KeyRing } from "@lucchetto/core";
+import { z } from "zod";
 import { readDuration } from "./duration.ts";
 
 declare module "zod" {

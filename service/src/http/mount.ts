@@ -1,7 +1,7 @@
 /** Mounts a call of the contract: its schemas check what comes in and shape what goes out. */
-import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
+import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
 import type { LiveSession } from "../session/store.ts";
 import { fieldProblem, ProblemReply } from "./problem.ts";

@@ -1,14 +1,14 @@
 /** The OpenAPI 3.1 document, made from the contract's own schemas. */
+import type { Route } from "@lucchetto/contract";
 import {
+  introspection,
   metadata,
   OAUTH_PATHS,
   oauthError,
   problem,
   routes,
   tokenReply,
-  introspection,
 } from "@lucchetto/contract";
-import type { Route } from "@lucchetto/contract";
 import { z } from "zod";
 
 const VERSION = "0.1.0";

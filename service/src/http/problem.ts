@@ -1,7 +1,7 @@
 /** Problems as replies (RFC 9457): thrown anywhere as values of the catalogue, written in one place. */
-import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
-import { PROBLEMS, problemPath } from "@lucchetto/contract";
 import type { Problem, ProblemCode } from "@lucchetto/contract";
+import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import { isStorageUnavailable } from "../storage/index.ts";
 
 /** What a problem says beyond its entry in the catalogue. */

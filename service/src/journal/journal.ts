@@ -1,7 +1,7 @@
 /** Writing the journal: each event in the transaction that caused it, so that neither is there without the other. */
-import type { EntityManager } from "typeorm";
 import type { JournalEntry } from "@lucchetto/contract";
 import type { JournalKind, JournalOutcome } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import type { Visit } from "../context.ts";
 import type { JournalEntryRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";

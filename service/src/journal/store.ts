@@ -1,7 +1,7 @@
-import { LessThan } from "typeorm";
 import type { DataSource, EntityManager } from "typeorm";
-import { JournalEntryEntity, readCursor } from "../storage/index.ts";
+import { LessThan } from "typeorm";
 import type { JournalEntryRow, PageQuery } from "../storage/index.ts";
+import { JournalEntryEntity, readCursor } from "../storage/index.ts";
 
 export async function insertEntry(manager: EntityManager, row: JournalEntryRow): Promise<void> {
   await manager.getRepository(JournalEntryEntity).insert(row);

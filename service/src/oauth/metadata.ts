@@ -1,6 +1,6 @@
 /** The metadata document (RFC 8414): what is named here answers as named. */
-import { OAUTH_PATHS } from "@lucchetto/contract";
 import type { Metadata } from "@lucchetto/contract";
+import { OAUTH_PATHS } from "@lucchetto/contract";
 import { PROMPTS } from "./authorize.ts";
 
 const APP_AUTHENTICATION = ["client_secret_basic", "client_secret_post"];

@@ -1,6 +1,6 @@
 /** Refusals in the standards' own form (RFC 6749 section 5.2). */
-import type { FastifyReply } from "fastify";
 import type { OAuthError } from "@lucchetto/contract";
+import type { FastifyReply } from "fastify";
 
 export type OAuthErrorCode =
   | "invalid_request"

@@ -1,6 +1,6 @@
 /** The standards' endpoints. They take form fields, and answer in the standards' own words. */
-import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import { OAUTH_PATHS } from "@lucchetto/contract";
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
 import { acceptForms } from "../http/body.ts";

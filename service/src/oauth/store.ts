@@ -1,10 +1,10 @@
-import { IsNull } from "typeorm";
-import type { DataSource, EntityManager } from "typeorm";
 import type { HashedToken } from "@lucchetto/core";
-import { SESSION_WITH_ACCOUNT, splitJoined } from "../session/store.ts";
+import type { DataSource, EntityManager } from "typeorm";
+import { IsNull } from "typeorm";
 import type { JoinedRow, LiveSession } from "../session/store.ts";
-import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
+import { SESSION_WITH_ACCOUNT, splitJoined } from "../session/store.ts";
 import type { AuthorizationCodeRow, CheckTokenRow } from "../storage/index.ts";
+import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
 
 export async function insertCode(manager: EntityManager, row: AuthorizationCodeRow): Promise<void> {
   await manager.getRepository(AuthorizationCodeEntity).insert(row);

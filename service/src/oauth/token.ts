@@ -12,8 +12,8 @@ import {
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { findSession } from "../session/store.ts";
-import { inTransaction } from "../storage/index.ts";
 import type { AuthorizationCodeRow, SessionRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
 import { requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
 import { endCheckTokenOfCode, findCode, insertCheckToken, spendCode } from "./store.ts";

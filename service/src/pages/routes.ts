@@ -1,9 +1,9 @@
 /** The pages: one shell for all, the static files it loads, and what a page must know before it is drawn. */
 import fastifyStatic from "@fastify/static";
-import type { FastifyPluginAsync, FastifyRequest } from "fastify";
-import { PROBLEMS } from "@lucchetto/contract";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
+import { PROBLEMS } from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import { findByClientId } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { basePathOf, queryOf } from "../http/address.ts";

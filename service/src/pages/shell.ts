@@ -1,9 +1,9 @@
 /** The one HTML page that all pages are: the built console's index, with what the page needs to know written into it. */
 import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
-import type { FastifyReply, FastifyRequest } from "fastify";
-import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
+import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { basePathOf } from "../http/address.ts";
 import { problemBody } from "../http/problem.ts";

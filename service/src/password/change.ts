@@ -1,13 +1,13 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
 import { randomBytes } from "node:crypto";
-import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
 import type { PlainToken } from "@lucchetto/core";
+import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
-import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import type { LiveSession } from "../session/store.ts";
+import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
 import { judge, readStored } from "./password.ts";

@@ -1,8 +1,8 @@
 /** Hashing under load: so many at once, a bounded queue behind them, and past it an honest "too busy". */
 import { randomBytes } from "node:crypto";
 import { performance } from "node:perf_hooks";
-import { checkRecord, makeRecord, SALT_LENGTH } from "@lucchetto/core";
 import type { PasswordRecord, Scheme } from "@lucchetto/core";
+import { checkRecord, makeRecord, SALT_LENGTH } from "@lucchetto/core";
 import { ProblemReply } from "../http/problem.ts";
 
 export interface Hashing {

@@ -1,6 +1,6 @@
 /** Use cases of password records: read what is stored, re-make what is older than configured, explain it. */
-import type { EntityManager } from "typeorm";
 import type { PasswordExplanation } from "@lucchetto/contract";
+import type { Context, PasswordRecord, PasswordVerdict } from "@lucchetto/core";
 import {
   explainRecord,
   isOutdated,
@@ -11,12 +11,12 @@ import {
   SchemeError,
   scryptOperations,
 } from "@lucchetto/core";
-import type { Context, PasswordRecord, PasswordVerdict } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
-import { isListed } from "./common-passwords.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
+import { isListed } from "./common-passwords.ts";
 import { replaceRecord } from "./store.ts";
 
 /** Judges a new password by the configured rules, for whoever it is to be. */

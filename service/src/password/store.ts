@@ -1,6 +1,6 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { PasswordRecordEntity } from "../storage/index.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
+import { PasswordRecordEntity } from "../storage/index.ts";
 
 export function findRecord(dataSource: DataSource, accountId: string): Promise<PasswordRecordRow | null> {
   return dataSource.getRepository(PasswordRecordEntity).findOneBy({ accountId });

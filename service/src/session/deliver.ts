@@ -1,8 +1,8 @@
 import type { FastifyReply } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
-import { showSession } from "./session.ts";
 import type { BegunSession } from "./session.ts";
+import { showSession } from "./session.ts";
 
 /** Hands a new own token over: in the cookie for browsers, as `token` in the reply for programs, never both. */
 export function handOver(

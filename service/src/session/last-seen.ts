@@ -1,8 +1,8 @@
 /** Uses of sessions, collected and written in batches: at most once a minute for each, never on the request's time. */
-import type { DataSource } from "typeorm";
-import { idleEndAfterUse, isWorthNoting } from "@lucchetto/core";
 import type { SessionKind, SessionLimits } from "@lucchetto/core";
+import { idleEndAfterUse, isWorthNoting } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
+import type { DataSource } from "typeorm";
 import type { SessionRow } from "../storage/index.ts";
 import { isStorageUnavailable } from "../storage/index.ts";
 import { noteUses } from "./store.ts";

@@ -1,17 +1,17 @@
 /** Use cases of sessions: begin, recognise, end. */
 import { randomBytes } from "node:crypto";
-import type { EntityManager } from "typeorm";
 import type { OperatorSession, Session } from "@lucchetto/contract";
-import { beginSessionTimes, hashToken, isSessionAlive, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { PlainToken, SessionKind } from "@lucchetto/core";
+import { beginSessionTimes, hashToken, isSessionAlive, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
-import { record } from "../journal/journal.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
-import { inTransaction, newId } from "../storage/index.ts";
+import { record } from "../journal/journal.ts";
 import type { AccountRow, SessionRow } from "../storage/index.ts";
-import { endSession, findByToken, findSession, insertSession } from "./store.ts";
+import { inTransaction, newId } from "../storage/index.ts";
 import type { LiveSession } from "./store.ts";
+import { endSession, findByToken, findSession, insertSession } from "./store.ts";
 
 /** A session just begun, with its own token, which exists nowhere else. */
 export interface BegunSession extends LiveSession {

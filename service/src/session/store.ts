@@ -1,6 +1,6 @@
-import { IsNull, LessThan, Not } from "typeorm";
-import type { DataSource, EntityManager } from "typeorm";
 import type { HashedToken, SessionTimes } from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import { IsNull, LessThan, Not } from "typeorm";
 import type { AccountRow, PageQuery, SessionRow } from "../storage/index.ts";
 import { readCursor, SessionEntity } from "../storage/index.ts";
 

@@ -1,5 +1,5 @@
-import type { FastifyPluginAsync } from "fastify";
 import { routes } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";

@@ -2,21 +2,21 @@
 import { performance } from "node:perf_hooks";
 import { setTimeout as delay } from "node:timers/promises";
 import type { Proof } from "@lucchetto/contract";
-import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import type { PasswordRecord, RefusalReason } from "@lucchetto/core";
+import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
-import { beginSession } from "../session/session.ts";
 import type { BegunSession } from "../session/session.ts";
+import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import { rememberThisDevice, reservePasswordTry } from "../throttle/throttle.ts";
-import type { ReservedTry } from "../throttle/throttle.ts";
-import { inTransaction } from "../storage/index.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { ReservedTry } from "../throttle/throttle.ts";
+import { rememberThisDevice, reservePasswordTry } from "../throttle/throttle.ts";
 
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;

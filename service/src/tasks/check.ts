@@ -2,8 +2,8 @@
 import { access } from "node:fs/promises";
 import { DEFAULT_MINIMUM_LENGTH } from "@lucchetto/core";
 import { readMovedClock } from "../clock/clock.ts";
-import { ConfigurationError, loadConfiguration } from "../config/index.ts";
 import type { Configuration } from "../config/index.ts";
+import { ConfigurationError, loadConfiguration } from "../config/index.ts";
 import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
 import { createHashing } from "../password/hashing.ts";
 import { DatabaseUnavailable, openDatabase, schemaStatus } from "../storage/index.ts";

@@ -1,8 +1,8 @@
 /** `serve`: runs the service until it is told to stop. */
 import { pino } from "pino";
 import { createMovableClock, readMovedClock, systemClock } from "../clock/clock.ts";
-import { ConfigurationError } from "../config/index.ts";
 import type { Configuration } from "../config/index.ts";
+import { ConfigurationError } from "../config/index.ts";
 import { createService } from "../service.ts";
 import { openDatabase, schemaStatus } from "../storage/index.ts";
 

@@ -1,9 +1,9 @@
-import { In, LessThan, MoreThanOrEqual } from "typeorm";
-import type { DataSource, EntityManager } from "typeorm";
-import { emptyCount } from "@lucchetto/core";
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
-import { KnownDeviceEntity, ThrottleCountEntity } from "../storage/index.ts";
+import { emptyCount } from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import { In, LessThan, MoreThanOrEqual } from "typeorm";
 import type { ThrottleCountRow } from "../storage/index.ts";
+import { KnownDeviceEntity, ThrottleCountEntity } from "../storage/index.ts";
 
 /** The count under an id; an empty one, stored, if there was none. */
 export async function readCount(

@@ -1,7 +1,7 @@
 /** Use cases of throttling: reserve a try, give it back, clear what was counted, show and release who is held back. */
 import { createHash, createHmac, randomBytes } from "node:crypto";
-import type { EntityManager } from "typeorm";
 import type { ThrottleEntry } from "@lucchetto/contract";
+import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
 import {
   hashToken,
   mintToken,
@@ -10,13 +10,13 @@ import {
   reserveTry,
   TOKEN_BYTES,
 } from "@lucchetto/core";
-import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
-import { inTransaction } from "../storage/index.ts";
 import type { ThrottleCountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
 import {
   deleteCounts,
   findCount,

@@ -1,5 +1,5 @@
-import { EntitySchema } from "typeorm";
 import type { AccountState } from "@lucchetto/core";
+import { EntitySchema } from "typeorm";
 
 /** A person known to the site. `emailKey` and `usernameKey` are the normal forms that are compared. */
 export interface AccountRow {

@@ -1,5 +1,5 @@
-import { EntitySchema } from "typeorm";
 import type { JournalKind, JournalOutcome } from "@lucchetto/core";
+import { EntitySchema } from "typeorm";
 
 /** A record of the append-only journal of security events. It never holds a secret. */
 export interface JournalEntryRow {

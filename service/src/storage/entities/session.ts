@@ -1,5 +1,5 @@
-import { EntitySchema } from "typeorm";
 import type { SessionKind } from "@lucchetto/core";
+import { EntitySchema } from "typeorm";
 
 /** A server-side session. `tokenHash` is the SHA-256 of its own token; ended ones are kept as history. */
 export interface SessionRow {

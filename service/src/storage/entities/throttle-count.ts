@@ -1,5 +1,5 @@
-import { EntitySchema } from "typeorm";
 import type { ThrottleKind } from "@lucchetto/core";
+import { EntitySchema } from "typeorm";
 
 /**
  * Failures counted against an account, a network or a name that nobody has. `id` is a hash of kind and subject; of an
