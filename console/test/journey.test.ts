@@ -267,12 +267,12 @@ describe("an operator in the console", () => {
     for (const label of ["algorithm", "cost factor", "block size", "parallelization", "salt", "digest"])
       expect(record).toContain(label);
     expect(await page.textContent("main")).toContain("$scrypt$ln=8,r=8,p=1$");
-    const alive = page.locator("button", { hasText: "End" });
+    const alive = page.locator("td button", { hasText: /^End/ });
     const before = await alive.count();
     await alive.first().click();
     await page.waitForFunction(
       (count) =>
-        [...document.querySelectorAll("button")].filter((one) => one.textContent?.startsWith("End")).length <
+        [...document.querySelectorAll("td button")].filter((one) => one.textContent?.startsWith("End")).length <
         count,
       before,
     );
