@@ -5,7 +5,7 @@ import type { KeyRing } from "@lucchetto/core";
 import { KeyRingError, readKeyRing } from "@lucchetto/core";
 import { parse } from "yaml";
 import { z } from "zod";
-import type { Configuration } from "./schema.ts";
+import type { Configuration, ThrottleSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 
 /** The configuration cannot be used. `faults` holds one line for each thing that is wrong. */
@@ -51,25 +51,43 @@ export function loadConfiguration(path: string, environment: Environment = proce
   if (faults.length > 0) throw new ConfigurationError(path, faults);
   return {
     ...checked.data,
-    throttle: { ...WAITS[checked.data.mode], ...withoutMissing(checked.data.throttle) },
+    throttle: fillThrottle(checked.data),
     databasePassword,
     keyRing,
     tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
   };
 }
 
-/** Waits after failures where the configuration says nothing: development does not let its developer wait. */
-const WAITS = {
-  development: { firstWait: 1_000, longestWait: 10_000 },
-  production: { firstWait: 5_000, longestWait: 15 * 60_000 },
+const MINUTE = 60_000;
+/** Where the configuration says nothing. Development does not let its developer wait. */
+const THROTTLE_BY_MODE = {
+  development: {
+    firstWait: 1_000,
+    longestWait: 10_000,
+    network: { most: 100, window: MINUTE },
+    registrations: { most: 1_000, window: 60 * MINUTE },
+  },
+  production: {
+    firstWait: 5_000,
+    longestWait: 15 * MINUTE,
+    network: { most: 100, window: 15 * MINUTE },
+    registrations: { most: 60, window: 60 * MINUTE },
+  },
 } as const;
 
-type Given<Settings> = { [Name in keyof Settings]-?: NonNullable<Settings[Name]> };
-
-function withoutMissing<Settings extends object>(settings: Settings): Given<Settings> {
-  return Object.fromEntries(
-    Object.entries(settings).filter(([, value]) => value !== undefined),
-  ) as Given<Settings>;
+function fillThrottle({ mode, throttle }: z.output<typeof configurationSchema>): ThrottleSettings {
+  const usual = THROTTLE_BY_MODE[mode];
+  const fill = (name: "network" | "registrations") => ({
+    most: throttle[name].most ?? usual[name].most,
+    window: throttle[name].window ?? usual[name].window,
+  });
+  return {
+    free: throttle.free,
+    firstWait: throttle.firstWait ?? usual.firstWait,
+    longestWait: throttle.longestWait ?? usual.longestWait,
+    network: fill("network"),
+    registrations: fill("registrations"),
+  };
 }
 
 /** Where the key ring lies, whatever else is wrong with the configuration: beside it unless it says otherwise. */

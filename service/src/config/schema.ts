@@ -37,19 +37,13 @@ const sessionLimits = (idle: string, absolute: string) =>
     })
     .prefault({});
 
-const windowLimit = (most: number, window: string) =>
-  z
-    .strictObject({
-      most: z
-        .number()
-        .int()
-        .min(1)
-        .max(1_000_000)
-        .default(most)
-        .meta({ expected: "a number from 1 to 1000000" }),
-      window: duration(1_000, 30 * DAY, "a duration such as 15m, from 1s to 30d").prefault(window),
-    })
-    .prefault({});
+/** Left out, each depends on the mode. */
+const windowLimit = z
+  .strictObject({
+    most: z.number().int().min(1).max(1_000_000).meta({ expected: "a number from 1 to 1000000" }).optional(),
+    window: duration(1_000, 30 * DAY, "a duration such as 15m, from 1s to 30d").optional(),
+  })
+  .prefault({});
 
 const need = (byDefault: "required" | "optional") =>
   z.enum(["required", "optional", "off"]).default(byDefault).meta({ expected: "required, optional or off" });
@@ -177,8 +171,8 @@ export const configurationSchema = z.strictObject({
         .meta({ expected: "a number of free failures from 1 to 20" }),
       firstWait: duration(1_000, DAY, "a duration such as 5s, from 1s to 1d").optional(),
       longestWait: duration(1_000, DAY, "a duration such as 15m, from 1s to 1d").optional(),
-      network: windowLimit(100, "15m"),
-      registrations: windowLimit(60, "1h"),
+      network: windowLimit,
+      registrations: windowLimit,
     })
     .prefault({}),
   keys: z
@@ -207,13 +201,18 @@ export const configurationSchema = z.strictObject({
     .prefault({}),
 });
 
-type ThrottleInput = z.output<typeof configurationSchema>["throttle"];
+/** The throttle's settings with what depends on the mode filled in; milliseconds. */
+export interface ThrottleSettings {
+  readonly free: number;
+  readonly firstWait: number;
+  readonly longestWait: number;
+  readonly network: { readonly most: number; readonly window: number };
+  readonly registrations: { readonly most: number; readonly window: number };
+}
 
 /** The configuration as the service uses it. */
 export type Configuration = Omit<z.output<typeof configurationSchema>, "throttle"> & {
-  readonly throttle: {
-    [Name in keyof ThrottleInput]-?: NonNullable<ThrottleInput[Name]>;
-  };
+  readonly throttle: ThrottleSettings;
   /** `null` in development alone, where what it keys is then keyed for this process only. */
   readonly keyRing: KeyRing | null;
   readonly databasePassword: string | null;
