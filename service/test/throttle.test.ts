@@ -225,6 +225,24 @@ describe("networks", () => {
     }
   });
 
+  test("many complete sign-ins at once need no more connections than there are", async () => {
+    const narrow = await startService({
+      settings: { LUCCHETTO_DATABASE_CONNECTIONS: "2", LUCCHETTO_PASSWORDS_HASHING_PARALLEL: "16" },
+    });
+    try {
+      const names = Array.from({ length: 16 }, (_, index) => `narrow${index}@brina.example`);
+      for (const name of names) await narrow.register(name);
+      const tokens = await Promise.all(names.map((name) => narrow.signIn(name)));
+      expect(new Set(tokens).size).toBe(16);
+      const [row] = await narrow.dataSource.query(
+        "SELECT failures FROM throttle_count WHERE kind = 'network'",
+      );
+      expect(row.failures).toBe(0);
+    } finally {
+      await narrow.stop();
+    }
+  });
+
   test("registering is limited for each network", async () => {
     const few = await startService({ settings: { LUCCHETTO_THROTTLE_REGISTRATIONS_MOST: "3" } });
     try {

@@ -32,9 +32,9 @@ export async function register(
   { visit, replaces }: { visit: Visit; replaces: LiveSession | null },
 ): Promise<RegistrationOutcome> {
   const { email, username, password } = judgeFields(context, registration);
-  // Counted before it costs anything; whatever comes of it.
-  // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
+  // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
+  // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
   const passwordRecord = await context.hashing.make(password);
   const account = newAccount(context, { email, username, displayName: registration.displayName ?? null });
   // A private site says the same for a free and a taken address, so nobody is signed in by registering one.

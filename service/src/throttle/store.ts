@@ -35,8 +35,8 @@ export async function replaceCount(
 }
 
 /** Takes one failure back, with the wait that it brought. */
-export async function giveBack(dataSource: DataSource, id: Buffer, waitUntil: Date): Promise<void> {
-  await dataSource.query(
+export async function giveBack(manager: EntityManager, id: Buffer, waitUntil: Date): Promise<void> {
+  await manager.query(
     "UPDATE throttle_count SET failures = GREATEST(0, failures - 1), waitUntil = LEAST(waitUntil, ?) WHERE id = ?",
     [waitUntil, id],
   );

@@ -73,7 +73,7 @@ export async function reservePasswordTry(context: ServiceContext, attempt: Try):
         await account.giveBack();
       },
       async succeed(manager) {
-        await networkTry?.giveBack();
+        await networkTry?.giveBack(manager);
         await clearAccount(context, manager, attempt.accountId);
       },
     };
@@ -101,10 +101,16 @@ async function reserveForAccount(context: ServiceContext, { accountId, name, mar
   return reserve(context, { kind: "account-strange", name: accountId });
 }
 
+/** A try reserved in one count. */
+interface ReservedCount {
+  /** @param manager the transaction of a success, so that it is given back exactly once, and on its connection. */
+  giveBack(manager?: EntityManager): Promise<void>;
+}
+
 /** The budget is used up; answered like any wait. */
 class BudgetClosed extends ProblemReply {}
 
-async function reserve(context: ServiceContext, subject: Subject): Promise<{ giveBack(): Promise<void> }> {
+async function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
   const { dataSource, clock } = context;
   const id = idOf(context, subject);
   const row = { id, kind: subject.kind, subject: subject.kind === "unknown-name" ? null : subject.name };
@@ -114,7 +120,7 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<{ giv
     const reservation = reserveTry(count, ruleOf(context, subject.kind), now);
     if (reservation.outcome !== "reserved") throw refusal(reservation, now);
     if (await replaceCount(dataSource, id, { from: count, to: reservation.next, now })) {
-      return { giveBack: () => giveBack(dataSource, id, count.waitUntil) };
+      return { giveBack: (manager = dataSource.manager) => giveBack(manager, id, count.waitUntil) };
     }
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
