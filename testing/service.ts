@@ -57,6 +57,8 @@ export interface TestServiceOptions {
   readonly beside?: TestService;
   /** A database in place of a fresh one. */
   readonly database?: TestDatabase;
+  /** A key ring in place of one made up. */
+  readonly keys?: object;
   /** Public address in place of the one that is listened at; `{port}` is filled in. */
   readonly publicUrl?: string;
 }
@@ -67,7 +69,8 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
   const port = await freePort();
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-test-"));
   const configFile = join(directory, "lucchetto.yaml");
-  const keys = options.beside?.keys ?? { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
+  const keys = options.keys ??
+    options.beside?.keys ?? { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
   const publicUrl = (options.publicUrl ?? "http://localhost:{port}").replace("{port}", String(port));
   writeFileSync(
     configFile,

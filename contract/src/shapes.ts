@@ -75,6 +75,46 @@ const recordSegment = z.object({
   meaning: z.string().nullable(),
 });
 
+/** An account as operators see it. */
+export const operatorAccount = account
+  .extend({
+    scheme: z.string().nullable().describe("of the password record; null: no password"),
+    lastSignInAt: timestamp.nullable(),
+    mustChangePassword: z.boolean().describe("a new password is wanted at the next sign-in"),
+  })
+  .meta({ id: "OperatorAccount" });
+export type OperatorAccount = z.output<typeof operatorAccount>;
+
+/** How many password records there are of which scheme, now and day by day. */
+export const hashFleet = z
+  .object({
+    configured: z.string().describe("the scheme of new records"),
+    total: z.number().int(),
+    current: z.number().int(),
+    older: z.number().int().describe("re-made when their people sign in"),
+    schemes: z.array(
+      z.object({
+        scheme: z.string(),
+        algorithm: z.string(),
+        records: z.number().int(),
+        current: z.boolean(),
+        memoryBytes: z.number().nullable(),
+        belowFloor: z.boolean().describe("cheaper than production accepts for new records"),
+        lastSignInAt: timestamp.nullable().describe("the latest sign-in of anybody who has one"),
+      }),
+    ),
+    days: z
+      .array(
+        z.object({
+          day: z.iso.date(),
+          counts: z.array(z.object({ scheme: z.string(), records: z.number().int() })),
+        }),
+      )
+      .describe("oldest first; the last is today, counted now"),
+  })
+  .meta({ id: "HashFleet" });
+export type HashFleet = z.output<typeof hashFleet>;
+
 /** A password record taken apart along its own string; its digest is shortened. */
 export const passwordExplanation = z
   .object({
@@ -86,7 +126,12 @@ export const passwordExplanation = z
     hashBytes: z.number(),
     current: z.boolean().describe("made exactly as configured now"),
     configuredScheme: z.string(),
-    millisecondsHere: z.number().describe("estimated for one check on this machine"),
+    millisecondsHere: z
+      .number()
+      .nullable()
+      .describe(
+        "estimated for one check on this machine; null for another algorithm than the configured one",
+      ),
     setAt: timestamp.describe("when the password was set"),
     recordMadeAt: timestamp.describe(
       "when the record was made; later than setAt if it was re-made at a sign-in",
@@ -98,7 +143,7 @@ export type PasswordExplanation = z.output<typeof passwordExplanation>;
 /** One account in full, for operators. */
 export const accountDetail = z
   .object({
-    account,
+    account: operatorAccount,
     password: z
       .union([passwordExplanation, z.object({ unreadable: z.string() })])
       .nullable()

@@ -12,6 +12,7 @@ import { KeyRingError } from "@lucchetto/core";
 import { addOperator, OperatorRefusal } from "./account/add-operator.ts";
 import { createMovableClock } from "./clock/clock.ts";
 import { ConfigurationError, keyRingFile, loadConfiguration } from "./config/index.ts";
+import { countPepperedUnder } from "./password/store.ts";
 import { DatabaseUnavailable, openDatabase } from "./storage/index.ts";
 import { check } from "./tasks/check.ts";
 import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
@@ -35,7 +36,15 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-list": async ({ config }) => listKeys(keyRingFile(config)),
   "keys-add": async ({ config }) => addKey(keyRingFile(config)),
   "keys-promote": async ({ config, key }) => promoteKey(keyRingFile(config), key),
-  "keys-retire": async ({ config, key }) => retireKey(keyRingFile(config), key),
+  "keys-retire": ({ config, key }) =>
+    retireKey(keyRingFile(config), key, async (id) => {
+      const dataSource = await openDatabase(loadConfiguration(config));
+      try {
+        return await countPepperedUnder(dataSource, id);
+      } finally {
+        await dataSource.destroy();
+      }
+    }),
   "add-operator": async ({ config, email, displayName }) => {
     const configuration = loadConfiguration(config);
     const dataSource = await openDatabase(configuration);

@@ -28,6 +28,8 @@ import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
+import type { FleetCounter } from "./password/fleet.ts";
+import { createFleetCounter } from "./password/fleet.ts";
 import { createHashing } from "./password/hashing.ts";
 import { passwordRoutes } from "./password/routes.ts";
 import { createLastSeen } from "./session/last-seen.ts";
@@ -41,7 +43,7 @@ import { sweepOldCounts } from "./throttle/throttle.ts";
 /** Milliseconds in which a whole request must arrive. */
 const REQUEST_TIMEOUT = 10_000;
 const HSTS_SECONDS = 2 * 365 * 24 * 3_600;
-/** Milliseconds between sweeps of expired codes, and how long those are kept for the sake of reuse being noticed. */
+/** Milliseconds between sweeps and counts; and how long those are kept for the sake of reuse being noticed. */
 const SWEEP_INTERVAL = 60_000;
 const CODES_KEPT = 24 * 3_600_000;
 
@@ -60,7 +62,7 @@ export async function createService({
   clock,
   logger,
 }: ServiceParts): Promise<FastifyInstance> {
-  const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
+  const { publicUrl, mode, trustedProxies, sessions, site } = configuration;
   const app = Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
@@ -81,7 +83,7 @@ export async function createService({
     configuration,
     dataSource,
     clock,
-    hashing: await createHashing(passwords.hashing),
+    hashing: await createHashing(configuration),
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: ownCookie(publicUrl),
     deviceCookie: deviceCookie(publicUrl),
@@ -98,7 +100,8 @@ export async function createService({
   await guard(app, publicUrl);
   logRequests(app);
   const metrics = collectMetrics(app, context.hashing);
-  if ("refresh" in clock) followMovedClock(app, clock);
+  const fleet = createFleetCounter(context);
+  if ("refresh" in clock) followMovedClock(app, clock, fleet);
 
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
   app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
@@ -138,7 +141,7 @@ export async function createService({
   // RFC 8414 section 3: for an issuer with a path, the well-known part comes before it.
   if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
 
-  sweepRegularly(app, context);
+  workRegularly(app, context, fleet);
   app.addHook("onClose", () => context.lastSeen.close());
   return app;
 }
@@ -172,10 +175,12 @@ function logRequests(app: FastifyInstance): void {
 }
 
 /** Development only: every request is answered by the stored clock, whichever instance moved it. */
-function followMovedClock(app: FastifyInstance, clock: MovableClock): void {
+function followMovedClock(app: FastifyInstance, clock: MovableClock, fleet: FleetCounter): void {
   app.addHook("onRequest", async (request) => {
     try {
       await clock.refresh();
+      // A clock that leaps over midnight would leap over the day's count as well.
+      await fleet.keep();
     } catch (error) {
       // The request itself will say that the database is away.
       request.log.debug({ err: error }, "the moved clock could not be read");
@@ -200,15 +205,16 @@ function throttleKey({ keyRing }: Configuration): Uint8Array {
   return deriveKey(current, "throttle");
 }
 
-function sweepRegularly(app: FastifyInstance, context: ServiceContext): void {
+function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: FleetCounter): void {
   const { dataSource, clock } = context;
   const timer = setInterval(() => {
-    const swept = [
+    const done = [
+      fleet.keep(),
       sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepOldCounts(context),
     ];
-    Promise.all(swept).catch((error: unknown) => {
-      app.log.warn({ err: error }, "what has expired could not be swept");
+    Promise.all(done).catch((error: unknown) => {
+      app.log.warn({ err: error }, "the regular work could not be done");
     });
   }, SWEEP_INTERVAL);
   timer.unref();

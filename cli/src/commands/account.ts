@@ -1,6 +1,7 @@
 /** As an operator: account list, account show. */
 import type { AccountDetail } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { formatBytes } from "@lucchetto/core";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
@@ -30,12 +31,21 @@ export function addAccountCommands(program: Command): void {
     .command("list")
     .description("accounts, newest first")
     .argument("[search]", "the beginning of an address, username or name; a whole id or reference")
+    .option("--scheme <scheme>", "with such a record: a PHC prefix, an algorithm, or `older`")
     .option("--limit <number>", "how many at most", "25")
     .option("--json", "as JSON")
-    .addHelpText("after", "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json")
+    .addHelpText(
+      "after",
+      "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json\n  lucchetto account list --scheme older",
+    )
     .action(
-      async (search: string | undefined, options: { limit: string; json?: boolean }, command: Command) => {
-        const query = { search, limit: Number(options.limit) };
+      async (
+        search: string | undefined,
+        options: { scheme?: string; limit: string; json?: boolean },
+        command: Command,
+      ) => {
+        const { scheme } = options;
+        const query = { search, scheme, limit: Number(options.limit) };
         const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
         if (options.json === true) return printJson(body);
         const rows = body.items.map((one) => [
@@ -44,15 +54,14 @@ export function addAccountCommands(program: Command): void {
           one.displayName ?? "–",
           one.state,
           one.labels.join(", ") || "–",
-          time(one.createdAt),
+          scheme === undefined ? time(one.createdAt) : (one.scheme ?? "–"),
+          one.lastSignInAt === null ? "never" : time(one.lastSignInAt),
           one.id,
         ]);
-        const head = ["e-mail", "username", "name", "state", "labels", "created", "id"];
-        printTable(
-          head,
-          rows,
-          search === undefined ? "No accounts yet. Run: lucchetto register" : "Nothing matches.",
-        );
+        const fourth = scheme === undefined ? "created" : "record's scheme";
+        const head = ["e-mail", "username", "name", "state", "labels", fourth, "last sign-in", "id"];
+        const isWhole = search === undefined && scheme === undefined;
+        printTable(head, rows, isWhole ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
         if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
       },
     );
@@ -135,7 +144,7 @@ function printDetail({ account, password }: AccountDetail): void {
     ["configured", password.configuredScheme],
     [
       "one check",
-      `about ${Math.round(password.millisecondsHere)} ms and ${Math.round(password.memoryBytes / 2 ** 20)} MiB on the service's machine`,
+      `${password.millisecondsHere === null ? "" : `about ${Math.round(password.millisecondsHere)} ms and `}${formatBytes(password.memoryBytes)} on the service's machine`,
     ],
     ["password set", time(password.setAt)],
     ["record made", time(password.recordMadeAt)],

@@ -3,7 +3,10 @@ import {
   checkPasswordRecord,
   DEFAULT_SCHEME_TEXT,
   explainRecord,
+  formatBytes,
+  fromModularCrypt,
   makePasswordRecord,
+  MissingPepperError,
   PhcReadError,
   readScheme,
   SchemeError,
@@ -43,15 +46,16 @@ export function addHashCommands(program: Command): void {
   hash
     .command("check")
     .description("check a password against a record; exit 1 if it is another")
-    .argument("<record>", "a PHC string, in single quotes")
+    .argument("<record>", "a PHC string, or bcrypt's $2b$…, in single quotes")
     .option(...SCHEME)
     .option("--password-stdin", "read the password from standard input")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto hash check '$scrypt$ln=15,r=8,p=3$…$…'")
-    .action(async (record: string, options: HashOptions) => {
+    .action(async (given: string, options: HashOptions) => {
+      const record = fromModularCrypt(given) ?? given;
       explainOrFail(record, options.scheme);
       const password = await askPassword(options);
-      const result = await checkPasswordRecord(password, record, options.scheme);
+      const result = await checkOrFail(password, record, options.scheme);
       if (!result.matches) process.exitCode = 1;
       if (options.json === true) return printJson(result);
       print(result.matches ? "The password is the record's." : "This is another password.");
@@ -62,17 +66,18 @@ export function addHashCommands(program: Command): void {
   hash
     .command("explain")
     .description("take a record apart along its own string")
-    .argument("<record>", "a PHC string, in single quotes")
+    .argument("<record>", "a PHC string, or bcrypt's $2b$…, in single quotes")
     .option(...SCHEME)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto hash explain '$scrypt$ln=15,r=8,p=3$…$…'")
-    .action((record: string, options: HashOptions) => {
+    .action((given: string, options: HashOptions) => {
+      const record = fromModularCrypt(given) ?? given;
       const explanation = explainOrFail(record, options.scheme);
       if (options.json === true) return printJson(explanation);
       print(...drawRecord(explanation.segments), "");
       printPairs([
         ["scheme", explanation.scheme],
-        ["memory", `${(explanation.memoryBytes / 2 ** 20).toFixed(1)} MiB while it is checked`],
+        ["memory", `${formatBytes(explanation.memoryBytes)} while it is checked`],
         ["state", explanation.current ? "current" : `older than ${options.scheme}`],
       ]);
     });
@@ -84,11 +89,25 @@ function explainOrFail(record: string, scheme: string) {
 }
 
 async function makeOrFail(password: string, scheme: string): Promise<string> {
+  if (readScheme(scheme).pepper !== null)
+    throw new Failure("--scheme: the pepper's key lies with the service; leave `pepper=…` out here.", 2);
   try {
     return await makePasswordRecord(password, scheme);
   } catch (error) {
+    if (error instanceof RangeError) throw new Failure(`--scheme: ${error.message}.`, 2);
     if (error instanceof UnusablePasswordError) throw new Failure(`${error.message}; nothing was made.`, 2);
     throw error;
+  }
+}
+
+async function checkOrFail(password: string, record: string, scheme: string) {
+  try {
+    return await checkPasswordRecord(password, record, scheme);
+  } catch (error) {
+    if (!(error instanceof MissingPepperError)) throw error;
+    throw new Failure(
+      `the record: it is peppered under ${error.keyId}, which only the service holds; sign in there instead.`,
+    );
   }
 }
 

@@ -1,6 +1,7 @@
 <script lang="ts">
   import type { AccountDetail, JournalEntry, OperatorSession } from "@lucchetto/contract";
   import { routes } from "@lucchetto/contract";
+  import { bytes } from "../lib/bytes.ts";
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
@@ -85,7 +86,8 @@
         <div>
           <dt class="text-quiet text-sm">One check costs here</dt>
           <dd>
-            about {Math.round(password.millisecondsHere)} ms, {Math.round(password.memoryBytes / 2 ** 20)} MiB
+            {#if password.millisecondsHere !== null}about {Math.round(password.millisecondsHere)} ms,{/if}
+            {bytes(password.memoryBytes)}
           </dd>
         </div>
         <div>

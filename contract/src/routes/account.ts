@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { account, accountDetail, session } from "../shapes.ts";
+import { account, accountDetail, operatorAccount, session } from "../shapes.ts";
 import { id, lineOfText, listOf, page, passwordText } from "../text.ts";
 
 /** `token` only with deliver "token", and then no cookie. */
@@ -62,9 +62,16 @@ export const listAccounts = defineRoute({
     search: lineOfText(254)
       .optional()
       .describe("the beginning of an e-mail address, username or display name; or a whole id or reference"),
+    scheme: z
+      .string()
+      .max(190)
+      .optional()
+      .describe(
+        "a scheme ($scrypt$ln=15,r=8,p=3), an algorithm (scrypt), or `older`: any but the configured one",
+      ),
     ...page,
   }),
-  replies: { 200: listOf(account) },
+  replies: { 200: listOf(operatorAccount) },
 });
 
 export const showAccountDetail = defineRoute({
@@ -87,6 +94,7 @@ export const changeAccount = defineRoute({
   body: z.strictObject({
     labels: z.array(label).max(20, "At most 20 labels.").optional(),
     state: z.enum(["active", "suspended"]).optional(),
+    mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
   }),
   replies: { 200: account },
 });

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { account, session } from "../shapes.ts";
+import { account, hashFleet, session } from "../shapes.ts";
 import { passwordText } from "../text.ts";
 
 export const changePassword = defineRoute({
@@ -23,4 +23,13 @@ export const changePassword = defineRoute({
       })
       .meta({ id: "PasswordChanged" }),
   },
+});
+
+export const showHashFleet = defineRoute({
+  name: "showHashFleet",
+  method: "GET",
+  path: "/v1/operator/hash-fleet",
+  summary: "How many password records there are of which scheme, now and day by day",
+  access: "operator",
+  replies: { 200: hashFleet },
 });

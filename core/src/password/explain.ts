@@ -1,7 +1,7 @@
 /** Takes a record apart along its own string, segment by segment, for people who look at what is stored. */
+import type { SchemeLimits } from "./algorithms/index.ts";
 import { HASH_LENGTH, isOutdated, readRecord, SALT_LENGTH } from "./record.ts";
-import type { Scheme, SchemeLimits } from "./scheme.ts";
-import { describeScrypt, scryptMemoryBytes } from "./scrypt.ts";
+import type { Scheme } from "./scheme.ts";
 
 /** One piece of the record's text, in order; all pieces together are the record, its digest shortened. */
 export interface RecordSegment {
@@ -32,19 +32,30 @@ const SHOWN_DIGEST_CHARACTERS = 8;
  */
 export function explainRecord(text: string, configured: Scheme, limits?: SchemeLimits): RecordExplanation {
   const record = readRecord(text, limits);
-  const { parameters } = record.scheme;
-  const meanings = describeScrypt(record.scheme);
-  const [, id = "", parameterText = "", salt = "", hash = ""] = text.split("$");
+  const { algorithm, parameters } = record.scheme;
+  const meanings = algorithm.describe(parameters);
+  const [, id = "", ...rest] = text.split("$");
+  const hash = rest.pop() ?? "";
+  const salt = rest.pop() ?? "";
 
   const segments: RecordSegment[] = [
     separator("$"),
-    { text: id, label: "algorithm", meaning: "scrypt, a memory-hard password hash (RFC 7914)" },
+    { text: id, label: "algorithm", meaning: algorithm.title },
     separator("$"),
   ];
-  parameterText.split(",").forEach((pair, index) => {
+  if (algorithm.version !== undefined) {
+    const meaning = "of the algorithm, as its standard counts";
+    segments.push({ text: rest.shift() ?? "", label: "version", meaning }, separator("$"));
+  }
+  (rest[0] ?? "").split(",").forEach((pair, index) => {
     const name = pair.slice(0, pair.indexOf("="));
     if (index > 0) segments.push(separator(","));
-    segments.push({ text: pair, label: PARAMETER_LABELS[name] ?? name, meaning: meanings.get(name) ?? null });
+    const label = algorithm.parameters.get(name);
+    segments.push(
+      label === undefined
+        ? { text: pair, label: "pepper", meaning: describePepper(record.scheme.pepper ?? "") }
+        : { text: pair, label, meaning: meanings.get(name) ?? null },
+    );
   });
   segments.push(
     separator("$"),
@@ -53,25 +64,19 @@ export function explainRecord(text: string, configured: Scheme, limits?: SchemeL
     {
       text: `${hash.slice(0, SHOWN_DIGEST_CHARACTERS)}…`,
       label: "digest",
-      meaning: `${record.hash.length} bytes, shortened here; ${HASH_LENGTH} are made now`,
+      meaning: describeHash(record.hash.length),
     },
   );
   return {
     scheme: record.scheme.text,
-    algorithm: record.scheme.id,
+    algorithm: algorithm.id,
     segments,
-    memoryBytes: scryptMemoryBytes(parameters),
+    memoryBytes: algorithm.memoryBytes(parameters),
     saltBytes: record.salt.length,
     hashBytes: record.hash.length,
     current: !isOutdated(record, configured),
   };
 }
-
-const PARAMETER_LABELS: Readonly<Record<string, string>> = {
-  ln: "cost factor",
-  r: "block size",
-  p: "parallelization",
-};
 
 function separator(text: string): RecordSegment {
   return { text, label: null, meaning: null };
@@ -80,4 +85,13 @@ function separator(text: string): RecordSegment {
 function describeSalt(length: number): string {
   const own = "random bytes of this record alone, so that equal passwords give different digests";
   return length < SALT_LENGTH ? `${length} ${own}; ${SALT_LENGTH} are made now` : `${length} ${own}`;
+}
+
+function describeHash(length: number): string {
+  const made = length === HASH_LENGTH ? "" : `; ${HASH_LENGTH} are made now`;
+  return `${length} bytes, shortened here${made}`;
+}
+
+function describePepper(keyId: string): string {
+  return `the hash went through HMAC-SHA-256 under key ${keyId} of the key ring, which is not in the database`;
 }

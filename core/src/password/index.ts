@@ -9,6 +9,7 @@ import { preparePassword } from "./prepare.ts";
 import { checkRecord, isOutdated, makeRecord, readRecord, SALT_LENGTH } from "./record.ts";
 import { DEFAULT_SCHEME_TEXT, readScheme } from "./scheme.ts";
 
+export * from "./algorithms/index.ts";
 export * from "./explain.ts";
 export * from "./guessable.ts";
 export * from "./phc.ts";
@@ -16,7 +17,6 @@ export * from "./prepare.ts";
 export * from "./record.ts";
 export * from "./rules.ts";
 export * from "./scheme.ts";
-export * from "./scrypt.ts";
 
 /** An input that can be nobody's password: empty, too long, with control characters, or ill-formed Unicode. */
 export class UnusablePasswordError extends Error {
@@ -27,7 +27,7 @@ export class UnusablePasswordError extends Error {
  * Makes a record of a password, with a fresh salt from the platform's CSPRNG.
  * @param password as typed; prepared per RFC 8265 before hashing.
  * @param scheme PHC prefix; `$scrypt$ln=15,r=8,p=3` unless said otherwise.
- * @throws UnusablePasswordError, SchemeError.
+ * @throws UnusablePasswordError, SchemeError. Peppered records need the key ring: see `makeRecord`.
  */
 export async function makePasswordRecord(password: string, scheme = DEFAULT_SCHEME_TEXT): Promise<string> {
   const prepared = preparePassword(password);

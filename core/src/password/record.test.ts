@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import {
+  ALGORITHMS,
   checkPasswordRecord,
   checkRecord,
   DEFAULT_LIMITS,
@@ -11,7 +12,6 @@ import {
   readRecord,
   readScheme,
   SchemeError,
-  scrypt,
   UnusablePasswordError,
 } from "./index.ts";
 
@@ -50,10 +50,13 @@ describe("scrypt", () => {
     "PW-17 gives the published result for %p with %p",
     async (password, salt, ln, r, p, expected) => {
       const encode = (text: string) => new TextEncoder().encode(text);
-      const computed = await scrypt(encode(password), encode(salt), { ln, r, p }, 64);
-      expect(Buffer.from(computed).toString("hex")).toBe(expected);
-      const changed = await scrypt(encode(`${password}!`), encode(salt), { ln, r, p }, 64);
-      expect(Buffer.from(changed).toString("hex")).not.toBe(expected);
+      const scrypt = ALGORITHMS.get("scrypt");
+      const hexOf = async (typed: string) =>
+        Buffer.from((await scrypt?.digest(encode(typed), encode(salt), { ln, r, p }, 64)) ?? []).toString(
+          "hex",
+        );
+      expect(await hexOf(password)).toBe(expected);
+      expect(await hexOf(`${password}!`)).not.toBe(expected);
     },
   );
 
@@ -113,6 +116,13 @@ describe("records", () => {
     ["ln=0", "$scrypt$ln=0,r=8,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
     ["a leading zero", "$scrypt$ln=015,r=8,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
     ["another order", "$scrypt$r=8,ln=15,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["m=4 GiB", "$argon2id$v=19$m=4194304,t=2,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["t=10^9", "$argon2id$v=19$m=19456,t=1000000000,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["too little memory for its lanes", "$argon2id$v=19$m=8,t=2,p=4$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["no version where one belongs", "$argon2id$m=19456,t=2,p=1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["10^9 iterations", "$pbkdf2-sha256$i=999999999$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
+    ["bcrypt cost 31", "$bcrypt-2b$cost=31$c2FsdHNhbHRzYWx0c2FsdA$aGFzaGhhc2hoYXNoaGFzaGhhc2hoYXM"],
+    ["a bcrypt hash cut short", "$bcrypt-2b$cost=10$c2FsdHNhbHRzYWx0c2FsdA$aGFzaGhhc2hoYXNoaGFzaGhhc2hoYQ"],
     ["a missing parameter", "$scrypt$ln=15,r=8$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
     ["an unknown algorithm", "$md5$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaA"],
     ["a salt of four bytes", "$scrypt$ln=4,r=8,p=1$c2FsdA$aGFzaGhhc2hoYXNoaGFzaA"],
@@ -123,8 +133,8 @@ describe("records", () => {
 
   test("PW-23 the refusal names the limit", () => {
     expect(() => readScheme("$scrypt$ln=20,r=8,p=1")).toThrow(/1024 MiB.*limit is 256 MiB/);
-    expect(() => readScheme("$scrypt$ln=17,r=8,p=1", { ...DEFAULT_LIMITS, operations: 100 })).toThrow(
-      /limit of 100/,
+    expect(() => readScheme("$scrypt$ln=17,r=8,p=1", { ...DEFAULT_LIMITS, timesUsual: 1 })).toThrow(
+      /costs 2 times ln=15,r=8,p=3; the limit is 1 times/,
     );
   });
 

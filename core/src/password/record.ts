@@ -1,9 +1,10 @@
 /** Password records: made, checked, and asked whether they are older than configured. One format, PHC. */
-import { timingSafeEqual } from "node:crypto";
+import { createHmac, timingSafeEqual } from "node:crypto";
+import type { SchemeLimits } from "./algorithms/index.ts";
+import { DEFAULT_LIMITS } from "./algorithms/index.ts";
 import { phc } from "./phc.ts";
-import type { Scheme, SchemeLimits } from "./scheme.ts";
-import { DEFAULT_LIMITS, SchemeError, schemeOf } from "./scheme.ts";
-import { scrypt } from "./scrypt.ts";
+import type { Scheme } from "./scheme.ts";
+import { SchemeError, schemeOf } from "./scheme.ts";
 
 /** Bytes of salt in a record made here. */
 export const SALT_LENGTH = 16;
@@ -14,6 +15,21 @@ export const HASH_LENGTH = 32;
 const MIN_SALT_LENGTH = 8;
 const MIN_HASH_LENGTH = 16;
 const MAX_FIELD_LENGTH = 64;
+
+/** The keys of the pepper by id, each derived for this purpose alone. A record may name one that is not there. */
+export type Peppers = ReadonlyMap<string, Uint8Array>;
+
+/** A record names a pepper key that is not there: nobody can tell whether a password is right. */
+export class MissingPepperError extends Error {
+  override readonly name = "MissingPepperError";
+  readonly keyId: string;
+  constructor(keyId: string) {
+    super(`the key ${keyId}, under which this record is peppered, is not in the key ring`);
+    this.keyId = keyId;
+  }
+}
+
+const NO_PEPPERS: Peppers = new Map();
 
 /** A record as read: its scheme, salt and hash. */
 export interface PasswordRecord {
@@ -34,6 +50,12 @@ export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
   }
   assertLength("salt", parts.salt, MIN_SALT_LENGTH);
   assertLength("hash", parts.hash, MIN_HASH_LENGTH);
+  const wanted = scheme.pepper === null ? scheme.algorithm.fixedLength : HASH_LENGTH;
+  if (wanted !== undefined && parts.hash.length !== wanted) {
+    throw new SchemeError(
+      `the hash has ${parts.hash.length} bytes; a record of ${scheme.text} has ${wanted}`,
+    );
+  }
   return { scheme, salt: parts.salt, hash: parts.hash };
 }
 
@@ -42,24 +64,34 @@ export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
  * @param password prepared text (see `preparePassword`).
  * @param salt 16 bytes from the platform's CSPRNG, never used before.
  * @returns the PHC string to store.
+ * @throws MissingPepperError if the scheme names a key that `peppers` does not hold.
  */
-export async function makeRecord(password: string, scheme: Scheme, salt: Uint8Array): Promise<string> {
+export async function makeRecord(
+  password: string,
+  scheme: Scheme,
+  salt: Uint8Array,
+  peppers: Peppers = NO_PEPPERS,
+): Promise<string> {
   if (salt.length !== SALT_LENGTH)
     throw new RangeError(`a salt has ${SALT_LENGTH} bytes, this one ${salt.length}`);
-  const hash = await compute(password, { scheme, salt }, HASH_LENGTH);
-  const { ln, r, p } = scheme.parameters;
-  const parameters = [
-    ["ln", String(ln)],
-    ["r", String(r)],
-    ["p", String(p)],
-  ] as const;
-  return phc.encode({ id: scheme.id, parameters, salt, hash });
+  if (!scheme.algorithm.makes) throw new RangeError(`no records are made with ${scheme.algorithm.id}`);
+  const hash = await compute(password, { scheme, salt }, HASH_LENGTH, peppers);
+  if (hash === null) throw new RangeError(`${scheme.algorithm.id} cannot take this password`);
+  const parts = phc.decode(scheme.text);
+  return phc.encode({ ...parts, salt, hash });
 }
 
-/** Whether the prepared password is the record's, compared in constant time. */
-export async function checkRecord(password: string, record: PasswordRecord): Promise<boolean> {
-  const hash = await compute(password, record, record.hash.length);
-  return equalInConstantTime(hash, record.hash);
+/**
+ * Whether the prepared password is the record's, compared in constant time.
+ * @throws MissingPepperError if the record names a key that `peppers` does not hold.
+ */
+export async function checkRecord(
+  password: string,
+  record: PasswordRecord,
+  peppers: Peppers = NO_PEPPERS,
+): Promise<boolean> {
+  const hash = await compute(password, record, record.hash.length, peppers);
+  return hash !== null && equalInConstantTime(hash, record.hash);
 }
 
 /** Whether a record should be re-made at the next right password: other scheme, other parameters, or too short. */
@@ -76,12 +108,19 @@ export function equalInConstantTime(left: Uint8Array, right: Uint8Array): boolea
   return left.length === right.length && timingSafeEqual(left, right);
 }
 
-function compute(
+/** The hash, and over it the pepper: HMAC-SHA-256 (RFC 2104) under a key that the database does not hold. */
+async function compute(
   password: string,
   { scheme, salt }: Pick<PasswordRecord, "scheme" | "salt">,
   length: number,
-): Promise<Uint8Array> {
-  return scrypt(new TextEncoder().encode(password), salt, scheme.parameters, length);
+  peppers: Peppers,
+): Promise<Uint8Array | null> {
+  const { algorithm, parameters, pepper } = scheme;
+  const key = pepper === null ? null : peppers.get(pepper);
+  if (key === undefined) throw new MissingPepperError(pepper ?? "");
+  const hash = await algorithm.digest(new TextEncoder().encode(password), salt, parameters, length);
+  if (hash === null || key === null) return hash;
+  return new Uint8Array(createHmac("sha256", key).update(hash).digest());
 }
 
 function assertLength(part: string, bytes: Uint8Array, minimum: number): void {

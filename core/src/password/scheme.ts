@@ -1,22 +1,17 @@
 /** Schemes: a password hash algorithm with its parameters, always written as a PHC prefix. */
+import type { Algorithm, Parameters, SchemeLimits } from "./algorithms/index.ts";
+import { ALGORITHMS, DEFAULT_LIMITS, formatBytes } from "./algorithms/index.ts";
 import type { PhcString } from "./phc.ts";
 import { phc, PhcReadError } from "./phc.ts";
-import type { ScryptParameters } from "./scrypt.ts";
-import { readScryptParameters } from "./scrypt.ts";
 
-/** An algorithm with its parameters. `text` is its PHC prefix, `$scrypt$ln=15,r=8,p=3`. */
-export interface Scheme<Parameters = ScryptParameters> {
-  readonly id: "scrypt";
+/** An algorithm with its parameters. */
+export interface Scheme {
+  readonly algorithm: Algorithm;
   readonly parameters: Parameters;
+  /** Id of the key under which the hash is peppered; `null` if it is not. */
+  readonly pepper: string | null;
+  /** Its PHC prefix: `$scrypt$ln=15,r=8,p=3`, peppered `$scrypt$ln=15,r=8,p=3,pepper=k1`. */
   readonly text: string;
-}
-
-/** Ceilings on what a string that was read may cost; above them nothing is computed. */
-export interface SchemeLimits {
-  /** Bytes of memory one computation may hold. */
-  readonly memoryBytes: number;
-  /** N·r·p for scrypt: proportional to time. */
-  readonly operations: number;
 }
 
 /** A scheme that is unknown, malformed, or above the limits. The message names the parameter. */
@@ -24,11 +19,14 @@ export class SchemeError extends Error {
   override readonly name = "SchemeError";
 }
 
-/** 256 MiB, and eight times the time of the default scheme. */
-export const DEFAULT_LIMITS: SchemeLimits = { memoryBytes: 256 * 2 ** 20, operations: 2 ** 23 };
-
 /** The scheme used unless configured otherwise: 32 MiB, about a quarter of a second on a server core. */
 export const DEFAULT_SCHEME_TEXT = "$scrypt$ln=15,r=8,p=3";
+
+/** The parameter that names the pepper's key. It stands last, behind those of the algorithm. */
+const PEPPER = "pepper";
+const KEY_ID = /^[a-z0-9][a-z0-9-]{0,31}$/;
+/** Up to 999,999,999: no algorithm takes more, and it is exact as a number. */
+const DECIMAL = /^[1-9][0-9]{0,8}$/;
 
 /**
  * Reads a scheme from its PHC prefix.
@@ -43,11 +41,107 @@ export function readScheme(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
 
 /** The scheme inside an already decoded PHC string. @throws SchemeError as `readScheme`. */
 export function schemeOf(parts: PhcString, limits: SchemeLimits = DEFAULT_LIMITS): Scheme {
-  if (parts.id !== "scrypt") throw new SchemeError(`the algorithm "${parts.id}" is not known; known: scrypt`);
-  if (parts.version !== undefined) throw new SchemeError("scrypt has no version part");
-  const parameters = readScryptParameters(parts.parameters, limits);
-  const { ln, r, p } = parameters;
-  return { id: "scrypt", parameters, text: `$scrypt$ln=${ln},r=${r},p=${p}` };
+  const algorithm = ALGORITHMS.get(parts.id);
+  if (algorithm === undefined) {
+    throw new SchemeError(
+      `the algorithm "${parts.id}" is not known; known: ${[...ALGORITHMS.keys()].join(", ")}`,
+    );
+  }
+  assertVersion(algorithm, parts.version);
+  const { pairs, pepper } = splitPepper(parts.parameters);
+  const parameters = readParameters(algorithm, pairs);
+  const fault = algorithm.fault?.(parameters) ?? faultOfLimits(algorithm, parameters, limits);
+  if (fault !== null) throw new SchemeError(`${algorithm.id} with ${write(parameters)}: ${fault}`);
+  return makeScheme(algorithm, parameters, pepper);
+}
+
+/** A scheme from its parts, which the caller knows to be right. */
+export function makeScheme(algorithm: Algorithm, parameters: Parameters, pepper: string | null): Scheme {
+  const version = algorithm.version === undefined ? "" : `$v=${algorithm.version}`;
+  const peppered = pepper === null ? "" : `,${PEPPER}=${pepper}`;
+  return {
+    algorithm,
+    parameters,
+    pepper,
+    text: `$${algorithm.id}${version}$${write(parameters)}${peppered}`,
+  };
+}
+
+/** The same scheme, peppered under another key or under none. */
+export function withPepper(scheme: Scheme, pepper: string | null): Scheme {
+  return makeScheme(scheme.algorithm, scheme.parameters, pepper);
+}
+
+/**
+ * Why a scheme must not guard a public site: it lies below every floor of its algorithm.
+ * @returns the floors as schemes, or `null` if it is dear enough.
+ */
+export function floorsMissedBy({ algorithm, parameters }: Scheme): readonly string[] | null {
+  const reached = algorithm.floors.some((floor) =>
+    Object.entries(floor).every(([name, least]) => (parameters[name] ?? 0) >= least),
+  );
+  return reached ? null : algorithm.floors.map((floor) => makeScheme(algorithm, floor, null).text);
+}
+
+/** The PHC prefix of a stored record's text, without looking whether it can be computed: all before salt and hash. */
+export function schemeTextOf(record: string): string {
+  return record.split("$").slice(0, -2).join("$");
+}
+
+function assertVersion(algorithm: Algorithm, version: number | undefined): void {
+  if (version === algorithm.version) return;
+  throw new SchemeError(
+    algorithm.version === undefined
+      ? `${algorithm.id} has no version part`
+      : `${algorithm.id} is read in version ${algorithm.version} alone: $${algorithm.id}$v=${algorithm.version}$…`,
+  );
+}
+
+type Pairs = PhcString["parameters"];
+
+function splitPepper(pairs: Pairs): { pairs: Pairs; pepper: string | null } {
+  const last = pairs.at(-1);
+  if (last?.[0] !== PEPPER) return { pairs, pepper: null };
+  if (!KEY_ID.test(last[1])) throw new SchemeError("the pepper's key id is not made of a-z, 0-9 and -");
+  return { pairs: pairs.slice(0, -1), pepper: last[1] };
+}
+
+function readParameters(algorithm: Algorithm, pairs: Pairs): Parameters {
+  const names = [...algorithm.parameters.keys()];
+  if (pairs.length !== names.length || pairs.some(([name], index) => name !== names[index])) {
+    const which = names.length === 1 ? "the parameter" : "the parameters";
+    const order = names.length === 1 ? "" : " in this order";
+    throw new SchemeError(`${algorithm.id} takes exactly ${which} ${names.join(", ")}${order}`);
+  }
+  return Object.fromEntries(
+    pairs.map(([name, value]) => {
+      if (DECIMAL.test(value)) return [name, Number(value)];
+      throw new SchemeError(
+        `${algorithm.id} parameter ${name} must be a whole number from 1 to 999999999 without leading zeros`,
+      );
+    }),
+  );
+}
+
+/** Judged from the figures alone, so that an absurd string costs nothing. */
+function faultOfLimits(
+  algorithm: Algorithm,
+  parameters: Parameters,
+  { memoryBytes, timesUsual }: SchemeLimits,
+): string | null {
+  const memory = algorithm.memoryBytes(parameters);
+  if (!(memory <= memoryBytes)) {
+    return `it needs ${formatBytes(memory)} of memory; the limit is ${formatBytes(memoryBytes)}`;
+  }
+  const times = algorithm.work(parameters) / algorithm.work(algorithm.usual);
+  if (times <= timesUsual) return null;
+  return `it costs ${Math.ceil(times).toLocaleString("en")} times ${write(algorithm.usual)}; the limit is ${timesUsual} times`;
+}
+
+function write(parameters: Parameters): string {
+  return Object.entries(parameters)
+    .map(([name, value]) => `${name}=${value}`)
+    .join(",");
 }
 
 function readParts(text: string): PhcString {

@@ -4,13 +4,24 @@ import type { AccountState } from "../account/index.ts";
 /** What is stored of whoever was named; `null` when nobody has that name. */
 export interface SignInCandidate {
   readonly state: AccountState;
-  /** `none`: the account has no password. `unreadable`: the stored text is no record that may be computed. */
-  readonly record: "present" | "none" | "unreadable";
+  /**
+   * `none`: the account has no password. `unreadable`: the stored text is no record that may be computed.
+   * `pepper-key-missing k1`: it is peppered under a key that is not in the ring.
+   */
+  readonly record: "present" | "none" | "unreadable" | MissingPepperKey;
 }
+
+type MissingPepperKey = `pepper-key-missing ${string}`;
 
 /** Why a sign-in was refused. For the journal alone; the reply tells only what `told` says. */
 export type RefusalReason =
-  "unknown-account" | "wrong-password" | "no-password" | "unreadable-record" | "invited" | "suspended";
+  | "unknown-account"
+  | "wrong-password"
+  | "no-password"
+  | "unreadable-record"
+  | MissingPepperKey
+  | "invited"
+  | "suspended";
 
 export type SignInDecision =
   | { readonly outcome: "signed-in"; readonly aal: 1; readonly amr: readonly ["pwd"] }
@@ -28,6 +39,7 @@ export function decidePasswordSignIn(
   if (candidate === null) return refuse("unknown-account");
   if (candidate.record === "unreadable") return refuse("unreadable-record");
   if (candidate.record === "none") return refuse("no-password");
+  if (candidate.record !== "present") return refuse(candidate.record);
   if (!passwordMatches) return refuse("wrong-password");
   if (candidate.state === "invited") return refuse("invited");
   if (candidate.state === "suspended") return { outcome: "refused", reason: "suspended", told: "suspended" };

@@ -1,16 +1,33 @@
 /** Use cases of operators with accounts: look at one in full, set its labels and state. */
-import type { AccountDetail } from "@lucchetto/contract";
+import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { explain, shortened } from "../password/password.ts";
-import { findRecord } from "../password/store.ts";
+import { findRecord, findSchemes } from "../password/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endSessionsOf } from "../session/store.ts";
-import type { AccountRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
-import { showAccount } from "./show.ts";
-import { findAccount, lockAccount, updateAccount } from "./store.ts";
+import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
+import { inTransaction, pageOf } from "../storage/index.ts";
+import { showToOperator } from "./show.ts";
+import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
+
+/** A page of accounts, with the scheme of each one's record. */
+export async function listForOperators(
+  { dataSource, hashing }: ServiceContext,
+  { search, scheme, ...page }: PageQuery & { search?: string | undefined; scheme?: string | undefined },
+): Promise<Page<OperatorAccount>> {
+  const filter = scheme === OLDER_SCHEMES ? { search, notScheme: hashing.scheme.text } : { search, scheme };
+  const rows = await listAccounts(dataSource, filter, page);
+  const schemes = await findSchemes(
+    dataSource,
+    rows.map(({ id }) => id),
+  );
+  return pageOf(rows, page, (row) => showToOperator(row, schemes.get(row.id) ?? null));
+}
+
+/** In place of a scheme: any but the configured one. */
+const OLDER_SCHEMES = "older";
 
 /** One account: as shown, as stored, its record taken apart. @throws ProblemReply `not-found`. */
 export async function accountInFull(context: ServiceContext, id: string): Promise<AccountDetail> {
@@ -19,7 +36,7 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
   const stored = await findRecord(context.dataSource, id);
   const storedShortened = stored === null ? null : { ...stored, record: shortened(stored.record) };
   return {
-    account: showAccount(row),
+    account: showToOperator(row, stored?.scheme ?? null),
     password: stored === null ? null : explain(context, stored),
     row: [
       ...columnsOf("account", row),
@@ -44,7 +61,11 @@ export async function changeAccount(
   { dataSource, clock }: ServiceContext,
   operator: LiveSession,
   id: string,
-  change: { labels?: string[] | undefined; state?: "active" | "suspended" | undefined },
+  change: {
+    labels?: string[] | undefined;
+    state?: "active" | "suspended" | undefined;
+    mustChangePassword?: boolean | undefined;
+  },
   visit: Visit,
 ): Promise<AccountRow> {
   if (change.state === "suspended" && id === operator.account.id) {
@@ -59,12 +80,13 @@ export async function changeAccount(
     const changed = {
       labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
       state: change.state ?? account.state,
+      mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
     };
     await updateAccount(manager, id, changed);
     if (changed.state === "suspended") await endSessionsOf(manager, id, { now, reason: "suspended" });
     const event = {
       kind: "account.changed",
-      reason: change.state ?? "labels",
+      reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),
       accountId: id,
       actorId: operator.account.id,
     } as const;

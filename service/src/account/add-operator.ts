@@ -5,10 +5,11 @@ import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { record } from "../journal/journal.ts";
+import { peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
-import type { AccountRow } from "../storage/index.ts";
-import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { newAccount } from "./new-account.ts";
 import { insertAccount } from "./store.ts";
 
 /** What was wrong, for the person at the keyboard. */
@@ -27,25 +28,22 @@ export async function addOperator(
 ): Promise<string> {
   const email = readEmail(wanted.email);
   if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
-  const { passwords } = configuration;
   const verdict = judge(configuration, wanted.password, wanted);
   if (!verdict.ok) throw new OperatorRefusal(`the password: ${verdict.message}`);
 
-  const passwordRecord = await makeRecord(verdict.text, passwords.hashing.scheme, randomBytes(SALT_LENGTH));
+  const passwordRecord = await makeRecord(
+    verdict.text,
+    schemeOfNewRecords(configuration),
+    randomBytes(SALT_LENGTH),
+    peppersOf(configuration.keyRing),
+  );
   const now = clock.now();
-  const account: AccountRow = {
-    id: newId(now),
-    reference: null,
-    email: email.shown,
-    emailKey: email.key,
-    emailVerifiedAt: now,
-    username: null,
-    usernameKey: null,
+  const account = newAccount(now, {
+    email,
     displayName: wanted.displayName,
-    state: "active",
     labels: [OPERATOR_LABEL],
-    createdAt: now,
-  };
+    emailVerifiedAt: now,
+  });
   try {
     await inTransaction(dataSource, async (manager) => {
       await insertAccount(manager, account);

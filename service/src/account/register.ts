@@ -11,8 +11,9 @@ import type { BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { inTransaction, isDuplicateOf, newId } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countRegistration } from "../throttle/throttle.ts";
+import { newAccount } from "./new-account.ts";
 import { findTaken, insertAccount } from "./store.ts";
 
 /** What the form holds. */
@@ -36,7 +37,8 @@ export async function register(
   await countRegistration(context, visit.network);
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
   const passwordRecord = await context.hashing.make(password);
-  const account = newAccount(context, { email, username, displayName: registration.displayName ?? null });
+  const displayName = registration.displayName ?? null;
+  const account = newAccount(context.clock.now(), { email, username, displayName });
   // A private site says the same for a free and a taken address, so nobody is signed in by registering one.
   const tells = context.configuration.tellTaken || email === null;
   try {
@@ -55,30 +57,6 @@ export async function register(
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;
     return answerTaken(context, account, visit);
   }
-}
-
-function newAccount(
-  { clock }: ServiceContext,
-  parts: {
-    email: Identifier<"email"> | null;
-    username: Identifier<"username"> | null;
-    displayName: string | null;
-  },
-): AccountRow {
-  const now = clock.now();
-  return {
-    id: newId(now),
-    reference: null,
-    email: parts.email?.shown ?? null,
-    emailKey: parts.email?.key ?? null,
-    emailVerifiedAt: null,
-    username: parts.username?.shown ?? null,
-    usernameKey: parts.username?.key ?? null,
-    displayName: parts.displayName,
-    state: "active",
-    labels: [],
-    createdAt: now,
-  };
 }
 
 /** All that is wrong with the form, told at once. */

@@ -4,11 +4,9 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
-import { pageOf } from "../storage/index.ts";
-import { accountInFull, changeAccount } from "./account.ts";
+import { accountInFull, changeAccount, listForOperators } from "./account.ts";
 import { register } from "./register.ts";
 import { showAccount } from "./show.ts";
-import { listAccounts } from "./store.ts";
 
 /** Registration, the signed-in account, and the operators' accounts. */
 export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -22,10 +20,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.showAccount, async (_received, { caller }) => answer(200, showAccount(caller.account)));
 
-    mount(app, routes.listAccounts, async ({ query }) => {
-      const rows = await listAccounts(context.dataSource, query, query);
-      return answer(200, pageOf(rows, query, showAccount));
-    });
+    mount(app, routes.listAccounts, async ({ query }) => answer(200, await listForOperators(context, query)));
 
     mount(app, routes.showAccountDetail, async ({ params }) =>
       answer(200, await accountInFull(context, params.id)),

@@ -1,8 +1,8 @@
-import type { Account } from "@lucchetto/contract";
-import type { AccountRow } from "../storage/index.ts";
+import type { Account, OperatorAccount } from "@lucchetto/contract";
+import type { AccountFacts, AccountRow } from "../storage/index.ts";
 
 /** An account as the contract shows it. */
-export function showAccount(row: AccountRow): Account {
+export function showAccount(row: AccountFacts): Account {
   return {
     id: row.id,
     reference: row.reference,
@@ -13,5 +13,15 @@ export function showAccount(row: AccountRow): Account {
     state: row.state,
     labels: row.labels,
     createdAt: row.createdAt.toISOString(),
+  };
+}
+
+/** An account as operators see it. @param scheme of its password record; `null` if it has no password. */
+export function showToOperator(row: AccountRow, scheme: string | null): OperatorAccount {
+  return {
+    ...showAccount(row),
+    scheme,
+    lastSignInAt: row.lastSignInAt?.toISOString() ?? null,
+    mustChangePassword: row.mustChangePassword,
   };
 }

@@ -29,7 +29,7 @@ export function lockAccount(manager: EntityManager, id: string): Promise<Account
 export async function updateAccount(
   manager: EntityManager,
   id: string,
-  change: Partial<Pick<AccountRow, "labels" | "state">>,
+  change: Partial<Omit<AccountRow, "id">>,
 ): Promise<void> {
   await manager.getRepository(AccountEntity).update({ id }, change);
 }
@@ -46,10 +46,17 @@ export async function findTaken(
   };
 }
 
+/** Which accounts are wanted. `notScheme`: with a record of any other scheme. */
+export interface AccountFilter {
+  readonly search?: string | undefined;
+  readonly scheme?: string | undefined;
+  readonly notScheme?: string | undefined;
+}
+
 /** One more row than the page holds, newest first. */
 export function listAccounts(
   dataSource: DataSource,
-  { search }: { search?: string | undefined },
+  { search, scheme, notScheme }: AccountFilter,
   page: PageQuery,
 ): Promise<AccountRow[]> {
   const query = dataSource
@@ -71,6 +78,15 @@ export function listAccounts(
         if (UUID.test(search.trim())) either.orWhere("account.id = :exact");
       }),
     );
+  }
+  if (scheme !== undefined || notScheme !== undefined) {
+    query.innerJoin("password_record", "record", "record.accountId = account.id");
+    if (notScheme !== undefined) query.andWhere("record.scheme <> :notScheme", { notScheme });
+    if (scheme?.startsWith("$") === true) query.andWhere("record.scheme = :scheme", { scheme });
+    else if (scheme !== undefined)
+      query.andWhere("record.scheme LIKE :algorithm", {
+        algorithm: `$${scheme.replace(/[\\%_]/g, "\\$&")}%`,
+      });
   }
   return query.getMany();
 }

@@ -4,7 +4,14 @@
  */
 import { availableParallelism } from "node:os";
 import type { KeyRing } from "@lucchetto/core";
-import { DEFAULT_MINIMUM_LENGTH, DEFAULT_SCHEME_TEXT, isLoopbackHost, readScheme } from "@lucchetto/core";
+import {
+  DEFAULT_MINIMUM_LENGTH,
+  DEFAULT_SCHEME_TEXT,
+  floorsMissedBy,
+  isLoopbackHost,
+  readScheme,
+  SchemeError,
+} from "@lucchetto/core";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
 import { readDuration } from "./duration.ts";
@@ -122,6 +129,12 @@ export const configurationSchema = z.strictObject({
         .max(128)
         .default(DEFAULT_MINIMUM_LENGTH)
         .meta({ expected: "a whole number from 8 to 128" }),
+      pepper: z.enum(["on", "off"]).default("off").meta({ expected: "on or off" }),
+      compromisedList: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a list compiled by: lucchetto password-list build" }),
       hashing: z
         .strictObject({
           scheme: z
@@ -129,13 +142,18 @@ export const configurationSchema = z.strictObject({
             .default(DEFAULT_SCHEME_TEXT)
             .transform((text, context) => {
               try {
-                return readScheme(text);
-              } catch {
-                context.addIssue({ code: "custom", message: "not a scheme" });
-                return z.NEVER;
+                const scheme = readScheme(text);
+                if (scheme.algorithm.makes && scheme.pepper === null) return scheme;
+              } catch (error) {
+                if (!(error instanceof SchemeError)) throw error;
               }
+              context.addIssue({ code: "custom", message: "not a scheme for new records" });
+              return z.NEVER;
             })
-            .meta({ expected: "a PHC prefix such as $scrypt$ln=15,r=8,p=3" }),
+            .meta({
+              expected:
+                "the PHC prefix of scrypt, argon2id, pbkdf2-sha256 or pbkdf2-sha512, such as $scrypt$ln=15,r=8,p=3 (the pepper is passwords.pepper)",
+            }),
           parallel: z
             .number()
             .int()
@@ -227,6 +245,9 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
   if (configuration.accounts.email === "off" && configuration.accounts.username === "off") {
     faults.push("accounts: email and username are both off; people need one of them to sign in");
   }
+  if (configuration.passwords.pepper === "on" && configuration.keys.file === undefined) {
+    faults.push("passwords.pepper: found on, which needs a key ring; name one in keys.file");
+  }
   if (configuration.mode === "production") {
     if (url.protocol !== "https:") {
       faults.push(
@@ -241,21 +262,17 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
         "keys.file: missing, expected the path of a key ring (production); make one with: lucchetto keys add",
       );
     }
-    faults.push(...faultsOfCost(configuration));
+    const { scheme } = configuration.passwords.hashing;
+    const floors = floorsMissedBy(scheme);
+    if (floors !== null) {
+      faults.push(
+        `passwords.hashing.scheme: found ${scheme.text}, expected at least ${floors.join(" or ")} (production)`,
+      );
+    }
   } else if (!isLoopbackHost(configuration.listen.host) && configuration.listen.host !== "::1") {
     faults.push(
       `listen.host: found ${configuration.listen.host}, expected 127.0.0.1 or localhost (development listens on loopback only)`,
     );
   }
   return faults;
-}
-
-/** Cost floors of production for scrypt with r=8: (N=2^17, p=1), (2^16, 2), (2^15, 3). */
-function faultsOfCost(configuration: z.output<typeof configurationSchema>): string[] {
-  const { ln, r, p } = configuration.passwords.hashing.scheme.parameters;
-  const enough = r >= 8 && ((ln >= 17 && p >= 1) || (ln >= 16 && p >= 2) || (ln >= 15 && p >= 3));
-  if (enough) return [];
-  return [
-    `passwords.hashing.scheme: found $scrypt$ln=${ln},r=${r},p=${p}, expected at least $scrypt$ln=15,r=8,p=3, ln=16,r=8,p=2 or ln=17,r=8,p=1 (production)`,
-  ];
 }

@@ -21,6 +21,13 @@ export function collectMetrics(app: FastifyInstance, hashing: Hashing): Registry
       this.set({ state: "waiting" }, waiting);
     },
   });
+  const waits = new Histogram({
+    name: "lucchetto_password_hash_wait_seconds",
+    help: "Time that a password hash waited in the queue before it began",
+    buckets: DURATION_BUCKETS,
+    registers: [registry],
+  });
+  hashing.onWaited((seconds) => waits.observe(seconds));
   const durations = new Histogram({
     name: "lucchetto_http_request_seconds",
     help: "Time to answer, by method, route and status",

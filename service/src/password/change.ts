@@ -10,7 +10,7 @@ import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
-import { judge, readStored } from "./password.ts";
+import { checkable, judge, readStored } from "./password.ts";
 import { findRecord, setRecord } from "./store.ts";
 
 export interface PasswordChange {
@@ -85,5 +85,6 @@ async function isPresentPassword(
 ): Promise<boolean> {
   const row = await findRecord(context.dataSource, accountId);
   const prepared = preparePassword(typed);
-  return prepared.ok && context.hashing.check(prepared.text, row === null ? null : readStored(row.record));
+  const stored = row === null ? null : checkable(readStored(context.hashing, row.record));
+  return prepared.ok && context.hashing.check(prepared.text, stored);
 }

@@ -1,20 +1,28 @@
 /** Hashing under load: so many at once, a bounded queue behind them, and past it an honest "too busy". */
 import { randomBytes } from "node:crypto";
 import { performance } from "node:perf_hooks";
-import type { PasswordRecord, Scheme } from "@lucchetto/core";
-import { checkRecord, makeRecord, SALT_LENGTH } from "@lucchetto/core";
+import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
+import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
+import type { Configuration } from "../config/index.ts";
 import { ProblemReply } from "../http/problem.ts";
 
 export interface Hashing {
+  /** The scheme of new records, with the pepper's key if one is wanted. */
   readonly scheme: Scheme;
+  /** The pepper's keys, by id: those of the whole ring. */
+  readonly peppers: Peppers;
   /** Milliseconds one hash of the configured scheme took on this machine, measured at the start. */
   readonly millisecondsPerHash: number;
   /** Makes a record of a prepared password. @throws ProblemReply `too-busy`. */
   make(password: string): Promise<string>;
   /** Checks a prepared password; against no record it costs the same and is false. @throws ProblemReply `too-busy`. */
   check(password: string, stored: PasswordRecord | null): Promise<boolean>;
+  /** Runs other work that hashes under the same bound, as a measurement does. @throws ProblemReply `too-busy`. */
+  run<Result>(work: () => Promise<Result>): Promise<Result>;
   /** How many run and wait at this moment. */
   load(): { running: number; waiting: number };
+  /** Tells, of everything that was let through, how many seconds it had waited. */
+  onWaited(listener: (seconds: number) => void): void;
 }
 
 /** Seconds told to who meets a full queue. */
@@ -22,32 +30,53 @@ const RETRY_AFTER = 1;
 /** Hashes measured at the start. */
 const MEASURED = 3;
 
+/** What new records are made with: the configured scheme, peppered under the ring's current key if that is wanted. */
+export function schemeOfNewRecords({
+  passwords,
+  keyRing,
+}: Pick<Configuration, "passwords" | "keyRing">): Scheme {
+  const { scheme } = passwords.hashing;
+  return passwords.pepper === "on" && keyRing !== null ? withPepper(scheme, keyRing.current) : scheme;
+}
+
+/** The pepper's keys: derived from the ring's for this purpose alone. */
+export function peppersOf(keyRing: KeyRing | null): Peppers {
+  return new Map([...(keyRing?.keys ?? [])].map(([id, key]) => [id, deriveKey(key, "pepper")]));
+}
+
 /** Makes the service's hashing, after measuring the scheme on this machine. */
-export async function createHashing(options: {
-  readonly scheme: Scheme;
-  readonly parallel: number;
-  readonly queue: number;
-}): Promise<Hashing> {
-  const { scheme } = options;
-  const enter = createGate(options);
-  const nobodysRecord: PasswordRecord = { scheme, salt: randomBytes(SALT_LENGTH), hash: randomBytes(32) };
+export async function createHashing(
+  configuration: Pick<Configuration, "passwords" | "keyRing">,
+): Promise<Hashing> {
+  const scheme = schemeOfNewRecords(configuration);
+  const peppers = peppersOf(configuration.keyRing);
+  const gate = createGate(configuration.passwords.hashing);
+  const nobodysRecord: PasswordRecord = {
+    scheme,
+    salt: randomBytes(SALT_LENGTH),
+    hash: randomBytes(HASH_LENGTH),
+  };
+  const make = (password: string) => makeRecord(password, scheme, randomBytes(SALT_LENGTH), peppers);
   return {
     scheme,
-    millisecondsPerHash: await measure(scheme),
-    make: (password) => enter.run(() => makeRecord(password, scheme, randomBytes(SALT_LENGTH))),
+    peppers,
+    millisecondsPerHash: await measure(() => make("a password that nobody has")),
+    make: (password) => gate.run(() => make(password)),
     check: async (password, stored) => {
-      const matches = await enter.run(() => checkRecord(password, stored ?? nobodysRecord));
+      const matches = await gate.run(() => checkRecord(password, stored ?? nobodysRecord, peppers));
       return matches && stored !== null;
     },
-    load: enter.load,
+    run: gate.run,
+    load: gate.load,
+    onWaited: gate.onWaited,
   };
 }
 
-async function measure(scheme: Scheme): Promise<number> {
+async function measure(hash: () => Promise<unknown>): Promise<number> {
   const times: number[] = [];
   for (let round = 0; round <= MEASURED; round += 1) {
     const started = performance.now();
-    await makeRecord("a password that nobody has", scheme, randomBytes(SALT_LENGTH));
+    await hash();
     times.push(performance.now() - started);
   }
   // The first one also pays for memory that the process has not held before.
@@ -61,6 +90,7 @@ async function measure(scheme: Scheme): Promise<number> {
 /** Lets `parallel` through at once and keeps up to `queue` waiting, first come first served. */
 function createGate({ parallel, queue }: { parallel: number; queue: number }) {
   const waiting: Array<() => void> = [];
+  const listeners: Array<(seconds: number) => void> = [];
   let running = 0;
 
   const leave = (): void => {
@@ -73,9 +103,12 @@ function createGate({ parallel, queue }: { parallel: number; queue: number }) {
 
   return {
     async run<Result>(work: () => Promise<Result>): Promise<Result> {
+      const came = performance.now();
       if (running < parallel) running += 1;
       else if (waiting.length >= queue) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
       else await new Promise<void>((resolve) => waiting.push(resolve));
+      const seconds = (performance.now() - came) / 1_000;
+      for (const listener of listeners) listener(seconds);
       try {
         return await work();
       } finally {
@@ -83,5 +116,8 @@ function createGate({ parallel, queue }: { parallel: number; queue: number }) {
       }
     },
     load: () => ({ running, waiting: waiting.length }),
+    onWaited: (listener: (seconds: number) => void) => {
+      listeners.push(listener);
+    },
   };
 }

@@ -1,6 +1,6 @@
 /** Use cases of password records: read what is stored, re-make what is older than configured, explain it. */
 import type { PasswordExplanation } from "@lucchetto/contract";
-import type { Context, PasswordRecord, PasswordVerdict } from "@lucchetto/core";
+import type { Context, PasswordRecord, PasswordVerdict, Peppers, Scheme } from "@lucchetto/core";
 import {
   explainRecord,
   isOutdated,
@@ -9,7 +9,6 @@ import {
   readRecord,
   readScheme,
   SchemeError,
-  scryptOperations,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
@@ -17,6 +16,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { isListed } from "./common-passwords.ts";
+import type { Hashing } from "./hashing.ts";
 import { replaceRecord } from "./store.ts";
 
 /** Judges a new password by the configured rules, for whoever it is to be. */
@@ -30,14 +30,27 @@ export function judge(
   return judgeNewPassword(typed, { minimumLength: passwords.minimumLength, isListed, context });
 }
 
-/** A stored text as a record; `null` if it is none that may be computed. */
-export function readStored(text: string): PasswordRecord | null {
+/** A stored text that no password can be checked against, and why. */
+export interface UnusableRecord {
+  readonly unusable: "unreadable" | `pepper-key-missing ${string}`;
+}
+
+/** A stored text as a record, or why it is none that can be computed. */
+export function readStored({ peppers }: { peppers: Peppers }, text: string): PasswordRecord | UnusableRecord {
   try {
-    return readRecord(text);
+    const record = readRecord(text);
+    const { pepper } = record.scheme;
+    if (pepper === null || peppers.has(pepper)) return record;
+    return { unusable: `pepper-key-missing ${pepper}` };
   } catch (error) {
-    if (error instanceof PhcReadError || error instanceof SchemeError) return null;
+    if (error instanceof PhcReadError || error instanceof SchemeError) return { unusable: "unreadable" };
     throw error;
   }
+}
+
+/** The record to check a password against: none where there is none or it cannot be used. */
+export function checkable(stored: PasswordRecord | UnusableRecord | null): PasswordRecord | null {
+  return stored === null || "unusable" in stored ? null : stored;
 }
 
 /** Re-makes an outdated record from the password that was just shown right. Hashes outside any transaction. */
@@ -66,13 +79,11 @@ export function explain(
 ): PasswordExplanation | { unreadable: string } {
   try {
     const explanation = explainRecord(row.record, hashing.scheme);
-    const cost = scryptOperations(readScheme(explanation.scheme).parameters);
-    const configuredCost = scryptOperations(hashing.scheme.parameters);
     return {
       ...explanation,
       segments: [...explanation.segments],
       configuredScheme: hashing.scheme.text,
-      millisecondsHere: Math.round((hashing.millisecondsPerHash * cost * 10) / configuredCost) / 10,
+      millisecondsHere: estimateMilliseconds(hashing, readScheme(explanation.scheme)),
       setAt: row.setAt.toISOString(),
       recordMadeAt: row.madeAt.toISOString(),
     };
@@ -80,6 +91,16 @@ export function explain(
     if (error instanceof PhcReadError || error instanceof SchemeError) return { unreadable: error.message };
     throw error;
   }
+}
+
+/** From what the configured scheme takes here; `null` for another algorithm, which nothing was measured of. */
+function estimateMilliseconds(
+  { scheme: configured, millisecondsPerHash }: Pick<Hashing, "scheme" | "millisecondsPerHash">,
+  { algorithm, parameters }: Scheme,
+): number | null {
+  if (algorithm !== configured.algorithm) return null;
+  const times = algorithm.work(parameters) / algorithm.work(configured.parameters);
+  return Math.round(millisecondsPerHash * times * 10) / 10;
 }
 
 /** A record as it may be shown: the digest shortened. */

@@ -7,8 +7,9 @@ import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
 import { showSession } from "../session/session.ts";
 import { changePassword } from "./change.ts";
+import { showFleet } from "./fleet.ts";
 
-/** `POST /v1/account/password`. */
+/** Changing the password; the fleet of records. */
 export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.changePassword, async ({ body }, { caller, request, reply }) => {
@@ -26,5 +27,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         ...handOver(context, reply, changed, deliver),
       });
     });
+
+    mount(app, routes.showHashFleet, async () => answer(200, await showFleet(context)));
   };
 }

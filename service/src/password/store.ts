@@ -1,13 +1,18 @@
+import { schemeTextOf } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import type { PasswordRecordRow } from "../storage/index.ts";
-import { PasswordRecordEntity } from "../storage/index.ts";
+import { In, Like, MoreThanOrEqual } from "typeorm";
+import type { PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
+import { inTransaction, PasswordRecordEntity, SchemeCountEntity } from "../storage/index.ts";
 
 export function findRecord(dataSource: DataSource, accountId: string): Promise<PasswordRecordRow | null> {
   return dataSource.getRepository(PasswordRecordEntity).findOneBy({ accountId });
 }
 
-export async function insertRecord(manager: EntityManager, row: PasswordRecordRow): Promise<void> {
-  await manager.getRepository(PasswordRecordEntity).insert(row);
+export async function insertRecord(
+  manager: EntityManager,
+  row: Omit<PasswordRecordRow, "scheme">,
+): Promise<void> {
+  await manager.getRepository(PasswordRecordEntity).insert({ ...row, scheme: schemeTextOf(row.record) });
 }
 
 /** Puts a re-made record in the place of exactly the one it was made from; a newer password is never overwritten. */
@@ -17,7 +22,7 @@ export async function replaceRecord(
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(PasswordRecordEntity)
-    .update({ accountId, record: from }, { record: to, madeAt: now });
+    .update({ accountId, record: from }, { record: to, scheme: schemeTextOf(to), madeAt: now });
   return affected === 1;
 }
 
@@ -26,7 +31,8 @@ export async function setRecord(
   manager: EntityManager,
   { accountId, record, now }: { accountId: string; record: string; now: Date },
 ): Promise<void> {
-  await manager.getRepository(PasswordRecordEntity).save({ accountId, record, setAt: now, madeAt: now });
+  const row = { accountId, record, scheme: schemeTextOf(record), setAt: now, madeAt: now };
+  await manager.getRepository(PasswordRecordEntity).save(row);
 }
 
 /** The record, locked against changes until the transaction ends. */
@@ -34,4 +40,55 @@ export function lockRecord(manager: EntityManager, accountId: string): Promise<P
   return manager
     .getRepository(PasswordRecordEntity)
     .findOne({ where: { accountId }, lock: { mode: "pessimistic_write" } });
+}
+
+/** The schemes of these accounts' records, by account. */
+export async function findSchemes(
+  dataSource: DataSource,
+  accountIds: readonly string[],
+): Promise<ReadonlyMap<string, string>> {
+  const rows = await dataSource.getRepository(PasswordRecordEntity).find({
+    select: { accountId: true, scheme: true },
+    where: { accountId: In([...accountIds]) },
+  });
+  return new Map(rows.map(({ accountId, scheme }) => [accountId, scheme]));
+}
+
+/** How many records there are of each scheme, and when somebody who has one last signed in. */
+export async function countSchemes(
+  dataSource: DataSource,
+): Promise<Array<{ scheme: string; records: number; lastSignInAt: Date | null }>> {
+  const rows = await dataSource
+    .getRepository(PasswordRecordEntity)
+    .createQueryBuilder("record")
+    .innerJoin("account", "account", "account.id = record.accountId")
+    .select("record.scheme", "scheme")
+    .addSelect("COUNT(*)", "records")
+    .addSelect("MAX(account.lastSignInAt)", "lastSignInAt")
+    .groupBy("record.scheme")
+    .getRawMany<{ scheme: string; records: string; lastSignInAt: Date | null }>();
+  return rows.map((row) => ({ ...row, records: Number(row.records) }));
+}
+
+/** Notes the present counts as those of the day, whatever was noted of it before. */
+export async function storeSchemeCounts(dataSource: DataSource, day: string): Promise<void> {
+  await inTransaction(dataSource, async (manager) => {
+    await manager.getRepository(SchemeCountEntity).delete({ day });
+    await manager.query(
+      "INSERT INTO scheme_count (day, scheme, records) SELECT ?, scheme, COUNT(*) FROM password_record GROUP BY scheme ON DUPLICATE KEY UPDATE records = VALUES(records)",
+      [day],
+    );
+  });
+}
+
+/** The noted counts from a day on, oldest first. */
+export function listSchemeCounts(dataSource: DataSource, from: string): Promise<SchemeCountRow[]> {
+  return dataSource
+    .getRepository(SchemeCountEntity)
+    .find({ where: { day: MoreThanOrEqual(from) }, order: { day: "ASC", scheme: "ASC" } });
+}
+
+/** How many records are peppered under a key. */
+export function countPepperedUnder(dataSource: DataSource, keyId: string): Promise<number> {
+  return dataSource.getRepository(PasswordRecordEntity).countBy({ scheme: Like(`%,pepper=${keyId}`) });
 }

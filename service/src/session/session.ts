@@ -4,6 +4,7 @@ import type { OperatorSession, Session } from "@lucchetto/contract";
 import type { PlainToken, SessionKind } from "@lucchetto/core";
 import { beginSessionTimes, hashToken, isSessionAlive, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
+import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
@@ -51,6 +52,7 @@ export async function beginSession(
     network: visit.network,
   };
   await insertSession(manager, session);
+  await updateAccount(manager, account.id, { lastSignInAt: now });
   if (replaces !== null && (await endSession(manager, replaces.session.id, { now, reason: "replaced" }))) {
     const event = {
       kind: "session.replaced",

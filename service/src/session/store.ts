@@ -1,13 +1,13 @@
 import type { HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, Not } from "typeorm";
-import type { AccountRow, PageQuery, SessionRow } from "../storage/index.ts";
+import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
 import { readCursor, SessionEntity } from "../storage/index.ts";
 
 /** A session with the account it belongs to, as one look-up finds them. */
 export interface LiveSession {
   readonly session: SessionRow;
-  readonly account: AccountRow;
+  readonly account: AccountFacts;
 }
 
 const SESSION_COLUMNS = `s.id AS sid, s.tokenHash, s.kind, s.aal, s.amr, s.authTime, s.createdAt AS sessionCreatedAt,
@@ -20,7 +20,7 @@ export const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
 
 /** A row of `SESSION_WITH_ACCOUNT`. */
 export type JoinedRow = Omit<SessionRow, "id" | "accountId" | "createdAt" | "amr"> &
-  Omit<AccountRow, "id" | "createdAt" | "labels"> & {
+  Omit<AccountFacts, "id" | "createdAt" | "labels"> & {
     sid: string;
     aid: string;
     sessionCreatedAt: Date;

@@ -2,13 +2,14 @@
 import { performance } from "node:perf_hooks";
 import { setTimeout as delay } from "node:timers/promises";
 import type { Proof } from "@lucchetto/contract";
-import type { PasswordRecord, RefusalReason } from "@lucchetto/core";
+import type { PasswordRecord, RefusalReason, SignInCandidate } from "@lucchetto/core";
 import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
-import { readStored, remake, storeRemade } from "../password/password.ts";
+import type { UnusableRecord } from "../password/password.ts";
+import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
 import type { BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
@@ -48,11 +49,12 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     mark: device.mark,
   });
   const row = account === null ? null : await findRecord(context.dataSource, account.id);
-  const stored = row === null ? null : readStored(row.record);
+  const read = row === null ? null : readStored(context.hashing, row.record);
+  const stored = checkable(read);
 
   const prepared = preparePassword(proof.password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
-  const candidate = account && { state: account.state, record: describe(row, stored) };
+  const candidate = account && { state: account.state, record: describe(read) };
   const decision = decidePasswordSignIn(candidate, matches);
 
   if (decision.outcome === "refused") {
@@ -117,12 +119,9 @@ async function checkOrGiveBack(
   }
 }
 
-function describe(
-  row: PasswordRecordRow | null,
-  stored: PasswordRecord | null,
-): "present" | "none" | "unreadable" {
-  if (row === null) return "none";
-  return stored === null ? "unreadable" : "present";
+function describe(read: PasswordRecord | UnusableRecord | null): SignInCandidate["record"] {
+  if (read === null) return "none";
+  return "unusable" in read ? read.unusable : "present";
 }
 
 /**

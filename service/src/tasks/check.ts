@@ -77,8 +77,8 @@ function checkKeys({ keyRing }: Configuration): Finding {
   return { subject: "keys", verdict: "warning", detail };
 }
 
-async function checkHashing({ passwords }: Configuration): Promise<Finding> {
-  const { millisecondsPerHash, scheme } = await createHashing(passwords.hashing);
+async function checkHashing(configuration: Configuration): Promise<Finding> {
+  const { millisecondsPerHash, scheme } = await createHashing(configuration);
   const subject = "password hashing";
   const took = `${scheme.text} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
   if (millisecondsPerHash < COMFORTABLE.least) {

@@ -45,10 +45,23 @@ export function promoteKey(file: string, id: string): KeyRingShown {
   return listKeys(file);
 }
 
-/** Removes a key that is not current. @throws KeyRefusal. */
-export function retireKey(file: string, id: string): KeyRingShown {
+/**
+ * Removes a key that is not current and that nothing needs any more.
+ * @param count how many password records are peppered under it. @throws KeyRefusal.
+ */
+export async function retireKey(
+  file: string,
+  id: string,
+  count: (id: string) => Promise<number>,
+): Promise<KeyRingShown> {
   const ring = existing(file, id);
   if (ring.current === id) throw new KeyRefusal(`${id} is the current key; promote another first`);
+  const records = await count(id);
+  if (records > 0) {
+    throw new KeyRefusal(
+      `${records} password record${records === 1 ? " is" : "s are"} peppered under ${id}; without it nobody of them can sign in. They are re-made as people sign in: lucchetto account list --scheme older`,
+    );
+  }
   const { [id]: _, ...keys } = ring.keys;
   write(file, { ...ring, keys });
   return listKeys(file);

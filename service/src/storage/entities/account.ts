@@ -14,7 +14,13 @@ export interface AccountRow {
   state: AccountState;
   labels: string[];
   createdAt: Date;
+  /** An operator wants a new password at the next sign-in. */
+  mustChangePassword: boolean;
+  lastSignInAt: Date | null;
 }
+
+/** Who the account is, without what only a sign-in needs to know. */
+export type AccountFacts = Omit<AccountRow, "mustChangePassword" | "lastSignInAt">;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
   name: "account",
@@ -30,6 +36,8 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     state: { type: "varchar", length: 12 },
     labels: { type: "json" },
     createdAt: { type: "datetime", precision: 3 },
+    mustChangePassword: { type: "boolean", default: false },
+    lastSignInAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },

@@ -6,6 +6,7 @@ import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
+import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
 import { ThrottleCountEntity } from "./throttle-count.ts";
 
@@ -17,6 +18,7 @@ export * from "./journal-entry.ts";
 export * from "./known-device.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
+export * from "./scheme-count.ts";
 export * from "./session.ts";
 export * from "./throttle-count.ts";
 
@@ -31,6 +33,7 @@ export const ENTITIES = [
   KnownDeviceEntity,
   MovedClockEntity,
   PasswordRecordEntity,
+  SchemeCountEntity,
   SessionEntity,
   ThrottleCountEntity,
 ];

@@ -4,6 +4,8 @@ import { EntitySchema } from "typeorm";
 export interface PasswordRecordRow {
   accountId: string;
   record: string;
+  /** The record's own beginning, for counting: all before its salt and hash. */
+  scheme: string;
   setAt: Date;
   madeAt: Date;
 }
@@ -13,9 +15,11 @@ export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
   columns: {
     accountId: { type: "uuid", primary: true },
     record: { type: "varchar", length: 512, charset: "ascii", collation: "ascii_bin" },
+    scheme: { type: "varchar", length: 190, charset: "ascii", collation: "ascii_bin" },
     setAt: { type: "datetime", precision: 3 },
     madeAt: { type: "datetime", precision: 3 },
   },
+  indices: [{ name: "password_record_scheme", columns: ["scheme", "accountId"] }],
   foreignKeys: [
     {
       name: "password_record_account",

@@ -1,0 +1,34 @@
+/** The row of a new account, with what is not said left empty. */
+import type { Identifier } from "@lucchetto/core";
+import type { AccountRow } from "../storage/index.ts";
+import { newId } from "../storage/index.ts";
+
+export interface NewAccount {
+  readonly email: Identifier<"email"> | null;
+  readonly username?: Identifier<"username"> | null;
+  readonly displayName: string | null;
+  readonly labels?: readonly string[];
+  readonly reference?: string | null;
+  readonly emailVerifiedAt?: Date | null;
+  readonly mustChangePassword?: boolean;
+}
+
+/** @param now also what the id begins with. */
+export function newAccount(now: Date, parts: NewAccount): AccountRow {
+  const { email, username } = parts;
+  return {
+    id: newId(now),
+    reference: parts.reference ?? null,
+    email: email?.shown ?? null,
+    emailKey: email?.key ?? null,
+    emailVerifiedAt: parts.emailVerifiedAt ?? null,
+    username: username?.shown ?? null,
+    usernameKey: username?.key ?? null,
+    displayName: parts.displayName,
+    state: "active",
+    labels: [...(parts.labels ?? [])],
+    createdAt: now,
+    mustChangePassword: parts.mustChangePassword ?? false,
+    lastSignInAt: null,
+  };
+}

@@ -1,0 +1,93 @@
+/** The hash fleet: how many records there are of which scheme, now and on every day before. */
+import type { HashFleet } from "@lucchetto/contract";
+import { floorsMissedBy, readScheme, SchemeError } from "@lucchetto/core";
+import type { ServiceContext } from "../context.ts";
+import { countSchemes, listSchemeCounts, storeSchemeCounts } from "./store.ts";
+
+const DAY = 86_400_000;
+/** Days shown. */
+const SHOWN_DAYS = 90;
+/** Milliseconds after which the day's counts are taken again. */
+const RECOUNT_AFTER = 3_600_000;
+
+/** Keeps the counts of each day: taken when a day is first seen, and again every hour while it lasts. */
+export interface FleetCounter {
+  /** Counts if that is due; otherwise it costs a comparison. */
+  keep(): Promise<void>;
+}
+
+export function createFleetCounter({
+  dataSource,
+  clock,
+}: Pick<ServiceContext, "dataSource" | "clock">): FleetCounter {
+  let counted: Date | null = null;
+  return {
+    async keep() {
+      const now = clock.now();
+      if (counted !== null && dayOf(counted) === dayOf(now)) {
+        if (Math.abs(now.getTime() - counted.getTime()) < RECOUNT_AFTER) return;
+      }
+      counted = now;
+      await storeSchemeCounts(dataSource, dayOf(now));
+    },
+  };
+}
+
+/** The fleet as operators see it; the present figures are counted at this moment. */
+export async function showFleet({ dataSource, clock, hashing }: ServiceContext): Promise<HashFleet> {
+  const now = clock.now();
+  const [present, days] = await Promise.all([
+    countSchemes(dataSource),
+    listSchemeCounts(dataSource, dayOf(new Date(now.getTime() - SHOWN_DAYS * DAY))),
+  ]);
+  const schemes = present.map(({ scheme, records, lastSignInAt }) => ({
+    scheme,
+    records,
+    current: scheme === hashing.scheme.text,
+    ...judgeScheme(scheme),
+    lastSignInAt: lastSignInAt?.toISOString() ?? null,
+  }));
+  const total = schemes.reduce((sum, { records }) => sum + records, 0);
+  const current = schemes.find((scheme) => scheme.current)?.records ?? 0;
+  const today = schemes.map(({ scheme, records }) => ({ day: dayOf(now), scheme, records }));
+  return {
+    configured: hashing.scheme.text,
+    total,
+    current,
+    older: total - current,
+    schemes: schemes.sort((left, right) => right.records - left.records),
+    days: groupByDay([...days.filter(({ day }) => day !== dayOf(now)), ...today]),
+  };
+}
+
+function judgeScheme(text: string): { algorithm: string; memoryBytes: number | null; belowFloor: boolean } {
+  try {
+    const scheme = readScheme(text);
+    const { algorithm, parameters } = scheme;
+    return {
+      algorithm: algorithm.id,
+      memoryBytes: algorithm.memoryBytes(parameters),
+      belowFloor: floorsMissedBy(scheme) !== null,
+    };
+  } catch (error) {
+    if (!(error instanceof SchemeError)) throw error;
+    return { algorithm: "unreadable", memoryBytes: null, belowFloor: true };
+  }
+}
+
+function groupByDay(
+  rows: ReadonlyArray<{ day: string; scheme: string; records: number }>,
+): HashFleet["days"] {
+  const days = new Map<string, Array<{ scheme: string; records: number }>>();
+  for (const { day, scheme, records } of rows) {
+    const counts = days.get(day) ?? [];
+    counts.push({ scheme, records });
+    days.set(day, counts);
+  }
+  return [...days].map(([day, counts]) => ({ day, counts }));
+}
+
+/** The day in UTC, `2026-05-01`. */
+function dayOf(time: Date): string {
+  return time.toISOString().slice(0, 10);
+}
