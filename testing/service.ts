@@ -108,6 +108,10 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     dataSource,
     clock,
     logger: pino({ level: "debug" }, sink),
+  }).catch(async (error: unknown) => {
+    await dataSource.destroy();
+    if (options.beside === undefined) await database.drop();
+    throw error;
   });
   await app.listen(configuration.listen);
 

@@ -4,6 +4,7 @@ import { Command, CommanderError } from "commander";
 import { addAccountCommands } from "./commands/account.ts";
 import { addAppCommands } from "./commands/app.ts";
 import { addHashCommands } from "./commands/hash.ts";
+import { addPasswordListCommands } from "./commands/password-list.ts";
 import { addPeopleCommands } from "./commands/people.ts";
 import { addRecordCommands } from "./commands/records.ts";
 import { addRunningCommands } from "./commands/running.ts";
@@ -28,6 +29,7 @@ addAppCommands(program);
 addRecordCommands(program);
 addThrottleCommands(program);
 addHashCommands(program);
+addPasswordListCommands(program);
 inheritExit(program);
 
 try {

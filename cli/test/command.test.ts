@@ -4,6 +4,8 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { Run, RunOptions } from "../../testing/command.ts";
+import { runCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
 import { CHEAP_SCHEME, freePort, PASSWORD, startService } from "../../testing/service.ts";
 
@@ -17,35 +19,9 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-interface Run {
-  readonly status: number;
-  readonly out: string;
-  readonly err: string;
-}
-/** Runs the command as a process of its own. */
-function lucchetto(
-  args: readonly string[],
-  options: { input?: string; env?: Record<string, string>; cwd?: string } = {},
-): Promise<Run> {
-  return new Promise((resolve) => {
-    const child = spawn(process.execPath, [COMMAND, ...args], {
-      cwd: options.cwd ?? home,
-      env: {
-        PATH: process.env["PATH"] ?? "",
-        HOME: home,
-        XDG_CONFIG_HOME: home,
-        LUCCHETTO_URL: service.url,
-        ...options.env,
-      },
-    });
-    let out = "";
-    let err = "";
-    child.stdout.on("data", (chunk) => (out += chunk));
-    child.stderr.on("data", (chunk) => (err += chunk));
-    child.stdin.on("error", () => undefined);
-    child.stdin.end(options.input ?? "");
-    child.once("close", (code) => resolve({ status: code ?? -1, out, err }));
-  });
+/** Runs the command against the test's service. */
+function lucchetto(args: readonly string[], options: RunOptions = {}): Promise<Run> {
+  return runCommand(home, args, { ...options, env: { LUCCHETTO_URL: service.url, ...options.env } });
 }
 
 describe("as a person", () => {
@@ -383,10 +359,12 @@ describe("for the one who runs it", () => {
     expect((await lucchetto(["account", "list", "--profile", "second"])).status).toBe(0);
   });
 
-  test("keys add, promote and retire change the ring's file, and never show a key", async () => {
+  test("PW-21 keys add, promote and retire change the ring's file, and never show a key", async () => {
     const file = join(home, "with-keys.yaml");
-    writeFileSync(file, "keys: { file: ring.yaml }\n");
-    const keys = (...args: string[]) => lucchetto(["keys", ...args, "--config", file, "--json"]);
+    const configuration = JSON.parse(readFileSync(service.configFile, "utf8"));
+    writeFileSync(file, JSON.stringify({ ...configuration, keys: { file: "ring.yaml" } }));
+    const keys = (...args: string[]) =>
+      lucchetto(["keys", ...args, "--config", file, "--json"], withPassword());
     expect(JSON.parse((await keys("list")).out)).toMatchObject({ current: null, ids: [] });
     expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1"] });
     expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1", "k2"] });
@@ -395,6 +373,12 @@ describe("for the one who runs it", () => {
       err: expect.stringContaining("promote another first"),
     });
     expect(JSON.parse((await keys("promote", "k2")).out)).toMatchObject({ current: "k2" });
+    await service.dataSource.query("UPDATE password_record SET scheme = CONCAT(scheme, ',pepper=k1')");
+    expect(await keys("retire", "k1")).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/\d+ password records? (is|are) peppered under k1/),
+    });
+    await service.dataSource.query("UPDATE password_record SET scheme = REPLACE(scheme, ',pepper=k1', '')");
     const last = await keys("retire", "k1");
     expect(JSON.parse(last.out)).toMatchObject({ ids: ["k2"] });
     expect(await keys("promote", "k9")).toMatchObject({

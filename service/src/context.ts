@@ -4,6 +4,7 @@ import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { DeviceCookie } from "./http/device-cookie.ts";
 import type { OwnCookie } from "./http/own-cookie.ts";
+import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
 
@@ -12,6 +13,8 @@ export interface ServiceContext {
   readonly dataSource: DataSource;
   readonly clock: Clock;
   readonly hashing: Hashing;
+  /** The operator's list of compromised passwords, if there is one. */
+  readonly compromised: CompromisedList | null;
   readonly lastSeen: LastSeen;
   readonly ownCookie: OwnCookie;
   readonly deviceCookie: DeviceCookie;

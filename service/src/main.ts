@@ -6,6 +6,7 @@
  *
  * All but `serve` print one JSON value. Exit status: 0 done, 1 refused or failed, 2 wrong usage.
  */
+import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import { KeyRingError } from "@lucchetto/core";
@@ -38,6 +39,8 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-promote": async ({ config, key }) => promoteKey(keyRingFile(config), key),
   "keys-retire": ({ config, key }) =>
     retireKey(keyRingFile(config), key, async (id) => {
+      // A ring that lies alone belongs to no database yet.
+      if (!existsSync(config)) return 0;
       const dataSource = await openDatabase(loadConfiguration(config));
       try {
         return await countPepperedUnder(dataSource, id);

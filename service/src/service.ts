@@ -28,6 +28,7 @@ import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
+import { openCompromisedList } from "./password/compromised.ts";
 import type { FleetCounter } from "./password/fleet.ts";
 import { createFleetCounter } from "./password/fleet.ts";
 import { createHashing } from "./password/hashing.ts";
@@ -62,7 +63,7 @@ export async function createService({
   clock,
   logger,
 }: ServiceParts): Promise<FastifyInstance> {
-  const { publicUrl, mode, trustedProxies, sessions, site } = configuration;
+  const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
   const app = Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
@@ -84,6 +85,8 @@ export async function createService({
     dataSource,
     clock,
     hashing: await createHashing(configuration),
+    compromised:
+      passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: ownCookie(publicUrl),
     deviceCookie: deviceCookie(publicUrl),
@@ -142,7 +145,10 @@ export async function createService({
   if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
 
   workRegularly(app, context, fleet);
-  app.addHook("onClose", () => context.lastSeen.close());
+  app.addHook("onClose", async () => {
+    await context.lastSeen.close();
+    await context.compromised?.close();
+  });
   return app;
 }
 

@@ -161,7 +161,7 @@ describe("pepper", () => {
 
 describe("the hash fleet", () => {
   test("counts each scheme now and day by day, and finds who has not signed in since", async () => {
-    const operator = await service.operator();
+    await service.operator();
     const { id } = await service.register("quiet@brina.example");
     await putRecord(id, await makePasswordRecord(PASSWORD, "$scrypt$ln=4,r=8,p=1"));
     await service.clock.advance(DAY);
@@ -194,10 +194,5 @@ describe("the hash fleet", () => {
     expect(after.days.length).toBeGreaterThanOrEqual(3);
     expect(counted.at(-1)).toBe(false);
     expect(counted).toContain(true);
-    expect(
-      (await service
-        .as(operator)(routes.listAccounts, { query: {} })
-        .catch(() => null)) === null,
-    ).toBe(true);
   });
 });

@@ -10,6 +10,7 @@ import { checkRecord, isOutdated, makeRecord, readRecord, SALT_LENGTH } from "./
 import { DEFAULT_SCHEME_TEXT, readScheme } from "./scheme.ts";
 
 export * from "./algorithms/index.ts";
+export * from "./compromised-list.ts";
 export * from "./explain.ts";
 export * from "./guessable.ts";
 export * from "./phc.ts";
@@ -17,6 +18,7 @@ export * from "./prepare.ts";
 export * from "./record.ts";
 export * from "./rules.ts";
 export * from "./scheme.ts";
+export * from "./strength.ts";
 
 /** An input that can be nobody's password: empty, too long, with control characters, or ill-formed Unicode. */
 export class UnusablePasswordError extends Error {

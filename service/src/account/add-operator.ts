@@ -5,6 +5,7 @@ import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { record } from "../journal/journal.ts";
+import { openCompromisedList } from "../password/compromised.ts";
 import { peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
@@ -28,7 +29,10 @@ export async function addOperator(
 ): Promise<string> {
   const email = readEmail(wanted.email);
   if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
-  const verdict = judge(configuration, wanted.password, wanted);
+  const { compromisedList } = configuration.passwords;
+  const compromised = compromisedList === undefined ? null : await openCompromisedList(compromisedList);
+  const verdict = await judge({ configuration, compromised }, wanted.password, wanted);
+  await compromised?.close();
   if (!verdict.ok) throw new OperatorRefusal(`the password: ${verdict.message}`);
 
   const passwordRecord = await makeRecord(

@@ -32,7 +32,7 @@ export async function register(
   registration: Registration,
   { visit, replaces }: { visit: Visit; replaces: LiveSession | null },
 ): Promise<RegistrationOutcome> {
-  const { email, username, password } = judgeFields(context, registration);
+  const { email, username, password } = await judgeFields(context, registration);
   // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
@@ -60,7 +60,7 @@ export async function register(
 }
 
 /** All that is wrong with the form, told at once. */
-function judgeFields(context: ServiceContext, registration: Registration) {
+async function judgeFields(context: ServiceContext, registration: Registration) {
   const { accounts } = context.configuration;
   const errors: Array<{ path: string; message: string }> = [];
   const read = <Kind extends "email" | "username">(
@@ -91,7 +91,7 @@ function judgeFields(context: ServiceContext, registration: Registration) {
   if (registration.email === undefined && registration.username === undefined && errors.length === 0) {
     errors.push({ path: "email", message: "Give an e-mail address or a username." });
   }
-  const verdict = judge(context.configuration, registration.password, registration);
+  const verdict = await judge(context, registration.password, registration);
   if (!verdict.ok) errors.push({ path: "password", message: verdict.message });
   if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
   return { email, username, password: verdict.text };

@@ -51,11 +51,20 @@ export function loadConfiguration(path: string, environment: Environment = proce
   if (faults.length > 0) throw new ConfigurationError(path, faults);
   return {
     ...checked.data,
+    passwords: { ...checked.data.passwords, ...besideConfiguration(path, checked.data.passwords) },
     throttle: fillThrottle(checked.data),
     databasePassword,
     keyRing,
     tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
   };
+}
+
+/** A path of a list counts from where the configuration lies. */
+function besideConfiguration(
+  path: string,
+  { compromisedList }: { compromisedList?: string | undefined },
+): { compromisedList?: string } {
+  return compromisedList === undefined ? {} : { compromisedList: resolve(dirname(path), compromisedList) };
 }
 
 const MINUTE = 60_000;

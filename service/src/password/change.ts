@@ -35,7 +35,7 @@ export async function changePassword(
   { session, account }: LiveSession,
   { present, password, visit, mark }: PasswordChange,
 ): Promise<PasswordChanged> {
-  const verdict = judge(context.configuration, password, account);
+  const verdict = await judge(context, password, account);
   if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
   const reserved = await reservePasswordTry(context, {
     accountId: account.id,

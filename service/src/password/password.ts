@@ -16,19 +16,34 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { isListed } from "./common-passwords.ts";
+import type { CompromisedList } from "./compromised.ts";
 import type { Hashing } from "./hashing.ts";
 import { replaceRecord } from "./store.ts";
 
+/** What new passwords are judged by. */
+export interface PasswordJudging {
+  readonly configuration: Pick<Configuration, "passwords" | "site">;
+  /** `null`: the operator has no such list. */
+  readonly compromised: CompromisedList | null;
+}
+
 /** Judges a new password by the configured rules, for whoever it is to be. */
-export function judge(
-  { passwords, site }: Pick<Configuration, "passwords" | "site">,
+export async function judge(
+  { configuration: { passwords, site }, compromised }: PasswordJudging,
   typed: string,
   person: Context,
-): PasswordVerdict {
+): Promise<PasswordVerdict> {
   if (passwords.rules === "off") return judgeNewPassword(typed, { minimumLength: 1 });
   const context = { ...person, siteName: site.name };
-  return judgeNewPassword(typed, { minimumLength: passwords.minimumLength, isListed, context });
+  const verdict = judgeNewPassword(typed, { minimumLength: passwords.minimumLength, isListed, context });
+  if (!verdict.ok || compromised === null) return verdict;
+  // Lists hold what people typed elsewhere, which need not be in our normal form.
+  const isKnown = (await compromised.holds(verdict.text)) || (await compromised.holds(typed));
+  return isKnown ? { ok: false, message: KNOWN_TO_GUESSERS } : verdict;
 }
+
+const KNOWN_TO_GUESSERS =
+  "This password is known from a theft of passwords elsewhere, so guessers have it; use several words of your own.";
 
 /** A stored text that no password can be checked against, and why. */
 export interface UnusableRecord {

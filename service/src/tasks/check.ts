@@ -5,6 +5,7 @@ import { readMovedClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError, loadConfiguration } from "../config/index.ts";
 import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
+import { openCompromisedList } from "../password/compromised.ts";
 import { createHashing } from "../password/hashing.ts";
 import { DatabaseUnavailable, openDatabase, schemaStatus } from "../storage/index.ts";
 
@@ -30,6 +31,7 @@ export async function check(path: string): Promise<Finding[]> {
   const findings: Finding[] = [
     { subject: "configuration", verdict: "ok", detail: `${path}, mode ${configuration.mode}` },
     ...checkPasswordRules(configuration),
+    ...(await checkCompromisedList(configuration)),
     ...checkSessions(configuration),
     checkKeys(configuration),
     await checkHashing(configuration),
@@ -55,6 +57,20 @@ function checkPasswordRules({ passwords }: Configuration): Finding[] {
     return [{ subject, verdict: "warning", detail }];
   }
   return [{ subject, verdict: "ok", detail: `at least ${minimumLength} characters` }];
+}
+
+async function checkCompromisedList({ passwords }: Configuration): Promise<Finding[]> {
+  const subject = "compromised list";
+  if (passwords.compromisedList === undefined) return [];
+  try {
+    const list = await openCompromisedList(passwords.compromisedList);
+    await list.close();
+    const detail = `${list.entries.toLocaleString("en")} passwords that nobody may choose`;
+    return [{ subject, verdict: "ok", detail }];
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error;
+    return error.faults.map((detail) => ({ subject, verdict: "wrong", detail }));
+  }
 }
 
 function checkSessions({ sessions }: Configuration): Finding[] {

@@ -1,0 +1,38 @@
+/** Progress of long work: a bar on a terminal, a line now and then where the output is piped. Always on stderr. */
+import { Presets, SingleBar } from "cli-progress";
+
+export interface Progress {
+  /** @param value of what is being counted. */
+  update(value: number): void;
+  stop(): void;
+}
+
+/** Percent between two lines where there is no terminal. */
+const LINE_EVERY = 20;
+
+/** @param total in whatever unit `update` counts. */
+export function startProgress(label: string, total: number): Progress {
+  if (process.stderr.isTTY) {
+    const bar = new SingleBar(
+      {
+        format: `${label} {bar} {percentage}%`,
+        stream: process.stderr,
+        hideCursor: true,
+        clearOnComplete: true,
+      },
+      Presets.shades_classic,
+    );
+    bar.start(total, 0);
+    return { update: (value) => bar.update(value), stop: () => bar.stop() };
+  }
+  let told = 0;
+  return {
+    update(value) {
+      const percent = total === 0 ? 100 : Math.floor((value / total) * 100);
+      if (percent < told + LINE_EVERY) return;
+      told = percent - (percent % LINE_EVERY);
+      process.stderr.write(`${label}: ${told} %\n`);
+    },
+    stop: () => undefined,
+  };
+}
