@@ -12,10 +12,17 @@ const ROOMS = {
   contract: [],
   hasp: ["contract"],
   service: ["contract", "core"],
-  console: ["contract"],
+  console: ["contract", "core/strength"],
   cli: ["contract", "core", "service/main"],
   demo: ["hasp", "contract"],
 };
+
+/** Patterns are read as in a .gitignore: what lies in a closed folder is opened with the folder. */
+function reopen(name) {
+  const [room, part] = name.split("/");
+  const whole = [`!@lucchetto/${room}`];
+  return part === undefined ? whole : [...whole, `@lucchetto/${room}/*`, `!@lucchetto/${name}`];
+}
 
 const rooms = Object.entries(ROOMS).map(([room, below]) => ({
   files: [`${room}/src/**/*.{ts,svelte}`],
@@ -25,7 +32,7 @@ const rooms = Object.entries(ROOMS).map(([room, below]) => ({
       {
         patterns: [
           {
-            group: ["@lucchetto/*", ...below.map((name) => `!@lucchetto/${name}`)],
+            group: ["@lucchetto/*", ...below.flatMap(reopen)],
             message: `${room} may import of ours: ${below.join(", ") || "nothing"}.`,
           },
         ],

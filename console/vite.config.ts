@@ -1,5 +1,6 @@
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import tailwindcss from "@tailwindcss/vite";
+import { dictionary } from "@zxcvbn-ts/language-common";
 import type { Plugin } from "vite";
 import { defineConfig } from "vite";
 
@@ -19,12 +20,28 @@ function pageState(): Plugin {
   };
 }
 
+const COMMON = "virtual:common-passwords";
+/** How many the strength estimate knows; the service knows them all. */
+const COMMON_KNOWN = 3_000;
+
+/** The commonest passwords, for the estimate while somebody types. */
+function commonPasswords(): Plugin {
+  return {
+    name: "common-passwords",
+    resolveId: (id) => (id === COMMON ? `\0${COMMON}` : null),
+    load: (id) =>
+      id === `\0${COMMON}`
+        ? `export default ${JSON.stringify(dictionary["passwords-common"].slice(0, COMMON_KNOWN))};`
+        : null,
+  };
+}
+
 /** Calls go to the service, which sees its own origin. */
 const toService = { target: SERVICE, changeOrigin: true, headers: { origin: SERVICE } };
 
 export default defineConfig({
   base: "./",
-  plugins: [tailwindcss(), svelte(), pageState()],
+  plugins: [tailwindcss(), svelte(), pageState(), commonPasswords()],
   resolve: { conditions: ["source", "svelte", "browser", "module", "import", "default"] },
   // Nothing is inlined: the policy lets fonts and images come from files alone.
   build: {

@@ -6,5 +6,5 @@ export * from "./page-state.ts";
 export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
-export type { Proof } from "./routes/sign-in.ts";
+export type { Proof, ProofWanted } from "./routes/sign-in.ts";
 export * from "./shapes.ts";

@@ -40,6 +40,13 @@ export const PROBLEMS = {
       "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
     mend: "Sign in and send the request again with the new token.",
   },
+  "sign-in-lapsed": {
+    status: 401,
+    title: "This sign-in has lapsed",
+    meaning:
+      "A sign-in may take five minutes, works in the browser it was begun in, and once. This one is over, or none was begun here.",
+    mend: "Begin again at the sign-in page.",
+  },
   "account-suspended": {
     status: 403,
     title: "The account is suspended",

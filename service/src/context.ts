@@ -2,8 +2,7 @@
 import type { DataSource } from "typeorm";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
-import type { DeviceCookie } from "./http/device-cookie.ts";
-import type { OwnCookie } from "./http/own-cookie.ts";
+import type { HostCookie } from "./http/host-cookie.ts";
 import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
@@ -16,8 +15,9 @@ export interface ServiceContext {
   /** The operator's list of compromised passwords, if there is one. */
   readonly compromised: CompromisedList | null;
   readonly lastSeen: LastSeen;
-  readonly ownCookie: OwnCookie;
-  readonly deviceCookie: DeviceCookie;
+  readonly ownCookie: HostCookie;
+  readonly deviceCookie: HostCookie;
+  readonly signInCookie: HostCookie;
   /** Keys the hashes under which failures for unknown names are counted. */
   readonly throttleKey: Uint8Array;
 }

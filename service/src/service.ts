@@ -17,10 +17,9 @@ import { collectMetrics } from "./health/metrics.ts";
 import { healthRoutes } from "./health/routes.ts";
 import { basePathOf } from "./http/address.ts";
 import { acceptJson, BODY_LIMIT } from "./http/body.ts";
-import { deviceCookie } from "./http/device-cookie.ts";
+import { hostCookie } from "./http/host-cookie.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { describeApi } from "./http/openapi.ts";
-import { ownCookie } from "./http/own-cookie.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";
@@ -38,6 +37,7 @@ import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
 import type { LiveSession } from "./session/store.ts";
 import { signInRoutes } from "./sign-in/routes.ts";
+import { sweepSignIns } from "./sign-in/store.ts";
 import { throttleRoutes } from "./throttle/routes.ts";
 import { sweepOldCounts } from "./throttle/throttle.ts";
 
@@ -88,8 +88,9 @@ export async function createService({
     compromised:
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
     lastSeen: createLastSeen(dataSource, sessions, app.log),
-    ownCookie: ownCookie(publicUrl),
-    deviceCookie: deviceCookie(publicUrl),
+    ownCookie: hostCookie(publicUrl, "own"),
+    deviceCookie: hostCookie(publicUrl, "device"),
+    signInCookie: hostCookie(publicUrl, "sign-in"),
     throttleKey: throttleKey(configuration),
   };
   const { scheme, millisecondsPerHash } = context.hashing;
@@ -108,7 +109,7 @@ export async function createService({
 
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
   app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
-    assertOwnOrigin(request, publicUrl, context.ownCookie);
+    assertOwnOrigin(request, publicUrl, [context.ownCookie, context.signInCookie]);
   });
   app.setNotFoundHandler((request, reply) => {
     const isPage = wantsHtml(request) && !/^\/(v1|oauth)\//.test(request.url.slice(basePath.length));
@@ -218,6 +219,7 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       fleet.keep(),
       sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepOldCounts(context),
+      sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
     ];
     Promise.all(done).catch((error: unknown) => {
       app.log.warn({ err: error }, "the regular work could not be done");

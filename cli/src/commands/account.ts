@@ -13,6 +13,26 @@ export function addAccountCommands(program: Command): void {
   addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
   addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");
   account
+    .command("must-change")
+    .description("want a new password at the next sign-in; the sessions end at once")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .option("--no-longer", "take it back")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto account must-change anna@brina.example")
+    .action(async (named: string, options: { longer: boolean; json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const params = { id: await findId(connection, named) };
+      const body = { mustChangePassword: options.longer };
+      const reply = await connection.signedIn()(routes.changeAccount, { params, body });
+      if (options.json === true) return printJson(reply.body);
+      const who = reply.body.email ?? reply.body.username ?? reply.body.id;
+      print(
+        options.longer
+          ? `${who} chooses a new password at the next sign-in.`
+          : `${who} may keep the password.`,
+      );
+    });
+  account
     .command("label")
     .description("set an account's labels, in the place of those it has")
     .argument("<account>", "e-mail address, username, id or reference")

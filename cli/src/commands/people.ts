@@ -1,8 +1,9 @@
 /** As a person: register, sign-in, whoami, sign-out. */
-import type { Account, Session } from "@lucchetto/contract";
-import { routes } from "@lucchetto/contract";
+import type { Account, ProofWanted, Session } from "@lucchetto/contract";
+import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
+import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printPairs, time } from "../output.ts";
@@ -65,7 +66,8 @@ export function addPeopleCommands(program: Command): void {
           remember,
           deliver: "token",
         } as const;
-        const reply = await connection.client(routes.signIn, { body });
+        const begun = await connection.client(routes.signIn, { body });
+        const reply = begun.status === 201 ? begun : await showNewPassword(connection, begun.body, options);
         const { token, ...shown } = reply.body;
         if (token !== undefined) connection.keep(token);
         if (options.json === true) return printJson(shown);
@@ -95,6 +97,19 @@ export function addPeopleCommands(program: Command): void {
       connection.forget();
       print("Signed out.");
     });
+}
+
+/** An operator wants the password replaced before there is a session. */
+async function showNewPassword(connection: Connection, { token }: ProofWanted, options: PasswordOption) {
+  if (options.passwordStdin === true) {
+    throw new Failure(
+      "A new password is wanted before you are signed in. Sign in on a terminal or on the page, where it can be chosen.",
+    );
+  }
+  print("The password is right, and a new one is wanted in its place.");
+  const password = await askPassword({}, "New password", { repeat: true });
+  const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
+  return client(routes.addProof, { body: { proof: { type: "new-password", password } } });
 }
 
 function printWho({ account, session }: { account: Account; session: Session }): void {

@@ -1,12 +1,12 @@
 <script lang="ts">
   /** Closes an account, asking once more before it does, or opens it again. */
-  import type { Account } from "@lucchetto/contract";
+  import type { OperatorAccount } from "@lucchetto/contract";
   import { routes } from "@lucchetto/contract";
   import { call } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
 
   interface Props {
-    account: Account;
+    account: OperatorAccount;
     /** Called after the state has changed. */
     changed: () => void;
   }
@@ -14,9 +14,11 @@
   let asking = $state(false);
   let problem: string | null = $state(null);
 
-  async function set(state: "active" | "suspended"): Promise<void> {
+  async function set(
+    body: { state: "active" | "suspended" } | { mustChangePassword: boolean },
+  ): Promise<void> {
     try {
-      await call(routes.changeAccount, { params: { id: account.id }, body: { state } });
+      await call(routes.changeAccount, { params: { id: account.id }, body });
       asking = false;
       problem = null;
       changed();
@@ -29,8 +31,10 @@
 <FormProblem {problem} />
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if account.state === "suspended"}
-    <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => set("active")}
-      >Restore</button
+    <button
+      type="button"
+      class="border-line bg-slab rounded border px-3 py-1"
+      onclick={() => set({ state: "active" })}>Restore</button
     >
     <span class="text-quiet text-sm">Sessions that ended stay ended.</span>
   {:else if asking}
@@ -38,7 +42,7 @@
     <button
       type="button"
       class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => set("suspended")}>Suspend it</button
+      onclick={() => set({ state: "suspended" })}>Suspend it</button
     >
     <button
       type="button"
@@ -51,5 +55,19 @@
       class="border-rust text-rust rounded border px-3 py-1"
       onclick={() => (asking = true)}>Suspend …</button
     >
+    {#if account.mustChangePassword}
+      <span>A new password is wanted at the next sign-in.</span>
+      <button
+        type="button"
+        class="border-line bg-slab rounded border px-3 py-1"
+        onclick={() => set({ mustChangePassword: false })}>Let it stay</button
+      >
+    {:else}
+      <button
+        type="button"
+        class="border-line bg-slab rounded border px-3 py-1"
+        onclick={() => set({ mustChangePassword: true })}>Want a new password</button
+      >
+    {/if}
   {/if}
 </div>

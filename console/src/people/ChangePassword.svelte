@@ -2,10 +2,12 @@
   import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
+  import { judgeNewPassword } from "../lib/new-password.ts";
+  import { at, call } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
+  import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
 
@@ -15,11 +17,6 @@
   let repeated = $state("");
   let endedSessions: number | null = $state(null);
 
-  const { minimumPasswordLength, passwordRulesOff } = page;
-  const rule = passwordRulesOff
-    ? "Password rules are off in this development service: anything is accepted."
-    : `At least ${minimumPasswordLength} characters. Several words and spaces are welcome.`;
-
   onMount(async () => {
     await session.ask();
     if (session.who.state === "guest") {
@@ -28,11 +25,8 @@
   });
 
   function judge(): Record<string, string> {
-    const errors: Record<string, string> = {};
-    if (present === "") errors["present"] = "Enter your present password.";
-    if (password === "") errors["password"] = "Choose a new password.";
-    else if (password !== repeated) errors["repeated"] = "The two passwords differ.";
-    return errors;
+    const errors: Record<string, string> = present === "" ? { present: "Enter your present password." } : {};
+    return { ...errors, ...judgeNewPassword(password, repeated) };
   }
 
   async function send(): Promise<void> {
@@ -76,20 +70,11 @@
         autocomplete="current-password"
         error={form.errors["present"]}
       />
-      <PasswordField
-        name="password"
-        label="New password"
-        bind:value={password}
-        autocomplete="new-password"
-        rules={rule}
-        error={form.errors["password"]}
-      />
-      <PasswordField
-        name="repeated"
-        label="New password again"
-        bind:value={repeated}
-        autocomplete="new-password"
-        error={form.errors["repeated"]}
+      <NewPasswordFields
+        bind:password
+        bind:repeated
+        errors={form.errors}
+        names={[account.email, account.username, account.displayName]}
       />
       <MainButton text="Change password" busyText="Changing …" busy={form.sending} />
     </form>

@@ -1,11 +1,12 @@
 <script lang="ts">
   import { ownPathOr, routes } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
+  import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
-  import PasswordField from "../parts/PasswordField.svelte";
+  import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
 
   const form = new Form();
@@ -16,14 +17,11 @@
   let repeated = $state("");
   let taken = $state(false);
 
-  const { identifiers, minimumPasswordLength, passwordRulesOff } = page;
+  const { identifiers } = page;
   const eitherWillDo = identifiers.email === "optional" && identifiers.username === "optional";
   const query = new URLSearchParams(window.location.search);
   const next = ownPathOr(at(page.landings.afterRegistering), query.get("next"), page.basePath);
   const signInPath = at(`/sign-in${window.location.search}`);
-  const passwordRule = passwordRulesOff
-    ? "Password rules are off in this development service: anything is accepted."
-    : `At least ${minimumPasswordLength} characters. Several words and spaces are welcome.`;
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
@@ -31,11 +29,7 @@
       errors["email"] = "Give an e-mail address or a username.";
     if (identifiers.email === "required" && email === "") errors["email"] = "Enter your e-mail address.";
     if (identifiers.username === "required" && username === "") errors["username"] = "Choose a username.";
-    if (password === "") errors["password"] = "Choose a password.";
-    else if ([...password].length < minimumPasswordLength)
-      errors["password"] = `Use at least ${minimumPasswordLength} characters.`;
-    else if (password !== repeated) errors["repeated"] = "The two passwords differ.";
-    return errors;
+    return { ...errors, ...judgeNewPassword(password, repeated) };
   }
 
   async function send(): Promise<void> {
@@ -91,20 +85,12 @@
         optional
         error={form.errors["displayName"]}
       />
-      <PasswordField
-        name="password"
+      <NewPasswordFields
         label="Password"
-        bind:value={password}
-        autocomplete="new-password"
-        rules={passwordRule}
-        error={form.errors["password"]}
-      />
-      <PasswordField
-        name="repeated"
-        label="Password again"
-        bind:value={repeated}
-        autocomplete="new-password"
-        error={form.errors["repeated"]}
+        bind:password
+        bind:repeated
+        errors={form.errors}
+        names={[email, username, displayName]}
       />
       <MainButton text="Register" busyText="Making your account …" busy={form.sending} />
     </form>

@@ -7,11 +7,14 @@
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import NewPasswordStep from "./NewPasswordStep.svelte";
 
   const form = new Form();
   let identifier = $state("");
   let password = $state("");
   let remember = $state(false);
+  /** Set while something more is wanted. */
+  let expiresAt: string | null = $state(null);
 
   const query = new URLSearchParams(window.location.search);
   const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
@@ -29,40 +32,45 @@
   }
 
   async function send(): Promise<void> {
-    await call(routes.signIn, {
+    const reply = await call(routes.signIn, {
       body: { proof: { type: "password", identifier: identifier.trim(), password }, remember },
     });
-    go(next);
+    if (reply.status === 202) expiresAt = reply.body.expiresAt;
+    else go(next);
   }
 </script>
 
-<PersonFrame heading="Sign in" next={whatNext}>
-  <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
-    <FormProblem problem={form.problem} />
-    <Field
-      name="identifier"
-      label={identifierLabel}
-      bind:value={identifier}
-      autocomplete="username"
-      error={form.errors["identifier"]}
-    />
-    <PasswordField
-      name="password"
-      label="Password"
-      bind:value={password}
-      autocomplete="current-password"
-      error={form.errors["password"]}
-    />
-    <label class="flex min-h-6 items-center gap-3">
-      <input
-        type="checkbox"
-        name="remember"
-        bind:checked={remember}
-        class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
+{#if expiresAt !== null}
+  <NewPasswordStep {identifier} {expiresAt} done={() => go(next)} />
+{:else}
+  <PersonFrame heading="Sign in" next={whatNext}>
+    <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+      <FormProblem problem={form.problem} />
+      <Field
+        name="identifier"
+        label={identifierLabel}
+        bind:value={identifier}
+        autocomplete="username"
+        error={form.errors["identifier"]}
       />
-      Keep me signed in on this device
-    </label>
-    <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
-  </form>
-  <p class="mt-6">No account yet? <a href={registerPath}>Register</a></p>
-</PersonFrame>
+      <PasswordField
+        name="password"
+        label="Password"
+        bind:value={password}
+        autocomplete="current-password"
+        error={form.errors["password"]}
+      />
+      <label class="flex min-h-6 items-center gap-3">
+        <input
+          type="checkbox"
+          name="remember"
+          bind:checked={remember}
+          class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
+        />
+        Keep me signed in on this device
+      </label>
+      <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
+    </form>
+    <p class="mt-6">No account yet? <a href={registerPath}>Register</a></p>
+  </PersonFrame>
+{/if}

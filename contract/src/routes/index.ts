@@ -5,7 +5,7 @@ import * as development from "./development.ts";
 import * as journal from "./journal.ts";
 import * as password from "./password.ts";
 import * as session from "./session.ts";
-import { signIn } from "./sign-in.ts";
+import { addProof, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
 
 export const routes = {
@@ -15,6 +15,7 @@ export const routes = {
   showAccountDetail: account.showAccountDetail,
   changeAccount: account.changeAccount,
   signIn,
+  addProof,
   ...password,
   ...session,
   ...journal,

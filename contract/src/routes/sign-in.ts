@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { lineOfText, passwordText } from "../text.ts";
+import { lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 
 /** One thing shown in a sign-in. */
@@ -15,6 +15,17 @@ export const proof = z
   .meta({ id: "Proof" });
 export type Proof = z.output<typeof proof>;
 
+/** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
+export const proofWanted = z
+  .object({
+    outcome: z.literal("proof-wanted"),
+    wanted: z.array(z.enum(["new-password"])),
+    expiresAt: timestamp,
+    token: z.string().optional().describe("lci_…, only for deliver: token"),
+  })
+  .meta({ id: "ProofWanted" });
+export type ProofWanted = z.output<typeof proofWanted>;
+
 export const signIn = defineRoute({
   name: "signIn",
   method: "POST",
@@ -25,6 +36,21 @@ export const signIn = defineRoute({
     proof,
     remember: z.boolean().optional().describe("keep me signed in on this device"),
     deliver: deliver.optional(),
+  }),
+  replies: { 201: signedIn, 202: proofWanted },
+});
+
+export const addProof = defineRoute({
+  name: "addProof",
+  method: "POST",
+  path: "/v1/sign-in/proof",
+  summary: "Go on with a sign-in in progress, known by its cookie or by Authorization: Bearer lci_…",
+  access: "anybody",
+  body: z.strictObject({
+    proof: z.strictObject({
+      type: z.literal("new-password"),
+      password: passwordText.describe("in the place of the one that an operator wants changed"),
+    }),
   }),
   replies: { 201: signedIn },
 });

@@ -3,6 +3,7 @@ export const JOURNAL_KINDS = [
   "account.registered",
   "account.registration-refused",
   "account.changed",
+  "sign-in.begun",
   "sign-in.completed",
   "sign-in.refused",
   "password.changed",

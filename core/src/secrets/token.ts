@@ -11,6 +11,7 @@ export const TOKEN_PREFIXES = {
   "app-key": "lcp_",
   "authorization-code": "lcc_",
   "device-mark": "lcd_",
+  "sign-in": "lci_",
 } as const;
 
 export type TokenKind = keyof typeof TOKEN_PREFIXES;

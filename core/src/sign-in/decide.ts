@@ -1,8 +1,10 @@
 /** The decision about a sign-in by password: from what is stored and what was shown to an outcome. */
 import type { AccountState } from "../account/index.ts";
+import type { SignInRule, Wanted } from "./pending.ts";
+import { wantedNext } from "./pending.ts";
 
 /** What is stored of whoever was named; `null` when nobody has that name. */
-export interface SignInCandidate {
+export interface SignInCandidate extends SignInRule {
   readonly state: AccountState;
   /**
    * `none`: the account has no password. `unreadable`: the stored text is no record that may be computed.
@@ -24,7 +26,13 @@ export type RefusalReason =
   | "suspended";
 
 export type SignInDecision =
-  | { readonly outcome: "signed-in"; readonly aal: 1; readonly amr: readonly ["pwd"] }
+  | {
+      /** With nothing wanted the sign-in is complete. */
+      readonly outcome: "proved";
+      readonly wanted: readonly Wanted[];
+      readonly aal: 1;
+      readonly amr: readonly ["pwd"];
+    }
   /** `told: "nothing"` is the one refusal that says neither who exists nor what was wrong. */
   | { readonly outcome: "refused"; readonly reason: RefusalReason; readonly told: "nothing" | "suspended" };
 
@@ -44,7 +52,7 @@ export function decidePasswordSignIn(
   if (candidate.state === "invited") return refuse("invited");
   if (candidate.state === "suspended") return { outcome: "refused", reason: "suspended", told: "suspended" };
   // RFC 8176: "pwd", password-based authentication.
-  return { outcome: "signed-in", aal: 1, amr: ["pwd"] };
+  return { outcome: "proved", wanted: wantedNext(candidate), aal: 1, amr: ["pwd"] };
 }
 
 function refuse(reason: RefusalReason): SignInDecision {

@@ -1,1 +1,2 @@
 export * from "./decide.ts";
+export * from "./pending.ts";

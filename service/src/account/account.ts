@@ -7,6 +7,7 @@ import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endSessionsOf } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
 import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
 import { inTransaction, pageOf } from "../storage/index.ts";
 import { showToOperator } from "./show.ts";
@@ -83,7 +84,11 @@ export async function changeAccount(
       mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
     };
     await updateAccount(manager, id, changed);
-    if (changed.state === "suspended") await endSessionsOf(manager, id, { now, reason: "suspended" });
+    if (changed.state === "suspended" || change.mustChangePassword === true) {
+      const reason = changed.state === "suspended" ? "suspended" : "must-change-password";
+      await endSessionsOf(manager, id, { now, reason });
+      await endSignInsOf(manager, id, now);
+    }
     const event = {
       kind: "account.changed",
       reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),

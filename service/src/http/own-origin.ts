@@ -5,13 +5,17 @@
  * carries the own cookie and neither header is refused too; programs use a Bearer token and no cookie.
  */
 import type { FastifyRequest } from "fastify";
-import type { OwnCookie } from "./own-cookie.ts";
+import type { HostCookie } from "./host-cookie.ts";
 import { ProblemReply } from "./problem.ts";
 
 const SAFE_METHODS = new Set(["GET", "HEAD", "OPTIONS"]);
 
 /** @throws ProblemReply `foreign-origin`. */
-export function assertOwnOrigin(request: FastifyRequest, publicUrl: string, cookie: OwnCookie): void {
+export function assertOwnOrigin(
+  request: FastifyRequest,
+  publicUrl: string,
+  cookies: readonly HostCookie[],
+): void {
   if (SAFE_METHODS.has(request.method)) return;
   const ownOrigin = new URL(publicUrl).origin;
   const { origin, "sec-fetch-site": site } = request.headers;
@@ -27,7 +31,7 @@ export function assertOwnOrigin(request: FastifyRequest, publicUrl: string, cook
       `The browser says that the request comes from elsewhere; only pages of ${ownOrigin} may send it.`,
     );
   }
-  if (cookie.read(request.headers.cookie) === undefined) return;
+  if (cookies.every((cookie) => cookie.read(request.headers.cookie) === undefined)) return;
   throw refusal(
     'A cookie came with neither Origin nor Sec-Fetch-Site. In a program, send no cookie but "Authorization: Bearer" with a token asked for with deliver: "token".',
   );

@@ -2,14 +2,15 @@
 import { randomBytes } from "node:crypto";
 import type { PlainToken } from "@lucchetto/core";
 import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
-import { lockAccount } from "../account/store.ts";
+import { lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
-import { reservePasswordTry } from "../throttle/throttle.ts";
+import { clearAfterSignIn, reservePasswordTry } from "../throttle/throttle.ts";
 import { checkable, judge, readStored } from "./password.ts";
 import { findRecord, setRecord } from "./store.ts";
 
@@ -72,6 +73,9 @@ export async function changePassword(
       reason: "password-changed",
     });
     await reserved.succeed(manager);
+    await clearAfterSignIn(context, manager, account.id);
+    await endSignInsOf(manager, account.id, now);
+    await updateAccount(manager, account.id, { mustChangePassword: false });
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
     return { session, account, token: plain, endedSessions };

@@ -1,28 +1,86 @@
+import type { ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
-import type { FastifyPluginAsync } from "fastify";
+import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
+import { LONGEST_MAX_AGE } from "../http/host-cookie.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
+import type { Device, SignedInHere } from "./complete.ts";
+import type { PendingSignIn } from "./pending.ts";
+import { readPending, showNewPassword } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
 
-/** `POST /v1/sign-in`. */
+type Deliver = "cookie" | "token" | undefined;
+
+/** `POST /v1/sign-in`, and what moves a sign-in on. */
 export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.signIn, async ({ body }, { request, reply }) => {
-      const begun = await signIn(context, {
+      const outcome = await signIn(context, {
         proof: body.proof,
         remember: body.remember ?? false,
         visit: visitOf(request),
-        device: {
-          isBrowser: body.deliver !== "token",
-          mark: context.deviceCookie.read(request.headers.cookie),
-        },
-        replaces: body.deliver === "token" ? null : await app.readCaller(request),
+        device: await deviceOf(app, context, request, body.deliver),
       });
-      const delivered = deliverSession(context, reply, begun, body.deliver);
-      if (begun.mark !== null) void reply.header("set-cookie", context.deviceCookie.write(begun.mark));
+      if (outcome.outcome === "proof-wanted")
+        return answer(202, deliverPending(context, reply, outcome, body.deliver));
+      return answer(201, deliverSignedIn(context, reply, outcome, body.deliver));
+    });
+
+    mount(app, routes.addProof, async ({ body }, { request, reply }) => {
+      const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(request.headers.authorization ?? "")?.[1];
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      const pending = await readPending(context, bearer ?? context.signInCookie.read(request.headers.cookie));
+      const signedIn = await showNewPassword(context, pending, {
+        password: body.proof.password,
+        visit: visitOf(request),
+        device: await deviceOf(app, context, request, deliver),
+      });
+      const delivered = deliverSignedIn(context, reply, signedIn, deliver);
+      if (deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
       return answer(201, delivered);
     });
+  };
+}
+
+async function deviceOf(
+  app: FastifyInstance,
+  context: ServiceContext,
+  request: FastifyRequest,
+  deliver: Deliver,
+): Promise<Device> {
+  const isBrowser = deliver !== "token";
+  return {
+    isBrowser,
+    mark: context.deviceCookie.read(request.headers.cookie),
+    replaces: isBrowser ? await app.readCaller(request) : null,
+  };
+}
+
+function deliverSignedIn(
+  context: ServiceContext,
+  reply: FastifyReply,
+  signedIn: SignedInHere,
+  deliver: Deliver,
+) {
+  const delivered = deliverSession(context, reply, signedIn, deliver);
+  if (signedIn.mark !== null)
+    void reply.header("set-cookie", context.deviceCookie.write(signedIn.mark, LONGEST_MAX_AGE));
+  return delivered;
+}
+
+function deliverPending(
+  { signInCookie }: ServiceContext,
+  reply: FastifyReply,
+  { wanted, expiresAt, token }: PendingSignIn,
+  deliver: Deliver,
+): ProofWanted {
+  if (deliver !== "token") void reply.header("set-cookie", signInCookie.write(token));
+  return {
+    outcome: "proof-wanted",
+    wanted: [...wanted],
+    expiresAt: expiresAt.toISOString(),
+    ...(deliver === "token" ? { token } : {}),
   };
 }

@@ -11,23 +11,25 @@ import { record } from "../journal/journal.ts";
 import type { UnusableRecord } from "../password/password.ts";
 import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
-import type { BegunSession } from "../session/session.ts";
-import { beginSession } from "../session/session.ts";
-import type { LiveSession } from "../session/store.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
-import { rememberThisDevice, reservePasswordTry } from "../throttle/throttle.ts";
+import { reservePasswordTry } from "../throttle/throttle.ts";
+import type { Device, SignedInHere } from "./complete.ts";
+import { completeSignIn } from "./complete.ts";
+import type { PendingSignIn } from "./pending.ts";
+import { keepPending } from "./pending.ts";
 
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
   readonly remember: boolean;
   readonly visit: Visit;
-  /** Whether a browser signs in, which is remembered; and the mark that it brought along. */
-  readonly device: { readonly isBrowser: boolean; readonly mark: string | undefined };
-  /** The living session of the same browser, which the new one takes the place of. */
-  readonly replaces: LiveSession | null;
+  readonly device: Device;
 }
+
+/** A session, or what is wanted before there is one. */
+export type SignInOutcome =
+  ({ readonly outcome: "signed-in" } & SignedInHere) | ({ readonly outcome: "proof-wanted" } & PendingSignIn);
 
 /** The floor of refusals: the scheme's time here and a quarter. */
 const FLOOR_FACTOR = 1.25;
@@ -37,7 +39,7 @@ const FLOOR_FACTOR = 1.25;
  * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` (after the right password),
  * `throttled`, `too-busy`.
  */
-export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignedInHere> {
+export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignInOutcome> {
   const started = performance.now();
   const { proof, visit, device } = attempt;
   const identifier = readIdentifier(proof.identifier);
@@ -54,7 +56,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
 
   const prepared = preparePassword(proof.password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
-  const candidate = account && { state: account.state, record: describe(read) };
+  const candidate = account && { ...account, record: describe(read) };
   const decision = decidePasswordSignIn(candidate, matches);
 
   if (decision.outcome === "refused") {
@@ -67,41 +69,29 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     throw new Error("signed in nobody");
 
   const remade = await remake(context, stored, prepared.text);
+  const kind = attempt.remember ? "remembered" : "ordinary";
+  const { aal, amr, wanted } = decision;
   const begun = await inTransaction(context.dataSource, async (manager) => {
     const unchanged = await lockUnchanged(manager, account, row);
     if (unchanged === null) return null;
     const now = context.clock.now();
     if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
-    const session = await beginSession(
-      context,
-      manager,
-      {
-        account: unchanged,
-        kind: attempt.remember ? "remembered" : "ordinary",
-        aal: decision.aal,
-        amr: decision.amr,
-        replaces: attempt.replaces,
-      },
-      visit,
-    );
-    const event = {
-      kind: "sign-in.completed",
-      accountId: account.id,
-      sessionId: session.session.id,
-    } as const;
-    await record(manager, { event, visit, now });
     await reserved.succeed(manager);
-    const mark = device.isBrowser
-      ? await rememberThisDevice(context, manager, account.id, device.mark)
-      : null;
-    return { ...session, mark };
+    if (wanted.length > 0) return { outcome: "proof-wanted" } as const;
+    const signedIn = await completeSignIn(context, manager, {
+      account: unchanged,
+      kind,
+      aal,
+      amr,
+      visit,
+      device,
+    });
+    return { outcome: "signed-in", ...signedIn } as const;
   });
-  return begun ?? refuse(context, started);
-}
-
-/** A session begun, and the mark by which the browser is known from now on. */
-export interface SignedInHere extends BegunSession {
-  readonly mark: string | null;
+  if (begun === null) return refuse(context, started);
+  if (begun.outcome === "signed-in") return begun;
+  const pending = await keepPending(context, { accountId: account.id, kind, amr, wanted }, visit);
+  return { ...begun, ...pending };
 }
 
 /** Runs the one hash. Whoever met a full queue was not refused, so it counts as no failure. */

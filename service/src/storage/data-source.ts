@@ -5,9 +5,15 @@ import { ENTITIES } from "./entities/index.ts";
 import { FirstTables1700000000001 } from "./migrations/1700000000001-first-tables.ts";
 import { Throttle1700000000002 } from "./migrations/1700000000002-throttle.ts";
 import { Schemes1700000000003 } from "./migrations/1700000000003-schemes.ts";
+import { SignIns1700000000004 } from "./migrations/1700000000004-sign-ins.ts";
 
 /** Every migration, in order. */
-export const MIGRATIONS = [FirstTables1700000000001, Throttle1700000000002, Schemes1700000000003];
+export const MIGRATIONS = [
+  FirstTables1700000000001,
+  Throttle1700000000002,
+  Schemes1700000000003,
+  SignIns1700000000004,
+];
 
 /** The table in which the applied migrations are noted. */
 const MIGRATIONS_TABLE = "schema_migration";

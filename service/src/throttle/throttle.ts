@@ -40,7 +40,7 @@ interface Subject {
 export interface ReservedTry {
   /** It was no failure: takes it back everywhere. */
   giveBack(): Promise<void>;
-  /** The sign-in is complete: takes it back from the network, and clears the account's counts in that transaction. */
+  /** The password was right: takes it back from the network, in that transaction. What the account's counts held before stays. */
   succeed(manager: EntityManager): Promise<void>;
 }
 
@@ -74,7 +74,7 @@ export async function reservePasswordTry(context: ServiceContext, attempt: Try):
       },
       async succeed(manager) {
         await networkTry?.giveBack(manager);
-        await clearAccount(context, manager, attempt.accountId);
+        await account.giveBack(manager);
       },
     };
   } catch (error) {
@@ -159,12 +159,12 @@ function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer 
   return createHash("sha256").update(`${kind}\n${name}`).digest();
 }
 
-async function clearAccount(
+/** A sign-in is complete: nothing counts against the account any more. */
+export async function clearAfterSignIn(
   context: ServiceContext,
   manager: EntityManager,
-  accountId: string | null,
+  accountId: string,
 ): Promise<void> {
-  if (accountId === null) return;
   const kinds = ["account-known", "account-strange"] as const;
   await deleteCounts(
     manager,

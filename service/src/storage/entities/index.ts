@@ -8,6 +8,7 @@ import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
+import { SignInEntity } from "./sign-in.ts";
 import { ThrottleCountEntity } from "./throttle-count.ts";
 
 export * from "./account.ts";
@@ -20,6 +21,7 @@ export * from "./moved-clock.ts";
 export * from "./password-record.ts";
 export * from "./scheme-count.ts";
 export * from "./session.ts";
+export * from "./sign-in.ts";
 export * from "./throttle-count.ts";
 
 /** Every table, listed by hand. */
@@ -35,5 +37,6 @@ export const ENTITIES = [
   PasswordRecordEntity,
   SchemeCountEntity,
   SessionEntity,
+  SignInEntity,
   ThrottleCountEntity,
 ];

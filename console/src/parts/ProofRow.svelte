@@ -1,0 +1,29 @@
+<script lang="ts">
+  /** A sign-in as a row of proofs: those shown, then those wanted. */
+  interface Props {
+    shown: readonly string[];
+    wanted: readonly string[];
+  }
+  const { shown, wanted }: Props = $props();
+  const steps = $derived([
+    ...shown.map((name) => ({ name, isShown: true })),
+    ...wanted.map((name) => ({ name, isShown: false })),
+  ]);
+</script>
+
+<ol class="flex flex-wrap items-center gap-2" aria-label="What this sign-in asks for">
+  {#each steps as { name, isShown }, index (name)}
+    {#if index > 0}<li class="bg-line h-px w-6" role="presentation"></li>{/if}
+    <li
+      class={[
+        "flex items-center gap-2 rounded-full border px-3 py-1 text-sm",
+        isShown ? "border-verdigris text-verdigris" : "border-brass text-ink font-medium",
+      ]}
+      aria-current={isShown ? undefined : "step"}
+    >
+      <span aria-hidden="true">{isShown ? "✓" : "○"}</span>
+      {name}
+      <span class="sr-only">{isShown ? "(shown)" : "(wanted)"}</span>
+    </li>
+  {/each}
+</ol>

@@ -1,0 +1,58 @@
+<script lang="ts">
+  /** Inside a sign-in: an operator wants a new password before there is a session. */
+  import { routes } from "@lucchetto/contract";
+  import { Form } from "../lib/form.svelte.ts";
+  import { judgeNewPassword } from "../lib/new-password.ts";
+  import { at, call } from "../lib/page.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import NewPasswordFields from "../parts/NewPasswordFields.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import ProofRow from "../parts/ProofRow.svelte";
+
+  interface Props {
+    /** What was typed as the name, for password managers. */
+    identifier: string;
+    /** When the sign-in lapses. */
+    expiresAt: string;
+    done: () => void;
+  }
+  const { identifier, expiresAt, done }: Props = $props();
+  const form = new Form();
+  let password = $state("");
+  let repeated = $state("");
+  const until = $derived(new Date(expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }));
+
+  async function send(): Promise<void> {
+    await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
+    done();
+  }
+</script>
+
+<PersonFrame
+  heading="Choose a new password"
+  next="The people who run the site want this password replaced. Your other sessions are ended."
+>
+  <ProofRow shown={["password"]} wanted={["new password"]} />
+  <form
+    class="mt-6 space-y-5"
+    novalidate
+    onsubmit={(event) => form.submit(event, () => judgeNewPassword(password, repeated), send)}
+  >
+    <FormProblem problem={form.problem} />
+    <input
+      type="text"
+      name="username"
+      autocomplete="username"
+      value={identifier}
+      readonly
+      tabindex="-1"
+      aria-hidden="true"
+      class="sr-only"
+    />
+    <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[identifier]} />
+    <MainButton text="Set it and sign in" busyText="Setting …" busy={form.sending} />
+  </form>
+  <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
+  <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
+</PersonFrame>

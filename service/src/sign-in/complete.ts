@@ -1,0 +1,38 @@
+/** The end of every sign-in: a session, the journal, the counts cleared, and the browser remembered. */
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import type { Beginning, BegunSession } from "../session/session.ts";
+import { beginSession } from "../session/session.ts";
+import type { LiveSession } from "../session/store.ts";
+import { clearAfterSignIn, rememberThisDevice } from "../throttle/throttle.ts";
+
+/** Where somebody signs in. */
+export interface Device {
+  /** Whether it is a browser, which is remembered. */
+  readonly isBrowser: boolean;
+  /** The known-device mark that it brought along. */
+  readonly mark: string | undefined;
+  /** The living session of the same browser, which the new one takes the place of. */
+  readonly replaces: LiveSession | null;
+}
+
+/** A session begun, and the mark by which the browser is known from now on. */
+export interface SignedInHere extends BegunSession {
+  readonly mark: string | null;
+}
+
+/** Completes a sign-in inside the transaction that spent its last proof. */
+export async function completeSignIn(
+  context: ServiceContext,
+  manager: EntityManager,
+  { visit, device, ...beginning }: Omit<Beginning, "replaces"> & { visit: Visit; device: Device },
+): Promise<SignedInHere> {
+  const { account } = beginning;
+  const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
+  const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
+  await record(manager, { event, visit, now: context.clock.now() });
+  await clearAfterSignIn(context, manager, account.id);
+  const mark = device.isBrowser ? await rememberThisDevice(context, manager, account.id, device.mark) : null;
+  return { ...begun, mark };
+}

@@ -1,0 +1,106 @@
+/** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
+import { randomBytes } from "node:crypto";
+import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
+import { hashToken, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
+import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { checkable, judge, readStored } from "../password/password.ts";
+import { findRecord, setRecord } from "../password/store.ts";
+import { endSessionsOf } from "../session/store.ts";
+import type { AccountRow, SignInRow } from "../storage/index.ts";
+import { inTransaction, newId } from "../storage/index.ts";
+import type { Device, SignedInHere } from "./complete.ts";
+import { completeSignIn } from "./complete.ts";
+import { endSignInsOf, findOpenSignIn, insertSignIn, spendSignIn } from "./store.ts";
+
+/** What the browser or program goes on with. */
+export interface PendingSignIn {
+  readonly wanted: readonly Wanted[];
+  readonly expiresAt: Date;
+  readonly token: PlainToken<"sign-in">;
+}
+
+/** Keeps a sign-in for what is still wanted. */
+export async function keepPending(
+  { dataSource, clock }: ServiceContext,
+  begun: { accountId: string; kind: SessionKind; amr: readonly string[]; wanted: readonly Wanted[] },
+  visit: Visit,
+): Promise<PendingSignIn> {
+  const { accountId, kind, amr, wanted } = begun;
+  const now = clock.now();
+  const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
+  const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));
+  await inTransaction(dataSource, async (manager) => {
+    const row = { id: newId(now), tokenHash: hashed, accountId, kind, amr: [...amr] };
+    await insertSignIn(manager, { ...row, createdAt: now, expiresAt, endedAt: null });
+    const event = { kind: "sign-in.begun", reason: wanted.join(" "), accountId } as const;
+    await record(manager, { event, visit, now });
+  });
+  return { wanted, expiresAt, token: plain };
+}
+
+/** The sign-in in progress of a token. @throws ProblemReply `sign-in-lapsed`. */
+export async function readPending(
+  { dataSource, clock }: ServiceContext,
+  token: string | undefined,
+): Promise<SignInRow> {
+  const hashed = token === undefined ? null : hashToken("sign-in", token);
+  const row = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
+  if (row === null) throw new ProblemReply("sign-in-lapsed");
+  return row;
+}
+
+/**
+ * Sets the new password that an operator wanted, and completes the sign-in. Everything else of the account ends.
+ * @throws ProblemReply `invalid-fields`, `too-busy`, `sign-in-lapsed`.
+ */
+export async function showNewPassword(
+  context: ServiceContext,
+  pending: SignInRow,
+  { password, visit, device }: { password: string; visit: Visit; device: Device },
+): Promise<SignedInHere> {
+  const account = await findAccount(context.dataSource, pending.accountId);
+  if (account?.state !== "active" || !account.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+  const text = await acceptNewPassword(context, account, password);
+  const made = await context.hashing.make(text);
+  return inTransaction(context.dataSource, async (manager) => {
+    const locked = await lockAccount(manager, account.id);
+    const now = context.clock.now();
+    // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
+    if (locked?.state !== "active" || !(await spendSignIn(manager, pending.id, now))) {
+      throw new ProblemReply("sign-in-lapsed");
+    }
+    await setRecord(manager, { accountId: account.id, record: made, now });
+    await updateAccount(manager, account.id, { mustChangePassword: false });
+    await endSignInsOf(manager, account.id, now);
+    await endSessionsOf(manager, account.id, { now, reason: "password-changed" });
+    const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
+    await record(manager, { event, visit, now });
+    return completeSignIn(context, manager, {
+      account: { ...locked, mustChangePassword: false },
+      kind: pending.kind,
+      aal: 1,
+      amr: pending.amr,
+      visit,
+      device,
+    });
+  });
+}
+
+async function acceptNewPassword(
+  context: ServiceContext,
+  account: AccountRow,
+  typed: string,
+): Promise<string> {
+  const verdict = await judge(context, typed, account);
+  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  const row = await findRecord(context.dataSource, account.id);
+  const stored = row === null ? null : checkable(readStored(context.hashing, row.record));
+  if (stored !== null && (await context.hashing.check(verdict.text, stored))) {
+    const message = "This is the password that is to be replaced; choose another.";
+    throw fieldProblem([{ path: "password", message }]);
+  }
+  return verdict.text;
+}
