@@ -8,3 +8,4 @@ export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export type { Proof, ProofWanted } from "./routes/sign-in.ts";
 export * from "./shapes.ts";
+export * from "./webhooks.ts";

@@ -53,6 +53,20 @@ export const PROBLEMS = {
     meaning: "The password is right, but an operator has suspended the account.",
     mend: "Ask the people who run the site.",
   },
+  "refused-by-site": {
+    status: 403,
+    title: "The site does not allow this",
+    meaning:
+      "The application was asked before anything was done, and refused. `detail` holds its own sentence.",
+    mend: "Ask the people who run the site.",
+  },
+  "site-silent": {
+    status: 503,
+    title: "The site does not answer",
+    meaning:
+      "The application is asked before this is done, and gave no usable answer in time. Nothing was done.",
+    mend: "Try again a little later. The service's log says what was wrong with the answer.",
+  },
   "operators-only": {
     status: 403,
     title: "For operators only",

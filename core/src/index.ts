@@ -7,3 +7,4 @@ export * from "./secrets/index.ts";
 export * from "./session/index.ts";
 export * from "./sign-in/index.ts";
 export * from "./throttle/index.ts";
+export * from "./webhook/index.ts";

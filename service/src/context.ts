@@ -6,6 +6,7 @@ import type { HostCookie } from "./http/host-cookie.ts";
 import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
+import type { Consult } from "./webhook/consult.ts";
 
 export interface ServiceContext {
   readonly configuration: Configuration;
@@ -14,6 +15,8 @@ export interface ServiceContext {
   readonly hashing: Hashing;
   /** The operator's list of compromised passwords, if there is one. */
   readonly compromised: CompromisedList | null;
+  /** Asks the application. */
+  readonly consult: Consult;
   readonly lastSeen: LastSeen;
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;

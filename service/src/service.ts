@@ -40,6 +40,11 @@ import { signInRoutes } from "./sign-in/routes.ts";
 import { sweepSignIns } from "./sign-in/store.ts";
 import { throttleRoutes } from "./throttle/routes.ts";
 import { sweepOldCounts } from "./throttle/throttle.ts";
+import { createConsult } from "./webhook/consult.ts";
+import { startDelivering } from "./webhook/deliver.ts";
+import { noticeSubscriber } from "./webhook/notices.ts";
+import { webhookRoutes } from "./webhook/routes.ts";
+import { sweepDelivered } from "./webhook/store.ts";
 
 /** Milliseconds in which a whole request must arrive. */
 const REQUEST_TIMEOUT = 10_000;
@@ -47,6 +52,8 @@ const HSTS_SECONDS = 2 * 365 * 24 * 3_600;
 /** Milliseconds between sweeps and counts; and how long those are kept for the sake of reuse being noticed. */
 const SWEEP_INTERVAL = 60_000;
 const CODES_KEPT = 24 * 3_600_000;
+/** How long notices that arrived can be looked at. */
+const DELIVERED_KEPT = 7 * 24 * 3_600_000;
 
 export interface ServiceParts {
   readonly configuration: Configuration;
@@ -87,6 +94,7 @@ export async function createService({
     hashing: await createHashing(configuration),
     compromised:
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
+    consult: createConsult(configuration, clock, app.log),
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
@@ -129,6 +137,7 @@ export async function createService({
       await own.register(journalRoutes(context));
       await own.register(appRoutes(context));
       await own.register(throttleRoutes(context));
+      await own.register(webhookRoutes(context));
       await own.register(oauthRoutes(context, shell));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
@@ -146,7 +155,11 @@ export async function createService({
   if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
 
   workRegularly(app, context, fleet);
+  if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
+    dataSource.subscribers.push(noticeSubscriber);
+  const deliverer = startDelivering(context, app.log);
   app.addHook("onClose", async () => {
+    await deliverer.close();
     await context.lastSeen.close();
     await context.compromised?.close();
   });
@@ -219,6 +232,7 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       fleet.keep(),
       sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepOldCounts(context),
+      sweepDelivered(dataSource, new Date(clock.now().getTime() - DELIVERED_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
     ];
     Promise.all(done).catch((error: unknown) => {

@@ -52,6 +52,50 @@ export const showAccount = defineRoute({
   replies: { 200: account },
 });
 
+export const changeOwnAccount = defineRoute({
+  name: "changeOwnAccount",
+  method: "PATCH",
+  path: "/v1/account",
+  summary: "Change one's display name and username; null takes it away",
+  access: "session",
+  body: z.strictObject({
+    displayName: lineOfText(80).nullable().optional(),
+    username: lineOfText(80).nullable().optional(),
+  }),
+  replies: { 200: account },
+});
+
+export const addAccount = defineRoute({
+  name: "addAccount",
+  method: "POST",
+  path: "/v1/operator/accounts",
+  summary: "Add an account",
+  access: "operator",
+  body: z.strictObject({
+    email: lineOfText(254).optional(),
+    username: lineOfText(80).optional(),
+    displayName: lineOfText(80).optional(),
+    labels: z.array(label).max(20, "At most 20 labels.").optional(),
+    reference: lineOfText(190).optional().describe("the application's own id for the person"),
+    password: passwordText.optional().describe("without one nobody can sign in by password yet"),
+    mustChangePassword: z
+      .boolean()
+      .optional()
+      .describe("want a new password at the first sign-in; true unless said otherwise"),
+  }),
+  replies: { 201: operatorAccount },
+});
+
+export const eraseAccount = defineRoute({
+  name: "eraseAccount",
+  method: "DELETE",
+  path: "/v1/operator/accounts/:id",
+  summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
+  access: "operator",
+  params: z.strictObject({ id }),
+  replies: { 204: z.undefined() },
+});
+
 export const listAccounts = defineRoute({
   name: "listAccounts",
   method: "GET",

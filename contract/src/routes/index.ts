@@ -1,6 +1,7 @@
 /** Every call of the contract that is ours; the standards' endpoints are in ../oauth.ts. */
 import * as account from "./account.ts";
 import * as app from "./app.ts";
+import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
 import * as password from "./password.ts";
@@ -14,6 +15,9 @@ export const routes = {
   listAccounts: account.listAccounts,
   showAccountDetail: account.showAccountDetail,
   changeAccount: account.changeAccount,
+  changeOwnAccount: account.changeOwnAccount,
+  addAccount: account.addAccount,
+  eraseAccount: account.eraseAccount,
   signIn,
   addProof,
   ...password,
@@ -21,5 +25,6 @@ export const routes = {
   ...journal,
   ...app,
   ...throttle,
+  ...delivery,
   ...development,
 } as const;

@@ -3,6 +3,8 @@ export const JOURNAL_KINDS = [
   "account.registered",
   "account.registration-refused",
   "account.changed",
+  "account.change-refused",
+  "account.erased",
   "sign-in.begun",
   "sign-in.completed",
   "sign-in.refused",

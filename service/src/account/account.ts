@@ -10,6 +10,7 @@ import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
 import { inTransaction, pageOf } from "../storage/index.ts";
+import { consultOrRecord } from "./consult.ts";
 import { showToOperator } from "./show.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
 
@@ -59,7 +60,7 @@ function asStored(value: unknown): string | null {
 
 /** Sets labels or state. Suspending ends every session in the same transaction. @throws ProblemReply `not-found`. */
 export async function changeAccount(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   id: string,
   change: {
@@ -69,11 +70,15 @@ export async function changeAccount(
   },
   visit: Visit,
 ): Promise<AccountRow> {
+  const { dataSource, clock } = context;
   if (change.state === "suspended" && id === operator.account.id) {
     throw new ProblemReply("invalid-fields", {
       errors: [{ path: "state", message: "This is your own account; another operator can suspend it." }],
     });
   }
+  const asked = await findAccount(context.dataSource, id);
+  if (asked === null) throw new ProblemReply("not-found");
+  await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
   return inTransaction(dataSource, async (manager) => {
     const account = await lockAccount(manager, id);
     if (account === null) throw new ProblemReply("not-found");

@@ -1,7 +1,5 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
 import type { CallOf, routes } from "@lucchetto/contract";
-import type { Identifier } from "@lucchetto/core";
-import { readEmail, readUsername } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
@@ -13,6 +11,9 @@ import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countRegistration } from "../throttle/throttle.ts";
+import { consultOrRecord } from "./consult.ts";
+import type { FieldError } from "./fields.ts";
+import { readIdentifiers, TAKEN } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { findTaken, insertAccount } from "./store.ts";
 
@@ -25,7 +26,7 @@ export type RegistrationOutcome =
 
 /**
  * Registers.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `throttled`, `too-busy`.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `throttled`, `too-busy`.
  */
 export async function register(
   context: ServiceContext,
@@ -35,10 +36,22 @@ export async function register(
   const { email, username, password } = await judgeFields(context, registration);
   // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
+  const displayName = registration.displayName ?? null;
+  const facts = {
+    reference: null,
+    email: email?.shown ?? null,
+    username: username?.shown ?? null,
+    displayName,
+  };
+  // Asked before anything is looked up, so that the application is asked alike for free and taken addresses.
+  const filledIn = await consultOrRecord(
+    context,
+    { type: "account.create", by: "person", account: { ...facts, labels: [] } },
+    visit,
+  );
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
   const passwordRecord = await context.hashing.make(password);
-  const displayName = registration.displayName ?? null;
-  const account = newAccount(context.clock.now(), { email, username, displayName });
+  const account = newAccount(context.clock.now(), { email, username, displayName, ...filledIn });
   // A private site says the same for a free and a taken address, so nobody is signed in by registering one.
   const tells = context.configuration.tellTaken || email === null;
   try {
@@ -61,36 +74,8 @@ export async function register(
 
 /** All that is wrong with the form, told at once. */
 async function judgeFields(context: ServiceContext, registration: Registration) {
-  const { accounts } = context.configuration;
-  const errors: Array<{ path: string; message: string }> = [];
-  const read = <Kind extends "email" | "username">(
-    kind: Kind,
-    reader: (typed: string) => Identifier<Kind> | null,
-    messages: { missing: string; malformed: string },
-  ): Identifier<Kind> | null => {
-    const typed = registration[kind];
-    if (typed === undefined) {
-      if (accounts[kind] === "required") errors.push({ path: kind, message: messages.missing });
-      return null;
-    }
-    if (accounts[kind] === "off")
-      errors.push({ path: kind, message: `This site has no ${kind}; leave it out.` });
-    const identifier = reader(typed);
-    if (identifier === null) errors.push({ path: kind, message: messages.malformed });
-    return identifier;
-  };
-
-  const email = read("email", readEmail, {
-    missing: "Enter your e-mail address.",
-    malformed: "This is not an e-mail address; it should look like name@brina.example.",
-  });
-  const username = read("username", readUsername, {
-    missing: "Choose a username.",
-    malformed: "Use 2 to 40 letters and digits, also . _ - between them; no spaces, no @.",
-  });
-  if (registration.email === undefined && registration.username === undefined && errors.length === 0) {
-    errors.push({ path: "email", message: "Give an e-mail address or a username." });
-  }
+  const errors: FieldError[] = [];
+  const { email, username } = readIdentifiers(context.configuration, registration, errors);
   const verdict = await judge(context, registration.password, registration);
   if (!verdict.ok) errors.push({ path: "password", message: verdict.message });
   if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
@@ -116,9 +101,9 @@ async function answerTaken(
     }),
   );
   const errors: Array<{ path: string; message: string }> = [];
-  if (taken.username) errors.push({ path: "username", message: "This username is taken; choose another." });
+  if (taken.username) errors.push({ path: "username", message: TAKEN.username });
   if (taken.email && configuration.tellTaken) {
-    errors.push({ path: "email", message: "This address has an account already; sign in instead." });
+    errors.push({ path: "email", message: TAKEN.email });
   }
   if (errors.length > 0) throw fieldProblem(errors, "identifier-taken");
   return { outcome: "check-mail" };

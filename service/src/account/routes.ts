@@ -5,6 +5,8 @@ import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "./account.ts";
+import { addAccount, eraseAccount } from "./operate.ts";
+import { changeOwnAccount } from "./own.ts";
 import { register } from "./register.ts";
 import { showAccount } from "./show.ts";
 
@@ -21,6 +23,19 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.showAccount, async (_received, { caller }) => answer(200, showAccount(caller.account)));
 
     mount(app, routes.listAccounts, async ({ query }) => answer(200, await listForOperators(context, query)));
+
+    mount(app, routes.changeOwnAccount, async ({ body }, { caller, request }) =>
+      answer(200, showAccount(await changeOwnAccount(context, caller, body, visitOf(request)))),
+    );
+
+    mount(app, routes.addAccount, async ({ body }, { caller, request }) =>
+      answer(201, await addAccount(context, caller, body, visitOf(request))),
+    );
+
+    mount(app, routes.eraseAccount, async ({ params }, { caller, request }) => {
+      await eraseAccount(context, caller, params.id, visitOf(request));
+      return answer(204, undefined);
+    });
 
     mount(app, routes.showAccountDetail, async ({ params }) =>
       answer(200, await accountInFull(context, params.id)),

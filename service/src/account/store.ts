@@ -26,6 +26,19 @@ export function lockAccount(manager: EntityManager, id: string): Promise<Account
   return manager.getRepository(AccountEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
 }
 
+/** Everything that belongs to it goes with it. */
+export async function deleteAccount(manager: EntityManager, id: string): Promise<void> {
+  await manager.getRepository(AccountEntity).delete({ id });
+}
+
+/** The application's own id for the person. */
+export async function findReference(manager: EntityManager, id: string): Promise<string | null> {
+  const row = await manager
+    .getRepository(AccountEntity)
+    .findOne({ select: { id: true, reference: true }, where: { id } });
+  return row?.reference ?? null;
+}
+
 export async function updateAccount(
   manager: EntityManager,
   id: string,

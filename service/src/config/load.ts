@@ -2,10 +2,10 @@
 import { readFileSync, statSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import type { KeyRing } from "@lucchetto/core";
-import { KeyRingError, readKeyRing } from "@lucchetto/core";
+import { KeyRingError, readKeyRing, readWebhookSecret } from "@lucchetto/core";
 import { parse } from "yaml";
 import { z } from "zod";
-import type { Configuration, ThrottleSettings } from "./schema.ts";
+import type { Configuration, ThrottleSettings, WebhookSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 
 /** The configuration cannot be used. `faults` holds one line for each thing that is wrong. */
@@ -24,6 +24,9 @@ const PREFIX = "LUCCHETTO_";
 /** Variables with the prefix that are not settings. */
 const NOT_SETTINGS = new Set(["LUCCHETTO_CONFIG", "LUCCHETTO_URL", "LUCCHETTO_PROFILE"]);
 const PASSWORD_VARIABLE = "LUCCHETTO_DATABASE_PASSWORD";
+const WEBHOOK_SECRET_VARIABLE = "LUCCHETTO_WEBHOOKS_SECRET";
+/** Secrets have no setting of their own, only a variable or a file. */
+const SECRET_VARIABLES = new Set([PASSWORD_VARIABLE, WEBHOOK_SECRET_VARIABLE]);
 
 type Environment = Readonly<Record<string, string | undefined>>;
 
@@ -48,11 +51,13 @@ export function loadConfiguration(path: string, environment: Environment = proce
   faults.push(...faultsOfMode(checked.data));
   const databasePassword = readDatabasePassword(checked.data, path, environment, faults);
   const keyRing = readKeys(checked.data, path, faults);
+  const webhookSecret = readWebhooksSecret(checked.data, path, environment, faults);
   if (faults.length > 0) throw new ConfigurationError(path, faults);
   return {
     ...checked.data,
     passwords: { ...checked.data.passwords, ...besideConfiguration(path, checked.data.passwords) },
     throttle: fillThrottle(checked.data),
+    webhooks: fillWebhooks(checked.data, webhookSecret),
     databasePassword,
     keyRing,
     tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
@@ -97,6 +102,48 @@ function fillThrottle({ mode, throttle }: z.output<typeof configurationSchema>):
     network: fill("network"),
     registrations: fill("registrations"),
   };
+}
+
+function fillWebhooks(
+  { mode, webhooks }: z.output<typeof configurationSchema>,
+  secret: Uint8Array | null,
+): WebhookSettings {
+  const { consult, notify, privateReceivers } = webhooks;
+  return {
+    secret,
+    // A public service must not be made to speak to what stands beside it; in development everything stands beside it.
+    reach: { everywhere: mode === "development", listed: privateReceivers },
+    consult: { ...consult, whenSilent: consult.whenSilent ?? "refuse" },
+    notify,
+  };
+}
+
+function readWebhooksSecret(
+  { webhooks }: z.output<typeof configurationSchema>,
+  path: string,
+  environment: Environment,
+  faults: string[],
+): Uint8Array | null {
+  if (webhooks.consult.url === undefined && webhooks.notify.url === undefined) return null;
+  const { secretFile } = webhooks;
+  const text =
+    environment[WEBHOOK_SECRET_VARIABLE] ??
+    (secretFile === undefined
+      ? null
+      : readSecretFile(resolve(dirname(path), secretFile), "webhooks.secretFile", faults));
+  if (text === null) {
+    if (secretFile === undefined)
+      faults.push(
+        `webhooks.secretFile: missing, expected the path of a file of mode 0600 with a signing secret, whsec_ and 32 random bytes in base64 (or set ${WEBHOOK_SECRET_VARIABLE})`,
+      );
+    return null;
+  }
+  const secret = readWebhookSecret(text);
+  if (secret === null)
+    faults.push(
+      "webhooks.secretFile: expected whsec_ and 24 to 64 random bytes in base64 (the value is not shown)",
+    );
+  return secret;
 }
 
 /** Where the key ring lies, whatever else is wrong with the configuration: beside it unless it says otherwise. */
@@ -187,7 +234,7 @@ function overrideFrom(
       !name.startsWith(PREFIX) ||
       text === undefined ||
       NOT_SETTINGS.has(name) ||
-      name === PASSWORD_VARIABLE
+      SECRET_VARIABLES.has(name)
     )
       continue;
     const setting = known.get(name);

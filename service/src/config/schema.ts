@@ -55,6 +55,12 @@ const windowLimit = z
 const need = (byDefault: "required" | "optional") =>
   z.enum(["required", "optional", "off"]).default(byDefault).meta({ expected: "required, optional or off" });
 
+const receiver = z
+  .string()
+  .refine((text) => URL.canParse(text) && /^https?:$/.test(new URL(text).protocol))
+  .optional()
+  .meta({ expected: "the address of the application's receiver, such as https://huts.example/webhooks" });
+
 const pagePath = (byDefault: string) =>
   z
     .string()
@@ -202,6 +208,39 @@ export const configurationSchema = z.strictObject({
         .meta({ expected: "the path of a file of mode 0600 that holds the key ring" }),
     })
     .prefault({}),
+  webhooks: z
+    .strictObject({
+      secretFile: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a file of mode 0600 that holds a signing secret (whsec_…)" }),
+      privateReceivers: z
+        .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
+        .default([])
+        .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+      consult: z
+        .strictObject({
+          url: receiver,
+          timeout: duration(100, 10_000, "a duration such as 3s, up to 10s").prefault("3s"),
+          whenSilent: z.enum(["refuse", "allow"]).optional().meta({ expected: "refuse or allow" }),
+          parallel: z
+            .number()
+            .int()
+            .min(1)
+            .max(1_000)
+            .default(32)
+            .meta({ expected: "a number from 1 to 1000" }),
+        })
+        .prefault({}),
+      notify: z
+        .strictObject({
+          url: receiver,
+          timeout: duration(100, 60_000, "a duration such as 10s, up to 60s").prefault("10s"),
+        })
+        .prefault({}),
+    })
+    .prefault({}),
   landings: z
     .strictObject({
       afterSignIn: pagePath("/account"),
@@ -228,9 +267,24 @@ export interface ThrottleSettings {
   readonly registrations: { readonly most: number; readonly window: number };
 }
 
+/** The webhooks' settings with the signing secret and what the mode says. */
+export interface WebhookSettings {
+  /** `null`: no receiver is configured. */
+  readonly secret: Uint8Array | null;
+  readonly reach: { readonly everywhere: boolean; readonly listed: readonly string[] };
+  readonly consult: {
+    readonly url?: string | undefined;
+    readonly timeout: number;
+    readonly whenSilent: "refuse" | "allow";
+    readonly parallel: number;
+  };
+  readonly notify: { readonly url?: string | undefined; readonly timeout: number };
+}
+
 /** The configuration as the service uses it. */
-export type Configuration = Omit<z.output<typeof configurationSchema>, "throttle"> & {
+export type Configuration = Omit<z.output<typeof configurationSchema>, "throttle" | "webhooks"> & {
   readonly throttle: ThrottleSettings;
+  readonly webhooks: WebhookSettings;
   /** `null` in development alone, where what it keys is then keyed for this process only. */
   readonly keyRing: KeyRing | null;
   readonly databasePassword: string | null;
@@ -261,6 +315,14 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
       faults.push(
         "keys.file: missing, expected the path of a key ring (production); make one with: lucchetto keys add",
       );
+    }
+    for (const name of ["consult", "notify"] as const) {
+      const { url } = configuration.webhooks[name];
+      if (url !== undefined && !url.startsWith("https:")) {
+        faults.push(
+          `webhooks.${name}.url: found ${url}, expected an address that begins with https:// (production)`,
+        );
+      }
     }
     const { scheme } = configuration.passwords.hashing;
     const floors = floorsMissedBy(scheme);

@@ -10,7 +10,7 @@ import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
-import { clearAfterSignIn, reservePasswordTry } from "../throttle/throttle.ts";
+import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
 import { checkable, judge, readStored } from "./password.ts";
 import { findRecord, setRecord } from "./store.ts";
 
@@ -73,7 +73,7 @@ export async function changePassword(
       reason: "password-changed",
     });
     await reserved.succeed(manager);
-    await clearAfterSignIn(context, manager, account.id);
+    await clearCountsOf(context, manager, account.id);
     await endSignInsOf(manager, account.id, now);
     await updateAccount(manager, account.id, { mustChangePassword: false });
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;

@@ -5,7 +5,7 @@ import { record } from "../journal/journal.ts";
 import type { Beginning, BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import { clearAfterSignIn, rememberThisDevice } from "../throttle/throttle.ts";
+import { clearCountsOf, rememberThisDevice } from "../throttle/throttle.ts";
 
 /** Where somebody signs in. */
 export interface Device {
@@ -32,7 +32,7 @@ export async function completeSignIn(
   const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
   const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
   await record(manager, { event, visit, now: context.clock.now() });
-  await clearAfterSignIn(context, manager, account.id);
+  await clearCountsOf(context, manager, account.id);
   const mark = device.isBrowser ? await rememberThisDevice(context, manager, account.id, device.mark) : null;
   return { ...begun, mark };
 }

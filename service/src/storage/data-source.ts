@@ -6,6 +6,7 @@ import { FirstTables1700000000001 } from "./migrations/1700000000001-first-table
 import { Throttle1700000000002 } from "./migrations/1700000000002-throttle.ts";
 import { Schemes1700000000003 } from "./migrations/1700000000003-schemes.ts";
 import { SignIns1700000000004 } from "./migrations/1700000000004-sign-ins.ts";
+import { Deliveries1700000000005 } from "./migrations/1700000000005-deliveries.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -13,6 +14,7 @@ export const MIGRATIONS = [
   Throttle1700000000002,
   Schemes1700000000003,
   SignIns1700000000004,
+  Deliveries1700000000005,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -159,8 +159,8 @@ function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer 
   return createHash("sha256").update(`${kind}\n${name}`).digest();
 }
 
-/** A sign-in is complete: nothing counts against the account any more. */
-export async function clearAfterSignIn(
+/** Nothing counts against the account any more: a sign-in is complete, or the account is erased. */
+export async function clearCountsOf(
   context: ServiceContext,
   manager: EntityManager,
   accountId: string,

@@ -2,6 +2,7 @@ import { AccountEntity } from "./account.ts";
 import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
+import { DeliveryEntity } from "./delivery.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
@@ -15,6 +16,7 @@ export * from "./account.ts";
 export * from "./app.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
+export * from "./delivery.ts";
 export * from "./journal-entry.ts";
 export * from "./known-device.ts";
 export * from "./moved-clock.ts";
@@ -31,6 +33,7 @@ export const ENTITIES = [
   AppKeyEntity,
   AuthorizationCodeEntity,
   CheckTokenEntity,
+  DeliveryEntity,
   JournalEntryEntity,
   KnownDeviceEntity,
   MovedClockEntity,

@@ -1,0 +1,90 @@
+/** Webhooks: what Lucchetto asks the application before a thing happens, and tells it after it happened. */
+import { z } from "zod";
+import { label } from "./routes/account.ts";
+import { id, lineOfText, timestamp } from "./text.ts";
+
+/** The built-in label that no application may give. */
+const RESERVED_LABEL = "operator";
+
+const facts = z.object({
+  id: id.nullable().describe("null: there is no account yet"),
+  reference: z.string().nullable(),
+  email: z.string().nullable(),
+  username: z.string().nullable(),
+  displayName: z.string().nullable(),
+  labels: z.array(z.string()),
+});
+
+/** Asked before an account is created, changed or erased. */
+export const consultQuestion = z
+  .object({
+    type: z.enum(["account.create", "account.change", "account.erase"]),
+    at: timestamp,
+    by: z.enum(["person", "operator"]),
+    account: facts.describe("as it is; for account.create as it is to be"),
+    change: z
+      .object({
+        displayName: z.string().nullable().optional(),
+        username: z.string().nullable().optional(),
+        labels: z.array(z.string()).optional(),
+        state: z.string().optional(),
+        mustChangePassword: z.boolean().optional(),
+      })
+      .optional()
+      .describe("for account.change: what is to be set"),
+  })
+  .meta({ id: "ConsultQuestion" });
+export type ConsultQuestion = z.output<typeof consultQuestion>;
+
+/** The application lets it happen, filling in what it likes to (at account.create), or refuses with a sentence for the person. */
+export const consultAnswer = z
+  .discriminatedUnion("decision", [
+    z.object({
+      decision: z.literal("allow"),
+      displayName: lineOfText(80).nullable().optional(),
+      labels: z
+        .array(label)
+        .max(20)
+        .refine((labels) => !labels.includes(RESERVED_LABEL), "No application gives this label.")
+        .optional(),
+      reference: lineOfText(190).nullable().optional(),
+    }),
+    z.object({ decision: z.literal("refuse"), message: lineOfText(300) }),
+  ])
+  .meta({ id: "ConsultAnswer" });
+export type ConsultAnswer = z.output<typeof consultAnswer>;
+
+/** What is told: a security event of an account, after it was committed. */
+export const notice = z
+  .object({
+    type: z.string().describe("the journal's kind, such as account.registered"),
+    timestamp,
+    data: z.object({
+      journalEntryId: id,
+      accountId: id,
+      reference: z.string().nullable(),
+      sessionId: id.nullable(),
+      actorId: id.nullable().describe("the account that did it, where it was somebody else"),
+      outcome: z.enum(["done", "refused"]),
+      reason: z.string().nullable(),
+    }),
+  })
+  .meta({ id: "Notice" });
+export type Notice = z.output<typeof notice>;
+
+/** One notice on its way to the application. */
+export const delivery = z
+  .object({
+    id: id.describe("also the message's webhook-id"),
+    type: z.string(),
+    accountId: id.nullable(),
+    state: z.enum(["waiting", "delivered", "given-up"]),
+    tries: z.number().int(),
+    createdAt: timestamp,
+    nextTryAt: timestamp.nullable(),
+    lastTryAt: timestamp.nullable(),
+    lastAnswer: z.string().nullable().describe("the status, or why there was none"),
+    body: z.string(),
+  })
+  .meta({ id: "Delivery" });
+export type Delivery = z.output<typeof delivery>;

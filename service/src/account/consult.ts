@@ -1,0 +1,40 @@
+/** Asks the application about an account, and keeps its refusal in the journal. */
+import type { ConsultQuestion } from "@lucchetto/contract";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { FilledIn } from "../webhook/consult.ts";
+
+type Facts = ConsultQuestion["account"];
+
+/** What is asked; of the account only what the application may know. */
+export interface AccountQuestion {
+  readonly type: ConsultQuestion["type"];
+  readonly by: ConsultQuestion["by"];
+  readonly account: Omit<Facts, "id"> & { readonly id?: string | null };
+  readonly change?: ConsultQuestion["change"];
+}
+
+/** @returns what the application filled in. @throws ProblemReply `refused-by-site`, `site-silent`. */
+export async function consultOrRecord(
+  { consult, dataSource, clock }: ServiceContext,
+  { type, by, account, change }: AccountQuestion,
+  visit: Visit,
+): Promise<FilledIn> {
+  const { id = null, reference, email, username, displayName, labels } = account;
+  try {
+    return await consult({
+      type,
+      by,
+      account: { id, reference, email, username, displayName, labels },
+      ...(change === undefined ? {} : { change }),
+    });
+  } catch (error) {
+    if (!(error instanceof ProblemReply)) throw error;
+    const kind = type === "account.create" ? "account.registration-refused" : "account.change-refused";
+    const event = { kind, outcome: "refused", reason: error.code, accountId: id } as const;
+    await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+    throw error;
+  }
+}

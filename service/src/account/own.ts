@@ -1,0 +1,65 @@
+/** What people do with their own account: change display name and username. */
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AccountFacts } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { consultOrRecord } from "./consult.ts";
+import type { FieldError } from "./fields.ts";
+import { readIdentifiers, TAKEN } from "./fields.ts";
+import { lockAccount, updateAccount } from "./store.ts";
+
+/** `null` takes it away; left out it stays. */
+export interface OwnChange {
+  readonly displayName?: string | null | undefined;
+  readonly username?: string | null | undefined;
+}
+
+/** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`. */
+export async function changeOwnAccount(
+  context: ServiceContext,
+  { account }: LiveSession,
+  change: OwnChange,
+  visit: Visit,
+): Promise<AccountFacts> {
+  const errors: FieldError[] = [];
+  const wanted = { email: account.email, username: account.username, ...definedOf(change) };
+  const { username } = readIdentifiers(context.configuration, wanted, errors);
+  // Of an address nothing changes here; whatever is said of it was right once.
+  const faults = errors.filter(({ path }) => path === "username" || wanted.email === null);
+  if (faults.length > 0) throw fieldProblem(faults);
+  await consultOrRecord(
+    context,
+    { type: "account.change", by: "person", account, change: definedOf(change) },
+    visit,
+  );
+  const columns = {
+    ...(change.displayName === undefined ? {} : { displayName: change.displayName }),
+    ...(change.username === undefined
+      ? {}
+      : { username: username?.shown ?? null, usernameKey: username?.key ?? null }),
+  };
+  try {
+    return await inTransaction(context.dataSource, async (manager) => {
+      const before = await lockAccount(manager, account.id);
+      if (before === null) return account;
+      await updateAccount(manager, account.id, columns);
+      const reason = Object.keys(definedOf(change)).join(" ");
+      const event = { kind: "account.changed", reason, accountId: account.id } as const;
+      await record(manager, { event, visit, now: context.clock.now() });
+      return { ...before, ...columns };
+    });
+  } catch (error) {
+    if (!isDuplicateOf(error, "account_username")) throw error;
+    throw fieldProblem([{ path: "username", message: TAKEN.username }], "identifier-taken");
+  }
+}
+
+/** Only what was said. */
+function definedOf(change: OwnChange): { displayName?: string | null; username?: string | null } {
+  return {
+    ...(change.displayName === undefined ? {} : { displayName: change.displayName }),
+    ...(change.username === undefined ? {} : { username: change.username }),
+  };
+}

@@ -1,0 +1,20 @@
+import { routes } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
+import type { ServiceContext } from "../context.ts";
+import { answer, mount } from "../http/mount.ts";
+import { pageOf } from "../storage/index.ts";
+import { repeat, showDelivery } from "./deliver.ts";
+import { listDeliveries } from "./store.ts";
+
+/** `/v1/operator/deliveries`. */
+export function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
+  return async (app) => {
+    mount(app, routes.listDeliveries, async ({ query }) =>
+      answer(200, pageOf(await listDeliveries(context.dataSource, query, query), query, showDelivery)),
+    );
+
+    mount(app, routes.repeatDelivery, async ({ params }) =>
+      answer(202, showDelivery(await repeat(context, params.id))),
+    );
+  };
+}

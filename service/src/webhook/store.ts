@@ -1,0 +1,88 @@
+import type { DataSource, EntityManager } from "typeorm";
+import type { DeliveryRow, PageQuery } from "../storage/index.ts";
+import { DeliveryEntity, newId, readCursor } from "../storage/index.ts";
+
+export async function insertDelivery(
+  manager: EntityManager,
+  { type, accountId, body, now }: { type: string; accountId: string | null; body: string; now: Date },
+): Promise<void> {
+  await manager.getRepository(DeliveryEntity).insert({
+    id: newId(now),
+    type,
+    accountId,
+    body,
+    state: "waiting",
+    tries: 0,
+    createdAt: now,
+    nextTryAt: now,
+    claimedUntil: null,
+    lastTryAt: null,
+    lastAnswer: null,
+  });
+}
+
+/** Ids of what is due, the longest due first. */
+export async function findDue(dataSource: DataSource, now: Date, limit: number): Promise<string[]> {
+  const rows = await dataSource.query<Array<{ id: string }>>(
+    "SELECT id FROM delivery WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?) ORDER BY nextTryAt LIMIT ?",
+    [now, now, limit],
+  );
+  return rows.map(({ id }) => id);
+}
+
+/** Claims one for a while. @returns it, or `null` if another instance was first. */
+export async function claim(
+  dataSource: DataSource,
+  id: string,
+  { now, until }: { now: Date; until: Date },
+): Promise<DeliveryRow | null> {
+  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+    "UPDATE delivery SET claimedUntil = ?, tries = tries + 1, lastTryAt = ? WHERE id = ? AND state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?)",
+    [until, now, id, now, now],
+  );
+  return affectedRows === 1 ? dataSource.getRepository(DeliveryEntity).findOneBy({ id }) : null;
+}
+
+/** Notes how a try ended. */
+export async function settle(
+  dataSource: DataSource,
+  id: string,
+  outcome: Pick<DeliveryRow, "state" | "lastAnswer"> & Partial<Pick<DeliveryRow, "nextTryAt">>,
+): Promise<void> {
+  await dataSource.getRepository(DeliveryEntity).update({ id }, { ...outcome, claimedUntil: null });
+}
+
+export function findDelivery(dataSource: DataSource, id: string): Promise<DeliveryRow | null> {
+  return dataSource.getRepository(DeliveryEntity).findOneBy({ id });
+}
+
+/** Puts one back to the beginning, whatever became of it. */
+export async function sendAgain(dataSource: DataSource, id: string, now: Date): Promise<void> {
+  await dataSource
+    .getRepository(DeliveryEntity)
+    .update({ id }, { state: "waiting", tries: 0, nextTryAt: now, claimedUntil: null });
+}
+
+/** One more row than the page holds, newest first. */
+export function listDeliveries(
+  dataSource: DataSource,
+  { state }: { state?: DeliveryRow["state"] | undefined },
+  page: PageQuery,
+): Promise<DeliveryRow[]> {
+  const query = dataSource
+    .getRepository(DeliveryEntity)
+    .createQueryBuilder("delivery")
+    .orderBy("delivery.id", "DESC")
+    .take(page.limit + 1);
+  const cursor = readCursor(page);
+  if (cursor !== null) query.andWhere("delivery.id < :cursor", { cursor });
+  if (state !== undefined) query.andWhere("delivery.state = :state", { state });
+  return query.getMany();
+}
+
+/** Forgets those that arrived before a time. */
+export async function sweepDelivered(dataSource: DataSource, before: Date): Promise<void> {
+  await dataSource.query("DELETE FROM delivery WHERE state = 'delivered' AND createdAt < ? LIMIT 1000", [
+    before,
+  ]);
+}
