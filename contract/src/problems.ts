@@ -33,6 +33,13 @@ export const PROBLEMS = {
       "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
     mend: "Check both and try again, or register.",
   },
+  "app-unknown": {
+    status: 401,
+    title: "The app is not known",
+    meaning:
+      "This call is for registered applications. The client id and the app key did not come as HTTP Basic, or do not belong together.",
+    mend: "Send Authorization: Basic with the client id and the app key that `lucchetto app add` printed.",
+  },
   "not-signed-in": {
     status: 401,
     title: "Nobody is signed in",

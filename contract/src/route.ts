@@ -1,8 +1,8 @@
 /** What a call of the contract is: one value from which the service's route, the typed client and OpenAPI are made. */
 import type { z } from "zod";
 
-/** Who may call: anybody, whoever holds a session, or an operator. */
-export type RouteAccess = "anybody" | "session" | "operator" | "development";
+/** Who may call: anybody, whoever holds a session, an operator, or an app with its key. */
+export type RouteAccess = "anybody" | "session" | "operator" | "app" | "development";
 
 export interface Route {
   readonly name: string;

@@ -8,7 +8,7 @@
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
 import type { IncomingMessage, ServerResponse } from "node:http";
-import type { SignedInAccount, Wanted } from "./hasp.ts";
+import type { Hasp, SignedInAccount, Wanted } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
@@ -38,12 +38,15 @@ export interface ExpressHasp {
   open(): Middleware;
   /** Only who is signed in, and carries the wanted label, comes in. */
   closed(wanted?: Wanted): Middleware;
+  /** Accounts by id or reference, to show names beside the application's own rows. */
+  lookUp: Hasp["lookUp"];
 }
 
 /** Makes the middlewares. @throws HaspOptionsError if the set-up cannot work. */
 export function expressHasp(options: HaspOptions): ExpressHasp {
   const hasp = createHasp(options);
   return {
+    lookUp: hasp.lookUp,
     own: () =>
       middleware(async (request, response) => {
         const answer = await hasp.own(visitOf(request));

@@ -10,7 +10,7 @@
  */
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
-import type { SignedInAccount, Wanted } from "./hasp.ts";
+import type { Hasp, SignedInAccount, Wanted } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
@@ -26,6 +26,8 @@ declare module "fastify" {
       open(): preHandlerAsyncHookHandler;
       /** Only who is signed in, and carries the wanted label, comes in. */
       closed(wanted?: Wanted): preHandlerAsyncHookHandler;
+      /** Accounts by id or reference, to show names beside the application's own rows. */
+      lookUp: Hasp["lookUp"];
     };
   }
 }
@@ -40,6 +42,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   });
 
   app.decorate("hasp", {
+    lookUp: hasp.lookUp,
     open: () => async (request: FastifyRequest) => {
       request.account = await hasp.open(visitOf(request));
     },

@@ -3,10 +3,11 @@
  * section 4.1 with PKCE) and afterwards asks at each request who is there.
  */
 import { createHash } from "node:crypto";
-import type { ActiveIntrospection } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection } from "@lucchetto/contract";
 import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import { page, problem, redirect } from "./answers.ts";
 import { haspCookies, newDeparture } from "./cookies.ts";
+import type { LookUp } from "./lucchetto.ts";
 import { createLucchetto, LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
 import { readOptions } from "./options.ts";
@@ -42,6 +43,11 @@ export interface Wanted {
 export type Passage<Account> = { readonly account: Account } | { readonly answer: Answer };
 
 export interface Hasp {
+  /**
+   * Accounts by id or by the application's own references, 100 at once, to show names beside its own rows; unknown ones
+   * are left out. @throws LucchettoUnreachable; RangeError for more than 100.
+   */
+  lookUp(wanted: LookUp): Promise<Account[]>;
   /** The hasp's own addresses: sign-in, register, return, sign-out. `null` for all others. */
   own(visit: Visit): Promise<Answer | null>;
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
@@ -170,6 +176,7 @@ export function createHasp(options: HaspOptions): Hasp {
   }
 
   return {
+    lookUp: (wanted) => lucchetto.lookUp(wanted),
     async own(visit) {
       const path = pathOf(visit);
       const reading = visit.method === "GET" || visit.method === "HEAD";

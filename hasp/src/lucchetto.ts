@@ -1,6 +1,6 @@
 /** Asks Lucchetto, with the app key: swaps codes, looks check tokens up, revokes them. */
-import type { ActiveIntrospection } from "@lucchetto/contract";
-import { introspection, OAUTH_PATHS, tokenReply } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection } from "@lucchetto/contract";
+import { introspection, OAUTH_PATHS, problem as problemShape, routes, tokenReply } from "@lucchetto/contract";
 import type { HaspSettings } from "./options.ts";
 
 /** Lucchetto gave no answer, or none that could be understood. */
@@ -14,6 +14,14 @@ export interface Lucchetto {
   /** Who is there; `null` if nobody. Questions about one token under way at the same time are asked once. */
   introspect(checkToken: string): Promise<ActiveIntrospection | null>;
   revoke(checkToken: string): Promise<void>;
+  /** Accounts by id or reference, 100 at once; unknown ones are left out. @throws LucchettoUnreachable. */
+  lookUp(wanted: LookUp): Promise<Account[]>;
+}
+
+/** Which accounts are wanted: 100 ids and references together at most. */
+export interface LookUp {
+  readonly ids?: readonly string[];
+  readonly references?: readonly string[];
 }
 
 export function createLucchetto(settings: HaspSettings): Lucchetto {
@@ -21,14 +29,22 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
   const underWay = new Map<string, Promise<ActiveIntrospection | null>>();
 
   /** The parsed reply and whether it is a success; a wrong app key is the set-up's fault, not the person's. */
-  async function post(path: string, form: Record<string, string>): Promise<{ ok: boolean; body: unknown }> {
+  async function post(
+    path: string,
+    form: Record<string, string> | string,
+  ): Promise<{ ok: boolean; body: unknown }> {
+    const isJson = typeof form === "string";
     let response: Response;
     let text: string;
     try {
       response = await fetch(settings.service + path, {
         method: "POST",
-        headers: { authorization, accept: "application/json" },
-        body: new URLSearchParams(form),
+        headers: {
+          authorization,
+          accept: "application/json",
+          ...(isJson ? { "content-type": "application/json" } : {}),
+        },
+        body: isJson ? form : new URLSearchParams(form),
         redirect: "error",
         signal: AbortSignal.timeout(settings.timeout),
       });
@@ -70,6 +86,12 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     },
     async revoke(checkToken) {
       await post(OAUTH_PATHS.revoke, { token: checkToken });
+    },
+    async lookUp(wanted) {
+      const { path, replies } = routes.lookUpAccounts;
+      const { ok, body } = await post(path, JSON.stringify(wanted));
+      if (ok) return replies[200].parse(body).items;
+      throw new RangeError(problemShape.parse(body).detail);
     },
   };
 }

@@ -23,6 +23,7 @@ import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";
+import { assertApp } from "./oauth/client-authentication.ts";
 import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
@@ -116,6 +117,7 @@ export async function createService({
   if ("refresh" in clock) followMovedClock(app, clock, fleet);
 
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
+  app.decorate("assertApp", (request: FastifyRequest) => assertApp(context, request));
   app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
     assertOwnOrigin(request, publicUrl, [context.ownCookie, context.signInCookie]);
   });

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { app } from "../shapes.ts";
+import { account, app } from "../shapes.ts";
 import { id, lineOfText, listOf, page } from "../text.ts";
 
 const addresses = z.array(lineOfText(500)).max(20, "At most 20 addresses.");
@@ -65,4 +65,24 @@ export const retireAppKey = defineRoute({
   access: "operator",
   params: z.strictObject({ id, keyId: id }),
   replies: { 204: z.undefined() },
+});
+
+/** The application's own view of accounts: to show names beside its own rows. */
+export const lookUpAccounts = defineRoute({
+  name: "lookUpAccounts",
+  method: "POST",
+  path: "/v1/accounts/look-up",
+  summary:
+    "Accounts by id or reference, 100 at once, for an application with its app key; unknown ones are left out",
+  access: "app",
+  body: z
+    .strictObject({
+      ids: z.array(id).max(100, "At most 100 at once.").optional(),
+      references: z.array(lineOfText(190)).max(100, "At most 100 at once.").optional(),
+    })
+    .refine(
+      ({ ids = [], references = [] }) => ids.length + references.length <= 100,
+      "At most 100 ids and references together.",
+    ),
+  replies: { 200: z.object({ items: z.array(account) }) },
 });

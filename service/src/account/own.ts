@@ -23,6 +23,7 @@ export async function changeOwnAccount(
   change: OwnChange,
   visit: Visit,
 ): Promise<AccountFacts> {
+  if (Object.keys(definedOf(change)).length === 0) return account;
   const errors: FieldError[] = [];
   const wanted = { email: account.email, username: account.username, ...definedOf(change) };
   const { username } = readIdentifiers(context.configuration, wanted, errors);

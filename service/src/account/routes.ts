@@ -9,6 +9,7 @@ import { addAccount, eraseAccount } from "./operate.ts";
 import { changeOwnAccount } from "./own.ts";
 import { register } from "./register.ts";
 import { showAccount } from "./show.ts";
+import { findAccounts } from "./store.ts";
 
 /** Registration, the signed-in account, and the operators' accounts. */
 export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -27,6 +28,11 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.changeOwnAccount, async ({ body }, { caller, request }) =>
       answer(200, showAccount(await changeOwnAccount(context, caller, body, visitOf(request)))),
     );
+
+    mount(app, routes.lookUpAccounts, async ({ body: { ids = [], references = [] } }) => {
+      const rows = await findAccounts(context.dataSource, { ids, references });
+      return answer(200, { items: rows.map(showAccount) });
+    });
 
     mount(app, routes.addAccount, async ({ body }, { caller, request }) =>
       answer(201, await addAccount(context, caller, body, visitOf(request))),

@@ -1,15 +1,26 @@
 import type { readIdentifier } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { Brackets } from "typeorm";
+import { Brackets, In } from "typeorm";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
-  await manager.getRepository(AccountEntity).insert(row);
+  // A copy: the given object would come back with the values as the driver writes them.
+  await manager.getRepository(AccountEntity).insert({ ...row });
 }
 
 export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
   return dataSource.getRepository(AccountEntity).findOneBy({ id });
+}
+
+/** Those that have one of these ids or references. */
+export function findAccounts(
+  dataSource: DataSource,
+  { ids, references }: { ids: readonly string[]; references: readonly string[] },
+): Promise<AccountRow[]> {
+  return dataSource
+    .getRepository(AccountEntity)
+    .findBy([{ id: In([...ids]) }, { reference: In([...references]) }]);
 }
 
 /** Whoever has this identifier, in its normal form. */

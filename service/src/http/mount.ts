@@ -10,6 +10,8 @@ declare module "fastify" {
   interface FastifyInstance {
     /** Who calls: the living session of the own token that came, or `null`. */
     readCaller(request: FastifyRequest): Promise<LiveSession | null>;
+    /** @throws ProblemReply `app-unknown`. */
+    assertApp(request: FastifyRequest): Promise<void>;
     /** @throws ProblemReply `foreign-origin`. */
     assertOwnOrigin(request: FastifyRequest): void;
   }
@@ -69,6 +71,10 @@ async function callerFor(
   request: FastifyRequest,
 ): Promise<LiveSession | null> {
   if (route.access === "anybody" || route.access === "development") return null;
+  if (route.access === "app") {
+    await app.assertApp(request);
+    return null;
+  }
   const caller = await app.readCaller(request);
   if (caller === null) throw new ProblemReply("not-signed-in");
   if (route.access === "operator" && !caller.account.labels.includes(OPERATOR_LABEL)) {

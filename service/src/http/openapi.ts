@@ -95,7 +95,7 @@ function describeRoute(components: Components, route: Route): Json {
     operationId: route.name,
     summary: route.summary,
     tags: [route.path.split("/")[2] ?? ""],
-    ...(open ? {} : { security: [{ ownToken: [] }] }),
+    ...(open ? {} : { security: [{ [route.access === "app" ? "appKey" : "ownToken"]: [] }] }),
     ...(parameters.length === 0 ? {} : { parameters }),
     ...(route.body === undefined
       ? {}

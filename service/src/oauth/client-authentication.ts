@@ -2,6 +2,7 @@
 import type { FastifyRequest } from "fastify";
 import { recogniseApp } from "../app/app.ts";
 import type { ServiceContext } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
 import { parameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
 
@@ -40,6 +41,15 @@ function readCredentials(
     );
   }
   return readBasic(authorization);
+}
+
+/** For calls of the contract that an app makes with its key as HTTP Basic. @throws ProblemReply `app-unknown`. */
+export async function assertApp(context: ServiceContext, request: FastifyRequest): Promise<void> {
+  const { authorization } = request.headers;
+  const credentials = authorization === undefined ? null : readBasic(authorization);
+  if (credentials !== null && (await recogniseApp(context, credentials)) !== null) return;
+  const challenge = `Basic realm="${context.configuration.publicUrl}"`;
+  throw new ProblemReply("app-unknown", { headers: { "www-authenticate": challenge } });
 }
 
 /** Both halves are form-encoded before they are put together (RFC 6749 section 2.3.1). */
