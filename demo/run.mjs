@@ -19,9 +19,7 @@ import { Mendable, run, say, step } from "../scripts/say.mjs";
 const DATABASE = { name: "lucchetto", user: "lucchetto" };
 const START_SECONDS = 30;
 /** The scheme of the site's first weeks; the present one is dearer. */
-const FIRST_SCHEME = "$scrypt$ln=13,r=8,p=1";
 const DAYS_OF_HISTORY = 30;
-const DAY = 86_400_000;
 
 await run(main);
 
@@ -63,13 +61,15 @@ async function main() {
     running.push({ name: "the database", end: database.stop });
     const password = keptSecret(join(state, "database-password"));
     await createDatabase(database, { ...DATABASE, password });
-    const config = writeConfiguration(options, database.port);
+    const config = writeConfiguration(options, database.port, { receives: false });
     if (!existsSync(join(state, "keys.yaml"))) await lucchetto(["keys", "add", "--config", config]);
     await step("applying the schema", () => lucchetto(["schema", "apply", "--config", config]));
 
     const demo = await import("@lucchetto/demo");
     if (!existsSync(join(state, "loaded"))) await loadHistory({ demo, options, config, database, password });
 
+    keptSecret(join(state, "webhook-secret"), demo.newWebhookSecret);
+    writeConfiguration(options, database.port, { receives: true });
     const service = await step(`starting Lucchetto at ${options.url}`, () => startService(options, config));
     running.push(service);
     const app = await keepApp(demo, options);
@@ -205,12 +205,13 @@ function writeSecret(file, text) {
   writeFileSync(file, text, { mode: 0o600 });
 }
 
-function keptSecret(file) {
-  if (!existsSync(file)) writeSecret(file, randomPassword());
+function keptSecret(file, make = randomPassword) {
+  if (!existsSync(file)) writeSecret(file, make());
   return readFileSync(file, "utf8");
 }
 
-function writeConfiguration({ state, url, port }, databasePort) {
+/** @param receives whether the sample application is there to be asked and told; while the history is played it is not. */
+function writeConfiguration({ state, url, port, appUrl }, databasePort, { receives }) {
   const file = join(state, "lucchetto.yaml");
   writeFileSync(
     file,
@@ -224,9 +225,18 @@ database:
   passwordFile: database-password
 keys: { file: keys.yaml }
 accounts: { email: optional, username: optional }
-`,
+${receives ? webhooksOf(appUrl) : ""}`,
   );
   return file;
+}
+
+/** The demo goes on when its application is stopped; a real site keeps the default, which is to refuse. */
+function webhooksOf(appUrl) {
+  return `webhooks:
+  secretFile: webhook-secret
+  consult: { url: ${appUrl}/webhooks, whenSilent: allow }
+  notify: { url: ${appUrl}/webhooks }
+`;
 }
 
 function lucchetto(args, options) {
@@ -277,6 +287,7 @@ function startApp({ state, url, appUrl, appPort, watch }, app) {
     LUCCHETTO_SERVICE: url,
     LUCCHETTO_CLIENT_ID: app.clientId,
     LUCCHETTO_APP_KEY: app.key,
+    BRINA_WEBHOOK_SECRET: readFileSync(join(state, "webhook-secret"), "utf8"),
   };
   const args = [...watching(watch), join(ROOT, "demo/dist/app/main.js")];
   return waitForAnswer(startProcess("the sample application", args, { log, env }), appUrl, log);
@@ -294,15 +305,15 @@ async function loadHistory({ demo, options, config, database, password }) {
   // Made-up networks come in a header, which only a trusted proxy may set; this is so while loading alone.
   const asProxy = { LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]", LUCCHETTO_LOG_LEVEL: "warn" };
   const stretches = [
-    {
-      from: DAYS_OF_HISTORY * DAY,
-      to: demo.SCHEME_CHANGED,
-      env: { ...asProxy, LUCCHETTO_PASSWORDS_HASHING_SCHEME: FIRST_SCHEME },
-    },
+    ...demo.OLD_SCHEMES.map(({ scheme, from, to }) => ({
+      from,
+      to,
+      env: { ...asProxy, LUCCHETTO_PASSWORDS_HASHING_SCHEME: scheme },
+    })),
     { from: demo.SCHEME_CHANGED, to: 0, env: asProxy },
   ];
   for (const [index, { from, to, env }] of stretches.entries()) {
-    const what = index === 0 ? "the first weeks of Brina Huts" : "the weeks since then";
+    const what = ["the first weeks of Brina Huts", "the weeks after them", "the weeks since then"][index];
     const service = await startService(options, config, env);
     try {
       await step(`playing ${what}`, async () => {

@@ -42,6 +42,13 @@ await run(async () => {
     await page.fill("#password", password);
     await page.click("button[type=submit]");
   };
+  /** A wrong password, from a program. */
+  const guess = (service, identifier) =>
+    fetch(`${service}/v1/sign-in`, {
+      method: "POST",
+      headers: { "content-type": "application/json" },
+      body: JSON.stringify({ proof: { type: "password", identifier, password: "a guess that is wrong" } }),
+    });
   const atApp = (page) => page.waitForURL((address) => address.origin === appUrl);
 
   await inBrowser("light", async (page, shot) => {
@@ -55,6 +62,11 @@ await run(async () => {
     await page.click("button[type=submit]");
     await page.waitForSelector("[aria-invalid=true]");
     await shot("register");
+    await page.goto(`${url}/sign-in`);
+    await signIn(page, { email: "zita@brina.example", password: "tie it twice and test it once" });
+    await page.waitForSelector("#repeated");
+    await page.fill("#password", "a ladder of larches");
+    await shot("new-password");
     await page.goto(`${appUrl}/members`);
     await signIn(page, { ...operator, password: "a wrong password" });
     await page.waitForSelector("[data-form-problem]");
@@ -74,11 +86,21 @@ await run(async () => {
     await page.click("button[type=submit]");
     await page.waitForSelector("#present[aria-invalid=true]");
     await shot("change-password");
-    for (const name of ["accounts", "sessions", "journal"]) {
+    for (let tried = 0; tried < 7; tried += 1) await guess(url, "bruno@brina.example");
+    for (const name of ["accounts", "sessions", "journal", "webhooks"]) {
       await page.goto(`${url}/console/${name}`);
       await page.waitForSelector("table");
       await shot(`console-${name}`);
     }
+    await page.goto(`${url}/console/hashes`);
+    await page.waitForSelector("canvas");
+    await shot("console-hashes");
+    await page.selectOption("select", "argon2id");
+    await page.click("text=Measure on this machine");
+    await page.waitForSelector("#tuning ~ div canvas", { timeout: 120_000 });
+    await page.locator("#tuning").scrollIntoViewIfNeeded();
+    await page.evaluate(() => document.querySelector("#tuning").scrollIntoView());
+    await shot("console-tuning");
     await page.goto(`${url}/console/accounts?search=dario`);
     await page.click("td a");
     await page.waitForSelector("figure");

@@ -1,6 +1,7 @@
 /** Which page stands at which path. */
 import { createRouter } from "sv-router";
 import Account from "./people/Account.svelte";
+import ChangeDetails from "./people/ChangeDetails.svelte";
 import ChangePassword from "./people/ChangePassword.svelte";
 import NotHere from "./people/NotHere.svelte";
 import Register from "./people/Register.svelte";
@@ -13,6 +14,7 @@ export const { p, navigate, route } = createRouter({
   "/register": Register,
   "/sign-out": SignOut,
   "/account": Account,
+  "/account/details": ChangeDetails,
   "/account/password": ChangePassword,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
@@ -22,6 +24,8 @@ export const { p, navigate, route } = createRouter({
     "/accounts/:id": () => import("./operators/AccountDetail.svelte"),
     "/sessions": () => import("./operators/Sessions.svelte"),
     "/journal": () => import("./operators/Journal.svelte"),
+    "/hashes": () => import("./operators/Hashes.svelte"),
+    "/webhooks": () => import("./operators/Webhooks.svelte"),
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),
   },

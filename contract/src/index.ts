@@ -7,5 +7,6 @@ export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export type { Proof, ProofWanted } from "./routes/sign-in.ts";
+export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
 export * from "./webhooks.ts";

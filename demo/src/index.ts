@@ -1,5 +1,5 @@
 /** What the demo runner and the tests take from this room. */
 export { createSampleApp } from "./app/app.ts";
-export { SCHEME_CHANGED } from "./data/history.ts";
+export { OLD_SCHEMES, SCHEME_CHANGED } from "./data/history.ts";
 export { load, registerApp } from "./data/load.ts";
-export { MEMBER, OPERATOR } from "./data/people.ts";
+export { MEMBER, newWebhookSecret, OPERATOR } from "./data/people.ts";

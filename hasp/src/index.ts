@@ -4,3 +4,6 @@ export type { Hasp, Passage, SignedInAccount, Wanted } from "./hasp.ts";
 export { HaspOptionsError } from "./options.ts";
 export type { HaspOptions } from "./options.ts";
 export type { Answer, Visit } from "./visit.ts";
+export type { LookUp } from "./lucchetto.ts";
+export { readWebhook, WebhookRefused } from "./webhook.ts";
+export type { ConsultAnswer, ConsultQuestion, IncomingWebhook, Notice } from "./webhook.ts";

@@ -1,5 +1,7 @@
 /** A developer at work: hash make, check, explain. Local; no service is asked. */
+import type { TuningRow, TuningWish } from "@lucchetto/core";
 import {
+  ALGORITHMS,
   checkPasswordRecord,
   DEFAULT_SCHEME_TEXT,
   explainRecord,
@@ -10,12 +12,16 @@ import {
   PhcReadError,
   readScheme,
   SchemeError,
+  tune,
+  tuningSteps,
   UnusablePasswordError,
 } from "@lucchetto/core";
 import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { Failure } from "../failure.ts";
-import { print, printJson, printPairs } from "../output.ts";
+import { measureHere, USUAL_PARALLEL } from "../measure.ts";
+import { brass, print, printJson, printPairs, printTable } from "../output.ts";
+import { startProgress } from "../progress.ts";
 import { drawRecord } from "../record-drawing.ts";
 
 interface HashOptions {
@@ -28,6 +34,7 @@ const SCHEME = ["--scheme <phc-prefix>", "the scheme wanted now", DEFAULT_SCHEME
 
 export function addHashCommands(program: Command): void {
   const hash = program.command("hash").description("password records, made and read on this machine");
+  addTune(hash);
   hash
     .command("make")
     .description("make a record of a password")
@@ -81,6 +88,111 @@ export function addHashCommands(program: Command): void {
         ["state", explanation.current ? "current" : `older than ${options.scheme}`],
       ]);
     });
+}
+
+function addTune(hash: Command): void {
+  hash
+    .command("tune")
+    .description("measure schemes on this machine, and name the one to use")
+    .option("--target <duration>", "how long one hash may take", "250ms")
+    .option("--memory <size>", "how much memory one hash may hold", "64MiB")
+    .option("--scheme <algorithm>", "scrypt, argon2id, pbkdf2-sha256 or pbkdf2-sha512", "scrypt")
+    .option(
+      "--present <phc-prefix>",
+      "the scheme in use, which the others are compared with",
+      DEFAULT_SCHEME_TEXT,
+    )
+    .option("--parallel <number>", "hashes at once, as configured", String(USUAL_PARALLEL))
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nThe cost to an attacker is the memory that a guess holds, times how long it holds it; 1.0 is the present scheme.\n\nExamples:\n  lucchetto hash tune --target 250ms\n  lucchetto hash tune --scheme argon2id --memory 128MiB",
+    )
+    .action(async (options: TuneOptions) => {
+      const wish = readWish(options);
+      const parallel = readNumber(options.parallel, "--parallel", 64);
+      const progress = startProgress("measuring", tuningSteps(wish));
+      const rows = await tune(wish, measureHere(parallel), (done) => progress.update(done)).finally(() =>
+        progress.stop(),
+      );
+      if (options.json === true) return printJson({ rows });
+      printTuning(rows, wish);
+    });
+}
+
+interface TuneOptions {
+  readonly target: string;
+  readonly memory: string;
+  readonly scheme: string;
+  readonly present: string;
+  readonly parallel: string;
+  readonly json?: boolean;
+}
+
+function readWish(options: TuneOptions): TuningWish {
+  const algorithm = ALGORITHMS.get(options.scheme);
+  if (algorithm?.makes !== true) {
+    const known = [...ALGORITHMS.values()].filter(({ makes }) => makes).map(({ id }) => id);
+    throw new Failure(`--scheme: found ${JSON.stringify(options.scheme)}, expected ${known.join(", ")}`, 2);
+  }
+  const target = /^([0-9]{1,5})(ms|s)$/.exec(options.target);
+  const memory = /^([0-9]{1,5})(KiB|MiB|GiB)$/.exec(options.memory);
+  const targetMilliseconds = Number(target?.[1]) * (target?.[2] === "s" ? 1_000 : 1);
+  if (!(targetMilliseconds >= 1 && targetMilliseconds <= 10_000))
+    throw new Failure(
+      `--target: found ${JSON.stringify(options.target)}, expected 1ms to 10s, such as 250ms`,
+      2,
+    );
+  const memoryBytes = Number(memory?.[1]) * (MEMORY_UNITS[memory?.[2] ?? ""] ?? 0);
+  if (!(memoryBytes >= 2 ** 20 && memoryBytes <= 4 * 2 ** 30))
+    throw new Failure(
+      `--memory: found ${JSON.stringify(options.memory)}, expected 1MiB to 4GiB, such as 64MiB`,
+      2,
+    );
+  const present = readOrFail(() => readScheme(options.present), "--present");
+  return { algorithm, targetMilliseconds, memoryBytes, present };
+}
+
+const MEMORY_UNITS: Readonly<Record<string, number>> = { KiB: 2 ** 10, MiB: 2 ** 20, GiB: 2 ** 30 };
+
+function readNumber(text: string, option: string, most: number): number {
+  const number = Number(text);
+  if (Number.isInteger(number) && number >= 1 && number <= most) return number;
+  throw new Failure(`${option}: found ${JSON.stringify(text)}, expected a whole number from 1 to ${most}`, 2);
+}
+
+function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningWish): void {
+  const head = ["scheme", "memory", "median", "p95", "sign-ins/s", "attacker's cost", ""];
+  printTable(
+    head,
+    rows.map((row) => [
+      row.recommended ? brass(row.scheme) : row.scheme,
+      formatBytes(row.memoryBytes),
+      `${row.median.toFixed(0)} ms`,
+      `${row.p95.toFixed(0)} ms`,
+      row.perSecond.toFixed(1),
+      `${row.attackerCost.toFixed(2)} ×`,
+      [
+        ...(row.recommended ? ["use this"] : []),
+        ...(row.present ? ["present"] : []),
+        ...(row.belowFloor ? ["below the floor of production"] : []),
+      ].join(", "),
+    ]),
+    "Nothing was measured.",
+  );
+  const best = rows.find(({ recommended }) => recommended);
+  if (best === undefined) {
+    const [cheapest] = rows
+      .filter(({ belowFloor }) => !belowFloor)
+      .sort((left, right) => left.median - right.median);
+    const mend =
+      cheapest === undefined
+        ? "Allow more memory (--memory)."
+        : `The quickest that production accepts is ${cheapest.scheme}, which takes ${Math.ceil(cheapest.median)} ms here: allow that much with --target, or try another --scheme.`;
+    return print(`None of them stays within ${targetMilliseconds} ms above the floor of production. ${mend}`);
+  }
+  if (best.present) return print("The present scheme is the one to use; nothing need be changed.");
+  print("In the configuration:", "", "passwords:", "  hashing:", `    scheme: ${best.scheme}`);
 }
 
 function explainOrFail(record: string, scheme: string) {

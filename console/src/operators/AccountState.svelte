@@ -4,6 +4,7 @@
   import { routes } from "@lucchetto/contract";
   import { call } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
+  import { navigate } from "../routes.ts";
 
   interface Props {
     account: OperatorAccount;
@@ -12,7 +13,18 @@
   }
   const { account, changed }: Props = $props();
   let asking = $state(false);
+  let erasing = $state(false);
   let problem: string | null = $state(null);
+
+  async function erase(): Promise<void> {
+    try {
+      await call(routes.eraseAccount, { params: { id: account.id } });
+      navigate("/console/accounts");
+    } catch (error) {
+      erasing = false;
+      problem = (error as Error).message;
+    }
+  }
 
   async function set(
     body: { state: "active" | "suspended" } | { mustChangePassword: boolean },
@@ -69,5 +81,24 @@
         onclick={() => set({ mustChangePassword: true })}>Want a new password</button
       >
     {/if}
+  {/if}
+</div>
+<div class="mt-3 flex flex-wrap items-center gap-3">
+  {#if erasing}
+    <span>Erase the account with everything of it? This cannot be taken back.</span>
+    <button type="button" class="border-rust text-rust rounded border px-3 py-1" onclick={erase}
+      >Erase it for good</button
+    >
+    <button
+      type="button"
+      class="border-line bg-slab rounded border px-3 py-1"
+      onclick={() => (erasing = false)}>Keep it</button
+    >
+  {:else}
+    <button
+      type="button"
+      class="border-rust text-rust rounded border px-3 py-1"
+      onclick={() => (erasing = true)}>Erase …</button
+    >
   {/if}
 </div>

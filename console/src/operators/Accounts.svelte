@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { Account } from "@lucchetto/contract";
+  import type { OperatorAccount } from "@lucchetto/contract";
   import { routes } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
   import { List } from "../lib/list.svelte.ts";
@@ -7,26 +7,54 @@
   import Ago from "../parts/Ago.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { navigate } from "../routes.ts";
+  import AddAccount from "./AddAccount.svelte";
   import HeldBack from "./HeldBack.svelte";
 
   const search = $derived(searchParams.get("search")?.toString() ?? undefined);
-  const list = new List<Account>(
-    async (cursor) => (await call(routes.listAccounts, { query: { search, cursor } })).body,
+  const scheme = $derived(searchParams.get("scheme")?.toString() ?? undefined);
+  const heading = $derived(
+    search !== undefined
+      ? `Accounts that begin with “${search}”`
+      : scheme === "older"
+        ? "Accounts with a record older than configured"
+        : scheme !== undefined
+          ? `Accounts with ${scheme}`
+          : "Accounts",
+  );
+  const list = new List<OperatorAccount>(
+    async (cursor) => (await call(routes.listAccounts, { query: { search, scheme, cursor } })).body,
   );
 
   $effect(() => {
     void search;
+    void scheme;
     void list.begin();
   });
 </script>
 
 <svelte:head><title>{title("Accounts")}</title></svelte:head>
 <h1 class="mb-4 text-xl font-semibold">
-  {search === undefined ? "Accounts" : `Accounts that begin with “${search}”`}
+  {heading}
 </h1>
-{#if search === undefined}<HeldBack />{/if}
-<ListTable {list} caption="Accounts" head={["Who", "Username", "State", "Address", "Labels", "Registered"]}>
-  {#snippet row(account: Account)}
+{#if search === undefined && scheme === undefined}
+  <HeldBack />
+  <AddAccount added={(id) => navigate("/console/accounts/:id", { params: { id } })} />
+{/if}
+<ListTable
+  {list}
+  caption="Accounts"
+  head={[
+    "Who",
+    "Username",
+    "State",
+    "Address",
+    "Labels",
+    scheme === undefined ? "Registered" : "Record",
+    "Last sign-in",
+  ]}
+>
+  {#snippet row(account: OperatorAccount)}
     <td class="px-4 py-2.5">
       <a href={at(`/console/accounts/${account.id}`)} class="font-medium break-all"
         >{account.email ?? account.username}</a
@@ -47,10 +75,15 @@
         />{/if}
     </td>
     <td class="px-4 py-2.5">{account.labels.join(", ") || "–"}</td>
-    <td class="px-4 py-2.5"><Ago at={account.createdAt} /></td>
+    <td class="px-4 py-2.5">
+      {#if scheme === undefined}<Ago at={account.createdAt} />{:else}<code>{account.scheme}</code>{/if}
+    </td>
+    <td class="px-4 py-2.5"><Ago at={account.lastSignInAt} /></td>
   {/snippet}
   {#snippet empty()}
-    {#if search === undefined}
+    {#if scheme !== undefined}
+      No record is of that scheme. <a href={at("/console/hashes")}>Back to the hashes</a>
+    {:else if search === undefined}
       Accounts stand here as people register. Make one: <code
         >npx lucchetto register --email anna@brina.example</code
       >

@@ -15,7 +15,9 @@
     ["Accounts", "/console/accounts"],
     ["Sessions", "/console/sessions"],
     ["Journal", "/console/journal"],
+    ["Hashes", "/console/hashes"],
     ["Apps", "/console/apps"],
+    ["Webhooks", "/console/webhooks"],
   ] as const;
   /** Request ids are random (version 4), ids of records carry their time (version 7). */
   const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;

@@ -70,7 +70,7 @@
               text={entry.state === "open" ? "one more makes it wait" : entry.state}
             />
             {#if entry.waitUntil !== null}<span class="text-quiet text-sm"
-                >until <Ago at={entry.waitUntil} /></span
+                >ends <Ago at={entry.waitUntil} /></span
               >{/if}
             <button
               type="button"

@@ -64,6 +64,7 @@
         class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
         >Sign out</a
       >
+      <a href={at("/account/details")}>Change name</a>
       <a href={at("/account/password")}>Change password</a>
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>

@@ -8,6 +8,7 @@ import * as password from "./password.ts";
 import * as session from "./session.ts";
 import { addProof, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
+import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
 export const routes = {
   register: account.register,
@@ -26,5 +27,7 @@ export const routes = {
   ...app,
   ...throttle,
   ...delivery,
+  beginHashTuning,
+  showHashTuning,
   ...development,
 } as const;

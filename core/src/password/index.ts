@@ -19,6 +19,7 @@ export * from "./record.ts";
 export * from "./rules.ts";
 export * from "./scheme.ts";
 export * from "./strength.ts";
+export * from "./tuning.ts";
 
 /** An input that can be nobody's password: empty, too long, with control characters, or ill-formed Unicode. */
 export class UnusablePasswordError extends Error {

@@ -43,7 +43,7 @@ export function estimateStrength(typed: string, context: StrengthContext = {}): 
   const lower = characters.map((character) => character.toLowerCase());
   const { bits, used } = cheapestWay(characters, findShortcuts(lower, context));
   const grade = STRENGTH_GRADES[GRADE_LIMITS.filter((limit) => bits >= limit).length] ?? "strong";
-  return { bits: Math.round(bits), grade, advice: adviceFor(grade, used) };
+  return { bits: Math.round(bits), grade, advice: adviceFor(grade, used, characters.length) };
 }
 
 /** The guesser's cheapest way through the whole password: character by character, or by shortcuts. */
@@ -202,10 +202,13 @@ const ADVICE: Readonly<Record<Shortcut["kind"], string>> = {
   year: "Years are guessed early; add a word that is no date.",
 };
 
-function adviceFor(grade: StrengthGrade, used: readonly Shortcut[]): string | null {
+/** A shortcut is worth a word where it covers at least this share of the password. */
+const TELLING_SHARE = 0.3;
+
+function adviceFor(grade: StrengthGrade, used: readonly Shortcut[], length: number): string | null {
   if (grade === "strong") return null;
   // The longest shortcut took the most away.
   const worst = [...used].sort((left, right) => right.to - right.from - (left.to - left.from))[0];
-  if (worst !== undefined) return ADVICE[worst.kind];
+  if (worst !== undefined && worst.to - worst.from >= length * TELLING_SHARE) return ADVICE[worst.kind];
   return grade === "good" ? "One more word would make it strong." : "Add a word or two of your own.";
 }

@@ -10,12 +10,16 @@ import { leaveMessage, takeMessage } from "./messages.ts";
 import type { Page } from "./page.ts";
 import { escape, nameOf, renderPage } from "./page.ts";
 import { STYLE } from "./style.ts";
+import { addWebhooks } from "./webhooks.ts";
 
 const CONTENT_SECURITY_POLICY =
   "default-src 'none'; style-src 'self'; img-src data:; base-uri 'none'; frame-ancestors 'none'";
 
 /** Makes the application; the caller lets it listen. */
-export async function createSampleApp(options: HaspOptions): Promise<FastifyInstance> {
+export async function createSampleApp(
+  options: HaspOptions,
+  { webhookSecret }: { webhookSecret?: string | undefined } = {},
+): Promise<FastifyInstance> {
   const app = Fastify({ logger: { level: process.env["LOG_LEVEL"] ?? "warn" } });
   await app.register(formbody);
   await app.register(fastifyHasp, options);
@@ -76,6 +80,8 @@ export async function createSampleApp(options: HaspOptions): Promise<FastifyInst
   app.get("/api/ledger", { preHandler: app.hasp.closed({ label: "keeper" }) }, async () => ({
     taken: HUTS.map(({ name, bunks, free }) => ({ hut: name, taken: bunks - free })),
   }));
+
+  if (webhookSecret !== undefined) addWebhooks(app, webhookSecret);
 
   // People land here after signing out at Lucchetto.
   app.get("/signed-out", async (_request, reply) => {

@@ -8,12 +8,13 @@ function need(name: string): string {
 }
 
 const port = Number(need("BRINA_PORT"));
-const app = await createSampleApp({
+const options = {
   service: need("LUCCHETTO_SERVICE"),
   clientId: need("LUCCHETTO_CLIENT_ID"),
   appKey: need("LUCCHETTO_APP_KEY"),
   returnAddress: `http://localhost:${port}/signed-in`,
   signedOutAddress: `http://localhost:${port}/signed-out`,
-});
+};
+const app = await createSampleApp(options, { webhookSecret: process.env["BRINA_WEBHOOK_SECRET"] });
 await app.listen({ host: "127.0.0.1", port });
 process.once("SIGTERM", () => void app.close());

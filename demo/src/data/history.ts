@@ -5,15 +5,21 @@ import { BROWSERS, PEOPLE } from "./people.ts";
 export interface Happening {
   /** Milliseconds before now. */
   readonly before: number;
-  readonly kind: "register" | "sign-in" | "stay" | "wrong-password" | "unknown-name" | "suspend";
+  readonly kind:
+    "register" | "sign-in" | "stay" | "wrong-password" | "unknown-name" | "suspend" | "must-change";
   readonly person: Person;
   readonly browser: string;
   readonly network: string;
 }
 
 const DAY = 86_400_000;
-/** On this day the site went over to a dearer scheme; whoever has not signed in since has an older record. */
+/** On this day the site went over to its present scheme; whoever has not signed in since has an older record. */
 export const SCHEME_CHANGED = 12 * DAY;
+/** The schemes before it, milliseconds ago from and to. */
+export const OLD_SCHEMES = [
+  { scheme: "$pbkdf2-sha256$i=120000", from: 31 * DAY, to: 21 * DAY },
+  { scheme: "$scrypt$ln=13,r=8,p=1", from: 21 * DAY, to: SCHEME_CHANGED },
+] as const;
 /** A burst of guesses from one network: days ago, and how many. */
 const BURST = { daysAgo: 15.4, tries: 60, network: "203.0.113.77" } as const;
 
@@ -44,7 +50,8 @@ function happeningsOf(person: Person, index: number): Happening[] {
     return [...mistyped, happening(kind, before, visit)];
   });
   const suspended = person.suspended === true ? [happening("suspend", 6 * DAY + jitter, 0)] : [];
-  return [happening("register", person.registered * DAY + jitter, 0), ...visits, ...suspended];
+  const mustChange = person.mustChange === true ? [happening("must-change", 0.5 * DAY, 0)] : [];
+  return [happening("register", person.registered * DAY + jitter, 0), ...visits, ...suspended, ...mustChange];
 }
 
 function burst(): Happening[] {

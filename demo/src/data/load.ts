@@ -54,9 +54,9 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
     case "stay": {
       const remember = kind === "stay";
       const proof = { type: "password", identifier, password: person.password } as const;
-      const { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
-      if (kind === "sign-in")
-        await createClient({ baseUrl: url, headers, token: body.token ?? "" })(routes.signOut);
+      const reply = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
+      if (reply.status === 201 && kind === "sign-in")
+        await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
       return;
     }
     case "wrong-password":
@@ -69,6 +69,11 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
     case "suspend": {
       const id = await findId(url, operator, identifier);
       await change(url, operator, id, { state: "suspended" });
+      return;
+    }
+    case "must-change": {
+      const id = await findId(url, operator, identifier);
+      await change(url, operator, id, { mustChangePassword: true });
     }
   }
 }
@@ -97,7 +102,7 @@ async function change(
   url: string,
   operator: Loading["operator"],
   id: string,
-  body: { labels?: string[]; state?: "suspended" },
+  body: { labels?: string[]; state?: "suspended"; mustChangePassword?: boolean },
 ): Promise<void> {
   await asOperator(url, operator, (client) => client(routes.changeAccount, { params: { id }, body }));
 }

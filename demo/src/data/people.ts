@@ -1,4 +1,5 @@
 /** The made-up people of Brina Huts. */
+import { randomBytes } from "node:crypto";
 
 export interface Person {
   readonly name: string;
@@ -7,6 +8,8 @@ export interface Person {
   readonly password: string;
   readonly labels?: readonly string[];
   readonly suspended?: boolean;
+  /** The office wants another password of them. */
+  readonly mustChange?: boolean;
   /** Days ago on which they registered. */
   readonly registered: number;
   /** Days ago on which they signed in. */
@@ -18,6 +21,9 @@ export interface Person {
 /** The account that the demo names for trying things out as a member. */
 export const MEMBER = { email: "anna.larice@brina.example", password: "five huts above the lake" } as const;
 export const OPERATOR = { email: "office@brina.example", password: "brass key, stone door" } as const;
+
+/** A signing secret as the open description of webhooks writes it. */
+export const newWebhookSecret = (): string => `whsec_${randomBytes(32).toString("base64")}`;
 
 const at = (name: string) => `${name}@brina.example`;
 
@@ -201,6 +207,7 @@ export const PEOPLE: readonly Person[] = [
     password: "tie it twice and test it once",
     registered: 2,
     visits: [1],
+    mustChange: true,
   },
 ];
 

@@ -13,7 +13,7 @@ import { CONSOLE_DIRECTORY } from "./shell.ts";
 const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
 
 /** Pages that need nothing beyond what every page has. */
-const PLAIN_PAGES = ["/account", "/account/password", "/console", "/console/*", "/docs"];
+const PLAIN_PAGES = ["/account", "/account/details", "/account/password", "/console", "/console/*", "/docs"];
 
 /** Everything a browser opens. */
 export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {

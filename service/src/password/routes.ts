@@ -8,6 +8,7 @@ import { handOver } from "../session/deliver.ts";
 import { showSession } from "../session/session.ts";
 import { changePassword } from "./change.ts";
 import { showFleet } from "./fleet.ts";
+import { createTuning } from "./tuning.ts";
 
 /** Changing the password; the fleet of records. */
 export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -27,6 +28,10 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         ...handOver(context, reply, changed, deliver),
       });
     });
+
+    const tuning = createTuning(context, app.log);
+    mount(app, routes.showHashTuning, async () => answer(200, tuning.show()));
+    mount(app, routes.beginHashTuning, async ({ body }) => answer(202, tuning.begin(body)));
 
     mount(app, routes.showHashFleet, async () => answer(200, await showFleet(context)));
   };

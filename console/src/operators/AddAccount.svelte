@@ -1,0 +1,99 @@
+<script lang="ts">
+  /** An operator adds an account. Its first password is replaced at the first sign-in. */
+  import { routes } from "@lucchetto/contract";
+  import { Form } from "../lib/form.svelte.ts";
+  import { call, page } from "../lib/page.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
+
+  const { added }: { added: (id: string) => void } = $props();
+  const form = new Form();
+  let fields = $state({ email: "", username: "", displayName: "", labels: "", reference: "", password: "" });
+  const { identifiers } = page;
+
+  async function send(): Promise<void> {
+    const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
+    const labels = fields.labels.split(/[\s,]+/).filter((label) => label !== "");
+    const { body } = await call(routes.addAccount, {
+      body: {
+        email: given(fields.email),
+        username: given(fields.username),
+        displayName: given(fields.displayName),
+        reference: given(fields.reference),
+        labels,
+        password: fields.password === "" ? undefined : fields.password,
+      },
+    });
+    added(body.id);
+  }
+</script>
+
+<details class="border-line bg-slab mb-6 rounded-lg border p-4">
+  <summary class="cursor-pointer font-medium">Add an account</summary>
+  <form
+    class="mt-4 grid gap-4 md:grid-cols-2"
+    novalidate
+    onsubmit={(event) => form.submit(event, () => ({}), send)}
+  >
+    <div class="md:col-span-2"><FormProblem problem={form.problem} /></div>
+    {#if identifiers.email !== "off"}
+      <Field
+        name="email"
+        label="E-mail address"
+        type="email"
+        autocomplete="email"
+        bind:value={fields.email}
+        error={form.errors["email"]}
+      />
+    {/if}
+    {#if identifiers.username !== "off"}
+      <Field
+        name="username"
+        label="Username"
+        autocomplete="username"
+        bind:value={fields.username}
+        error={form.errors["username"]}
+      />
+    {/if}
+    <Field
+      name="displayName"
+      label="Name"
+      autocomplete="name"
+      optional
+      bind:value={fields.displayName}
+      error={form.errors["displayName"]}
+    />
+    <Field
+      name="labels"
+      label="Labels"
+      autocomplete="on"
+      optional
+      rules="Words for the application, such as keeper."
+      bind:value={fields.labels}
+      error={form.errors["labels"]}
+    />
+    <Field
+      name="reference"
+      label="Reference"
+      autocomplete="on"
+      optional
+      rules="The application's own id for the person."
+      bind:value={fields.reference}
+      error={form.errors["reference"]}
+    />
+    <PasswordField
+      name="password"
+      label="First password"
+      autocomplete="new-password"
+      rules="Optional. Another is wanted at the first sign-in."
+      bind:value={fields.password}
+      error={form.errors["password"]}
+    />
+    <div class="md:col-span-2">
+      <button type="submit" class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
+        >Add it</button
+      >
+    </div>
+  </form>
+</details>

@@ -1,0 +1,137 @@
+<script lang="ts">
+  /** The hash fleet: how many records of which scheme, how that moved, and what a scheme would cost here. */
+  import type { HashFleet } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
+  import type { ChartConfiguration } from "chart.js";
+  import { onMount } from "svelte";
+  import { bytes } from "../lib/bytes.ts";
+  import { at, call, title } from "../lib/page.ts";
+  import type { PlotColours } from "../lib/plot.ts";
+  import { axis, commonOptions } from "../lib/plot.ts";
+  import Ago from "../parts/Ago.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import Plot from "../parts/Plot.svelte";
+  import StateWord from "../parts/StateWord.svelte";
+  import Tuning from "./Tuning.svelte";
+
+  let fleet = $state.raw<HashFleet | null>(null);
+  let problem: string | null = $state(null);
+
+  onMount(async () => {
+    try {
+      fleet = (await call(routes.showHashFleet)).body;
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  });
+
+  function dayInWords(day: string): string {
+    return new Date(`${day}T00:00:00Z`).toLocaleDateString("en", {
+      day: "numeric",
+      month: "short",
+      timeZone: "UTC",
+    });
+  }
+
+  function share(part: number, whole: number): string {
+    return whole === 0 ? "0 %" : `${Math.round((part / whole) * 100)} %`;
+  }
+
+  /** Bands over the days: the current scheme at the bottom, then the others by how many have them. */
+  function bands({ days, configured }: HashFleet) {
+    return (colours: PlotColours): ChartConfiguration => {
+      const schemes = [...new Set(days.flatMap(({ counts }) => counts.map(({ scheme }) => scheme)))];
+      schemes.sort((left, right) => Number(right === configured) - Number(left === configured));
+      const { stones } = colours;
+      const colourOf = (scheme: string, index: number) =>
+        scheme === configured ? colours.verdigris : (stones[(index - 1) % stones.length] ?? colours.quiet);
+      return {
+        type: "line",
+        data: {
+          labels: days.map(({ day }) => dayInWords(day)),
+          datasets: schemes.map((scheme, index) => ({
+            label: scheme === configured ? `${scheme} (configured)` : scheme,
+            data: days.map(({ counts }) => counts.find((count) => count.scheme === scheme)?.records ?? 0),
+            fill: true,
+            stepped: "before" as const,
+            pointRadius: 0,
+            borderWidth: 1,
+            borderColor: colourOf(scheme, index),
+            backgroundColor: colourOf(scheme, index),
+          })),
+        },
+        options: {
+          ...commonOptions(colours),
+          interaction: { mode: "index", intersect: false },
+          scales: {
+            x: { ...axis(colours, ""), title: { display: false }, grid: { display: false } },
+            y: { ...axis(colours, "records"), stacked: true, beginAtZero: true },
+          },
+        },
+      };
+    };
+  }
+</script>
+
+<svelte:head><title>{title("Hashes")}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">Hashes</h1>
+<FormProblem {problem} />
+{#if fleet !== null && fleet.total === 0}
+  <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
+    Password records are counted here by their scheme. There are none yet: they come as people register.
+  </p>
+{:else if fleet !== null}
+  <p class="mb-4">
+    New records are <code>{fleet.configured}</code>. {fleet.current} of {fleet.total} records are ({share(
+      fleet.current,
+      fleet.total,
+    )});
+    {#if fleet.older === 0}
+      none is older.
+    {:else}
+      <a href={at("/console/accounts?scheme=older")}>{fleet.older} {fleet.older === 1 ? "is" : "are"} older</a
+      >, and re-made when their people sign in.
+    {/if}
+  </p>
+  <section class="border-line bg-slab rounded-lg border p-4" aria-labelledby="over-time">
+    <h2 id="over-time" class="mb-2 text-lg font-semibold">Day by day</h2>
+    <Plot
+      label="Records of each scheme on each of the last {fleet.days
+        .length} days; today {fleet.current} of {fleet.total} are as configured."
+      configure={bands(fleet)}
+    />
+  </section>
+  <div class="border-line bg-slab mt-6 overflow-x-auto rounded-lg border">
+    <table class="w-full text-left">
+      <caption class="sr-only">Schemes</caption>
+      <thead class="text-quiet border-line border-b text-sm">
+        <tr>
+          {#each ["Scheme", "Records", "Share", "Memory", "State", "Latest sign-in"] as word (word)}
+            <th scope="col" class="px-4 py-2 font-medium whitespace-nowrap">{word}</th>
+          {/each}
+        </tr>
+      </thead>
+      <tbody>
+        {#each fleet.schemes as one (one.scheme)}
+          <tr class="border-line border-b last:border-0">
+            <td class="px-4 py-2.5">
+              <a href={at(`/console/accounts?scheme=${encodeURIComponent(one.scheme)}`)}
+                ><code>{one.scheme}</code></a
+              >
+            </td>
+            <td class="px-4 py-2.5">{one.records}</td>
+            <td class="px-4 py-2.5">{share(one.records, fleet.total)}</td>
+            <td class="px-4 py-2.5">{one.memoryBytes === null ? "–" : bytes(one.memoryBytes)}</td>
+            <td class="px-4 py-2.5">
+              <StateWord kind={one.current ? "well" : "old"} text={one.current ? "current" : "older"} />
+              {#if one.belowFloor}<span class="text-quiet block text-sm">below the floor of production</span
+                >{/if}
+            </td>
+            <td class="px-4 py-2.5"><Ago at={one.lastSignInAt} /></td>
+          </tr>
+        {/each}
+      </tbody>
+    </table>
+  </div>
+{/if}
+<Tuning />

@@ -1,0 +1,233 @@
+<script lang="ts">
+  /** What a scheme would cost on this machine: measured on demand, as a plot of time against cost and as a table. */
+  import type { HashTuning } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
+  import type { ChartConfiguration } from "chart.js";
+  import { onMount } from "svelte";
+  import { bytes } from "../lib/bytes.ts";
+  import { call } from "../lib/page.ts";
+  import type { PlotColours } from "../lib/plot.ts";
+  import { axis, commonOptions } from "../lib/plot.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import Plot from "../parts/Plot.svelte";
+
+  const ALGORITHMS = ["scrypt", "argon2id", "pbkdf2-sha256", "pbkdf2-sha512"] as const;
+  const ASK_EVERY = 700;
+
+  let algorithm: (typeof ALGORITHMS)[number] = $state("scrypt");
+  let target = $state(250);
+  let memory = $state(64);
+  let tuning = $state.raw<HashTuning | null>(null);
+  let problem: string | null = $state(null);
+  const best = $derived(tuning?.rows.find(({ recommended }) => recommended));
+
+  async function ask(begin = false): Promise<void> {
+    try {
+      const body = { algorithm, targetMilliseconds: target, memoryBytes: memory * 2 ** 20 };
+      tuning = (await (begin ? call(routes.beginHashTuning, { body }) : call(routes.showHashTuning))).body;
+      problem = null;
+      if (tuning.state === "measuring") setTimeout(() => void ask(), ASK_EVERY);
+    } catch (error) {
+      problem = (error as Error).message;
+    }
+  }
+  onMount(() => ask());
+
+  /** Each candidate a point: to the right what a guess costs an attacker, upwards what a sign-in takes here. */
+  function points({ rows, targetMilliseconds }: HashTuning) {
+    return (colours: PlotColours): ChartConfiguration => {
+      const kind = (
+        label: string,
+        colour: string,
+        style: "circle" | "rectRot" | "triangle",
+        taken: typeof rows,
+      ) => ({
+        label,
+        data: taken.map(({ attackerCost, median }) => ({ x: attackerCost, y: median })),
+        backgroundColor: colour,
+        borderColor: colour,
+        pointStyle: style,
+        pointRadius: 7,
+        pointHoverRadius: 9,
+      });
+      const most = Math.max(...rows.map(({ attackerCost }) => attackerCost)) * 1.1;
+      return {
+        type: "scatter",
+        data: {
+          datasets: [
+            kind(
+              "present",
+              colours.brass,
+              "rectRot",
+              rows.filter((row) => row.present),
+            ),
+            kind(
+              "to use",
+              colours.verdigris,
+              "circle",
+              rows.filter((row) => row.recommended && !row.present),
+            ),
+            kind(
+              "others",
+              colours.quiet,
+              "circle",
+              rows.filter((row) => !row.present && !row.recommended && !row.belowFloor),
+            ),
+            kind(
+              "below the floor",
+              colours.rust,
+              "triangle",
+              rows.filter((row) => row.belowFloor && !row.present),
+            ),
+            {
+              label: `wanted: ${targetMilliseconds ?? 0} ms`,
+              data: [
+                { x: 0, y: targetMilliseconds ?? 0 },
+                { x: most, y: targetMilliseconds ?? 0 },
+              ],
+              showLine: true,
+              borderColor: colours.ink,
+              borderDash: [6, 4],
+              borderWidth: 1,
+              pointRadius: 0,
+              pointStyle: "line" as const,
+            },
+          ].filter(({ data }) => data.length > 0),
+        },
+        options: {
+          ...commonOptions(colours),
+          plugins: {
+            legend: {
+              position: "bottom",
+              labels: { usePointStyle: true, color: colours.quiet, font: { family: colours.font } },
+            },
+            tooltip: {
+              callbacks: {
+                label: ({ parsed }) =>
+                  rows.find((row) => row.attackerCost === parsed.x && row.median === parsed.y)?.scheme ?? "",
+              },
+            },
+          },
+          scales: {
+            x: {
+              ...axis(colours, "what a guess costs an attacker, against the present scheme"),
+              min: 0,
+              max: most,
+            },
+            y: { ...axis(colours, "ms a sign-in takes here"), beginAtZero: true },
+          },
+        },
+      };
+    };
+  }
+</script>
+
+<section class="border-line bg-slab mt-6 rounded-lg border p-4" aria-labelledby="tuning">
+  <h2 id="tuning" class="text-lg font-semibold">What a scheme costs here</h2>
+  <FormProblem {problem} />
+  <form
+    class="mt-3 flex flex-wrap items-end gap-4"
+    onsubmit={(event) => {
+      event.preventDefault();
+      void ask(true);
+    }}
+  >
+    <label class="text-sm">
+      Algorithm
+      <select
+        bind:value={algorithm}
+        class="border-line bg-paper text-ink mt-1 block rounded border px-3 py-2 pr-8 text-base"
+      >
+        {#each ALGORITHMS as name (name)}<option>{name}</option>{/each}
+      </select>
+    </label>
+    <label class="text-sm">
+      Milliseconds a sign-in may take
+      <input
+        type="number"
+        min="1"
+        max="10000"
+        required
+        bind:value={target}
+        class="border-line bg-paper text-ink mt-1 block w-32 rounded border px-3 py-2 text-base"
+      />
+    </label>
+    <label class="text-sm">
+      MiB of memory it may hold
+      <input
+        type="number"
+        min="1"
+        max="1024"
+        required
+        bind:value={memory}
+        class="border-line bg-paper text-ink mt-1 block w-32 rounded border px-3 py-2 text-base"
+      />
+    </label>
+    <button
+      type="submit"
+      class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
+      disabled={tuning?.state === "measuring"}>Measure on this machine</button
+    >
+  </form>
+  <div aria-live="polite" class="mt-3">
+    {#if tuning?.state === "measuring"}
+      <p>
+        Measuring {tuning.algorithm}, beside the sign-ins: {tuning.done} of {tuning.steps} steps.
+        <progress class="ml-2 align-middle" value={tuning.done} max={tuning.steps}></progress>
+      </p>
+    {:else if tuning?.state === "done"}
+      {#if best === undefined}
+        <p>
+          None stays within {tuning.targetMilliseconds} ms above the floor of production. Allow more time or memory,
+          or try another algorithm.
+        </p>
+      {:else if best.present}
+        <p>The present scheme is the one to use; nothing need be changed.</p>
+      {:else}
+        <p>In the configuration, under <code>passwords.hashing</code>: <code>scheme: {best.scheme}</code></p>
+      {/if}
+    {:else}
+      <p class="text-quiet">
+        Nothing was measured yet. It takes some seconds, and sign-ins go on meanwhile. On a terminal:
+        <code>npx lucchetto hash tune</code>
+      </p>
+    {/if}
+  </div>
+  {#if tuning?.state === "done"}
+    <div class="mt-4">
+      <Plot
+        label="Time of a sign-in against what a guess costs an attacker; the same figures stand in the table."
+        configure={points(tuning)}
+      />
+    </div>
+    <div class="mt-4 overflow-x-auto">
+      <table class="w-full text-left">
+        <caption class="sr-only">Measured schemes</caption>
+        <thead class="text-quiet border-line border-b text-sm">
+          <tr>
+            {#each ["Scheme", "Memory", "Median", "95 %", "Sign-ins a second", "Attacker’s cost", ""] as word (word)}
+              <th scope="col" class="px-3 py-2 font-medium whitespace-nowrap">{word}</th>
+            {/each}
+          </tr>
+        </thead>
+        <tbody>
+          {#each tuning.rows as row (row.scheme)}
+            <tr class="border-line border-b last:border-0">
+              <td class="px-3 py-2"><code>{row.scheme}</code></td>
+              <td class="px-3 py-2">{bytes(row.memoryBytes)}</td>
+              <td class="px-3 py-2">{Math.round(row.median)} ms</td>
+              <td class="px-3 py-2">{Math.round(row.p95)} ms</td>
+              <td class="px-3 py-2">{row.perSecond.toFixed(1)}</td>
+              <td class="px-3 py-2">{row.attackerCost.toFixed(2)} ×</td>
+              <td class="px-3 py-2 text-sm">
+                {#if row.recommended}<span class="text-verdigris font-medium">use this</span>{/if}
+                {#if row.present}<span class="text-brass font-medium">present</span>{/if}
+                {#if row.belowFloor}<span class="text-rust">below the floor of production</span>{/if}
+              </td>
+            </tr>
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+</section>

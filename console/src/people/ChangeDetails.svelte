@@ -1,0 +1,66 @@
+<script lang="ts">
+  /** A person's own display name and username. */
+  import { routes } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, go, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+
+  const form = new Form();
+  let displayName = $state("");
+  let username = $state("");
+
+  onMount(async () => {
+    await session.ask();
+    if (session.who.state === "guest")
+      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
+    if (session.who.state === "signed-in") {
+      displayName = session.who.account.displayName ?? "";
+      username = session.who.account.username ?? "";
+    }
+  });
+
+  async function send(): Promise<void> {
+    const given = (text: string) => (text.trim() === "" ? null : text.trim());
+    const names = page.identifiers.username === "off" ? {} : { username: given(username) };
+    await call(routes.changeOwnAccount, { body: { displayName: given(displayName), ...names } });
+    go(at("/account"));
+  }
+</script>
+
+{#if session.who.state === "signed-in"}
+  <PersonFrame heading="Name and username" next="Applications see the new name at once.">
+    <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), send)}>
+      <FormProblem problem={form.problem} />
+      <Field
+        name="displayName"
+        label="Name"
+        autocomplete="name"
+        optional
+        bind:value={displayName}
+        error={form.errors["displayName"]}
+      />
+      {#if page.identifiers.username !== "off"}
+        <Field
+          name="username"
+          label="Username"
+          autocomplete="username"
+          optional={page.identifiers.username === "optional"}
+          rules="2 to 40 letters and digits, with . _ - between them."
+          bind:value={username}
+          error={form.errors["username"]}
+        />
+      {/if}
+      <MainButton text="Keep it so" busyText="Keeping …" busy={form.sending} />
+    </form>
+    <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading="Name and username" next="It cannot be shown at the moment.">
+    <FormProblem problem={session.who.message} />
+  </PersonFrame>
+{/if}
