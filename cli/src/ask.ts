@@ -1,6 +1,6 @@
 /** Asking for what may never be an argument. */
 import { text as readAll } from "node:stream/consumers";
-import { password as askWithoutEcho } from "@inquirer/prompts";
+import { confirm, password as askWithoutEcho } from "@inquirer/prompts";
 import { Failure } from "./failure.ts";
 
 /** The password: from standard input if asked for, else typed without echo. */
@@ -21,4 +21,10 @@ export async function askPassword(
     throw new Failure("The two passwords differ; nothing was done.");
   }
   return typed;
+}
+
+/** Yes or no; without a terminal nobody can be asked. */
+export async function askWhether(message: string): Promise<boolean> {
+  if (!process.stdin.isTTY) throw new Failure("There is no terminal to ask; add --yes if you mean it.", 2);
+  return confirm({ message, default: false });
 }

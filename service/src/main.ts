@@ -19,6 +19,16 @@ import { check } from "./tasks/check.ts";
 import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
 import { applySchema, readSchemaStatus } from "./tasks/schema.ts";
 import { SchemaMismatch, serve } from "./tasks/serve.ts";
+import type { ConfigurationWish } from "./tasks/setup.ts";
+import {
+  judgeConfiguration,
+  lookAround,
+  setUpApp,
+  setUpConfiguration,
+  setUpDatabase,
+  setUpOperator,
+  SetupRefusal,
+} from "./tasks/setup.ts";
 
 interface Options {
   readonly config: string;
@@ -48,6 +58,17 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
         await dataSource.destroy();
       }
     }),
+  "setup-judge": async ({ config }) => {
+    judgeConfiguration(config, await readInput());
+    return {};
+  },
+  "setup-configuration": async ({ config }) => ({
+    steps: setUpConfiguration(config, await readInput<ConfigurationWish | null>()),
+  }),
+  "setup-database": async ({ config }) => ({ steps: await setUpDatabase(config, await readInput()) }),
+  "setup-look": ({ config }) => lookAround(config),
+  "setup-operator": async ({ config }) => setUpOperator(config, await readInput()),
+  "setup-app": async ({ config }) => setUpApp(config, await readInput()),
   "add-operator": async ({ config, email, displayName }) => {
     const configuration = loadConfiguration(config);
     const dataSource = await openDatabase(configuration);
@@ -64,6 +85,11 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   },
 };
 
+/** The JSON value that the command sends on standard input: never on the command line, where others could read it. */
+async function readInput<Input>(): Promise<Input> {
+  return JSON.parse(await readAll(process.stdin)) as Input;
+}
+
 /** Errors whose message is written for the person who started the task. */
 const EXPECTED = [
   ConfigurationError,
@@ -72,6 +98,7 @@ const EXPECTED = [
   OperatorRefusal,
   KeyRefusal,
   KeyRingError,
+  SetupRefusal,
 ];
 
 try {

@@ -3,6 +3,7 @@ import type { AccountDetail } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { formatBytes } from "@lucchetto/core";
 import type { Command } from "commander";
+import { askPassword, askWhether } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
@@ -12,6 +13,51 @@ export function addAccountCommands(program: Command): void {
   const account = program.command("account").description("accounts (as an operator)");
   addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
   addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");
+  account
+    .command("add")
+    .description("add an account; its first password is replaced at the first sign-in")
+    .option("--email <address>", "e-mail address")
+    .option("--username <name>", "username")
+    .option("--name <text>", "display name")
+    .option("--label <label...>", "labels for the application")
+    .option("--reference <id>", "the application's own id for the person")
+    .option("--password", "ask for a first password")
+    .option("--password-stdin", "read a first password from standard input")
+    .option("--keep-password", "let the first password stay")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto account add --email petra@brina.example --name 'Petra Sasso' --label keeper --password",
+    )
+    .action(async (options: AddOptions, command: Command) => {
+      const { email, username, name: displayName, label: labels, reference } = options;
+      const wantsPassword = options.password === true || options.passwordStdin === true;
+      const password = wantsPassword
+        ? await askPassword(options, "First password", { repeat: true })
+        : undefined;
+      const mustChangePassword = options.keepPassword === true ? false : undefined;
+      const { body } = await connect(command).signedIn()(routes.addAccount, {
+        body: { email, username, displayName, labels, reference, password, mustChangePassword },
+      });
+      if (options.json === true) return printJson(body);
+      print(`${body.email ?? body.username ?? body.id} is added (${body.id}).`);
+      if (body.scheme === null) print("There is no password yet, so nobody can sign in by one.");
+      else if (body.mustChangePassword) print("Another password is wanted at the first sign-in.");
+    });
+  account
+    .command("erase")
+    .description("erase an account with everything of it; this cannot be taken back")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .option("--yes", "do not ask")
+    .addHelpText("after", "\nExample:\n  lucchetto account erase anna@brina.example")
+    .action(async (named: string, options: { yes?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const id = await findId(connection, named);
+      if (options.yes !== true && !(await askWhether(`Erase ${named} (${id}) with everything of it?`)))
+        return print("Nothing was erased.");
+      await connection.signedIn()(routes.eraseAccount, { params: { id } });
+      print(`${named} is erased. The journal keeps entries under ${id}, which names nobody any more.`);
+    });
   account
     .command("must-change")
     .description("want a new password at the next sign-in; the sessions end at once")
@@ -111,6 +157,18 @@ export function addAccountCommands(program: Command): void {
       ]);
       printTable(["state", "kind", "began", "last seen", "network", "id"], rows, "Never signed in.");
     });
+}
+
+interface AddOptions {
+  readonly email?: string;
+  readonly username?: string;
+  readonly name?: string;
+  readonly label?: string[];
+  readonly reference?: string;
+  readonly password?: boolean;
+  readonly passwordStdin?: boolean;
+  readonly keepPassword?: boolean;
+  readonly json?: boolean;
 }
 
 /** `account suspend` and `account restore`. */

@@ -4,7 +4,8 @@ import type { Command } from "commander";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
-import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
+import { linesToPaste } from "../lines-to-paste.ts";
+import { dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 
 const collect = (value: string, before: readonly string[]): string[] => [...before, value];
 
@@ -125,25 +126,4 @@ async function findApp(connection: Connection, clientId: string): Promise<{ id: 
   if (found === undefined)
     throw new Failure(`No application has the client id ${clientId}. Run: lucchetto app list`);
   return found;
-}
-
-function linesToPaste(
-  service: string,
-  clientId: string,
-  returnAddress: string,
-  signedOut: string | undefined,
-): string[] {
-  return [
-    bold("Paste this into a Fastify application:"),
-    "",
-    `import { fastifyHasp } from "@lucchetto/hasp/fastify";`,
-    `await app.register(fastifyHasp, {`,
-    `  service: "${service}",`,
-    `  clientId: "${clientId}",`,
-    `  appKey: process.env.LUCCHETTO_APP_KEY,`,
-    `  returnAddress: "${returnAddress}",`,
-    ...(signedOut === undefined ? [] : [`  signedOutAddress: "${signedOut}",`]),
-    `});`,
-    `app.get("/members", { preHandler: app.hasp.closed() }, async (request) => request.account);`,
-  ];
 }

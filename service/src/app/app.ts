@@ -36,8 +36,8 @@ export interface NewApp {
 
 /** Registers an app. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
 export async function addApp(
-  { dataSource, clock }: ServiceContext,
-  operator: LiveSession,
+  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
+  operator: { readonly account: { readonly id: string } },
   wanted: NewApp,
   visit: Visit,
 ): Promise<AppWithKey> {

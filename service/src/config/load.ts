@@ -22,7 +22,12 @@ export class ConfigurationError extends Error {
 
 const PREFIX = "LUCCHETTO_";
 /** Variables with the prefix that are not settings. */
-const NOT_SETTINGS = new Set(["LUCCHETTO_CONFIG", "LUCCHETTO_URL", "LUCCHETTO_PROFILE"]);
+const NOT_SETTINGS = new Set([
+  "LUCCHETTO_CONFIG",
+  "LUCCHETTO_URL",
+  "LUCCHETTO_PROFILE",
+  "LUCCHETTO_ADMIN_PASSWORD",
+]);
 const PASSWORD_VARIABLE = "LUCCHETTO_DATABASE_PASSWORD";
 const WEBHOOK_SECRET_VARIABLE = "LUCCHETTO_WEBHOOKS_SECRET";
 /** Secrets have no setting of their own, only a variable or a file. */

@@ -1,0 +1,232 @@
+/** For the one who runs it: an installation from nothing, in one go. Run again it does only what is missing. */
+import { existsSync } from "node:fs";
+import { confirm, input, password as askWithoutEcho } from "@inquirer/prompts";
+import type { Command } from "commander";
+import { askPassword } from "../ask.ts";
+import { Failure } from "../failure.ts";
+import { linesToPaste } from "../lines-to-paste.ts";
+import { bold, dim, print, printJson, verdigris } from "../output.ts";
+import { runTask } from "../service-task.ts";
+
+interface SetupOptions {
+  readonly config: string;
+  readonly siteName?: string;
+  readonly publicUrl?: string;
+  readonly database?: string;
+  readonly admin?: string | false;
+  readonly operatorEmail?: string;
+  readonly operatorName?: string;
+  readonly passwordStdin?: boolean;
+  readonly appName?: string;
+  readonly appUrl?: string;
+  readonly json?: boolean;
+}
+
+interface StepDone {
+  readonly outcome: "made" | "there";
+  readonly detail: string;
+}
+interface Found {
+  readonly operator: string | null;
+  readonly apps: readonly unknown[];
+}
+interface AppDone extends StepDone {
+  readonly clientId: string;
+  readonly key: string | null;
+  readonly redirectUri: string;
+  readonly service: string;
+}
+
+const USUAL = {
+  config: "lucchetto.yaml",
+  siteName: "This site",
+  publicUrl: "http://localhost:8420",
+  database: "mariadb://lucchetto@127.0.0.1:3306/lucchetto",
+  appName: "My application",
+  appUrl: "http://localhost:3000",
+} as const;
+
+export function addSetup(program: Command): void {
+  program
+    .command("setup")
+    .description(
+      "make an installation from nothing: configuration, keys, database, first operator, first app",
+    )
+    .option("--config <file>", "where the configuration goes", USUAL.config)
+    .option("--site-name <text>", "what people call the site")
+    .option("--public-url <address>", "the address that people see; https means production")
+    .option("--database <address>", `such as ${USUAL.database}; without a password`)
+    .option(
+      "--admin <address>",
+      "a database administrator who creates database and user, such as mariadb://root@127.0.0.1:3306",
+    )
+    .option("--no-admin", "database and user are there already")
+    .option("--operator-email <address>", "the first operator")
+    .option("--operator-name <text>", "the operator's display name")
+    .option("--password-stdin", "read the operator's password from standard input")
+    .option("--app-name <text>", "the first application, as people are told")
+    .option("--app-url <address>", "where it answers, such as http://localhost:3000")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      [
+        "",
+        "What is not given is asked for on a terminal; elsewhere the usual value is taken, or it is said what is missing.",
+        "Passwords: the administrator's from LUCCHETTO_ADMIN_PASSWORD, an existing database user's from LUCCHETTO_DATABASE_PASSWORD.",
+        "",
+        "Examples:",
+        "  lucchetto setup",
+        "  lucchetto setup --admin mariadb://root@localhost/run/mysqld/mysqld.sock --operator-email office@brina.example",
+      ].join("\n"),
+    )
+    .action(setUp);
+}
+
+async function setUp(options: SetupOptions): Promise<void> {
+  const { config } = options;
+  const said: StepDone[] = [];
+  const say = (...steps: StepDone[]): void => {
+    said.push(...steps);
+    if (options.json === true) return;
+    for (const { outcome, detail } of steps)
+      print(outcome === "made" ? `${verdigris("made ")}  ${detail}` : dim(`there  ${detail}`));
+  };
+
+  const wish = existsSync(config) ? null : await until(() => askConfiguration(options));
+  say(...(await ask<{ steps: StepDone[] }>("setup-configuration", config, wish)).steps);
+  say(...(await until((again) => setUpDatabase(options, again))).steps);
+
+  const found = await ask<Found>("setup-look", config, null);
+  if (found.operator !== null) say({ outcome: "there", detail: `operator ${found.operator}` });
+  else say(await until((again) => setUpOperator(options, again)));
+
+  const app = await until((again) => setUpApp(options, found, again));
+  say(app);
+  if (options.json === true) return printJson({ steps: said, app });
+  printWhatNext(config, app);
+}
+
+/**
+ * Does a step, and on a terminal asks again when it was refused, so that a wrong answer can be corrected.
+ * @param step told whether it is asked again: then what was given as an option did not do.
+ */
+async function until<Result>(step: (again: boolean) => Promise<Result>): Promise<Result> {
+  for (let again = false; ; again = true) {
+    try {
+      return await step(again);
+    } catch (error) {
+      if (!(error instanceof Failure) || !process.stdin.isTTY) throw error;
+      process.stderr.write(`\n${error.message}\nOnce more:\n`);
+    }
+  }
+}
+
+async function askConfiguration(options: SetupOptions) {
+  const wish = {
+    siteName: await wanted(options.siteName, "What do people call the site?", USUAL.siteName),
+    publicUrl: await wanted(
+      options.publicUrl,
+      "At which address will people see Lucchetto?",
+      USUAL.publicUrl,
+    ),
+    databaseUrl: await wanted(
+      options.database,
+      "Where is its database? (without a password)",
+      USUAL.database,
+    ),
+  };
+  await ask("setup-judge", options.config, wish);
+  return wish;
+}
+
+async function setUpDatabase(options: SetupOptions, again: boolean): Promise<{ steps: StepDone[] }> {
+  const given = again ? undefined : options.admin;
+  let adminUrl: string | null = typeof given === "string" ? given : null;
+  let adminPassword = process.env["LUCCHETTO_ADMIN_PASSWORD"] ?? null;
+  let password: string | null = null;
+  if (process.stdin.isTTY && given === undefined) {
+    // Whatever is there already needs no administrator.
+    const asIs = again ? null : await tryDatabase(options.config);
+    if (asIs !== null) return asIs;
+    if (await confirm({ message: "Shall an administrator create database and user now?", default: true })) {
+      adminUrl = await input({
+        message: "The administrator's address",
+        default: "mariadb://root@127.0.0.1:3306",
+      });
+      const typed = await askWithoutEcho({ message: "The administrator's password (none: leave empty)" });
+      adminPassword = typed === "" ? null : typed;
+    } else password = await askWithoutEcho({ message: "Password of the database user" });
+  } else if (adminUrl === null) {
+    password = process.env["LUCCHETTO_DATABASE_PASSWORD"] ?? null;
+  }
+  return ask("setup-database", options.config, { adminUrl, adminPassword, password });
+}
+
+/** With what is kept from an earlier time. */
+async function tryDatabase(config: string): Promise<{ steps: StepDone[] } | null> {
+  try {
+    return await ask("setup-database", config, { adminUrl: null, adminPassword: null, password: null });
+  } catch (error) {
+    if (error instanceof Failure) return null;
+    throw error;
+  }
+}
+
+async function setUpOperator(options: SetupOptions, again: boolean): Promise<StepDone> {
+  const email = await wanted(
+    again ? undefined : options.operatorEmail,
+    "E-mail address of the first operator",
+  );
+  const password = await askPassword(again ? {} : options, "The operator's password", { repeat: true });
+  return ask("setup-operator", options.config, {
+    email,
+    displayName: options.operatorName ?? null,
+    password,
+  });
+}
+
+async function setUpApp(options: SetupOptions, { apps }: Found, again: boolean): Promise<AppDone> {
+  const isThere = apps.length > 0;
+  const name = isThere
+    ? ""
+    : await wanted(options.appName, "What is your application called?", USUAL.appName);
+  const url = isThere
+    ? ""
+    : await wanted(again ? undefined : options.appUrl, "Where does it answer?", USUAL.appUrl);
+  return ask("setup-app", options.config, { name, url });
+}
+
+/** What was given, else what is answered on a terminal, else the usual. @throws Failure if there is none. */
+async function wanted(given: string | undefined, message: string, usual?: string): Promise<string> {
+  if (given !== undefined) return given;
+  if (process.stdin.isTTY) {
+    const required = (text: string) => text.trim() !== "" || "This is needed.";
+    return (
+      await input({ message, validate: required, ...(usual === undefined ? {} : { default: usual }) })
+    ).trim();
+  }
+  if (usual !== undefined) return usual;
+  throw new Failure(`${message}: there is no terminal to ask; give it as an option (--help shows them).`, 2);
+}
+
+function ask<Result>(task: string, config: string, value: unknown): Promise<Result> {
+  return runTask<Result>(task, { config, input: JSON.stringify(value) });
+}
+
+function printWhatNext(config: string, { clientId, key, redirectUri, service }: AppDone): void {
+  print("", bold("The service"), "", `npx lucchetto serve --config ${config}`, "");
+  if (key === null)
+    print(
+      dim(`The key of ${clientId} was shown when it was made. A new one: lucchetto app new-key ${clientId}`),
+      "",
+    );
+  else
+    print(
+      bold("The application's environment"),
+      dim("(the key is shown this once)"),
+      "",
+      `LUCCHETTO_APP_KEY=${key}`,
+      "",
+    );
+  print(...linesToPaste(service, clientId, redirectUri, redirectUri.replace(/signed-in$/, "signed-out")));
+}

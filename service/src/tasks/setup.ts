@@ -1,0 +1,312 @@
+/**
+ * `setup-…`: the steps that make an installation from nothing. Each looks first and does only what is missing, so that
+ * all of them can be run again.
+ */
+import { randomBytes } from "node:crypto";
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { dirname, resolve } from "node:path";
+import { OPERATOR_LABEL } from "@lucchetto/core";
+import type { Connection, RowDataPacket } from "mysql2/promise";
+import { createConnection } from "mysql2/promise";
+import type { DataSource } from "typeorm";
+import { stringify } from "yaml";
+import { addOperator } from "../account/add-operator.ts";
+import { addApp } from "../app/app.ts";
+import { createMovableClock } from "../clock/clock.ts";
+import type { Configuration } from "../config/index.ts";
+import { keyRingFile, loadConfiguration } from "../config/index.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { openDatabase } from "../storage/index.ts";
+import { addKey, listKeys } from "./keys.ts";
+
+/** A step cannot be done with what was given. The message says what to correct. */
+export class SetupRefusal extends Error {
+  override readonly name = "SetupRefusal";
+}
+
+/** What a step did: `made` now, or `there` already. */
+export interface StepDone {
+  readonly outcome: "made" | "there";
+  readonly detail: string;
+}
+
+const PASSWORD_FILE = "database-password";
+
+export interface ConfigurationWish {
+  readonly siteName: string;
+  readonly publicUrl: string;
+  readonly databaseUrl: string;
+}
+
+/** Writes the configuration and a key ring beside it, unless they are there. A wrong value is told as at the start. */
+export function setUpConfiguration(path: string, wish: ConfigurationWish | null): StepDone[] {
+  const steps: StepDone[] = [];
+  if (existsSync(path)) steps.push({ outcome: "there", detail: `configuration ${path}` });
+  else if (wish === null) throw new SetupRefusal(`There is no configuration at ${path} yet.`);
+  else {
+    mkdirSync(dirname(resolve(path)), { recursive: true });
+    writeFileSync(path, configurationText(wish), { flag: "wx" });
+    steps.push({ outcome: "made", detail: `configuration ${path}` });
+  }
+  const ring = keyRingFile(path);
+  if (listKeys(ring).ids.length > 0) steps.push({ outcome: "there", detail: `key ring ${ring}` });
+  else {
+    addKey(ring);
+    steps.push({ outcome: "made", detail: `key ring ${ring}, with a fresh key` });
+  }
+  return steps;
+}
+
+/** Whether the values would do, before anything is written. @throws ConfigurationError. */
+export function judgeConfiguration(path: string, wish: ConfigurationWish): void {
+  const folder = dirname(resolve(path));
+  mkdirSync(folder, { recursive: true });
+  const draft = resolve(folder, `.setup-${process.pid}.yaml`);
+  try {
+    writeFileSync(draft, stringify(settingsOf(wish, { withFiles: false })), { mode: 0o600 });
+    loadConfiguration(draft);
+  } finally {
+    rmSync(draft, { force: true });
+  }
+}
+
+function configurationText(wish: ConfigurationWish): string {
+  return `# Lucchetto. Every setting and its default: docs/configuration.md; \`lucchetto check\` looks at all of it.\n${stringify(settingsOf(wish, { withFiles: true }))}`;
+}
+
+function settingsOf(
+  { siteName, publicUrl, databaseUrl }: ConfigurationWish,
+  { withFiles }: { withFiles: boolean },
+) {
+  const url = URL.canParse(publicUrl) ? new URL(publicUrl) : null;
+  const isPublic = url?.protocol === "https:";
+  return {
+    // A draft is judged as development: production also wants the files that are not there yet.
+    mode: isPublic && withFiles ? "production" : "development",
+    publicUrl,
+    listen: { port: isPublic || url === null || url.port === "" ? 8420 : Number(url.port) },
+    site: { name: siteName },
+    database: { url: databaseUrl, ...(withFiles ? { passwordFile: PASSWORD_FILE } : {}) },
+    ...(withFiles ? { keys: { file: "keys.yaml" } } : {}),
+  };
+}
+
+export interface DatabaseWish {
+  /** An administrator's address, to create database and user; without it both must be there. */
+  readonly adminUrl: string | null;
+  readonly adminPassword: string | null;
+  /** Of the service's own database user, if it is there already. */
+  readonly password: string | null;
+}
+
+/** Keeps the database password, creates database and user when an administrator is given, and tries the connection. */
+export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<StepDone[]> {
+  const steps: StepDone[] = [];
+  const file = resolve(dirname(path), PASSWORD_FILE);
+  const had = existsSync(file);
+  if (!had || wish.password !== null) {
+    const password = wish.password ?? (wish.adminUrl === null ? "" : randomBytes(24).toString("base64url"));
+    writeFileSync(file, password, { mode: 0o600 });
+    steps.push({ outcome: "made", detail: `database password in ${file}` });
+  } else steps.push({ outcome: "there", detail: `database password in ${file}` });
+
+  const configuration = loadConfiguration(path);
+  if (wish.adminUrl !== null && !(await canOpen(configuration))) {
+    await createAsAdministrator(
+      configuration,
+      readFileSync(file, "utf8").trimEnd(),
+      wish.adminUrl,
+      wish.adminPassword,
+    );
+    steps.push({
+      outcome: "made",
+      detail: `database and its user at ${new URL(configuration.database.url).host}`,
+    });
+  } else steps.push({ outcome: "there", detail: `database at ${new URL(configuration.database.url).host}` });
+  const dataSource = await openDatabase(configuration);
+  try {
+    const applied = await dataSource.runMigrations({ transaction: "each" });
+    steps.push(
+      applied.length === 0
+        ? { outcome: "there", detail: "schema, current" }
+        : { outcome: "made", detail: `schema, ${applied.length} migration(s)` },
+    );
+  } finally {
+    await dataSource.destroy();
+  }
+  return steps;
+}
+
+async function canOpen(configuration: Configuration): Promise<boolean> {
+  try {
+    await (await openDatabase(configuration)).destroy();
+    return true;
+  } catch {
+    return false;
+  }
+}
+
+/** Creates what is missing, and gives an existing user the password that is kept here. */
+async function createAsAdministrator(
+  { database }: Configuration,
+  password: string,
+  adminUrl: string,
+  adminPassword: string | null,
+): Promise<void> {
+  const wanted = new URL(database.url);
+  const name = decodeURIComponent(wanted.pathname.slice(1));
+  const user = decodeURIComponent(wanted.username);
+  if (!/^[A-Za-z0-9_]{1,64}$/.test(name) || !/^[A-Za-z0-9_]{1,80}$/.test(user))
+    throw new SetupRefusal(
+      "database.url: name the database and its user with letters, digits and _ alone, such as mariadb://lucchetto@127.0.0.1:3306/lucchetto",
+    );
+  const connection = await connectAsAdministrator(adminUrl, adminPassword);
+  try {
+    const hosts = await hostsFor(connection, wanted.hostname);
+    await connection.query(
+      `CREATE DATABASE IF NOT EXISTS \`${name}\` CHARACTER SET utf8mb4 COLLATE utf8mb4_bin`,
+    );
+    for (const host of hosts) {
+      await connection.query("CREATE USER IF NOT EXISTS ?@? IDENTIFIED BY ?", [user, host, password]);
+      await connection.query("ALTER USER ?@? IDENTIFIED BY ?", [user, host, password]);
+      await connection.query(`GRANT ALL ON \`${name}\`.* TO ?@?`, [user, host]);
+    }
+  } catch (error) {
+    throw new SetupRefusal(
+      `The administrator ${new URL(adminUrl).username} could not create database and user: ${(error as NodeJS.ErrnoException).code ?? (error as Error).message}.`,
+    );
+  } finally {
+    await connection.end();
+  }
+}
+
+/** On one machine the user comes from there alone; else from wherever the administrator is seen to come from. */
+async function hostsFor(connection: Connection, hostname: string): Promise<string[]> {
+  if (["127.0.0.1", "localhost", "[::1]"].includes(hostname)) return ["127.0.0.1", "localhost"];
+  const [rows] = await connection.query<RowDataPacket[]>("SELECT SUBSTRING_INDEX(USER(), '@', -1) AS host");
+  return [String(rows[0]?.["host"] ?? "%")];
+}
+
+async function connectAsAdministrator(adminUrl: string, password: string | null): Promise<Connection> {
+  const url = URL.canParse(adminUrl) ? new URL(adminUrl) : null;
+  if (url === null || !/^(mariadb|mysql):$/.test(url.protocol) || url.username === "")
+    throw new SetupRefusal(
+      "The administrator's address should look like mariadb://root@127.0.0.1:3306, or mariadb://root@localhost/run/mysqld/mysqld.sock for a socket.",
+    );
+  const socketPath = url.pathname.length > 1 ? decodeURIComponent(url.pathname) : undefined;
+  try {
+    return await createConnection({
+      user: decodeURIComponent(url.username),
+      ...(password === null ? {} : { password }),
+      ...(socketPath === undefined
+        ? { host: url.hostname, port: url.port === "" ? 3306 : Number(url.port) }
+        : { socketPath }),
+      connectTimeout: 5_000,
+    });
+  } catch (error) {
+    const code = (error as NodeJS.ErrnoException).code ?? "no answer";
+    const why = code.startsWith("ER_ACCESS_DENIED")
+      ? "the user or the password is wrong"
+      : `nothing answers there (${code})`;
+    throw new SetupRefusal(`The administrator's connection to ${socketPath ?? url.host} failed: ${why}.`);
+  }
+}
+
+/** What is there already, so that nobody is asked for it. */
+export interface Found {
+  readonly operator: string | null;
+  readonly apps: ReadonlyArray<{ clientId: string; redirectUri: string }>;
+}
+
+export function lookAround(path: string): Promise<Found> {
+  return withDatabase(path, async ({ dataSource }) => {
+    const operator = await findOperator(dataSource);
+    const apps = await dataSource.query<Array<{ clientId: string; redirectUris: string | string[] }>>(
+      "SELECT clientId, redirectUris FROM app ORDER BY id",
+    );
+    return {
+      operator: operator?.name ?? null,
+      apps: apps.map(({ clientId, redirectUris }) => {
+        const list = (typeof redirectUris === "string" ? JSON.parse(redirectUris) : redirectUris) as string[];
+        return { clientId, redirectUri: list[0] ?? "" };
+      }),
+    };
+  });
+}
+
+async function findOperator(dataSource: DataSource): Promise<{ id: string; name: string } | null> {
+  const [row] = await dataSource.query<Array<{ id: string; name: string }>>(
+    "SELECT id, COALESCE(email, username) AS name FROM account WHERE JSON_CONTAINS(labels, ?) ORDER BY id LIMIT 1",
+    [JSON.stringify(OPERATOR_LABEL)],
+  );
+  return row ?? null;
+}
+
+/** Makes the first operator, if there is none. @throws OperatorRefusal. */
+export function setUpOperator(
+  path: string,
+  wish: { email: string; displayName: string | null; password: string },
+): Promise<StepDone> {
+  return withDatabase(path, async (parts) => {
+    const operator = await findOperator(parts.dataSource);
+    if (operator !== null) return { outcome: "there", detail: `operator ${operator.name}` };
+    await addOperator(parts, wish);
+    return { outcome: "made", detail: `operator ${wish.email}` };
+  });
+}
+
+/** The first app; its key is shown this once. */
+export interface AppDone extends StepDone {
+  readonly clientId: string;
+  readonly key: string | null;
+  readonly redirectUri: string;
+  readonly service: string;
+}
+
+/** Makes the first app, if there is none. @throws SetupRefusal. */
+export function setUpApp(path: string, wish: { name: string; url: string }): Promise<AppDone> {
+  return withDatabase(path, async (parts) => {
+    const { publicUrl: service } = parts.configuration;
+    const [there] = (await lookAround(path)).apps;
+    if (there !== undefined)
+      return { outcome: "there", detail: `app ${there.clientId}`, ...there, key: null, service };
+    const operator = await findOperator(parts.dataSource);
+    if (operator === null) throw new SetupRefusal("There is no operator yet.");
+    const base = wish.url.replace(/\/+$/, "");
+    const redirectUri = `${base}/signed-in`;
+    const addition = { name: wish.name, redirectUris: [redirectUri], signedOutUris: [`${base}/signed-out`] };
+    const visit = { network: null, userAgent: null, requestId: "command" };
+    try {
+      const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, visit);
+      return {
+        outcome: "made",
+        detail: `app ${app.clientId}`,
+        clientId: app.clientId,
+        key,
+        redirectUri,
+        service,
+      };
+    } catch (error) {
+      if (!(error instanceof ProblemReply)) throw error;
+      throw new SetupRefusal(`The application's address: ${error.message}`);
+    }
+  });
+}
+
+interface Parts {
+  readonly configuration: Configuration;
+  readonly dataSource: DataSource;
+  readonly clock: ReturnType<typeof createMovableClock>;
+}
+
+async function withDatabase<Result>(path: string, work: (parts: Parts) => Promise<Result>): Promise<Result> {
+  const configuration = loadConfiguration(path);
+  const dataSource = await openDatabase(configuration);
+  try {
+    const clock = createMovableClock(dataSource);
+    await clock.refresh();
+    return await work({ configuration, dataSource, clock });
+  } finally {
+    await dataSource.destroy();
+  }
+}
