@@ -152,6 +152,53 @@ describe("as an operator", () => {
     expect((await lucchetto(["session", "end", "nonsense", ...office])).status).toBe(1);
   });
 
+  test("account add, must-change and erase; records by scheme; notices", async () => {
+    const as = (...args: string[]) => lucchetto([...args, "--profile", "office"]);
+    const added = await lucchetto(
+      [
+        "account",
+        "add",
+        "--email",
+        "nora@brina.example",
+        "--label",
+        "keeper",
+        "--label",
+        "cook",
+        "--password-stdin",
+        "--profile",
+        "office",
+      ],
+      { input: PASSWORD },
+    );
+    expect(added.out).toMatch(/is added[^]*Another password is wanted/);
+    const refused = await lucchetto(
+      ["sign-in", "nora@brina.example", "--password-stdin", "--profile", "nora"],
+      {
+        input: PASSWORD,
+      },
+    );
+    expect(refused).toMatchObject({ status: 1, err: expect.stringMatching(/new password is wanted/) });
+    expect((await as("account", "must-change", "nora@brina.example", "--no-longer")).out).toMatch(/may keep/);
+    expect(
+      (
+        await lucchetto(["sign-in", "nora@brina.example", "--password-stdin", "--profile", "nora"], {
+          input: PASSWORD,
+        })
+      ).status,
+    ).toBe(0);
+    const listed = await as("account", "list", "--scheme", "scrypt", "--json");
+    expect(JSON.parse(listed.out).items.map((one: { email: string }) => one.email)).toContain(
+      "nora@brina.example",
+    );
+    expect((await as("account", "list", "--scheme", "older")).out).toContain("Nothing matches.");
+    const unasked = await as("account", "erase", "nora@brina.example");
+    expect(unasked).toMatchObject({ status: 2, err: expect.stringContaining("--yes") });
+    expect((await as("account", "erase", "nora@brina.example", "--yes")).out).toMatch(/is erased/);
+    expect((await lucchetto(["whoami", "--profile", "nora"])).status).toBe(1);
+    expect((await as("delivery", "list")).out).toMatch(/No notices/);
+    expect((await as("delivery", "repeat", "0190b6a2-0000-7000-8000-000000000000")).status).toBe(1);
+  });
+
   test("throttle list shows who is held back, and release lets them try again", async () => {
     for (let index = 0; index < 6; index += 1) {
       await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: "a wrong password" });
@@ -199,6 +246,52 @@ describe("hash", () => {
     expect(JSON.parse((await lucchetto(["hash", "explain", record, "--json"], { env })).out)).toMatchObject({
       saltBytes: 16,
     });
+  });
+
+  test("tune measures, names the one to use as a line of the configuration, and tells how far it is", async () => {
+    const tuned = await lucchetto(["hash", "tune", "--target", "30ms", "--scheme", "pbkdf2-sha512"]);
+    expect(tuned.status).toBe(0);
+    expect(tuned.out).toMatch(/pbkdf2-sha512\$i=\d+ .*ms/);
+    expect(tuned.out).toMatch(/present/);
+    expect(tuned.err).toMatch(/measuring: \d+ %/);
+    const rows = JSON.parse(
+      (await lucchetto(["hash", "tune", "--target", "5s", "--scheme", "pbkdf2-sha256", "--json"])).out,
+    ).rows;
+    const best = rows.find((row: { recommended: boolean }) => row.recommended);
+    expect(best.scheme).toMatch(/^\$pbkdf2-sha256\$i=\d+$/);
+    for (const wrong of [
+      ["--target", "soon"],
+      ["--memory", "64"],
+      ["--scheme", "bcrypt-2b"],
+      ["--present", "md5"],
+    ])
+      expect(await lucchetto(["hash", "tune", ...wrong])).toMatchObject({
+        status: 2,
+        err: expect.stringContaining(wrong[0] ?? ""),
+      });
+  }, 120_000);
+
+  test("bcrypt's own form is read, and a peppered record is told to belong to the service", async () => {
+    const custom = "$2a$10$.eGA.eGA.eGA.eGA.eGA.eBOezD3uY/8o/wtF4J0ApHj4b4bvzJNi";
+    expect((await lucchetto(["hash", "explain", custom])).out).toMatch(/bcrypt \(2a\), from another system/);
+    expect((await lucchetto(["hash", "check", custom, "--password-stdin"], { input: "hello" })).out).toMatch(
+      /The password is the record's[^]*older than/,
+    );
+    const peppered =
+      "$scrypt$ln=4,r=8,p=1,pepper=k1$c2FsdHNhbHRzYWx0$aGFzaGhhc2hoYXNoaGFzaGhhc2hoYXNoaGFzaGhhc2g";
+    expect(
+      await lucchetto(["hash", "check", peppered, "--password-stdin"], { input: "hello" }),
+    ).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/peppered under k1/),
+    });
+    expect(
+      (
+        await lucchetto(["hash", "make", "--scheme", "$argon2id$v=19$m=64,t=1,p=1", "--password-stdin"], {
+          input: "hello you",
+        })
+      ).out,
+    ).toMatch(/^\$argon2id\$v=19\$m=64,t=1,p=1\$/);
   });
 
   test.each([
@@ -257,6 +350,14 @@ describe("hash", () => {
       ["hash", "make"],
       ["hash", "check"],
       ["hash", "explain"],
+      ["hash", "tune"],
+      ["password-list", "build"],
+      ["account", "add"],
+      ["account", "erase"],
+      ["account", "must-change"],
+      ["delivery", "list"],
+      ["delivery", "repeat"],
+      ["setup"],
     ];
     const helps = await Promise.all(commands.map((command) => lucchetto([...command, "--help"])));
     for (const [index, help] of helps.entries()) {

@@ -209,7 +209,6 @@ function converse(home: string, answers: Array<[RegExp, string]>): Promise<{ sta
     let out = "";
     let seen = 0;
     child.stdout.on("data", (chunk: Buffer) => {
-       
       out += chunk.toString().replace(/\u001b\[[0-9;?]*[A-Za-z]/g, "");
       const next = answers[0];
       if (next === undefined || !next[0].test(out.slice(seen))) return;

@@ -300,6 +300,86 @@ describe("an operator in the console", () => {
     await context.close();
   });
 
+  test("adds an account, whose person chooses a new password inside the sign-in; erases it after asking once more", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/console/accounts`);
+    await signIn(page, "office@brina.example");
+    await page.click("summary >> text=Add an account");
+    await page.fill("#email", "nora@brina.example");
+    await page.fill("#labels", "Keeper");
+    await page.fill("#password", "the first long password");
+    await page.click("text=Add it");
+    await page.waitForSelector("text=Use lower-case letters");
+    await page.fill("#labels", "keeper, cook");
+    await page.click("text=Add it");
+    await page.waitForSelector("text=A new password is wanted at the next sign-in.");
+    const address = page.url();
+
+    const person = await openTab(browser);
+    await person.page.goto(`${service.url}/sign-in`);
+    await person.page.fill("#identifier", "nora@brina.example");
+    await person.page.fill("#password", "the first long password");
+    await person.page.click("button[type=submit]");
+    await person.page.waitForSelector("#repeated");
+    expect(await violations(person.page)).toEqual([]);
+    expect(await person.page.textContent("ol")).toMatch(/password[^]*new password/);
+    await person.page.fill("#password", "the first long password");
+    await person.page.fill("#repeated", "the first long password");
+    await person.page.click("button[type=submit]");
+    await person.page.waitForSelector("text=to be replaced");
+    await person.page.fill("#password", "aaaaaaaaaaaaaaaaaaa");
+    await person.page.waitForSelector("text=Very weak");
+    await person.page.fill("#password", "larch needles on the sill");
+    await person.page.waitForSelector("text=/^(Good|Strong)$/");
+    await person.page.fill("#repeated", "larch needles on the sill");
+    await person.page.click("button[type=submit]");
+    await at(person.page, `${service.url}/account`);
+    await person.page.waitForSelector("dl");
+    expect(await person.page.textContent("main")).toContain("keeper, cook");
+
+    // The person changes name and username.
+    await person.page.click("text=Change name");
+    await person.page.fill("#displayName", "Nora of Nevaio");
+    await person.page.fill("#username", "no spaces");
+    await person.page.click("button[type=submit]");
+    await person.page.waitForSelector("#username[aria-invalid=true]");
+    await person.page.fill("#username", "nora.n");
+    await person.page.click("button[type=submit]");
+    await person.page.waitForSelector("h1 >> text=Nora of Nevaio");
+
+    await page.goto(address);
+    await page.click("text=Erase …");
+    await page.click("text=Keep it");
+    await page.click("text=Erase …");
+    await page.click("text=Erase it for good");
+    await at(page, `${service.url}/console/accounts`);
+    await person.page.goto(`${service.url}/account`);
+    await at(person.page, `${service.url}/sign-in`);
+    expect([...complaints, ...person.complaints]).toEqual([]);
+    await person.context.close();
+    await context.close();
+  });
+
+  test("sees the hash fleet, measures schemes, and comes from a band to its accounts", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/console/hashes`);
+    await signIn(page, "office@brina.example");
+    await page.waitForSelector("canvas");
+    await page.waitForSelector("td >> text=$scrypt$ln=8,r=8,p=1");
+    expect(await page.textContent("main")).toMatch(/\d+ of \d+ records are/);
+    await page.selectOption("select", "pbkdf2-sha512");
+    await page.fill("input[type=number] >> nth=0", "10");
+    await page.click("text=Measure on this machine");
+    await page.waitForSelector("table >> text=present", { timeout: 60_000 });
+    expect(await page.locator("canvas").count()).toBe(2);
+    expect(await violations(page)).toEqual([]);
+    await page.click("td a >> text=$scrypt$ln=8,r=8,p=1");
+    await page.waitForSelector("h1 >> text=Accounts with $scrypt$ln=8,r=8,p=1");
+    await page.waitForSelector("td a");
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
   test("a member is told that the console is for operators", async () => {
     const { context, page } = await openTab(browser);
     await page.goto(`${service.url}/console`);
@@ -338,13 +418,16 @@ describe("every page", () => {
       await signIn(page, "office@brina.example");
       await at(page, `${service.url}/account`);
       await look("/account", "dl");
+      await look("/account/details", "form");
       await look("/sign-out", "form");
       await look("/console/accounts", "td a");
       await page.click("td a");
       await page.waitForSelector("figure");
       expect(await violations(page)).toEqual([]);
       for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
-      expect(titles.size).toBe(10);
+      await look("/console/hashes", "canvas");
+      await look("/console/webhooks", "text=Notices to the application stand here");
+      expect(titles.size).toBe(13);
       expect(complaints).toEqual([]);
       await context.close();
     },

@@ -1,0 +1,103 @@
+/** A real service in a process of its own, on a MariaDB of its own, for benchmarks. */
+import { spawn } from "node:child_process";
+import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { Agent, request } from "node:http";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { performance } from "node:perf_hooks";
+import { fileURLToPath } from "node:url";
+import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
+import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.mjs";
+
+const MAIN = fileURLToPath(new URL("../service/dist/main.js", import.meta.url));
+export const PASSWORD = "a good long password";
+
+/** @param settings of the configuration, on top of what a benchmark needs. */
+export async function startBenchService(settings = {}) {
+  const directory = mkdtempSync(join(tmpdir(), "lucchetto-bench-"));
+  const server = await startMariaDb(directory);
+  const password = randomPassword();
+  await createDatabase(server, { name: "lucchetto", user: "lucchetto", password });
+  const port = await freePort();
+  const config = join(directory, "lucchetto.yaml");
+  writeFileSync(
+    config,
+    JSON.stringify({
+      mode: "development",
+      publicUrl: `http://localhost:${port}`,
+      listen: { port },
+      log: { level: "warn" },
+      database: { url: `mariadb://lucchetto@127.0.0.1:${server.port}/lucchetto` },
+      throttle: { network: { most: 1_000_000 }, registrations: { most: 1_000_000 } },
+      ...settings,
+    }),
+  );
+  const env = { ...process.env, LUCCHETTO_DATABASE_PASSWORD: password };
+  await runCommand(process.execPath, [MAIN, "schema-apply", "--config", config], { env });
+  const child = spawn(process.execPath, [MAIN, "serve", "--config", config], { stdio: "inherit", env });
+  const url = `http://127.0.0.1:${port}`;
+  await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, {
+    what: "the service",
+    seconds: 30,
+    ended: () => child.exitCode !== null,
+  });
+  return {
+    url,
+    async stop() {
+      await endProcess(child);
+      await server.stop();
+      rmSync(directory, { recursive: true });
+    },
+  };
+}
+
+const agent = new Agent({ keepAlive: true, maxSockets: 256 });
+
+/** One request over a kept connection. @returns status, text, and milliseconds until all of it was there. */
+export function send(url, { method = "GET", token, body } = {}) {
+  return new Promise((resolve, reject) => {
+    const began = performance.now();
+    const text = body === undefined ? undefined : JSON.stringify(body);
+    const sent = request(
+      url,
+      {
+        agent,
+        method,
+        headers: {
+          ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
+          ...(text === undefined
+            ? {}
+            : { "content-type": "application/json", "content-length": Buffer.byteLength(text) }),
+        },
+      },
+      (response) => {
+        let received = "";
+        response.on("data", (chunk) => (received += chunk));
+        response.on("end", () =>
+          resolve({ status: response.statusCode, text: received, took: performance.now() - began }),
+        );
+      },
+    );
+    sent.on("error", reject);
+    sent.end(text);
+  });
+}
+
+/** Keeps `lanes` of work going for so many milliseconds. @returns how much was done, and in how many seconds. */
+export async function keepGoing(lanes, milliseconds, work) {
+  const began = performance.now();
+  let done = 0;
+  const lane = async (number) => {
+    while (performance.now() - began < milliseconds) {
+      await work(number);
+      done += 1;
+    }
+  };
+  await Promise.all(Array.from({ length: lanes }, (_, number) => lane(number)));
+  return { done, seconds: (performance.now() - began) / 1_000 };
+}
+
+export function quantile(times, share) {
+  const sorted = [...times].sort((left, right) => left - right);
+  return sorted[Math.min(sorted.length - 1, Math.floor(sorted.length * share))];
+}
