@@ -99,7 +99,7 @@ await run(async () => {
     await page.click("text=Measure on this machine");
     await page.waitForSelector("#tuning ~ div canvas", { timeout: 120_000 });
     await page.locator("#tuning").scrollIntoViewIfNeeded();
-    await page.evaluate(() => document.querySelector("#tuning").scrollIntoView());
+    await page.evaluate(() => globalThis.document.querySelector("#tuning").scrollIntoView());
     await shot("console-tuning");
     await page.goto(`${url}/console/accounts?search=dario`);
     await page.click("td a");

@@ -1,34 +1,14 @@
 /**
- * The service's own process. The `lucchetto` command starts it for the tasks of the one who runs the service:
+ * The service's process: `serve` and the tasks of the one who runs it. Options name a configuration; results are one
+ * JSON value on standard output, words for people go to standard error. Exit status 0 done, 1 refused, 2 wrong usage.
  *
- *     main.js serve | schema-status | schema-apply | check | add-operator | keys-list | keys-add | keys-promote | keys-retire
- *       --config FILE
- *
- * All but `serve` print one JSON value. Exit status: 0 done, 1 refused or failed, 2 wrong usage.
+ * Each task loads only what it needs: most are over before the whole service would have been read.
  */
 import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
-import { KeyRingError } from "@lucchetto/core";
-import { addOperator, OperatorRefusal } from "./account/add-operator.ts";
-import { createMovableClock } from "./clock/clock.ts";
-import { ConfigurationError, keyRingFile, loadConfiguration } from "./config/index.ts";
-import { countPepperedUnder } from "./password/store.ts";
-import { DatabaseUnavailable, openDatabase } from "./storage/index.ts";
-import { check } from "./tasks/check.ts";
-import { addKey, KeyRefusal, listKeys, promoteKey, retireKey } from "./tasks/keys.ts";
-import { applySchema, readSchemaStatus } from "./tasks/schema.ts";
-import { SchemaMismatch, serve } from "./tasks/serve.ts";
+import { keyRingFile, loadConfiguration } from "./config/index.ts";
 import type { ConfigurationWish } from "./tasks/setup.ts";
-import {
-  judgeConfiguration,
-  lookAround,
-  setUpApp,
-  setUpConfiguration,
-  setUpDatabase,
-  setUpOperator,
-  SetupRefusal,
-} from "./tasks/setup.ts";
 
 interface Options {
   readonly config: string;
@@ -39,67 +19,72 @@ interface Options {
 
 const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = {
   serve: async ({ config }) => {
-    await serve(loadConfiguration(config), config);
+    const configuration = loadConfiguration(config);
+    const { serve } = await import("./tasks/serve.ts");
+    await serve(configuration, config);
   },
-  "schema-status": ({ config }) => readSchemaStatus(loadConfiguration(config)),
-  "schema-apply": async ({ config }) => ({ applied: await applySchema(loadConfiguration(config)) }),
-  check: async ({ config }) => ({ findings: await check(config) }),
-  "keys-list": async ({ config }) => listKeys(keyRingFile(config)),
-  "keys-add": async ({ config }) => addKey(keyRingFile(config)),
-  "keys-promote": async ({ config, key }) => promoteKey(keyRingFile(config), key),
-  "keys-retire": ({ config, key }) =>
-    retireKey(keyRingFile(config), key, async (id) => {
-      // A ring that lies alone belongs to no database yet.
-      if (!existsSync(config)) return 0;
-      const dataSource = await openDatabase(loadConfiguration(config));
-      try {
-        return await countPepperedUnder(dataSource, id);
-      } finally {
-        await dataSource.destroy();
-      }
-    }),
+  "schema-status": async ({ config }) =>
+    (await import("./tasks/schema.ts")).readSchemaStatus(loadConfiguration(config)),
+  "schema-apply": async ({ config }) => ({
+    applied: await (await import("./tasks/schema.ts")).applySchema(loadConfiguration(config)),
+  }),
+  check: async ({ config }) => ({ findings: await (await import("./tasks/check.ts")).check(config) }),
+  "keys-list": async ({ config }) => (await keys()).listKeys(keyRingFile(config)),
+  "keys-add": async ({ config }) => (await keys()).addKey(keyRingFile(config)),
+  "keys-promote": async ({ config, key }) => (await keys()).promoteKey(keyRingFile(config), key),
+  "keys-retire": async ({ config, key }) =>
+    (await keys()).retireKey(keyRingFile(config), key, (id) => countPepperedRecords(config, id)),
   "setup-judge": async ({ config }) => {
-    judgeConfiguration(config, await readInput());
+    (await setup()).judgeConfiguration(config, await readInput());
     return {};
   },
   "setup-configuration": async ({ config }) => ({
-    steps: setUpConfiguration(config, await readInput<ConfigurationWish | null>()),
+    steps: (await setup()).setUpConfiguration(config, await readInput<ConfigurationWish | null>()),
   }),
-  "setup-database": async ({ config }) => ({ steps: await setUpDatabase(config, await readInput()) }),
-  "setup-look": ({ config }) => lookAround(config),
-  "setup-operator": async ({ config }) => setUpOperator(config, await readInput()),
-  "setup-app": async ({ config }) => setUpApp(config, await readInput()),
+  "setup-database": async ({ config }) => ({
+    steps: await (await setup()).setUpDatabase(config, await readInput()),
+  }),
+  "setup-look": async ({ config }) => (await setup()).lookAround(config),
+  "setup-operator": async ({ config }) => (await setup()).setUpOperator(config, await readInput()),
+  "setup-app": async ({ config }) => (await setup()).setUpApp(config, await readInput()),
   "add-operator": async ({ config, email, displayName }) => {
-    const configuration = loadConfiguration(config);
-    const dataSource = await openDatabase(configuration);
-    try {
-      const clock = createMovableClock(dataSource);
-      await clock.refresh();
-      const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
-      return {
-        id: await addOperator({ configuration, dataSource, clock }, { email, displayName, password }),
-      };
-    } finally {
-      await dataSource.destroy();
-    }
+    const { addOperatorByTask } = await import("./tasks/add-operator.ts");
+    const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
+    return { id: await addOperatorByTask(config, { email, displayName, password }) };
   },
 };
+
+const keys = () => import("./tasks/keys.ts");
+const setup = () => import("./tasks/setup.ts");
+
+async function countPepperedRecords(config: string, keyId: string): Promise<number> {
+  // A ring that lies alone belongs to no database yet.
+  if (!existsSync(config)) return 0;
+  const { openDatabase } = await import("./storage/index.ts");
+  const { countPepperedUnder } = await import("./password/store.ts");
+  const dataSource = await openDatabase(loadConfiguration(config));
+  try {
+    return await countPepperedUnder(dataSource, keyId);
+  } finally {
+    await dataSource.destroy();
+  }
+}
 
 /** The JSON value that the command sends on standard input: never on the command line, where others could read it. */
 async function readInput<Input>(): Promise<Input> {
   return JSON.parse(await readAll(process.stdin)) as Input;
 }
 
-/** Errors whose message is written for the person who started the task. */
-const EXPECTED = [
-  ConfigurationError,
-  DatabaseUnavailable,
-  SchemaMismatch,
-  OperatorRefusal,
-  KeyRefusal,
-  KeyRingError,
-  SetupRefusal,
-];
+/** Errors whose message is written for the person who started the task; by name, since most are not loaded. */
+const EXPECTED = new Set([
+  "ConfigurationError",
+  "DatabaseUnavailable",
+  "SchemaMismatch",
+  "OperatorRefusal",
+  "KeyRefusal",
+  "KeyRingError",
+  "SetupRefusal",
+]);
 
 try {
   const { positionals, values } = parseArgs({
@@ -123,7 +108,7 @@ try {
 } catch (error) {
   process.exitCode = 1;
   const code = error instanceof Error && "code" in error ? String(error.code) : "";
-  if (EXPECTED.some((kind) => error instanceof kind)) process.stderr.write(`${(error as Error).message}\n`);
+  if (error instanceof Error && EXPECTED.has(error.name)) process.stderr.write(`${error.message}\n`);
   else if (code === "EADDRINUSE") {
     process.stderr.write(
       "The port is in use. Stop what listens there, or set LUCCHETTO_LISTEN_PORT to another.\n",

@@ -55,6 +55,17 @@ describe("imported records", () => {
     expect((await tryPassword(service, "ida@brina.example", whole)).status).toBe(201);
   });
 
+  test("SI-2 a record that costs more than the floor of refusals is journalled at the first one", async () => {
+    const { id } = await service.register("dear@brina.example");
+    await putRecord(id, await makePasswordRecord(PASSWORD, "$pbkdf2-sha512$i=400000"));
+    expect((await tryPassword(service, "dear@brina.example", "a wrong long password")).status).toBe(401);
+    const entries = await service.dataSource.query(
+      "SELECT reason FROM journal_entry WHERE accountId = ? AND kind = 'password.record-dearer'",
+      [id],
+    );
+    expect(entries).toEqual([{ reason: "$pbkdf2-sha512$i=400000" }]);
+  });
+
   test.each(["$pbkdf2-sha256$i=2000", "$pbkdf2-sha512$i=2000", CHEAP_ARGON2ID])(
     "PW-20 %s signs in once and is re-made",
     async (scheme) => {

@@ -41,9 +41,19 @@ export class Form {
       return;
     }
     const { errors = [], detail } = error.problem;
-    for (const { path, message } of errors) this.errors[path.split(".").at(-1) ?? path] = message;
+    for (const { path, message } of errors) this.errors[fieldOf(path)] = message;
     if (errors.length === 0) this.problem = detail;
   }
+}
+
+/** The field that a path leads to: `proof.password` to `password`, `labels.0` to `labels`. */
+function fieldOf(path: string): string {
+  return (
+    path
+      .split(".")
+      .filter((part) => !/^\d+$/.test(part))
+      .at(-1) ?? path
+  );
 }
 
 async function focusFirstWrong(form: HTMLFormElement): Promise<void> {

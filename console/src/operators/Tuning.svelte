@@ -205,7 +205,7 @@
         <caption class="sr-only">Measured schemes</caption>
         <thead class="text-quiet border-line border-b text-sm">
           <tr>
-            {#each ["Scheme", "Memory", "Median", "95 %", "Sign-ins a second", "Attacker’s cost", ""] as word (word)}
+            {#each ["Scheme", "Memory", "Median", "95 %", "Sign-ins a second", "Attacker’s cost", "Note"] as word (word)}
               <th scope="col" class="px-3 py-2 font-medium whitespace-nowrap">{word}</th>
             {/each}
           </tr>

@@ -40,7 +40,11 @@
   What the application is told after it happened. A notice that does not arrive is tried again for three days.
 </p>
 <FormProblem {problem} />
-<ListTable {list} caption="Notices" head={["What", "Account", "State", "Tries", "Last answer", "When", ""]}>
+<ListTable
+  {list}
+  caption="Notices"
+  head={["What", "Account", "State", "Tries", "Last answer", "When", "Again"]}
+>
   {#snippet row(delivery: Delivery)}
     <td class="px-4 py-2.5">
       <details>

@@ -13,9 +13,9 @@
 
 <ol class="flex flex-wrap items-center gap-2" aria-label="What this sign-in asks for">
   {#each steps as { name, isShown }, index (name)}
-    {#if index > 0}<li class="bg-line h-px w-6" role="presentation"></li>{/if}
     <li
       class={[
+        index > 0 && "before:bg-line before:absolute before:-left-8 before:h-px before:w-6 relative ml-6",
         "flex items-center gap-2 rounded-full border px-3 py-1 text-sm",
         isShown ? "border-verdigris text-verdigris" : "border-brass text-ink font-medium",
       ]}

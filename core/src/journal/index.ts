@@ -11,6 +11,7 @@ export const JOURNAL_KINDS = [
   "password.changed",
   "password.change-refused",
   "password.record-remade",
+  "password.record-dearer",
   "session.signed-out",
   "session.replaced",
   "session.ended-by-operator",

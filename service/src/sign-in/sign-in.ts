@@ -61,6 +61,8 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
 
   if (decision.outcome === "refused") {
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
+    if (account !== null && stored !== null && isPastFloor(context, started, stored))
+      await recordDearRecord(context, { account, stored, visit });
     if (decision.told === "suspended") throw new ProblemReply("account-suspended");
     return refuse(context, started);
   }
@@ -137,8 +139,28 @@ async function recordRefusal(
   await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
 }
 
+/** A record from elsewhere that costs more than the floor makes its refusals slower than others: that is told. */
+function isPastFloor({ hashing }: ServiceContext, started: number, { scheme }: PasswordRecord): boolean {
+  return scheme.text !== hashing.scheme.text && performance.now() - started > floorOf(hashing);
+}
+
+async function recordDearRecord(
+  { dataSource, clock }: ServiceContext,
+  { account, stored, visit }: { account: AccountRow; stored: PasswordRecord; visit: Visit },
+): Promise<void> {
+  const reason = stored.scheme.text.slice(0, LONGEST_REASON);
+  const event = { kind: "password.record-dearer", reason, accountId: account.id } as const;
+  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+}
+
+const LONGEST_REASON = 60;
+
+function floorOf({ millisecondsPerHash }: Pick<ServiceContext["hashing"], "millisecondsPerHash">): number {
+  return millisecondsPerHash * FLOOR_FACTOR;
+}
+
 async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
-  const floor = hashing.millisecondsPerHash * FLOOR_FACTOR;
+  const floor = floorOf(hashing);
   await delay(Math.max(0, floor - (performance.now() - started)));
   throw new ProblemReply("sign-in-refused", {
     detail: "The name and the password do not belong together. Check both and try again.",
