@@ -69,7 +69,11 @@ describe("the operator's list of compromised passwords", () => {
     await build(home, [digestOf("a"), digestOf("b")]);
     const whole = readFileSync(join(home, "list.pwlist"));
     writeFileSync(join(home, "cut.pwlist"), whole.subarray(0, -1));
+    const damaged = Buffer.from(whole);
+    damaged.writeUInt8(9, 40);
+    writeFileSync(join(home, "damaged.pwlist"), damaged);
     for (const [name, why] of [
+      ["damaged.pwlist", /damaged\.pwlist: its index is damaged/],
       ["nowhere.pwlist", /nowhere\.pwlist: it cannot be read \(ENOENT\)/],
       ["cut.pwlist", /cut\.pwlist: it has \d+ bytes in place of \d+/],
       [

@@ -45,7 +45,7 @@ import { createConsult } from "./webhook/consult.ts";
 import { startDelivering } from "./webhook/deliver.ts";
 import { noticeSubscriber } from "./webhook/notices.ts";
 import { webhookRoutes } from "./webhook/routes.ts";
-import { sweepDelivered } from "./webhook/store.ts";
+import { sweepSettled } from "./webhook/store.ts";
 
 /** Milliseconds in which a whole request must arrive. */
 const REQUEST_TIMEOUT = 10_000;
@@ -55,6 +55,7 @@ const SWEEP_INTERVAL = 60_000;
 const CODES_KEPT = 24 * 3_600_000;
 /** How long notices that arrived can be looked at. */
 const DELIVERED_KEPT = 7 * 24 * 3_600_000;
+const GIVEN_UP_KEPT = 30 * 24 * 3_600_000;
 
 export interface ServiceParts {
   readonly configuration: Configuration;
@@ -234,7 +235,8 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       fleet.keep(),
       sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepOldCounts(context),
-      sweepDelivered(dataSource, new Date(clock.now().getTime() - DELIVERED_KEPT)),
+      sweepSettled(dataSource, "delivered", new Date(clock.now().getTime() - DELIVERED_KEPT)),
+      sweepSettled(dataSource, "given-up", new Date(clock.now().getTime() - GIVEN_UP_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
     ];
     Promise.all(done).catch((error: unknown) => {

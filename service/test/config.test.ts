@@ -184,6 +184,49 @@ describe("the configuration", () => {
     expect(faultsOf(tree)).toMatch(/passwords\.hashing\.scheme: found/);
   });
 
+  test("webhooks: a receiver needs a secret from file or environment, and in production https", () => {
+    const secret = `whsec_${randomBytes(32).toString("base64")}`;
+    const tree = { ...GOOD, webhooks: { notify: { url: "http://huts.example/told" } } };
+    expect(faultsOf(tree)).toMatch(/webhooks\.secretFile: missing, expected .*LUCCHETTO_WEBHOOKS_SECRET/);
+    expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: secret })).toBe("");
+    expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: "whsec_short" })).toMatch(/24 to 64 random bytes/);
+    expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: "whsec_short" })).not.toContain("whsec_short");
+    const production = { ...tree, ...KEYS, mode: "production", publicUrl: "https://accounts.example" };
+    expect(faultsOf(production, { LUCCHETTO_WEBHOOKS_SECRET: secret })).toMatch(
+      /webhooks\.notify\.url: found http:.*expected an address that begins with https/,
+    );
+    expect(faultsOf({ ...GOOD, webhooks: { consult: { url: "ftp://x" } } })).toMatch(
+      /webhooks\.consult\.url: found/,
+    );
+  });
+
+  test.each(["$argon2id$v=19$m=19455,t=2,p=1", "$pbkdf2-sha256$i=599999", "$pbkdf2-sha512$i=209999"])(
+    "PW-16 production refuses %s, naming the floor",
+    (scheme) => {
+      const tree = {
+        ...GOOD,
+        ...KEYS,
+        mode: "production",
+        publicUrl: "https://accounts.example",
+        passwords: { hashing: { scheme } },
+      };
+      expect(faultsOf(tree)).toMatch(/passwords\.hashing\.scheme: found .*expected at least \$/);
+    },
+  );
+
+  test.each(["$bcrypt-2b$cost=12", "$scrypt$ln=15,r=8,p=3,pepper=k1", "$md5$"])(
+    "no new records are made with %s",
+    (scheme) => {
+      expect(faultsOf({ ...GOOD, passwords: { hashing: { scheme } } })).toMatch(
+        /passwords\.hashing\.scheme: found/,
+      );
+    },
+  );
+
+  test("PW-21 a pepper without a key ring is told", () => {
+    expect(faultsOf({ ...GOOD, passwords: { pepper: "on" } })).toMatch(/passwords\.pepper: .*key ring/);
+  });
+
   test("PW-1 SE-10 production refuses rules off, a minimum under eight, and http", () => {
     const production = { ...GOOD, mode: "production", publicUrl: "https://accounts.example" };
     expect(faultsOf({ ...production, passwords: { minimumLength: 7 } })).toMatch(

@@ -208,11 +208,20 @@ describe("consult", () => {
       refused,
     );
     expect(await codeOf(operator(routes.eraseAccount, { params }))).toEqual(refused);
+    // What keeps people safe is no question.
+    expect(
+      await codeOf(operator(routes.changeAccount, { params, body: { mustChangePassword: true } })),
+    ).toBeNull();
+    expect(await codeOf(operator(routes.changeAccount, { params, body: { state: "suspended" } }))).toBeNull();
+    expect(await codeOf(operator(routes.changeAccount, { params, body: { state: "active" } }))).toEqual(
+      refused,
+    );
     expect(questionsOf(receiver).map(({ type, by }) => `${type} by ${by}`)).toEqual([
       "account.change by person",
       "account.change by operator",
       "account.create by operator",
       "account.erase by operator",
+      "account.change by operator",
     ]);
     expect(questionsOf(receiver)[1]).toMatchObject({ account: { id }, change: { labels: ["keeper"] } });
     const { body } = await operator(routes.showAccountDetail, { params });

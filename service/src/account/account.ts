@@ -78,7 +78,9 @@ export async function changeAccount(
   }
   const asked = await findAccount(context.dataSource, id);
   if (asked === null) throw new ProblemReply("not-found");
-  await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
+  // A suspension and the wish for a new password are measures of safety: no application delays or refuses them.
+  if (change.labels !== undefined || change.state === "active" || change.mustChangePassword === false)
+    await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
   return inTransaction(dataSource, async (manager) => {
     const account = await lockAccount(manager, id);
     if (account === null) throw new ProblemReply("not-found");

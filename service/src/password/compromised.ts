@@ -1,6 +1,7 @@
 /** The operator's list of compromised passwords, looked up on disk: one read for each question. */
 import type { FileHandle } from "node:fs/promises";
 import { open } from "node:fs/promises";
+import type { ListLayout } from "@lucchetto/core";
 import {
   HEADER_LENGTH,
   holdsEntry,
@@ -45,6 +46,7 @@ async function readList(file: FileHandle): Promise<CompromisedList> {
   const { entryLength, entriesBegin } = placesOf(layout);
   const index = Buffer.alloc(entriesBegin - HEADER_LENGTH);
   await file.read(index, 0, index.length, HEADER_LENGTH);
+  assertIndex(index, layout);
   return {
     entries: layout.entries,
     async holds(text) {
@@ -57,4 +59,16 @@ async function readList(file: FileHandle): Promise<CompromisedList> {
     },
     close: () => file.close(),
   };
+}
+
+/** A damaged index would lead out of the file. @throws ListReadError. */
+function assertIndex(index: Uint8Array, layout: ListLayout): void {
+  const { buckets } = placesOf(layout);
+  let end = 0;
+  for (let bucket = 0; bucket < buckets; bucket += 1) {
+    const [from, to] = readBucket(index, bucket);
+    if (from !== end || to < from) throw new ListReadError("its index is damaged; compile it again");
+    end = to;
+  }
+  if (end !== layout.entries) throw new ListReadError("its index is damaged; compile it again");
 }

@@ -78,8 +78,11 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     if (unchanged === null) return null;
     const now = context.clock.now();
     if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
+    if (wanted.length > 0) {
+      await reserved.giveBack(manager);
+      return { outcome: "proof-wanted" } as const;
+    }
     await reserved.succeed(manager);
-    if (wanted.length > 0) return { outcome: "proof-wanted" } as const;
     const signedIn = await completeSignIn(context, manager, {
       account: unchanged,
       kind,

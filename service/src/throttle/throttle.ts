@@ -38,9 +38,9 @@ interface Subject {
 
 /** A try that was reserved in one or more counts, and counts as failed until it is settled. */
 export interface ReservedTry {
-  /** It was no failure: takes it back everywhere. */
-  giveBack(): Promise<void>;
-  /** The password was right: takes it back from the network, in that transaction. What the account's counts held before stays. */
+  /** It was no failure: takes it back everywhere. @param manager the transaction of a success, if it was one. */
+  giveBack(manager?: EntityManager): Promise<void>;
+  /** The sign-in is complete: takes it back from the network, in that transaction. See `clearCountsOf` for the account. */
   succeed(manager: EntityManager): Promise<void>;
 }
 
@@ -68,13 +68,12 @@ export async function reservePasswordTry(context: ServiceContext, attempt: Try):
   try {
     const account = await reserveForAccount(context, attempt);
     return {
-      async giveBack() {
-        await networkTry?.giveBack();
-        await account.giveBack();
+      async giveBack(manager) {
+        await networkTry?.giveBack(manager);
+        await account.giveBack(manager);
       },
       async succeed(manager) {
         await networkTry?.giveBack(manager);
-        await account.giveBack(manager);
       },
     };
   } catch (error) {

@@ -80,9 +80,14 @@ export function listDeliveries(
   return query.getMany();
 }
 
-/** Forgets those that arrived before a time. */
-export async function sweepDelivered(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.query("DELETE FROM delivery WHERE state = 'delivered' AND createdAt < ? LIMIT 1000", [
+/** Forgets those that are settled and were made before a time. */
+export async function sweepSettled(
+  dataSource: DataSource,
+  state: "delivered" | "given-up",
+  before: Date,
+): Promise<void> {
+  await dataSource.query("DELETE FROM delivery WHERE state = ? AND createdAt < ? LIMIT 1000", [
+    state,
     before,
   ]);
 }
