@@ -12,6 +12,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { performance } from "node:perf_hooks";
 import { fileURLToPath } from "node:url";
+import { layoutFor, placesOf } from "@lucchetto/core";
 import { openCompromisedList } from "../service/dist/password/compromised.js";
 
 const ENTRIES = Number(process.argv[2] ?? 10_000_000);
@@ -39,9 +40,9 @@ try {
     `${(size / ENTRIES).toFixed(3)} bytes an entry (the text: ${(textBytes / ENTRIES).toFixed(1)})`,
   );
 
-  const rssBefore = process.memoryUsage().rss;
   const opened = await openCompromisedList(list);
-  say("held in memory", `${((process.memoryUsage().rss - rssBefore) / 2 ** 20).toFixed(1)} MiB`);
+  const { entriesBegin } = placesOf(layoutFor(ENTRIES));
+  say("held in memory", `${(entriesBegin / 1024).toFixed(0)} KiB, the index`);
   const numbers = Array.from({ length: ASKED }, (_, index) => Math.floor((index * ENTRIES) / ASKED));
   const onDisk = await rate(async () => {
     let missed = 0;

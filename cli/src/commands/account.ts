@@ -209,6 +209,8 @@ function printDetail({ account, password }: AccountDetail): void {
     ["state", account.state],
     ["labels", account.labels.join(", ") || "–"],
     ["created", time(account.createdAt)],
+    ["last sign-in", account.lastSignInAt === null ? "never" : time(account.lastSignInAt)],
+    ...(account.mustChangePassword ? [["next", "a new password is wanted at the sign-in"] as const] : []),
   ]);
   print("", bold("Password record"));
   if (password === null) return print("The account has no password.");

@@ -34,6 +34,7 @@ export async function check(path: string): Promise<Finding[]> {
     ...(await checkCompromisedList(configuration)),
     ...checkSessions(configuration),
     checkKeys(configuration),
+    ...checkWebhooks(configuration),
     await checkHashing(configuration),
     await checkPages(),
   ];
@@ -80,17 +81,29 @@ function checkSessions({ sessions }: Configuration): Finding[] {
   return [{ subject: "sessions", verdict: "warning", detail }];
 }
 
-function checkKeys({ keyRing }: Configuration): Finding {
+function checkKeys({ keyRing, passwords }: Configuration): Finding {
   if (keyRing !== null) {
     return {
       subject: "keys",
       verdict: "ok",
-      detail: `${keyRing.keys.size} in the ring, current ${keyRing.current}`,
+      detail: `${keyRing.keys.size} in the ring, current ${keyRing.current}${passwords.pepper === "on" ? "; new records are peppered under it" : ""}`,
     };
   }
   const detail =
     "no key ring; make one with: lucchetto keys add, and name it in keys.file (production needs it)";
   return { subject: "keys", verdict: "warning", detail };
+}
+
+function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
+  const { consult, notify } = webhooks;
+  const subject = "webhooks";
+  const said = [
+    ...(consult.url === undefined ? [] : [`${consult.url} is asked; no answer means ${consult.whenSilent}`]),
+    ...(notify.url === undefined ? [] : [`${notify.url} is told`]),
+  ];
+  if (said.length === 0) return [];
+  const isLenient = consult.url !== undefined && consult.whenSilent === "allow" && mode === "production";
+  return [{ subject, verdict: isLenient ? "warning" : "ok", detail: said.join("; ") }];
 }
 
 async function checkHashing(configuration: Configuration): Promise<Finding> {

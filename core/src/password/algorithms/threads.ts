@@ -27,6 +27,9 @@ export type DigestAnswer = { readonly digest: Uint8Array } | { readonly fault: s
 /** Milliseconds after which a thread that has nothing to do ends, and its memory with it. */
 const IDLE = 5_000;
 
+/** The process may have been started with options that a thread cannot have, such as those of `node -e`. */
+const OPTIONS = { execArgv: [] };
+
 /** Threads that wait for work, each with the timer that will end it. */
 const idle: Array<{ readonly thread: Worker; readonly timer: NodeJS.Timeout }> = [];
 
@@ -35,7 +38,7 @@ const idle: Array<{ readonly thread: Worker; readonly timer: NodeJS.Timeout }> =
  * whoever asks bounds them. Idle threads keep no process alive.
  */
 export async function digestInThread(task: DigestTask): Promise<Uint8Array> {
-  const thread = takeIdle() ?? new Worker(new URL("./wasm-digest.mjs", import.meta.url));
+  const thread = takeIdle() ?? new Worker(new URL("./wasm-digest.mjs", import.meta.url), OPTIONS);
   thread.ref();
   try {
     const answer = await ask(thread, task);
