@@ -112,12 +112,6 @@ await run(async () => {
   await inBrowser("dark", async (page, shot) => {
     await page.goto(`${url}/sign-in`);
     await shot("sign-in-dark");
-    await signIn(page, operator);
-    await page.waitForURL(`${url}/account`);
-    await page.goto(`${url}/console/accounts?search=anna`);
-    await page.click("td a");
-    await page.waitForSelector("figure");
-    await shot("console-record-dark");
   });
   await browser.close();
 });

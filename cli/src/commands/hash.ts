@@ -20,7 +20,7 @@ import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { measureHere, USUAL_PARALLEL } from "../measure.ts";
-import { brass, print, printJson, printPairs, printTable } from "../output.ts";
+import { print, printJson, printPairs, printTable } from "../output.ts";
 import { startProgress } from "../progress.ts";
 import { drawRecord } from "../record-drawing.ts";
 
@@ -166,7 +166,7 @@ function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningW
   printTable(
     head,
     rows.map((row) => [
-      row.recommended ? brass(row.scheme) : row.scheme,
+      row.scheme,
       formatBytes(row.memoryBytes),
       `${row.median.toFixed(0)} ms`,
       `${row.p95.toFixed(0)} ms`,
@@ -191,8 +191,8 @@ function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningW
         : `The quickest that production accepts is ${cheapest.scheme}, which takes ${Math.ceil(cheapest.median)} ms here: allow that much with --target, or try another --scheme.`;
     return print(`None of them stays within ${targetMilliseconds} ms above the floor of production. ${mend}`);
   }
-  if (best.present) return print("The present scheme is the one to use; nothing need be changed.");
-  print("In the configuration:", "", "passwords:", "  hashing:", `    scheme: ${best.scheme}`);
+  if (best.present) return print("", "The present scheme is the one to use; nothing need be changed.");
+  print("", "In the configuration:", "", "passwords:", "  hashing:", `    scheme: ${best.scheme}`);
 }
 
 function explainOrFail(record: string, scheme: string) {
