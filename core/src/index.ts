@@ -1,6 +1,7 @@
 /** Everything Lucchetto knows: decisions and computations without I/O, clock or framework. */
 export * from "./account/index.ts";
 export * from "./journal/index.ts";
+export * from "./link/index.ts";
 export * from "./oauth/index.ts";
 export * from "./password/index.ts";
 export * from "./secrets/index.ts";

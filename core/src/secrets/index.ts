@@ -1,2 +1,3 @@
+export * from "./seal.ts";
 export * from "./token.ts";
 export * from "./key-ring.ts";

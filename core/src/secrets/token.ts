@@ -12,6 +12,7 @@ export const TOKEN_PREFIXES = {
   "authorization-code": "lcc_",
   "device-mark": "lcd_",
   "sign-in": "lci_",
+  "mail-link": "lcl_",
 } as const;
 
 export type TokenKind = keyof typeof TOKEN_PREFIXES;

@@ -1,0 +1,47 @@
+/** Mail links: single-use secrets sent by mail, each for one purpose, one account and one address. */
+
+export const LINK_PURPOSES = ["verify", "reset", "sign-in", "invite", "change-email", "undo-change"] as const;
+export type LinkPurpose = (typeof LINK_PURPOSES)[number];
+
+const MINUTE = 60_000;
+const DAY = 24 * 60 * MINUTE;
+
+/** Milliseconds that a link of a purpose lives. */
+export const LINK_LIVES: Readonly<Record<LinkPurpose, number>> = {
+  verify: DAY,
+  reset: 30 * MINUTE,
+  "sign-in": 10 * MINUTE,
+  invite: 7 * DAY,
+  "change-email": 60 * MINUTE,
+  "undo-change": 7 * DAY,
+};
+
+/** At most so many links of one purpose live at once for one account. */
+export const MOST_LIVING_LINKS = 5;
+
+/** What is stored of a link. */
+export interface StoredLink {
+  readonly purpose: LinkPurpose;
+  /** The address it was sent to, in normal form. */
+  readonly emailKey: string;
+  readonly expiresAt: Date;
+  readonly spentAt: Date | null;
+  readonly supersededAt: Date | null;
+}
+
+/** Why a link does nothing. */
+export type LinkFault = "unknown" | "used" | "superseded" | "expired";
+
+/**
+ * Whether a link may be used. A link for another purpose, or to an address that the account no longer has, is as
+ * unknown as one that never was.
+ */
+export function judgeLink(
+  link: StoredLink | null,
+  { purpose, emailKey, now }: { purpose: LinkPurpose; emailKey: string | null; now: Date },
+): LinkFault | null {
+  if (link === null || link.purpose !== purpose || link.emailKey !== emailKey) return "unknown";
+  if (link.spentAt !== null) return "used";
+  if (link.supersededAt !== null) return "superseded";
+  return link.expiresAt > now ? null : "expired";
+}
