@@ -4,6 +4,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
 import type { Run, RunOptions } from "../../testing/command.ts";
 import { runCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -199,6 +200,19 @@ describe("as an operator", () => {
     expect((await as("delivery", "repeat", "0190b6a2-0000-7000-8000-000000000000")).status).toBe(1);
   });
 
+  test("mail list and show: what the mailbox caught, with the link to open", async () => {
+    await service.register("post@brina.example");
+    await service.client(routes.askForLink, { body: { purpose: "reset", identifier: "post@brina.example" } });
+    let listed = await lucchetto(["mail", "list", "--json"]);
+    for (let waited = 0; waited < 10 && JSON.parse(listed.out).items.length === 0; waited += 1)
+      listed = await lucchetto(["mail", "list", "--json"]);
+    const [item] = JSON.parse(listed.out).items;
+    expect(item).toMatchObject({ to: "post@brina.example", subject: "Choose a new password" });
+    expect((await lucchetto(["mail", "show"])).out).toMatch(/Choose a new password[^]*link#lcl_/);
+    expect((await lucchetto(["mail", "list"])).out).toContain(item.id);
+    expect((await lucchetto(["mail", "show", "nothing"])).status).toBe(1);
+  });
+
   test("throttle list shows who is held back, and release lets them try again", async () => {
     for (let index = 0; index < 6; index += 1) {
       await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: "a wrong password" });
@@ -367,6 +381,8 @@ describe("hash", () => {
       ["account", "add"],
       ["account", "erase"],
       ["account", "must-change"],
+      ["mail", "list"],
+      ["mail", "show"],
       ["delivery", "list"],
       ["delivery", "repeat"],
       ["setup"],

@@ -3,6 +3,9 @@ import { createRouter } from "sv-router";
 import Account from "./people/Account.svelte";
 import ChangeDetails from "./people/ChangeDetails.svelte";
 import ChangePassword from "./people/ChangePassword.svelte";
+import Forgot from "./people/Forgot.svelte";
+import Link from "./people/Link.svelte";
+import Mailbox from "./people/Mailbox.svelte";
 import NotHere from "./people/NotHere.svelte";
 import Register from "./people/Register.svelte";
 import SignIn from "./people/SignIn.svelte";
@@ -13,6 +16,9 @@ export const { p, navigate, route } = createRouter({
   "/sign-in": SignIn,
   "/register": Register,
   "/sign-out": SignOut,
+  "/forgot": Forgot,
+  "/link": Link,
+  "/mailbox": Mailbox,
   "/account": Account,
   "/account/details": ChangeDetails,
   "/account/password": ChangePassword,

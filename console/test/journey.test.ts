@@ -243,6 +243,53 @@ describe("a person in a browser", () => {
     await context.close();
   });
 
+  test("LI-16 a forgotten password: the link is opened from the mailbox, its secret leaves no trace, and it works once", async () => {
+    await service.register("lost@brina.example");
+    const { context, page, complaints } = await openTab(browser);
+    const asked: string[] = [];
+    page.on("request", (request) => asked.push(`${request.url()} ${request.headers()["referer"] ?? ""}`));
+    await page.goto(`${service.url}/sign-in`);
+    await page.fill("#identifier", "lost@brina.example");
+    await page.click("text=Forgotten your password?");
+    await page.waitForSelector("h1 >> text=Forgotten your password?");
+    expect(await page.inputValue("#identifier")).toBe("lost@brina.example");
+    expect(await violations(page)).toEqual([]);
+    await page.click("button[type=submit]");
+    await page.waitForSelector("h1 >> text=Check your mail");
+    await page.click("text=mailbox");
+    await page.waitForSelector("text=Open the link");
+    expect(await violations(page)).toEqual([]);
+    const link = await page.getAttribute("text=Open the link", "href");
+    await page.click("text=Open the link");
+    await page.waitForSelector("#repeated");
+    expect(page.url()).toBe(`${service.url}/link`);
+    expect(await violations(page)).toEqual([]);
+    await page.fill("#password", "short");
+    await page.fill("#repeated", "short");
+    await page.click("button[type=submit]");
+    await page.waitForSelector("#password[aria-invalid=true]");
+    await page.fill("#password", "moss on the north side");
+    await page.fill("#repeated", "moss on the north side");
+    await page.click("button[type=submit]");
+    await page.waitForSelector("text=Your new password is set");
+    const secret = new URL(link ?? "").hash.slice(1);
+    expect(secret).toMatch(/^lcl_/);
+    expect(asked.join("\n")).not.toContain(secret);
+    expect(service.log()).not.toContain(secret);
+    await page.goto(link ?? "");
+    await page.waitForSelector("h1 >> text=This link was used already");
+    expect(await violations(page)).toEqual([]);
+    await page.goto(`${service.url}/link`);
+    await page.waitForSelector("h1 >> text=This link is not known");
+    await page.click("text=Sign in");
+    await page.fill("#identifier", "lost@brina.example");
+    await page.fill("#password", "moss on the north side");
+    await page.click("button[type=submit]");
+    await at(page, `${service.url}/account`);
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
   test("HT-6 a foreign address to go on to is not followed", async () => {
     const { context, page } = await openTab(browser);
     await page.goto(`${service.url}/sign-in?next=${encodeURIComponent("//evil.test/")}`);

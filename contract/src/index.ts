@@ -7,6 +7,7 @@ export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export type { Proof, ProofWanted } from "./routes/sign-in.ts";
+export type { MailboxItem } from "./routes/mail.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
 export * from "./webhooks.ts";

@@ -99,6 +99,38 @@ export const PROBLEMS = {
     meaning: "Nothing stands at this address, or nothing that is yours.",
     mend: "Check the address and the id.",
   },
+  "mail-missing": {
+    status: 503,
+    title: "No mail is sent here",
+    meaning: "This service has no way to send mail, so nobody can be sent a link.",
+    mend: "Ask the people who run the site for a new password.",
+  },
+  "link-unknown": {
+    status: 404,
+    title: "This link is not known",
+    meaning:
+      "No such link was sent, or it belongs to an address that the account no longer has. Part of it may be missing.",
+    mend: "Open the whole link from the mail, or ask for a new one.",
+  },
+  "link-used": {
+    status: 410,
+    title: "This link was used already",
+    meaning: "A mailed link works once, and this one has done its work.",
+    mend: "Sign in, or ask for a new link.",
+  },
+  "link-superseded": {
+    status: 410,
+    title: "There is a newer link",
+    meaning:
+      "You asked again after this link was sent, or the password was reset meanwhile; only the newest one works.",
+    mend: "Open the newest mail, or ask for a new link.",
+  },
+  "link-expired": {
+    status: 410,
+    title: "This link has expired",
+    meaning: "A mailed link works for a limited time, which is over.",
+    mend: "Ask for a new link; it takes a minute.",
+  },
   "method-not-allowed": {
     status: 405,
     title: "Not with this method",

@@ -173,7 +173,15 @@ export type App = z.output<typeof app>;
 export const throttleEntry = z
   .object({
     id: z.string(),
-    kind: z.enum(["account-strange", "account-known", "unknown-name", "network", "network-registrations"]),
+    kind: z.enum([
+      "account-strange",
+      "account-known",
+      "unknown-name",
+      "network",
+      "network-registrations",
+      "network-mail",
+      "address-mail",
+    ]),
     subject: z.string().nullable().describe("the account's id or the network; never an unknown name"),
     failures: z.number().int(),
     state: z.enum(["open", "waiting", "closed"]),

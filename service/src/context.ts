@@ -1,4 +1,5 @@
 /** What the rooms of the service share: one value, made once, handed down. */
+import type { KeyRing } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
@@ -21,6 +22,8 @@ export interface ServiceContext {
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
   readonly signInCookie: HostCookie;
+  /** Seals what must be read back. */
+  readonly sealingKeys: KeyRing;
   /** Keys the hashes under which failures for unknown names are counted. */
   readonly throttleKey: Uint8Array;
 }

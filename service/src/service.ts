@@ -23,6 +23,9 @@ import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";
+import { mailRoutes } from "./mail/routes.ts";
+import { mailLinkRoutes } from "./mail-link/routes.ts";
+import { sweepLinks } from "./mail-link/store.ts";
 import { assertApp } from "./oauth/client-authentication.ts";
 import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { sweepCodes } from "./oauth/store.ts";
@@ -101,7 +104,7 @@ export async function createService({
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
     signInCookie: hostCookie(publicUrl, "sign-in"),
-    throttleKey: throttleKey(configuration),
+    ...keysOf(configuration),
   };
   const { scheme, millisecondsPerHash } = context.hashing;
   app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured");
@@ -141,6 +144,8 @@ export async function createService({
       await own.register(appRoutes(context));
       await own.register(throttleRoutes(context));
       await own.register(webhookRoutes(context));
+      await own.register(mailRoutes(context));
+      await own.register(mailLinkRoutes(context));
       await own.register(oauthRoutes(context, shell));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
@@ -222,10 +227,11 @@ async function readCaller(context: ServiceContext, request: FastifyRequest): Pro
   return match === null ? null : recogniseOwnToken(context, match[1] ?? "");
 }
 
-/** From the current key; without a ring (development) one for this process alone. */
-function throttleKey({ keyRing }: Configuration): Uint8Array {
-  const current = keyRing?.keys.get(keyRing.current) ?? randomBytes(KEY_BYTES);
-  return deriveKey(current, "throttle");
+/** From the ring; without one (development) from a key for this process alone. */
+function keysOf({ keyRing }: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey"> {
+  const ring = keyRing ?? { current: "process", keys: new Map([["process", randomBytes(KEY_BYTES)]]) };
+  const current = ring.keys.get(ring.current) ?? randomBytes(KEY_BYTES);
+  return { sealingKeys: ring, throttleKey: deriveKey(current, "throttle") };
 }
 
 function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: FleetCounter): void {
@@ -235,6 +241,7 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       fleet.keep(),
       sweepCodes(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepOldCounts(context),
+      sweepLinks(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSettled(dataSource, "delivered", new Date(clock.now().getTime() - DELIVERED_KEPT)),
       sweepSettled(dataSource, "given-up", new Date(clock.now().getTime() - GIVEN_UP_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),

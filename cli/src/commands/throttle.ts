@@ -13,6 +13,8 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "unknown-name": "a name that nobody has",
   network: "network",
   "network-registrations": "network, registering",
+  "network-mail": "network, asking for mail",
+  "address-mail": "mail to an address",
 };
 
 export function addThrottleCommands(program: Command): void {

@@ -16,6 +16,8 @@
     "unknown-name": "A name that nobody has",
     network: "Failures from a network",
     "network-registrations": "Registrations from a network",
+    "network-mail": "Mails asked for from a network",
+    "address-mail": "Mails asked for to an address",
   };
   const STATES = { open: "old", waiting: "wrong", closed: "wrong" } as const;
 

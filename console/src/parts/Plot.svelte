@@ -33,6 +33,6 @@
   });
 </script>
 
-<div class="relative h-64" role="img" aria-label={label}>
+<div class="relative h-64 overflow-hidden" role="img" aria-label={label}>
   <canvas bind:this={canvas} aria-hidden="true"></canvas>
 </div>

@@ -71,6 +71,11 @@
       </label>
       <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
     </form>
-    <p class="mt-6">No account yet? <a href={registerPath}>Register</a></p>
+    {#if page.mode === "development"}
+      <p class="mt-6">
+        <a href={at(`/forgot?name=${encodeURIComponent(identifier)}`)}>Forgotten your password?</a>
+      </p>
+    {/if}
+    <p class="mt-2">No account yet? <a href={registerPath}>Register</a></p>
   </PersonFrame>
 {/if}

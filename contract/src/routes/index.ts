@@ -4,6 +4,7 @@ import * as app from "./app.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
+import * as mail from "./mail.ts";
 import * as password from "./password.ts";
 import * as session from "./session.ts";
 import { addProof, signIn } from "./sign-in.ts";
@@ -27,6 +28,11 @@ export const routes = {
   ...app,
   ...throttle,
   ...delivery,
+  askForLink: mail.askForLink,
+  lookAtLink: mail.lookAtLink,
+  redeemLink: mail.redeemLink,
+  listMailbox: mail.listMailbox,
+  listDevelopmentMailbox: mail.listDevelopmentMailbox,
   beginHashTuning,
   showHashTuning,
   ...development,

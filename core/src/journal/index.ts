@@ -9,6 +9,8 @@ export const JOURNAL_KINDS = [
   "sign-in.completed",
   "sign-in.refused",
   "password.changed",
+  "password.reset",
+  "mail-link.sent",
   "password.change-refused",
   "password.record-remade",
   "password.record-dearer",

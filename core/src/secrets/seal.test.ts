@@ -2,7 +2,7 @@ import { randomBytes } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import type { KeyRing } from "./index.ts";
-import { NONCE_LENGTH, open, seal, sealedUnder,SealError } from "./index.ts";
+import { NONCE_LENGTH, open, seal, sealedUnder, SealError } from "./index.ts";
 
 const [k1, k2] = [randomBytes(32), randomBytes(32)];
 const ring: KeyRing = { current: "k1", keys: new Map([["k1", k1]]) };

@@ -12,6 +12,8 @@ export const THROTTLE_KINDS = [
   "unknown-name",
   "network",
   "network-registrations",
+  "network-mail",
+  "address-mail",
 ] as const;
 export type ThrottleKind = (typeof THROTTLE_KINDS)[number];
 

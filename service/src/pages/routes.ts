@@ -13,7 +13,16 @@ import { CONSOLE_DIRECTORY } from "./shell.ts";
 const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
 
 /** Pages that need nothing beyond what every page has. */
-const PLAIN_PAGES = ["/account", "/account/details", "/account/password", "/console", "/console/*", "/docs"];
+const PLAIN_PAGES = [
+  "/forgot",
+  "/link",
+  "/account",
+  "/account/details",
+  "/account/password",
+  "/console",
+  "/console/*",
+  "/docs",
+];
 
 /** Everything a browser opens. */
 export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
@@ -43,7 +52,8 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
     });
 
-    for (const url of PLAIN_PAGES) {
+    const plain = configuration.mode === "development" ? [...PLAIN_PAGES, "/mailbox"] : PLAIN_PAGES;
+    for (const url of plain) {
       app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
     }
 

@@ -7,6 +7,7 @@ import { Throttle1700000000002 } from "./migrations/1700000000002-throttle.ts";
 import { Schemes1700000000003 } from "./migrations/1700000000003-schemes.ts";
 import { SignIns1700000000004 } from "./migrations/1700000000004-sign-ins.ts";
 import { Deliveries1700000000005 } from "./migrations/1700000000005-deliveries.ts";
+import { Mail1700000000006 } from "./migrations/1700000000006-mail.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -15,6 +16,7 @@ export const MIGRATIONS = [
   Schemes1700000000003,
   SignIns1700000000004,
   Deliveries1700000000005,
+  Mail1700000000006,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -96,3 +96,8 @@ export async function rememberDevice(
     [accountId, markHash, now, now],
   );
 }
+
+/** Forgets every device that an account is known to use. */
+export async function deleteDevices(manager: EntityManager, accountId: string): Promise<void> {
+  await manager.getRepository(KnownDeviceEntity).delete({ accountId });
+}

@@ -19,6 +19,7 @@ import type { ThrottleCountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import {
   deleteCounts,
+  deleteDevices,
   findCount,
   giveBack,
   isKnownDevice,
@@ -54,6 +55,9 @@ export interface Try {
   readonly mark: string | undefined;
 }
 
+/** Mails to one address that strangers may ask for. */
+const MAIL_PER_ADDRESS = { kind: "window", most: 5, window: 3_600_000 } as const;
+
 /** Times that a count is read again when another try came in between. Each time one of them got through. */
 const MAX_RACES = 200;
 
@@ -87,6 +91,27 @@ export async function countRegistration(context: ServiceContext, network: string
   if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
 }
 
+/** Counts a mail asked for from a network. @throws ProblemReply `throttled`. */
+export async function countMailAsked(context: ServiceContext, network: string | null): Promise<void> {
+  if (network !== null) await reserve(context, { kind: "network-mail", name: network });
+}
+
+/** Counts a mail to an address. @returns whether it is within the limit; over it nobody is told. */
+export async function countMailFor(context: ServiceContext, emailKey: string): Promise<boolean> {
+  try {
+    await reserve(context, { kind: "address-mail", name: emailKey });
+    return true;
+  } catch (error) {
+    if (error instanceof ProblemReply && error.code === "throttled") return false;
+    throw error;
+  }
+}
+
+/** No browser is known any more. */
+export function forgetDevicesOf(manager: EntityManager, accountId: string): Promise<void> {
+  return deleteDevices(manager, accountId);
+}
+
 async function reserveForAccount(context: ServiceContext, { accountId, name, mark }: Try) {
   if (accountId === null) return reserve(context, { kind: "unknown-name", name });
   if (await isKnown(context, accountId, mark)) {
@@ -106,13 +131,16 @@ interface ReservedCount {
   giveBack(manager?: EntityManager): Promise<void>;
 }
 
+/** Of these the name is not kept: it may be a password, or is an address. */
+const NAMELESS: ReadonlySet<ThrottleKind> = new Set(["unknown-name", "address-mail"]);
+
 /** The budget is used up; answered like any wait. */
 class BudgetClosed extends ProblemReply {}
 
 async function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
   const { dataSource, clock } = context;
   const id = idOf(context, subject);
-  const row = { id, kind: subject.kind, subject: subject.kind === "unknown-name" ? null : subject.name };
+  const row = { id, kind: subject.kind, subject: NAMELESS.has(subject.kind) ? null : subject.name };
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
     const count = await readCount(dataSource, row, now);
@@ -149,12 +177,16 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
       return { kind: "window", ...network };
     case "network-registrations":
       return { kind: "window", ...registrations };
+    case "network-mail":
+      return { kind: "window", ...network };
+    case "address-mail":
+      return MAIL_PER_ADDRESS;
   }
 }
 
 /** Of a name that nobody has, a keyed hash: people type their passwords into the wrong field. */
 function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer {
-  if (kind === "unknown-name") return createHmac("sha256", throttleKey).update(`${kind}\n${name}`).digest();
+  if (NAMELESS.has(kind)) return createHmac("sha256", throttleKey).update(`${kind}\n${name}`).digest();
   return createHash("sha256").update(`${kind}\n${name}`).digest();
 }
 
@@ -256,5 +288,9 @@ const FORGOTTEN_AFTER = 24 * 3_600_000;
 /** Keeps the table bounded. @returns how many were forgotten. */
 export function sweepOldCounts({ dataSource, clock }: ServiceContext): Promise<number> {
   const before = new Date(clock.now().getTime() - FORGOTTEN_AFTER);
-  return sweepCounts(dataSource, ["unknown-name", "network", "network-registrations"], before);
+  return sweepCounts(
+    dataSource,
+    ["unknown-name", "network", "network-registrations", "network-mail", "address-mail"],
+    before,
+  );
 }

@@ -17,6 +17,7 @@ const TOLD: ReadonlySet<JournalKind> = new Set([
   "session.replaced",
   "session.ended-by-operator",
   "password.changed",
+  "password.reset",
 ] satisfies JournalKind[]);
 
 /** Listens to the journal: what was recorded is told, what was rolled back never was. */

@@ -5,6 +5,8 @@ import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
+import { MailEntity } from "./mail.ts";
+import { MailLinkEntity } from "./mail-link.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
@@ -19,6 +21,8 @@ export * from "./check-token.ts";
 export * from "./delivery.ts";
 export * from "./journal-entry.ts";
 export * from "./known-device.ts";
+export * from "./mail.ts";
+export * from "./mail-link.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
 export * from "./scheme-count.ts";
@@ -36,6 +40,8 @@ export const ENTITIES = [
   DeliveryEntity,
   JournalEntryEntity,
   KnownDeviceEntity,
+  MailEntity,
+  MailLinkEntity,
   MovedClockEntity,
   PasswordRecordEntity,
   SchemeCountEntity,

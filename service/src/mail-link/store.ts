@@ -1,0 +1,59 @@
+import type { HashedToken, LinkPurpose } from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import { IsNull, LessThan, MoreThan } from "typeorm";
+import type { MailLinkRow } from "../storage/index.ts";
+import { MailLinkEntity } from "../storage/index.ts";
+
+export async function insertLink(manager: EntityManager, row: MailLinkRow): Promise<void> {
+  await manager.getRepository(MailLinkEntity).insert(row);
+}
+
+export function findLink(
+  dataSource: DataSource,
+  secretHash: HashedToken<"mail-link">,
+): Promise<MailLinkRow | null> {
+  return dataSource.getRepository(MailLinkEntity).findOneBy({ secretHash });
+}
+
+const living = (now: Date) => ({ spentAt: IsNull(), supersededAt: IsNull(), expiresAt: MoreThan(now) });
+
+/** How many of a purpose could still be used. */
+export function countLiving(
+  manager: EntityManager,
+  { accountId, purpose, now }: { accountId: string; purpose: LinkPurpose; now: Date },
+): Promise<number> {
+  return manager.getRepository(MailLinkEntity).countBy({ accountId, purpose, ...living(now) });
+}
+
+/** Voids the living ones of a purpose that the same browser asked for. */
+export async function supersedeOf(
+  manager: EntityManager,
+  {
+    accountId,
+    purpose,
+    browserHash,
+    now,
+  }: Pick<MailLinkRow, "accountId" | "purpose"> & { browserHash: Buffer; now: Date },
+): Promise<void> {
+  await manager
+    .getRepository(MailLinkEntity)
+    .update({ accountId, purpose, browserHash, ...living(now) }, { supersededAt: now });
+}
+
+/** Spends it. @returns whether this call was the one that did. */
+export async function spendLink(manager: EntityManager, id: string, now: Date): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(MailLinkEntity)
+    .update({ id, ...living(now) }, { spentAt: now });
+  return affected === 1;
+}
+
+/** Voids all living links of an account. */
+export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  await manager.getRepository(MailLinkEntity).update({ accountId, ...living(now) }, { supersededAt: now });
+}
+
+/** Forgets those that expired before a time. */
+export async function sweepLinks(dataSource: DataSource, before: Date): Promise<void> {
+  await dataSource.getRepository(MailLinkEntity).delete({ expiresAt: LessThan(before) });
+}
