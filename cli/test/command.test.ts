@@ -427,6 +427,20 @@ describe("for the one who runs it", () => {
     });
   });
 
+  test("check warns of a production service that trusts no proxy", async () => {
+    const { env } = withPassword();
+    const production = {
+      ...env,
+      LUCCHETTO_MODE: "production",
+      LUCCHETTO_PUBLIC_URL: "https://accounts.example",
+      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+    };
+    const alone = await lucchetto(["check", ...config()], { env: production });
+    expect(alone.out).toMatch(/warning +proxies .*trustedProxies: \[127\.0\.0\.1\]/);
+    const behind = { ...production, LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]" };
+    expect((await lucchetto(["check", ...config()], { env: behind })).out).not.toContain("proxies");
+  });
+
   test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {
     const env = {
       LUCCHETTO_DATABASE_PASSWORD: service.database.password,

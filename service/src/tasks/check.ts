@@ -1,6 +1,6 @@
 /** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its mend. */
 import { access } from "node:fs/promises";
-import { DEFAULT_MINIMUM_LENGTH } from "@lucchetto/core";
+import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { readMovedClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError, loadConfiguration } from "../config/index.ts";
@@ -34,6 +34,7 @@ export async function check(path: string): Promise<Finding[]> {
     ...(await checkCompromisedList(configuration)),
     ...checkSessions(configuration),
     checkKeys(configuration),
+    ...checkProxies(configuration),
     ...checkWebhooks(configuration),
     await checkHashing(configuration),
     await checkPages(),
@@ -92,6 +93,14 @@ function checkKeys({ keyRing, passwords }: Configuration): Finding {
   const detail =
     "no key ring; make one with: lucchetto keys add, and name it in keys.file (production needs it)";
   return { subject: "keys", verdict: "warning", detail };
+}
+
+/** Production on loopback is reached through a proxy; if that is not trusted, all people seem to come from it. */
+function checkProxies({ mode, listen, trustedProxies }: Configuration): Finding[] {
+  if (mode !== "production" || !isLoopbackHost(listen.host) || trustedProxies.length > 0) return [];
+  const detail =
+    "trustedProxies is empty, so everybody seems to come from the proxy and shares its limits; name it: trustedProxies: [127.0.0.1]";
+  return [{ subject: "proxies", verdict: "warning", detail }];
 }
 
 function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
