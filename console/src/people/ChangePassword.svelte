@@ -10,6 +10,7 @@
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import WhosePassword from "../parts/WhosePassword.svelte";
 
   const form = new Form();
   let present = $state("");
@@ -52,17 +53,7 @@
   <PersonFrame heading="Change password" next="All your other sessions end; you stay signed in here.">
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
-      <!-- For password managers: whose password this is. -->
-      <input
-        type="text"
-        name="username"
-        autocomplete="username"
-        value={account.email ?? account.username}
-        readonly
-        tabindex="-1"
-        aria-hidden="true"
-        class="sr-only"
-      />
+      <WhosePassword name={account.email ?? account.username} />
       <PasswordField
         name="present"
         label="Present password"

@@ -9,6 +9,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import WhosePassword from "../parts/WhosePassword.svelte";
 
   const form = new Form();
   const secret = window.location.hash.slice(1);
@@ -66,16 +67,7 @@
       onsubmit={(event) => form.submit(event, () => judgeNewPassword(password, repeated), send)}
     >
       <FormProblem problem={form.problem} />
-      <input
-        type="text"
-        name="username"
-        autocomplete="username"
-        value={name}
-        readonly
-        tabindex="-1"
-        aria-hidden="true"
-        class="sr-only"
-      />
+      <WhosePassword {name} />
       <p>For <strong class="break-all">{name}</strong></p>
       <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[name]} />
       <MainButton text="Set it" busyText="Setting …" busy={form.sending} />

@@ -9,6 +9,7 @@
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
+  import WhosePassword from "../parts/WhosePassword.svelte";
 
   interface Props {
     /** What was typed as the name, for password managers. */
@@ -40,16 +41,7 @@
     onsubmit={(event) => form.submit(event, () => judgeNewPassword(password, repeated), send)}
   >
     <FormProblem problem={form.problem} />
-    <input
-      type="text"
-      name="username"
-      autocomplete="username"
-      value={identifier}
-      readonly
-      tabindex="-1"
-      aria-hidden="true"
-      class="sr-only"
-    />
+    <WhosePassword name={identifier} />
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[identifier]} />
     <MainButton text="Set it and sign in" busyText="Setting …" busy={form.sending} />
   </form>
