@@ -134,6 +134,29 @@ describe("a reset link", () => {
     expect((await redeem(newer)).status).toBe(200);
   });
 
+  test("LI-4 at most five live at once, whatever marks the askers invent", async () => {
+    const { id } = await service.register("ida@brina.example");
+    const mark = (letter: string) => ({
+      cookie: `lucchetto-device-${new URL(service.url).port}=lcd_${letter.repeat(43)}`,
+    });
+    for (const letter of "ABCDE") await secretFor("ida@brina.example", mark(letter));
+    // The limit of mails an hour is not the matter here.
+    await service.dataSource.query("DELETE FROM throttle_count WHERE kind = 'address-mail'");
+    await ask("ida@brina.example", mark("F"));
+    await pause(400);
+    const living = async () => {
+      const [row] = await service.dataSource.query(
+        "SELECT COUNT(*) AS living FROM mail_link WHERE accountId = ? AND supersededAt IS NULL",
+        [id],
+      );
+      return Number(row.living);
+    };
+    expect(await living()).toBe(5);
+    expect((await mails("ida@brina.example")).filter(({ state }) => state === "held")).toHaveLength(1);
+    await secretFor("ida@brina.example", mark("A"));
+    expect(await living()).toBe(5);
+  });
+
   test("LI-5 LI-7 is built from the public address alone, and dies with the address it was sent to", async () => {
     const { id } = await service.register("fausta@brina.example");
     const secret = await secretFor("fausta@brina.example", {

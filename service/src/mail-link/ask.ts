@@ -44,10 +44,11 @@ export async function sendLink(
   const href = `${context.configuration.publicUrl}/link#${plain}`;
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    const isFree = (await countLiving(manager, { accountId, purpose, now })) < MOST_LIVING_LINKS;
-    const isSent = isWithin && (isFree || browserHash !== null);
+    // Voiding frees a place: whoever asks again in the same browser is never kept out by the links of others.
+    if (isWithin && browserHash !== null)
+      await supersedeOf(manager, { accountId, purpose, browserHash, now });
+    const isSent = isWithin && (await countLiving(manager, { accountId, purpose, now })) < MOST_LIVING_LINKS;
     if (isSent) {
-      if (browserHash !== null) await supersedeOf(manager, { accountId, purpose, browserHash, now });
       const expiresAt = new Date(now.getTime() + LINK_LIVES[purpose]);
       const times = { createdAt: now, expiresAt, spentAt: null, supersededAt: null };
       await insertLink(manager, {
