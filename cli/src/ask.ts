@@ -1,6 +1,6 @@
 /** Asking for what may never be an argument. */
 import { text as readAll } from "node:stream/consumers";
-import { confirm, password as askWithoutEcho } from "@inquirer/prompts";
+import { confirm, input, password as askWithoutEcho } from "@inquirer/prompts";
 import { Failure } from "./failure.ts";
 
 /** The password: from standard input if asked for, else typed without echo. */
@@ -21,6 +21,12 @@ export async function askPassword(
     throw new Failure("The two passwords differ; nothing was done.");
   }
   return typed;
+}
+
+/** A short code: typed, or the first line of standard input. */
+export async function askCode(message = "Code"): Promise<string> {
+  if (process.stdin.isTTY) return input({ message });
+  return (await readAll(process.stdin)).split("\n", 1)[0]?.trim() ?? "";
 }
 
 /** Yes or no; without a terminal nobody can be asked. */

@@ -51,8 +51,15 @@ export const PROBLEMS = {
     status: 401,
     title: "This sign-in has lapsed",
     meaning:
-      "A sign-in may take five minutes, works in the browser it was begun in, and once. This one is over, or none was begun here.",
+      "A sign-in may take five minutes (by mail, as long as its link lives), works in the browser it was begun in, and once. This one is over, or none was begun here.",
     mend: "Begin again at the sign-in page.",
+  },
+  "proof-refused": {
+    status: 401,
+    title: "This does not fit",
+    meaning:
+      "The code or link does not belong to the sign-in that was begun here. Five that do not fit end the sign-in.",
+    mend: "Type the newest code that the mail's link shows, or begin again at the sign-in page.",
   },
   "account-suspended": {
     status: 403,
@@ -104,6 +111,37 @@ export const PROBLEMS = {
     title: "No mail is sent here",
     meaning: "This service has no way to send mail, so nobody can be sent a link.",
     mend: "Ask the people who run the site for a new password.",
+  },
+  "email-unverified": {
+    status: 403,
+    title: "The address is not confirmed yet",
+    meaning: "The password is right, but nobody has shown yet that the e-mail address is theirs.",
+    mend: "Open the link in the mail that was sent when the account was made, or have it sent again.",
+  },
+  reauthenticate: {
+    status: 403,
+    title: "Show once more who you are",
+    meaning: "This change needs a proof that was shown within the last ten minutes.",
+    mend: "Call POST /v1/session/reauthenticate with the password, then send the request again.",
+  },
+  "password-wanted": {
+    status: 403,
+    title: "A password is wanted",
+    meaning:
+      "The link was opened in another browser than the one that registered. The address is confirmed with the password from the registration, or with a new one, which ends whatever was set up before.",
+    mend: "Send `present` with the password from the registration, or `password` with a new one.",
+  },
+  "mail-gone": {
+    status: 409,
+    title: "This mail cannot be sent again",
+    meaning: "It was sent, caught or held back, or it is on its way at this moment.",
+    mend: "Ask for a new one.",
+  },
+  "address-taken": {
+    status: 409,
+    title: "The address belongs to another account",
+    meaning: "Since the link was sent, another account has got this address or username.",
+    mend: "Ask the people who run the site, or register with another one.",
   },
   "link-unknown": {
     status: 404,

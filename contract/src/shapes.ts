@@ -17,6 +17,7 @@ export const account = z
     labels: z
       .array(z.string())
       .describe("short strings that applications read for their own permission rules"),
+    language: z.string().nullable().describe("of the mails to this person; null: the site's"),
     createdAt: timestamp,
   })
   .meta({ id: "Account" });
@@ -181,6 +182,7 @@ export const throttleEntry = z
       "network-registrations",
       "network-mail",
       "address-mail",
+      "device-mail",
     ]),
     subject: z.string().nullable().describe("the account's id or the network; never an unknown name"),
     failures: z.number().int(),

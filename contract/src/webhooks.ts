@@ -26,6 +26,8 @@ export const consultQuestion = z
       .object({
         displayName: z.string().nullable().optional(),
         username: z.string().nullable().optional(),
+        email: z.string().optional(),
+        language: z.string().nullable().optional(),
         labels: z.array(z.string()).optional(),
         state: z.string().optional(),
         mustChangePassword: z.boolean().optional(),

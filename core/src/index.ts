@@ -2,6 +2,7 @@
 export * from "./account/index.ts";
 export * from "./journal/index.ts";
 export * from "./link/index.ts";
+export * from "./mail/index.ts";
 export * from "./oauth/index.ts";
 export * from "./password/index.ts";
 export * from "./secrets/index.ts";

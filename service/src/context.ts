@@ -26,6 +26,8 @@ export interface ServiceContext {
   readonly sealingKeys: KeyRing;
   /** Keys the hashes under which failures for unknown names are counted. */
   readonly throttleKey: Uint8Array;
+  /** Keys the hashes of short codes. */
+  readonly mailCodeKey: Uint8Array;
 }
 
 /** Where a request comes from, for sessions and the journal. */

@@ -7,6 +7,7 @@ import { deriveKey, KEY_BYTES } from "@lucchetto/core";
 import type { FastifyBaseLogger, FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import Fastify, { LogController } from "fastify";
 import type { DataSource } from "typeorm";
+import { sweepRegistrations } from "./account/registration-store.ts";
 import { accountRoutes } from "./account/routes.ts";
 import { appRoutes } from "./app/routes.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
@@ -23,7 +24,9 @@ import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";
+import { startSending } from "./mail/outbox.ts";
 import { mailRoutes } from "./mail/routes.ts";
+import { sweepMails } from "./mail/store.ts";
 import { mailLinkRoutes } from "./mail-link/routes.ts";
 import { sweepLinks } from "./mail-link/store.ts";
 import { assertApp } from "./oauth/client-authentication.ts";
@@ -59,6 +62,7 @@ const CODES_KEPT = 24 * 3_600_000;
 /** How long notices that arrived can be looked at. */
 const DELIVERED_KEPT = 7 * 24 * 3_600_000;
 const GIVEN_UP_KEPT = 30 * 24 * 3_600_000;
+const MAILS_KEPT = 30 * 24 * 3_600_000;
 
 export interface ServiceParts {
   readonly configuration: Configuration;
@@ -166,8 +170,9 @@ export async function createService({
   if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
     dataSource.subscribers.push(noticeSubscriber);
   const deliverer = startDelivering(context, app.log);
+  const outbox = startSending(context, app.log);
   app.addHook("onClose", async () => {
-    await deliverer.close();
+    await Promise.all([deliverer.close(), outbox.close()]);
     await context.lastSeen.close();
     await context.compromised?.close();
   });
@@ -228,10 +233,16 @@ async function readCaller(context: ServiceContext, request: FastifyRequest): Pro
 }
 
 /** From the ring; without one (development) from a key for this process alone. */
-function keysOf({ keyRing }: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey"> {
+function keysOf({
+  keyRing,
+}: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey" | "mailCodeKey"> {
   const ring = keyRing ?? { current: "process", keys: new Map([["process", randomBytes(KEY_BYTES)]]) };
   const current = ring.keys.get(ring.current) ?? randomBytes(KEY_BYTES);
-  return { sealingKeys: ring, throttleKey: deriveKey(current, "throttle") };
+  return {
+    sealingKeys: ring,
+    throttleKey: deriveKey(current, "throttle"),
+    mailCodeKey: deriveKey(current, "mail-code"),
+  };
 }
 
 function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: FleetCounter): void {
@@ -244,6 +255,8 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       sweepLinks(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSettled(dataSource, "delivered", new Date(clock.now().getTime() - DELIVERED_KEPT)),
       sweepSettled(dataSource, "given-up", new Date(clock.now().getTime() - GIVEN_UP_KEPT)),
+      sweepMails(dataSource, new Date(clock.now().getTime() - MAILS_KEPT)),
+      sweepRegistrations(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
     ];
     Promise.all(done).catch((error: unknown) => {

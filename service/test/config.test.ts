@@ -152,6 +152,7 @@ describe("the configuration", () => {
     expect(faults).toMatch(/passwords\.rules: found off/);
     expect(faults).toMatch(/passwords\.hashing\.scheme/);
     expect(faults).toMatch(/keys\.file: missing/);
+    expect(faults).toMatch(/mail: missing \(production\).*mail: none/);
   });
 
   test.each(["$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3"])(
@@ -161,6 +162,7 @@ describe("the configuration", () => {
         ...GOOD,
         ...KEYS,
         mode: "production",
+        mail: "none",
         publicUrl: "https://accounts.example",
         passwords: { hashing: { scheme } },
       };
@@ -178,6 +180,7 @@ describe("the configuration", () => {
     const tree = {
       ...GOOD,
       mode: "production",
+      mail: "none",
       publicUrl: "https://accounts.example",
       passwords: { hashing: { scheme } },
     };
@@ -191,7 +194,13 @@ describe("the configuration", () => {
     expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: secret })).toBe("");
     expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: "whsec_short" })).toMatch(/24 to 64 random bytes/);
     expect(faultsOf(tree, { LUCCHETTO_WEBHOOKS_SECRET: "whsec_short" })).not.toContain("whsec_short");
-    const production = { ...tree, ...KEYS, mode: "production", publicUrl: "https://accounts.example" };
+    const production = {
+      ...tree,
+      ...KEYS,
+      mail: "none",
+      mode: "production",
+      publicUrl: "https://accounts.example",
+    };
     expect(faultsOf(production, { LUCCHETTO_WEBHOOKS_SECRET: secret })).toMatch(
       /webhooks\.notify\.url: found http:.*expected an address that begins with https/,
     );
@@ -207,6 +216,7 @@ describe("the configuration", () => {
         ...GOOD,
         ...KEYS,
         mode: "production",
+        mail: "none",
         publicUrl: "https://accounts.example",
         passwords: { hashing: { scheme } },
       };
@@ -228,7 +238,7 @@ describe("the configuration", () => {
   });
 
   test("PW-1 SE-10 production refuses rules off, a minimum under eight, and http", () => {
-    const production = { ...GOOD, mode: "production", publicUrl: "https://accounts.example" };
+    const production = { ...GOOD, mode: "production", mail: "none", publicUrl: "https://accounts.example" };
     expect(faultsOf({ ...production, passwords: { minimumLength: 7 } })).toMatch(
       /passwords\.minimumLength: found 7/,
     );

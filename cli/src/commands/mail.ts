@@ -1,26 +1,29 @@
-/** As a person in development: the mail that the built-in mailbox caught. */
+/** The mails: in development for anybody with bodies, in production for operators and without. */
 import type { MailboxItem } from "@lucchetto/contract";
-import { routes } from "@lucchetto/contract";
+import { ProblemError, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { bold, print, printJson, printPairs, printTable, time } from "../output.ts";
 
 export function addMailCommands(program: Command): void {
-  const mail = program.command("mail").description("the mailbox that catches mail (development mode only)");
+  const mail = program
+    .command("mail")
+    .description("the mails: what was sent, waits, or was caught (in production as an operator)");
   mail
     .command("list")
     .description("mails, newest first")
     .option("--limit <number>", "how many at most", "25")
+    .option("--state <state>", "only those: waiting, sent, given-up, caught or held")
     .option("--json", "as JSON")
-    .addHelpText("after", "\nExample:\n  lucchetto mail list")
-    .action(async (options: { limit: string; json?: boolean }, command: Command) => {
-      const query = { limit: Number(options.limit) };
-      const { body } = await connect(command).client(routes.listDevelopmentMailbox, { query });
+    .addHelpText("after", "\nExample:\n  lucchetto mail list --state given-up")
+    .action(async (options: { limit: string; state?: string; json?: boolean }, command: Command) => {
+      const state = options.state as MailboxItem["state"] | undefined;
+      const body = await listMails(command, { limit: Number(options.limit), state });
       if (options.json === true) return printJson(body);
       printTable(
-        ["when", "to", "subject", "state", "id"],
-        body.items.map((one) => [time(one.sentAt), one.to, one.subject, one.state, one.id]),
+        ["when", "to", "subject", "state", "what became of it", "id"],
+        body.items.map((one) => [time(one.sentAt), one.to, one.subject, one.state, fateOf(one), one.id]),
         "No mail yet. Ask for a link at the page /forgot.",
       );
     });
@@ -39,15 +42,47 @@ export function addMailCommands(program: Command): void {
         ["when", time(found.sentAt)],
         ["state", found.state],
       ]);
-      print("", found.text.trimEnd());
+      if (found.lastAnswer !== null) print(`  ${found.lastAnswer}`);
+      if (found.text !== "") print("", found.text.trimEnd());
+    });
+  mail
+    .command("repeat")
+    .description("as an operator: try one again at once that waits or was given up")
+    .argument("<id>", "as `mail list` shows it")
+    .addHelpText("after", "\nExample:\n  lucchetto mail repeat 019b7c2e-6a51-7c3e-9d0f-2b1f0a4c5d6e")
+    .action(async (id: string, _options, command: Command) => {
+      const { body } = await connect(command).signedIn()(routes.repeatMail, { params: { id } });
+      print(`“${body.subject}” to ${body.to} is tried again now.`);
     });
 }
 
+type Query = { limit: number; state?: MailboxItem["state"] | undefined };
+
+/** Development shows them to anybody on loopback; production to operators. */
+async function listMails(
+  command: Command,
+  query: Query,
+): Promise<{ items: MailboxItem[]; next: string | null }> {
+  const connection = connect(command);
+  try {
+    return (await connection.client(routes.listDevelopmentMailbox, { query })).body;
+  } catch (error) {
+    if (!(error instanceof ProblemError) || error.problem.code !== "not-found") throw error;
+    return (await connection.signedIn()(routes.listMailbox, { query })).body;
+  }
+}
+
 async function find(command: Command, id: string | undefined): Promise<MailboxItem> {
-  const { body } = await connect(command).client(routes.listDevelopmentMailbox, { query: { limit: 100 } });
-  const found = id === undefined ? body.items[0] : body.items.find((one) => one.id === id);
+  const { items } = await listMails(command, { limit: 100 });
+  const found = id === undefined ? items[0] : items.find((one) => one.id === id);
   if (found !== undefined) return found;
   throw new Failure(
     id === undefined ? "There is no mail yet." : `There is no mail ${id} among the newest 100.`,
   );
+}
+
+/** Why it waits, was given up or held back. */
+function fateOf({ heldBecause, lastAnswer, tries }: MailboxItem): string {
+  if (heldBecause !== null) return heldBecause;
+  return lastAnswer === null ? "–" : `${lastAnswer}${tries > 1 ? ` (try ${tries})` : ""}`;
 }

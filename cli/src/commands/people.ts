@@ -2,7 +2,7 @@
 import type { Account, ProofWanted, Session } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
-import { askPassword } from "../ask.ts";
+import { askCode, askPassword } from "../ask.ts";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -53,20 +53,22 @@ export function addPeopleCommands(program: Command): void {
     .description("sign in; the commands that follow act for this account")
     .argument("<identifier>", "e-mail address or username")
     .option("--remember", "stay signed in longer")
+    .option("--by-mail", "without a password: a link is mailed, which shows a code to type here")
     .option("--password-stdin", "read the password from standard input")
     .option("--json", "as JSON")
-    .addHelpText("after", "\nExample:\n  lucchetto sign-in office@brina.example")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto sign-in office@brina.example\n  lucchetto sign-in anna.larice@brina.example --by-mail",
+    )
     .action(
-      async (identifier: string, options: PasswordOption & { remember?: boolean }, command: Command) => {
+      async (
+        identifier: string,
+        options: PasswordOption & { remember?: boolean; byMail?: boolean },
+        command: Command,
+      ) => {
         const connection = connect(command);
-        const password = await askPassword(options);
-        const { remember } = options;
-        const body = {
-          proof: { type: "password", identifier, password },
-          remember,
-          deliver: "token",
-        } as const;
-        const begun = await connection.client(routes.signIn, { body });
+        const begin = options.byMail === true ? beginByMail : beginByPassword;
+        const begun = await begin(connection, identifier, options);
         const reply = begun.status === 201 ? begun : await showNewPassword(connection, begun.body, options);
         const { token, ...shown } = reply.body;
         if (token !== undefined) connection.keep(token);
@@ -99,6 +101,31 @@ export function addPeopleCommands(program: Command): void {
     });
 }
 
+async function beginByPassword(
+  connection: Connection,
+  identifier: string,
+  options: PasswordOption & { remember?: boolean },
+) {
+  const password = await askPassword(options);
+  const { remember } = options;
+  const proof = { type: "password", identifier, password } as const;
+  return connection.client(routes.signIn, { body: { proof, remember, deliver: "token" } });
+}
+
+/** The code comes from the keyboard, or as a line of standard input. */
+async function beginByMail(connection: Connection, identifier: string, { remember }: { remember?: boolean }) {
+  const wish = { purpose: "sign-in", identifier, remember, deliver: "token" } as const;
+  const asked = await connection.client(routes.askForLink, { body: wish });
+  const { token } = asked.body;
+  if (token === undefined) throw new Failure("The service began no sign-in.");
+  console.error("If the name is known here, a link is on its way. Open it, and type the code that it shows.");
+  const code = await askCode();
+  const client = createClient({ baseUrl: connection.url, token });
+  const reply = await client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+  if (reply.status === 201) return reply;
+  return { ...reply, body: { ...reply.body, token } };
+}
+
 /** An operator wants the password replaced before there is a session. */
 async function showNewPassword(connection: Connection, { token }: ProofWanted, options: PasswordOption) {
   if (options.passwordStdin === true) {
@@ -109,7 +136,10 @@ async function showNewPassword(connection: Connection, { token }: ProofWanted, o
   print("The password is right, and a new one is wanted in its place.");
   const password = await askPassword({}, "New password", { repeat: true });
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
-  return client(routes.addProof, { body: { proof: { type: "new-password", password } } });
+  const reply = await client(routes.addProof, { body: { proof: { type: "new-password", password } } });
+  if (reply.status !== 201)
+    throw new Failure("More is wanted than this command can show; sign in on the page.");
+  return reply;
 }
 
 function printWho({ account, session }: { account: Account; session: Session }): void {

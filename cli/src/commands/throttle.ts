@@ -15,6 +15,7 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "network-registrations": "network, registering",
   "network-mail": "network, asking for mail",
   "address-mail": "mail to an address",
+  "device-mail": "mail asked for by known devices",
 };
 
 export function addThrottleCommands(program: Command): void {

@@ -3,6 +3,9 @@ import { defineRoute } from "../route.ts";
 import { account, accountDetail, operatorAccount, session } from "../shapes.ts";
 import { id, lineOfText, listOf, page, passwordText } from "../text.ts";
 
+/** Of the mails to a person. */
+export const language = z.enum(["en", "it"]);
+
 /** `token` only with deliver "token", and then no cookie. */
 export const signedIn = z
   .object({
@@ -10,6 +13,7 @@ export const signedIn = z
     session,
     account,
     token: z.string().optional().describe("own token, only for deliver: token"),
+    returnTo: z.string().optional().describe("where the person wanted to go when the link was asked for"),
   })
   .meta({ id: "SignedIn" });
 
@@ -34,6 +38,7 @@ export const register = defineRoute({
     email: lineOfText(254).optional(),
     username: lineOfText(80).optional(),
     displayName: lineOfText(80).optional(),
+    language: language.optional(),
     password: passwordText,
     deliver: deliver.optional(),
   }),
@@ -56,13 +61,41 @@ export const changeOwnAccount = defineRoute({
   name: "changeOwnAccount",
   method: "PATCH",
   path: "/v1/account",
-  summary: "Change one's display name and username; null takes it away",
+  summary: "Change one's display name, username and language; null takes it away",
   access: "session",
   body: z.strictObject({
     displayName: lineOfText(80).nullable().optional(),
     username: lineOfText(80).nullable().optional(),
+    language: language.nullable().optional().describe("of the mails; null: the site's"),
   }),
   replies: { 200: account },
+});
+
+export const changeEmail = defineRoute({
+  name: "changeEmail",
+  method: "POST",
+  path: "/v1/account/email",
+  summary: "Ask for another address: a link goes to it, and the reply is the same for a free and a taken one",
+  access: "session",
+  body: z.strictObject({ email: lineOfText(254) }),
+  replies: { 202: z.object({}) },
+});
+
+export const inviteAccount = defineRoute({
+  name: "inviteAccount",
+  method: "POST",
+  path: "/v1/operator/invitations",
+  summary: "Invite somebody by mail; inviting an invited one again sends a new link",
+  access: "operator",
+  body: z.strictObject({
+    email: lineOfText(254),
+    username: lineOfText(80).optional(),
+    displayName: lineOfText(80).optional(),
+    labels: z.array(label).max(20, "At most 20 labels.").optional(),
+    reference: lineOfText(190).optional().describe("the application's own id for the person"),
+    language: language.optional(),
+  }),
+  replies: { 201: operatorAccount, 200: operatorAccount },
 });
 
 export const addAccount = defineRoute({

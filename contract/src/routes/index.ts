@@ -7,7 +7,7 @@ import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
 import * as password from "./password.ts";
 import * as session from "./session.ts";
-import { addProof, signIn } from "./sign-in.ts";
+import { addProof, showSignIn, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
 import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
@@ -20,7 +20,10 @@ export const routes = {
   changeOwnAccount: account.changeOwnAccount,
   addAccount: account.addAccount,
   eraseAccount: account.eraseAccount,
+  changeEmail: account.changeEmail,
+  inviteAccount: account.inviteAccount,
   signIn,
+  showSignIn,
   addProof,
   ...password,
   ...session,
@@ -32,7 +35,10 @@ export const routes = {
   lookAtLink: mail.lookAtLink,
   redeemLink: mail.redeemLink,
   listMailbox: mail.listMailbox,
+  showMail: mail.showMail,
+  repeatMail: mail.repeatMail,
   listDevelopmentMailbox: mail.listDevelopmentMailbox,
+  showDevelopmentMail: mail.showDevelopmentMail,
   beginHashTuning,
   showHashTuning,
   ...development,

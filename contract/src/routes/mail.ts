@@ -1,23 +1,39 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
+import { deliver } from "./account.ts";
 
 /** The secret of a link stands in the body, never in an address. */
-const secret = z.string().max(100).describe("lcl_…, from the link's fragment");
+export const linkSecret = z.string().max(100).describe("lcl_…, from the link's fragment");
+
+const mailState = z
+  .enum(["waiting", "sent", "given-up", "caught", "held"])
+  .describe("caught: in the built-in mailbox; held: over a limit, so it went to nobody");
 
 export const mailboxItem = z
   .object({
     id,
     to: z.string(),
     subject: z.string(),
-    sentAt: timestamp,
-    state: z.enum(["caught", "held"]).describe("held: over a limit, so it went to nobody"),
-    text: z.string(),
+    sentAt: timestamp.describe("when it was written"),
+    state: mailState,
+    text: z.string().describe("empty in production, and once it was sent"),
     html: z.string(),
     links: z.array(z.string()),
+    template: z.string(),
+    language: z.string(),
+    heldBecause: z.string().nullable().describe("address-limit or too-many-links"),
+    tries: z.number().int(),
+    nextTryAt: timestamp.nullable(),
+    lastTryAt: timestamp.nullable(),
+    lastAnswer: z.string().nullable().describe("what the mail server said, or what went wrong"),
   })
   .meta({ id: "MailboxItem" });
 export type MailboxItem = z.output<typeof mailboxItem>;
+
+/** A mail with the whole message (RFC 5322) as it goes over the wire. */
+export const mailSource = mailboxItem.extend({ source: z.string() }).meta({ id: "MailSource" });
+export type MailSource = z.output<typeof mailSource>;
 
 export const askForLink = defineRoute({
   name: "askForLink",
@@ -26,10 +42,17 @@ export const askForLink = defineRoute({
   summary: "Ask for a link by mail; the reply is the same whoever is named",
   access: "anybody",
   body: z.strictObject({
-    purpose: z.enum(["reset"]),
+    purpose: z.enum(["reset", "sign-in", "verify"]),
     identifier: lineOfText(254).describe("e-mail address or username"),
+    returnTo: lineOfText(2000).optional().describe("for sign-in: a path of this service to go on to"),
+    remember: z.boolean().optional().describe("for sign-in: keep me signed in on this device"),
+    deliver: deliver.optional(),
   }),
-  replies: { 202: z.object({}) },
+  replies: {
+    202: z.object({
+      token: z.string().optional().describe("for sign-in: lci_…, only for deliver: token"),
+    }),
+  },
 });
 
 export const lookAtLink = defineRoute({
@@ -38,28 +61,82 @@ export const lookAtLink = defineRoute({
   path: "/v1/mail-links/look",
   summary: "What a mailed link is for; changes nothing",
   access: "anybody",
-  body: z.strictObject({ secret }),
-  replies: { 200: z.object({ purpose: z.string(), name: z.string(), expiresAt: timestamp }) },
+  body: z.strictObject({ secret: linkSecret }),
+  replies: {
+    200: z.object({
+      purpose: z.enum(["verify", "reset", "sign-in", "invite", "change-email", "undo-change"]),
+      name: z.string().describe("whose it is"),
+      expiresAt: timestamp,
+      here: z.boolean().describe("whether it was asked for in this browser"),
+      wants: z
+        .enum(["nothing", "new-password", "any-password", "code"])
+        .describe(
+          "what using it takes. any-password: the one from the registration, or a new one. code: it is swapped for one, to be typed where the sign-in was begun",
+        ),
+      newEmail: z.string().nullable().describe("the address that the account gets"),
+      begunIn: z
+        .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })
+        .nullable()
+        .describe("where a sign-in was begun"),
+    }),
+  },
 });
 
 export const redeemLink = defineRoute({
   name: "redeemLink",
   method: "POST",
   path: "/v1/mail-links/redeem",
-  summary: "Use a mailed link: sets the new password, ends all sessions, and signs nobody in",
+  summary: "Use a mailed link; signs nobody in",
   access: "anybody",
-  body: z.strictObject({ secret, password: passwordText }),
-  replies: { 200: z.object({ outcome: z.literal("password-set") }) },
+  body: z.strictObject({
+    secret: linkSecret,
+    password: passwordText.optional().describe("a new one"),
+    present: passwordText.optional().describe("the one from the registration, to prove an address elsewhere"),
+  }),
+  replies: {
+    200: z.discriminatedUnion("outcome", [
+      z.object({ outcome: z.literal("password-set") }),
+      z.object({ outcome: z.literal("email-verified") }),
+      z.object({ outcome: z.literal("invitation-accepted") }),
+      z.object({ outcome: z.literal("email-changed"), email: z.string() }),
+      z.object({ outcome: z.literal("change-undone"), email: z.string() }),
+      z.object({
+        outcome: z.literal("code"),
+        code: z.string().describe("to be typed where the sign-in was begun, and nowhere else"),
+        expiresAt: timestamp,
+      }),
+    ]),
+  },
 });
 
 export const listMailbox = defineRoute({
   name: "listMailbox",
   method: "GET",
   path: "/v1/operator/mailbox",
-  summary: "Mail that the built-in mailbox caught, newest first",
+  summary: "Mail, newest first: what was sent, what waits, what the built-in mailbox caught",
   access: "operator",
-  query: z.strictObject(page),
+  query: z.strictObject({ state: mailState.optional(), ...page }),
   replies: { 200: listOf(mailboxItem) },
+});
+
+export const showMail = defineRoute({
+  name: "showMail",
+  method: "GET",
+  path: "/v1/operator/mailbox/:id",
+  summary: "One mail with its source; bodies only in development",
+  access: "operator",
+  params: z.strictObject({ id }),
+  replies: { 200: mailSource },
+});
+
+export const repeatMail = defineRoute({
+  name: "repeatMail",
+  method: "POST",
+  path: "/v1/operator/mailbox/:id/repeat",
+  summary: "Try one again at once that waits or was given up",
+  access: "operator",
+  params: z.strictObject({ id }),
+  replies: { 200: mailboxItem },
 });
 
 export const listDevelopmentMailbox = defineRoute({
@@ -68,6 +145,21 @@ export const listDevelopmentMailbox = defineRoute({
   path: "/v1/development/mailbox",
   summary: "The same without signing in",
   access: "development",
-  query: z.strictObject(page),
+  query: z.strictObject({ state: mailState.optional(), ...page }),
   replies: { 200: listOf(mailboxItem) },
 });
+
+export const showDevelopmentMail = defineRoute({
+  name: "showDevelopmentMail",
+  method: "GET",
+  path: "/v1/development/mailbox/:id",
+  summary: "One mail with its source, without signing in",
+  access: "development",
+  params: z.strictObject({ id }),
+  replies: { 200: mailSource },
+});
+
+/** Path of a mail's HTML as a page of its own, in development. */
+export function mailHtmlPath(mailId: string): string {
+  return `/mailbox/${mailId}.html`;
+}

@@ -10,7 +10,9 @@ export const changePassword = defineRoute({
   summary: "Change the password: ends all other sessions, and gives this one a new own token",
   access: "session",
   body: z.strictObject({
-    present: passwordText.describe("the password up to now"),
+    present: passwordText
+      .optional()
+      .describe("the password up to now; may be left out within ten minutes of a proof"),
     password: passwordText.describe("the new one"),
   }),
   replies: {

@@ -1,7 +1,8 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { account, operatorSession, session } from "../shapes.ts";
-import { id, listOf, page } from "../text.ts";
+import { id, listOf, page, passwordText } from "../text.ts";
+import { signedIn } from "./account.ts";
 
 export const showSession = defineRoute({
   name: "showSession",
@@ -19,6 +20,18 @@ export const signOut = defineRoute({
   summary: "Sign out: ends the session, in every app",
   access: "session",
   replies: { 204: z.undefined() },
+});
+
+export const reauthenticate = defineRoute({
+  name: "reauthenticate",
+  method: "POST",
+  path: "/v1/session/reauthenticate",
+  summary: "Show a proof again before a sensitive change; a new own token replaces the old one",
+  access: "session",
+  body: z.strictObject({
+    proof: z.strictObject({ type: z.literal("password"), password: passwordText }),
+  }),
+  replies: { 201: signedIn },
 });
 
 export const listSessions = defineRoute({

@@ -3,7 +3,7 @@ import { defineRoute } from "../route.ts";
 import { lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 
-/** One thing shown in a sign-in. */
+/** A first proof. */
 export const proof = z
   .discriminatedUnion("type", [
     z.strictObject({
@@ -15,11 +15,30 @@ export const proof = z
   .meta({ id: "Proof" });
 export type Proof = z.output<typeof proof>;
 
+/** What moves a sign-in in progress on. */
+export const nextProof = z
+  .discriminatedUnion("type", [
+    z.strictObject({ type: z.literal("mail-link"), secret: z.string().max(100).describe("lcl_…") }),
+    z.strictObject({
+      type: z.literal("mail-code"),
+      code: z.string().max(20).describe("six digits, as the link shows them in another browser"),
+    }),
+    z.strictObject({
+      type: z.literal("new-password"),
+      password: passwordText.describe("in the place of the one that an operator wants changed"),
+    }),
+  ])
+  .meta({ id: "NextProof" });
+export type NextProof = z.output<typeof nextProof>;
+
+/** What may be wanted in a sign-in. */
+export const wanted = z.enum(["mail-link", "mail-code", "new-password"]);
+
 /** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
 export const proofWanted = z
   .object({
     outcome: z.literal("proof-wanted"),
-    wanted: z.array(z.enum(["new-password"])),
+    wanted: z.array(wanted),
     expiresAt: timestamp,
     token: z.string().optional().describe("lci_…, only for deliver: token"),
   })
@@ -46,11 +65,15 @@ export const addProof = defineRoute({
   path: "/v1/sign-in/proof",
   summary: "Go on with a sign-in in progress, known by its cookie or by Authorization: Bearer lci_…",
   access: "anybody",
-  body: z.strictObject({
-    proof: z.strictObject({
-      type: z.literal("new-password"),
-      password: passwordText.describe("in the place of the one that an operator wants changed"),
-    }),
-  }),
-  replies: { 201: signedIn },
+  body: z.strictObject({ proof: nextProof }),
+  replies: { 201: signedIn, 202: proofWanted },
+});
+
+export const showSignIn = defineRoute({
+  name: "showSignIn",
+  method: "GET",
+  path: "/v1/sign-in",
+  summary: "The sign-in in progress of this browser: what it waits for",
+  access: "anybody",
+  replies: { 200: z.object({ wanted: z.array(wanted), expiresAt: timestamp }) },
 });

@@ -1,4 +1,5 @@
 export * from "./identifier.ts";
+export * from "./language.ts";
 
 /** The built-in label whose holders may use the console and the operator API. */
 export const OPERATOR_LABEL = "operator";

@@ -1,12 +1,14 @@
 /** Mail links: single-use secrets sent by mail, each for one purpose, one account and one address. */
 
+export * from "./mail-code.ts";
+
 export const LINK_PURPOSES = ["verify", "reset", "sign-in", "invite", "change-email", "undo-change"] as const;
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
 
 const MINUTE = 60_000;
 const DAY = 24 * 60 * MINUTE;
 
-/** Milliseconds that a link of a purpose lives. */
+/** Milliseconds that a link of a purpose lives unless configured otherwise. */
 export const LINK_LIVES: Readonly<Record<LinkPurpose, number>> = {
   verify: DAY,
   reset: 30 * MINUTE,
@@ -22,7 +24,7 @@ export const MOST_LIVING_LINKS = 5;
 /** What is stored of a link. */
 export interface StoredLink {
   readonly purpose: LinkPurpose;
-  /** The address it was sent to, in normal form. */
+  /** The address that the account had when it was asked for, in normal form. */
   readonly emailKey: string;
   readonly expiresAt: Date;
   readonly spentAt: Date | null;
@@ -32,15 +34,20 @@ export interface StoredLink {
 /** Why a link does nothing. */
 export type LinkFault = "unknown" | "used" | "superseded" | "expired";
 
+/** Undoing a change of address is for whoever had the address before. */
+const isBoundToAddress = (purpose: LinkPurpose): boolean => purpose !== "undo-change";
+
 /**
- * Whether a link may be used. A link for another purpose, or to an address that the account no longer has, is as
+ * Whether a link may be used. A link for another purpose, or of an account whose address has changed since, is as
  * unknown as one that never was.
+ * @param emailKey the address that the account has now.
  */
 export function judgeLink(
   link: StoredLink | null,
   { purpose, emailKey, now }: { purpose: LinkPurpose; emailKey: string | null; now: Date },
 ): LinkFault | null {
-  if (link === null || link.purpose !== purpose || link.emailKey !== emailKey) return "unknown";
+  if (link === null || link.purpose !== purpose) return "unknown";
+  if (isBoundToAddress(purpose) && link.emailKey !== emailKey) return "unknown";
   if (link.spentAt !== null) return "used";
   if (link.supersededAt !== null) return "superseded";
   return link.expiresAt > now ? null : "expired";

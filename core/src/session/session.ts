@@ -21,6 +21,14 @@ export interface SessionTimes {
 /** Last use is written once in this many milliseconds, so a session may end up to as much too early. */
 export const LAST_SEEN_GRAIN = 60_000;
 
+/** Milliseconds for which a proof counts when something sensitive is to be changed. */
+export const REAUTHENTICATION_LIFE = 10 * 60_000;
+
+/** Whether a proof was shown lately enough for a sensitive change. @param authTime when it was shown. */
+export function isFresh(authTime: Date, now: Date): boolean {
+  return now.getTime() - authTime.getTime() < REAUTHENTICATION_LIFE;
+}
+
 /** Begins a session's life. */
 export function beginSessionTimes(now: Date, limits: SessionLimits): SessionTimes {
   return {

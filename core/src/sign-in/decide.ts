@@ -6,6 +6,8 @@ import { wantedNext } from "./pending.ts";
 /** What is stored of whoever was named; `null` when nobody has that name. */
 export interface SignInCandidate extends SignInRule {
   readonly state: AccountState;
+  /** The site wants the address proved first, and it is not. */
+  readonly mustProveEmail: boolean;
   /**
    * `none`: the account has no password. `unreadable`: the stored text is no record that may be computed.
    * `pepper-key-missing k1`: it is peppered under a key that is not in the ring.
@@ -23,7 +25,8 @@ export type RefusalReason =
   | "unreadable-record"
   | MissingPepperKey
   | "invited"
-  | "suspended";
+  | "suspended"
+  | "email-unverified";
 
 export type SignInDecision =
   | {
@@ -34,10 +37,13 @@ export type SignInDecision =
       readonly amr: readonly ["pwd"];
     }
   /** `told: "nothing"` is the one refusal that says neither who exists nor what was wrong. */
-  | { readonly outcome: "refused"; readonly reason: RefusalReason; readonly told: "nothing" | "suspended" };
+  | { readonly outcome: "refused"; readonly reason: RefusalReason; readonly told: "nothing" | ToldRefusal };
+
+/** What is told to who knows the password. */
+export type ToldRefusal = "account-suspended" | "email-unverified";
 
 /**
- * Decides. That an account is suspended is told only to who knows its password.
+ * Decides. That an account is suspended, or its address not proved yet, is told only to who knows its password.
  * @param passwordMatches the result of the one hash that runs in every case.
  */
 export function decidePasswordSignIn(
@@ -50,7 +56,10 @@ export function decidePasswordSignIn(
   if (candidate.record !== "present") return refuse(candidate.record);
   if (!passwordMatches) return refuse("wrong-password");
   if (candidate.state === "invited") return refuse("invited");
-  if (candidate.state === "suspended") return { outcome: "refused", reason: "suspended", told: "suspended" };
+  if (candidate.state === "suspended")
+    return { outcome: "refused", reason: "suspended", told: "account-suspended" };
+  if (candidate.mustProveEmail)
+    return { outcome: "refused", reason: "email-unverified", told: "email-unverified" };
   // RFC 8176: "pwd", password-based authentication.
   return { outcome: "proved", wanted: wantedNext(candidate), aal: 1, amr: ["pwd"] };
 }

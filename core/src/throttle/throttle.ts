@@ -14,6 +14,7 @@ export const THROTTLE_KINDS = [
   "network-registrations",
   "network-mail",
   "address-mail",
+  "device-mail",
 ] as const;
 export type ThrottleKind = (typeof THROTTLE_KINDS)[number];
 

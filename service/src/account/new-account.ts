@@ -1,5 +1,5 @@
 /** The row of a new account, with what is not said left empty. */
-import type { Identifier } from "@lucchetto/core";
+import type { AccountState, Identifier, Language } from "@lucchetto/core";
 import type { AccountRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
 
@@ -11,6 +11,9 @@ export interface NewAccount {
   readonly reference?: string | null;
   readonly emailVerifiedAt?: Date | null;
   readonly mustChangePassword?: boolean;
+  readonly state?: AccountState;
+  readonly language?: Language | null;
+  readonly registrationBrowserHash?: Buffer | null;
 }
 
 /** @param now also what the id begins with. */
@@ -25,10 +28,12 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     username: username?.shown ?? null,
     usernameKey: username?.key ?? null,
     displayName: parts.displayName,
-    state: "active",
+    state: parts.state ?? "active",
     labels: [...(parts.labels ?? [])],
     createdAt: now,
     mustChangePassword: parts.mustChangePassword ?? false,
     lastSignInAt: null,
+    language: parts.language ?? null,
+    registrationBrowserHash: parts.registrationBrowserHash ?? null,
   };
 }

@@ -77,7 +77,7 @@ export async function addAccount(
 }
 
 /** A duplicate key as the field it stands in; any other error as it is. */
-function takenProblem(error: unknown): unknown {
+export function takenProblem(error: unknown): unknown {
   const fields = { account_email: "email", account_username: "username", account_reference: "reference" };
   for (const [index, path] of Object.entries(fields)) {
     if (!isDuplicateOf(error, index)) continue;

@@ -1,4 +1,5 @@
 /** What people do with their own account: change display name and username. */
+import type { Language } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
@@ -14,6 +15,7 @@ import { lockAccount, updateAccount } from "./store.ts";
 export interface OwnChange {
   readonly displayName?: string | null | undefined;
   readonly username?: string | null | undefined;
+  readonly language?: Language | null | undefined;
 }
 
 /** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`. */
@@ -37,6 +39,7 @@ export async function changeOwnAccount(
   );
   const columns = {
     ...(change.displayName === undefined ? {} : { displayName: change.displayName }),
+    ...(change.language === undefined ? {} : { language: change.language }),
     ...(change.username === undefined
       ? {}
       : { username: username?.shown ?? null, usernameKey: username?.key ?? null }),
@@ -58,8 +61,13 @@ export async function changeOwnAccount(
 }
 
 /** Only what was said. */
-function definedOf(change: OwnChange): { displayName?: string | null; username?: string | null } {
+function definedOf(change: OwnChange): {
+  displayName?: string | null;
+  username?: string | null;
+  language?: Language | null;
+} {
   return {
+    ...(change.language === undefined ? {} : { language: change.language }),
     ...(change.displayName === undefined ? {} : { displayName: change.displayName }),
     ...(change.username === undefined ? {} : { username: change.username }),
   };

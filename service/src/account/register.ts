@@ -1,28 +1,44 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
 import type { CallOf, routes } from "@lucchetto/contract";
+import type { IdentifierKey } from "@lucchetto/core";
+import { hashToken } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { writeMail } from "../mail/mail.ts";
+import { addresseeOf } from "../mail/notices.ts";
+import { sendLink } from "../mail-link/send.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
 import type { BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AccountRow } from "../storage/index.ts";
+import type { AccountRow, RegistrationRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
-import { countRegistration } from "../throttle/throttle.ts";
+import { countMailFor, countRegistration, rememberThisDevice } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
 import type { FieldError } from "./fields.ts";
 import { readIdentifiers, TAKEN } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
-import { findTaken, insertAccount } from "./store.ts";
+import { fillIn, newRegistration } from "./registration.ts";
+import { insertRegistration } from "./registration-store.ts";
+import { findByIdentifier, findTaken, insertAccount } from "./store.ts";
 
 /** What the form holds. */
 export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
 
-/** `check-mail` is the one answer of a site that does not tell which addresses are taken. */
+/** `check-mail`: a link waits to be used; the one answer of a site that does not tell which addresses are taken. */
 export type RegistrationOutcome =
   { readonly outcome: "signed-in"; readonly begun: BegunSession } | { readonly outcome: "check-mail" };
+
+/** Where somebody registers. */
+export interface RegisteringBrowser {
+  readonly visit: Visit;
+  /** The living session of the same browser, which the new one takes the place of. */
+  readonly replaces: LiveSession | null;
+  /** The mark of the browser; programs have none. */
+  readonly mark: string | undefined;
+}
 
 /**
  * Registers.
@@ -31,8 +47,9 @@ export type RegistrationOutcome =
 export async function register(
   context: ServiceContext,
   registration: Registration,
-  { visit, replaces }: { visit: Visit; replaces: LiveSession | null },
+  browser: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
+  const { visit } = browser;
   const { email, username, password } = await judgeFields(context, registration);
   // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
@@ -51,17 +68,62 @@ export async function register(
   );
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
   const passwordRecord = await context.hashing.make(password);
-  const account = newAccount(context.clock.now(), { email, username, displayName, ...filledIn });
+  const language = registration.language ?? null;
+  const browserHash = browser.mark === undefined ? null : hashToken("device-mark", browser.mark);
+  const { tellTaken, mail, links } = context.configuration;
+  const parts = { username, displayName, language };
+  if (!tellTaken && email !== null && mail.via !== "none") {
+    const waiting = newRegistration({
+      ...parts,
+      email,
+      record: passwordRecord,
+      browserHash,
+      now: context.clock.now(),
+      life: links.verify,
+    });
+    return keepWaiting(context, { ...waiting, ...fillIn(waiting, filledIn) }, browser);
+  }
+  const account = newAccount(context.clock.now(), {
+    ...parts,
+    email,
+    registrationBrowserHash: browserHash,
+    ...filledIn,
+  });
+  return makeAccount(context, { account, passwordRecord }, browser);
+}
+
+/** The site tells what is taken, or there is no mail by which it could ask for a proof. */
+async function makeAccount(
+  context: ServiceContext,
+  { account, passwordRecord }: { account: AccountRow; passwordRecord: string },
+  { visit, replaces, mark }: RegisteringBrowser,
+): Promise<RegistrationOutcome> {
+  const { tellTaken, verifyEmail } = context.configuration;
+  const { id: accountId, email, emailKey } = account;
   // A private site says the same for a free and a taken address, so nobody is signed in by registering one.
-  const tells = context.configuration.tellTaken || email === null;
+  const signsIn = email === null || (tellTaken && verifyEmail === "reminded");
+  // An address is registered once: its first mail is counted, and never held back.
+  if (emailKey !== null) await countMailFor(context, { emailKey, accountId: null, mark });
   try {
     const begun = await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       await insertAccount(manager, account);
-      await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
-      const event = { kind: "account.registered", accountId: account.id } as const;
-      await record(manager, { event, visit, now });
-      if (!tells) return null;
+      await insertRecord(manager, { accountId, record: passwordRecord, setAt: now, madeAt: now });
+      await record(manager, { event: { kind: "account.registered", accountId }, visit, now });
+      if (email !== null && emailKey !== null && context.configuration.mail.via !== "none") {
+        const to = addresseeOf({ ...account, email });
+        const { registrationBrowserHash: browserHash } = account;
+        await sendLink(context, manager, {
+          purpose: "verify",
+          to,
+          emailKey,
+          browserHash,
+          visit,
+          isWithinLimit: true,
+        });
+      }
+      if (!signsIn) return null;
+      if (mark !== undefined) await rememberThisDevice(context, manager, accountId, mark);
       const beginning = { account, kind: "ordinary", aal: 1, amr: ["pwd"], replaces } as const;
       return beginSession(context, manager, beginning, visit);
     });
@@ -70,6 +132,45 @@ export async function register(
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;
     return answerTaken(context, account, visit);
   }
+}
+
+/**
+ * A site that does not tell: the registration waits outside the accounts. For a taken address the same is done, but the
+ * mail to its owner says that there is an account, and no link leads to the registration.
+ */
+async function keepWaiting(
+  context: ServiceContext,
+  registration: RegistrationRow,
+  { visit, mark }: RegisteringBrowser,
+): Promise<RegistrationOutcome> {
+  const { emailKey, usernameKey, browserHash } = registration;
+  const taken = await findTaken(context.dataSource, { emailKey, usernameKey });
+  if (taken.username) return answerTaken(context, registration, visit);
+  const key = emailKey as IdentifierKey<"email">;
+  const owner = await findByIdentifier(context.dataSource, { kind: "email", key });
+  const isWithinLimit = await countMailFor(context, { emailKey, accountId: null, mark });
+  const to = { ...addresseeOf(registration), accountId: null };
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    await insertRegistration(manager, registration);
+    const reason = owner === null ? "address-to-be-proved" : "email-taken";
+    await record(manager, { event: { kind: "account.registration-waits", reason }, visit, now });
+    if (owner === null) {
+      const link = { purpose: "verify", to, registration, emailKey, browserHash, visit } as const;
+      return sendLink(context, manager, { ...link, isWithinLimit });
+    }
+    const held = isWithinLimit ? null : ("address-limit" as const);
+    const link = `${context.configuration.publicUrl}/sign-in`;
+    // To the address as its owner gave it, never as a stranger typed it.
+    const known = addresseeOf({ ...owner, email: owner.email ?? registration.email });
+    await writeMail(context, manager, {
+      name: "already-registered",
+      to: known,
+      about: { visit, link },
+      held,
+    });
+  });
+  return { outcome: "check-mail" };
 }
 
 /** All that is wrong with the form, told at once. */
@@ -84,7 +185,7 @@ async function judgeFields(context: ServiceContext, registration: Registration) 
 
 async function answerTaken(
   context: ServiceContext,
-  { emailKey, usernameKey }: AccountRow,
+  { emailKey, usernameKey }: Pick<AccountRow, "emailKey" | "usernameKey">,
   visit: Visit,
 ): Promise<RegistrationOutcome> {
   const { dataSource, clock, configuration } = context;

@@ -1,6 +1,7 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
+import { browserMarkOf } from "../http/device-mark.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
@@ -16,9 +17,13 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.register, async ({ body: { deliver, ...registration } }, { request, reply }) => {
       const replaces = deliver === "token" ? null : await app.readCaller(request);
-      const result = await register(context, registration, { visit: visitOf(request), replaces });
-      if (result.outcome === "check-mail") return answer(202, result);
-      return answer(201, deliverSession(context, reply, result.begun, deliver));
+      const browser = deliver === "token" ? null : browserMarkOf(context, request);
+      const here = { visit: visitOf(request), replaces, mark: browser?.mark };
+      const result = await register(context, registration, here);
+      const body =
+        result.outcome === "check-mail" ? result : deliverSession(context, reply, result.begun, deliver);
+      if (browser?.setCookie) void reply.header("set-cookie", browser.setCookie);
+      return body.outcome === "check-mail" ? answer(202, body) : answer(201, body);
     });
 
     mount(app, routes.showAccount, async (_received, { caller }) => answer(200, showAccount(caller.account)));

@@ -12,6 +12,7 @@ export function showAccount(row: AccountFacts): Account {
     displayName: row.displayName,
     state: row.state,
     labels: row.labels,
+    language: row.language,
     createdAt: row.createdAt.toISOString(),
   };
 }

@@ -1,2 +1,2 @@
 export { ConfigurationError, keyRingFile, loadConfiguration, variableOf } from "./load.ts";
-export type { Configuration } from "./schema.ts";
+export type { Configuration, MailSettings } from "./schema.ts";

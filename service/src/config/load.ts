@@ -1,10 +1,13 @@
 /** Reads the configuration: one yaml file, each value overridable by an environment variable, secrets apart. */
-import { readFileSync, statSync } from "node:fs";
+import { readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import type { KeyRing } from "@lucchetto/core";
 import { KeyRingError, readKeyRing, readWebhookSecret } from "@lucchetto/core";
 import { parse } from "yaml";
 import { z } from "zod";
+import { readTemplates } from "../mail/templates.ts";
+import { readLogo, readMail } from "./mail.ts";
+import { readSecretFile } from "./secret-file.ts";
 import type { Configuration, ThrottleSettings, WebhookSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 
@@ -29,9 +32,10 @@ const NOT_SETTINGS = new Set([
   "LUCCHETTO_ADMIN_PASSWORD",
 ]);
 const PASSWORD_VARIABLE = "LUCCHETTO_DATABASE_PASSWORD";
+const MAIL_PASSWORD_VARIABLE = "LUCCHETTO_MAIL_SMTP_PASSWORD";
 const WEBHOOK_SECRET_VARIABLE = "LUCCHETTO_WEBHOOKS_SECRET";
 /** Secrets have no setting of their own, only a variable or a file. */
-const SECRET_VARIABLES = new Set([PASSWORD_VARIABLE, WEBHOOK_SECRET_VARIABLE]);
+const SECRET_VARIABLES = new Set([PASSWORD_VARIABLE, MAIL_PASSWORD_VARIABLE, WEBHOOK_SECRET_VARIABLE]);
 
 type Environment = Readonly<Record<string, string | undefined>>;
 
@@ -57,16 +61,42 @@ export function loadConfiguration(path: string, environment: Environment = proce
   const databasePassword = readDatabasePassword(checked.data, path, environment, faults);
   const keyRing = readKeys(checked.data, path, faults);
   const webhookSecret = readWebhooksSecret(checked.data, path, environment, faults);
+  const mail = readMail(checked.data, path, environment, faults);
+  const templates = readTemplates(beside(path, checked.data.mail.templates), faults);
+  const logo = readLogo(beside(path, checked.data.site.logo), faults);
   if (faults.length > 0) throw new ConfigurationError(path, faults);
+  const { links } = checked.data;
   return {
     ...checked.data,
     passwords: { ...checked.data.passwords, ...besideConfiguration(path, checked.data.passwords) },
     throttle: fillThrottle(checked.data),
     webhooks: fillWebhooks(checked.data, webhookSecret),
+    mail,
+    templates,
+    logo,
+    links: {
+      verify: links.verify,
+      reset: links.reset,
+      "sign-in": links.signIn,
+      invite: links.invite,
+      "change-email": links.changeEmail,
+      "undo-change": links.undoChange,
+    },
+    verifyEmail: verificationOf(checked.data),
     databasePassword,
     keyRing,
     tellTaken: checked.data.accounts.tellTaken ?? checked.data.mode === "development",
   };
+}
+
+/** Unless said otherwise production wants a proof of the address, where it can ask for one. */
+function verificationOf({ mode, mail, accounts }: z.output<typeof configurationSchema>) {
+  return accounts.verifyEmail ?? (mode === "production" && mail.via !== "none" ? "required" : "reminded");
+}
+
+/** A path counts from where the configuration lies. */
+function beside(path: string, file: string | undefined): string | null {
+  return file === undefined ? null : resolve(dirname(path), file);
 }
 
 /** A path of a list counts from where the configuration lies. */
@@ -161,7 +191,13 @@ export function keyRingFile(path: string, environment: Environment = process.env
 
 type Tree = Record<string, unknown>;
 
+/** `mail: none` is short for `mail: { via: none }`. */
 function readYaml(path: string): Tree {
+  const tree = readTree(path);
+  return tree["mail"] === "none" ? { ...tree, mail: { via: "none" } } : tree;
+}
+
+function readTree(path: string): Tree {
   let text: string;
   try {
     text = readFileSync(path, "utf8");
@@ -179,9 +215,9 @@ function readYaml(path: string): Tree {
 }
 
 function faultsOfSecretsInYaml(tree: Tree): string[] {
+  const faults: string[] = faultsOfMailSecrets(tree["mail"]);
   const database = tree["database"];
-  if (typeof database !== "object" || database === null) return [];
-  const faults: string[] = [];
+  if (typeof database !== "object" || database === null) return faults;
   if ("password" in database) {
     delete (database as Tree)["password"];
     faults.push(
@@ -194,6 +230,21 @@ function faultsOfSecretsInYaml(tree: Tree): string[] {
       `database.url: it holds a password, and secrets do not belong into the yaml; leave it out there and put it into ${PASSWORD_VARIABLE}, or into a file of mode 0600 named by database.passwordFile`,
     );
   }
+  return faults;
+}
+
+function faultsOfMailSecrets(mail: unknown): string[] {
+  const smtp = typeof mail === "object" && mail !== null ? (mail as Tree)["smtp"] : undefined;
+  if (typeof smtp !== "object" || smtp === null) return [];
+  const mend = `secrets do not belong into the yaml; put it into ${MAIL_PASSWORD_VARIABLE}, or into a file of mode 0600 named by mail.smtp.passwordFile`;
+  const faults: string[] = [];
+  if ("password" in smtp) {
+    delete (smtp as Tree)["password"];
+    faults.push(`mail.smtp.password: ${mend}`);
+  }
+  const url = (smtp as Tree)["url"];
+  if (typeof url === "string" && URL.canParse(url) && new URL(url).password !== "")
+    faults.push(`mail.smtp.url: it holds a password; ${mend}`);
   return faults;
 }
 
@@ -351,18 +402,6 @@ function readKeys(
   } catch (error) {
     const why = error instanceof KeyRingError ? error.message : "the file is not YAML";
     faults.push(`keys.file: ${why}`);
-    return null;
-  }
-}
-
-/** Reads a file that only its owner may read. */
-function readSecretFile(file: string, setting: string, faults: string[]): string | null {
-  try {
-    const othersMayRead = (statSync(file).mode & 0o077) !== 0;
-    if (othersMayRead) faults.push(`${setting}: ${file} can be read by others; run: chmod 600 ${file}`);
-    return readFileSync(file, "utf8").trimEnd();
-  } catch (error) {
-    faults.push(`${setting}: ${file} cannot be read (${(error as NodeJS.ErrnoException).code ?? "unknown"})`);
     return null;
   }
 }

@@ -3,17 +3,19 @@
  * what belongs there.
  */
 import { availableParallelism } from "node:os";
-import type { KeyRing } from "@lucchetto/core";
+import type { KeyRing, LinkPurpose } from "@lucchetto/core";
 import {
   DEFAULT_MINIMUM_LENGTH,
   DEFAULT_SCHEME_TEXT,
   floorsMissedBy,
   isLoopbackHost,
+  LANGUAGES,
   readScheme,
   SchemeError,
 } from "@lucchetto/core";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
+import type { Templates } from "../mail/templates.ts";
 import { readDuration } from "./duration.ts";
 
 declare module "zod" {
@@ -52,6 +54,14 @@ const windowLimit = z
   })
   .prefault({});
 
+/** At most a day for what signs in or sets a password (63B section 4.2). */
+const linkLife = (purpose: LinkPurpose, byDefault: string, longest: number) =>
+  duration(
+    60_000,
+    longest,
+    `a duration from 1m to ${longest / DAY === 1 ? "24h" : `${longest / DAY}d`} for ${purpose} links`,
+  ).prefault(byDefault);
+
 const need = (byDefault: "required" | "optional") =>
   z.enum(["required", "optional", "off"]).default(byDefault).meta({ expected: "required, optional or off" });
 
@@ -60,6 +70,9 @@ const receiver = z
   .refine((text) => URL.canParse(text) && /^https?:$/.test(new URL(text).protocol))
   .optional()
   .meta({ expected: "the address of the application's receiver, such as https://huts.example/webhooks" });
+
+/** The address that a mail comes from: alone, or with a name before it. */
+const SENDER = /^(?:[^<>"\r\n]{1,80} )?<?[^\s<>@"]+@[^\s<>@"]+>?$/;
 
 const pagePath = (byDefault: string) =>
   z
@@ -98,6 +111,17 @@ export const configurationSchema = z.strictObject({
         .max(60)
         .default("This site")
         .meta({ expected: "the site's name, 1 to 60 characters" }),
+      colour: z
+        .string()
+        .regex(/^#[0-9a-fA-F]{6}$/)
+        .default("#866729")
+        .meta({ expected: "a colour such as #866729, for the main button in mails" }),
+      logo: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a PNG or JPEG picture of at most 200 KB, for the head of mails" }),
+      language: z.enum(LANGUAGES).default("en").meta({ expected: "en or it" }),
     })
     .prefault({}),
   database: z.strictObject({
@@ -123,6 +147,11 @@ export const configurationSchema = z.strictObject({
       email: need("required"),
       username: need("optional"),
       tellTaken: z.boolean().optional().meta({ expected: "true or false" }),
+      verifyEmail: z.enum(["required", "reminded"]).optional().meta({ expected: "required or reminded" }),
+      passwordWhenInvited: z
+        .enum(["required", "optional"])
+        .default("required")
+        .meta({ expected: "required or optional" }),
     })
     .prefault({}),
   passwords: z
@@ -174,6 +203,69 @@ export const configurationSchema = z.strictObject({
             .max(10_000)
             .default(100)
             .meta({ expected: "a number of waiting hashes from 0 to 10000" }),
+        })
+        .prefault({}),
+    })
+    .prefault({}),
+  signIn: z
+    .strictObject({
+      mailLink: z
+        .enum(["off", "on", "register"])
+        .default("on")
+        .meta({ expected: "off, on, or register (new addresses too)" }),
+    })
+    .prefault({}),
+  links: z
+    .strictObject({
+      verify: linkLife("verify", "24h", 30 * DAY),
+      reset: linkLife("reset", "30m", DAY),
+      signIn: linkLife("sign-in", "10m", DAY),
+      invite: linkLife("invite", "7d", 30 * DAY),
+      changeEmail: linkLife("change-email", "1h", 7 * DAY),
+      undoChange: linkLife("undo-change", "7d", 90 * DAY),
+    })
+    .prefault({}),
+  mail: z
+    .strictObject({
+      via: z
+        .enum(["smtp", "mailbox", "none"])
+        .optional()
+        .meta({ expected: "smtp, mailbox (development), or none" }),
+      from: z
+        .string()
+        .max(254)
+        .regex(SENDER)
+        .optional()
+        .meta({ expected: "the sender, such as Brina Huts <huts@brina.example>" }),
+      templates: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a folder with templates of your own" }),
+      smtp: z
+        .strictObject({
+          url: z
+            .string()
+            .refine((text) => URL.canParse(text) && /^smtps?:$/.test(new URL(text).protocol))
+            .optional()
+            .meta({
+              expected: "an address such as smtps://huts@mail.example:465 or smtp://huts@mail.example:587",
+            }),
+          passwordFile: z.string().min(1).optional().meta({
+            expected: "the path of a file of mode 0600 that holds the password for the mail server",
+          }),
+          startTls: z.enum(["required", "optional"]).optional().meta({ expected: "required or optional" }),
+          authorityFile: z.string().min(1).optional().meta({
+            expected: "the path of a PEM file with the authority that the server's certificate is from",
+          }),
+          connections: z
+            .number()
+            .int()
+            .min(1)
+            .max(50)
+            .default(5)
+            .meta({ expected: "a number of connections from 1 to 50" }),
+          timeout: duration(1_000, 10 * 60_000, "a duration such as 30s, from 1s to 10m").prefault("30s"),
         })
         .prefault({}),
     })
@@ -281,8 +373,42 @@ export interface WebhookSettings {
   readonly notify: { readonly url?: string | undefined; readonly timeout: number };
 }
 
+/** How mail leaves, with what the mode says and the password filled in. */
+export type MailSettings =
+  | { readonly via: "none" | "mailbox"; readonly from: string }
+  | {
+      readonly via: "smtp";
+      readonly from: string;
+      readonly host: string;
+      readonly port: number;
+      /** TLS from the first byte (RFC 8314); otherwise STARTTLS. */
+      readonly isTls: boolean;
+      readonly mustStartTls: boolean;
+      readonly user: string | null;
+      readonly password: string | null;
+      /** PEM. */
+      readonly authority: string | null;
+      readonly connections: number;
+      /** Milliseconds. */
+      readonly timeout: number;
+    };
+
+/** Milliseconds that a link of each purpose lives. */
+export type LinkLives = Readonly<Record<LinkPurpose, number>>;
+
 /** The configuration as the service uses it. */
-export type Configuration = Omit<z.output<typeof configurationSchema>, "throttle" | "webhooks"> & {
+export type Configuration = Omit<
+  z.output<typeof configurationSchema>,
+  "throttle" | "webhooks" | "mail" | "links"
+> & {
+  readonly mail: MailSettings;
+  /** Every template, an operator's own in place of the built-in one. */
+  readonly templates: Templates;
+  /** The picture at the head of mails. */
+  readonly logo: { readonly content: Buffer; readonly type: "image/png" | "image/jpeg" } | null;
+  readonly links: LinkLives;
+  /** Whether an address must be proved before a first sign-in. */
+  readonly verifyEmail: "required" | "reminded";
   readonly throttle: ThrottleSettings;
   readonly webhooks: WebhookSettings;
   /** `null` in development alone, where what it keys is then keyed for this process only. */
@@ -302,6 +428,7 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
   if (configuration.passwords.pepper === "on" && configuration.keys.file === undefined) {
     faults.push("passwords.pepper: found on, which needs a key ring; name one in keys.file");
   }
+  faults.push(...faultsOfMail(configuration));
   if (configuration.mode === "production") {
     if (url.protocol !== "https:") {
       faults.push(
@@ -336,5 +463,27 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
       `listen.host: found ${configuration.listen.host}, expected 127.0.0.1 or localhost (development listens on loopback only)`,
     );
   }
+  return faults;
+}
+
+function faultsOfMail({ mode, mail, accounts }: z.output<typeof configurationSchema>): string[] {
+  const { via, smtp, from } = mail;
+  const faults: string[] = [];
+  const isSmtp = via === "smtp" || (via === undefined && smtp.url !== undefined);
+  if (isSmtp && smtp.url === undefined)
+    faults.push("mail.smtp.url: missing, expected an address such as smtps://huts@mail.example:465");
+  if (isSmtp && from === undefined)
+    faults.push("mail.from: missing, expected the sender, such as Brina Huts <huts@brina.example>");
+  if (smtp.url !== undefined && via !== undefined && via !== "smtp")
+    faults.push(`mail.via: found ${via}, but mail.smtp.url names a mail server; leave one of them out`);
+  if (mode === "production" && !isSmtp && via !== "none") {
+    faults.push(
+      via === "mailbox"
+        ? "mail.via: found mailbox, which is for development only; name a mail server in mail.smtp.url, or say on purpose: mail: none"
+        : "mail: missing (production); name a mail server in mail.smtp.url and a sender in mail.from, or say on purpose: mail: none",
+    );
+  }
+  if (via === "none" && accounts.verifyEmail === "required")
+    faults.push("accounts.verifyEmail: found required, but without mail nobody can prove an address");
   return faults;
 }

@@ -1,77 +1,149 @@
 /** Asking for a mailed link. The reply is the same whoever is named; what there is to do is done after it. */
 import { randomBytes } from "node:crypto";
-import {
-  hashToken,
-  LINK_LIVES,
-  mintToken,
-  MOST_LIVING_LINKS,
-  readIdentifier,
-  TOKEN_BYTES,
-} from "@lucchetto/core";
+import type { SessionKind } from "@lucchetto/core";
+import { hashToken, mintToken, readEmail, readIdentifier, TOKEN_BYTES } from "@lucchetto/core";
+import { newRegistration } from "../account/registration.ts";
+import { findRegistrationOfBrowser, insertRegistration } from "../account/registration-store.ts";
 import { findByIdentifier } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { record } from "../journal/journal.ts";
-import { writeMail } from "../mail/mail.ts";
-import { resetMail } from "../mail/templates.ts";
+import { addresseeOf } from "../mail/notices.ts";
+import { insertSignIn, knowSignIn } from "../sign-in/store.ts";
+import type { AccountRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import { countMailFor } from "../throttle/throttle.ts";
-import { countLiving, insertLink, supersedeOf } from "./store.ts";
+import { sendLink } from "./send.ts";
 
-export interface LinkWish {
-  readonly purpose: "reset";
+/** Who asks, and where. */
+export interface Asking {
   /** E-mail address or username, as typed. */
   readonly identifier: string;
   readonly visit: Visit;
-  /** The known-device mark that came along: the browser that asks. */
+  /** The mark of the browser that asks, if it has one. */
   readonly mark: string | undefined;
 }
 
-/**
- * Writes the mail, if there is somebody to write to: to the stored address, never to the typed one. Over the limit of
- * the address the mail is held back, and shown so in the mailbox.
- */
-export async function sendLink(
-  context: ServiceContext,
-  { purpose, identifier, visit, mark }: LinkWish,
-): Promise<void> {
-  const read = readIdentifier(identifier);
-  const account = read === null ? null : await findByIdentifier(context.dataSource, read);
-  if (account?.state !== "active" || account.email === null || account.emailKey === null) return;
-  const { id: accountId, email, emailKey } = account;
-  const isWithin = await countMailFor(context, emailKey);
-  const browserHash = mark === undefined ? null : hashToken("device-mark", mark);
-  const { plain, hashed } = mintToken("mail-link", randomBytes(TOKEN_BYTES));
-  const href = `${context.configuration.publicUrl}/link#${plain}`;
+/** Somebody with an address that mail may go to: the stored one, never the typed one. */
+type Reachable = AccountRow & { email: string; emailKey: string };
+
+/** Sends a link for a new password, if there is somebody to send it to. */
+export async function sendReset(context: ServiceContext, asking: Asking): Promise<void> {
+  const account = await findReachable(context, asking.identifier);
+  if (account !== null) await sendTo(context, account, { purpose: "reset", asking });
+}
+
+/** Sends a link that proves the address once more: to the account's, or to that of the registration of this browser. */
+export async function sendVerification(context: ServiceContext, asking: Asking): Promise<void> {
+  const account = await findReachable(context, asking.identifier);
+  if (account !== null) {
+    if (account.emailVerifiedAt === null) await sendTo(context, account, { purpose: "verify", asking });
+    return;
+  }
+  const emailKey = readEmail(asking.identifier)?.key;
+  const browserHash = hashOf(asking.mark);
+  if (emailKey === undefined || browserHash === null) return;
+  const now = context.clock.now();
+  const registration = await findRegistrationOfBrowser(context.dataSource, { emailKey, browserHash, now });
+  if (registration === null) return;
+  const isWithinLimit = await countMailFor(context, { emailKey, accountId: null, mark: asking.mark });
+  const to = { ...addresseeOf(registration), accountId: null };
+  const { visit } = asking;
+  const link = { purpose: "verify", to, registration, emailKey, browserHash, visit, isWithinLimit } as const;
+  await inTransaction(context.dataSource, (manager) => sendLink(context, manager, link));
+}
+
+/** A sign-in that waits for a mail. Before the reply it is the same for everybody: nobody is looked up. */
+export async function beginByMail(
+  { dataSource, clock, configuration }: ServiceContext,
+  { visit, kind, returnTo }: { visit: Visit; kind: SessionKind; returnTo: string | null },
+) {
+  const now = clock.now();
+  const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));
+  const id = newId(now);
+  await inTransaction(dataSource, (manager) =>
+    insertSignIn(manager, {
+      id,
+      tokenHash: hashed,
+      accountId: null,
+      registrationId: null,
+      kind,
+      amr: [],
+      createdAt: now,
+      expiresAt: new Date(now.getTime() + configuration.links["sign-in"]),
+      endedAt: null,
+      mailCodeHash: null,
+      wrongProofs: 0,
+      returnTo,
+      userAgent: visit.userAgent,
+      network: visit.network,
+    }),
+  );
+  return { id, token: plain };
+}
+
+/** Sends the link that a sign-in waits for. To a new address too, where the site lets people register this way. */
+export async function sendSignIn(context: ServiceContext, asking: Asking, signInId: string): Promise<void> {
+  const { mailLink } = context.configuration.signIn;
+  if (mailLink === "off") return;
+  const read = readIdentifier(asking.identifier);
+  if (read === null) return;
+  const account = await findByIdentifier(context.dataSource, read);
+  if (isReachable(account)) return sendTo(context, account, { purpose: "sign-in", asking, signInId });
+  const email = readEmail(asking.identifier);
+  if (account !== null || mailLink !== "register" || email === null) return;
+  const isWithinLimit = await countMailFor(context, {
+    emailKey: email.key,
+    accountId: null,
+    mark: asking.mark,
+  });
+  const browserHash = hashOf(asking.mark);
+  const { visit } = asking;
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    // Voiding frees a place: whoever asks again in the same browser is never kept out by the links of others.
-    if (isWithin && browserHash !== null)
-      await supersedeOf(manager, { accountId, purpose, browserHash, now });
-    const isSent = isWithin && (await countLiving(manager, { accountId, purpose, now })) < MOST_LIVING_LINKS;
-    if (isSent) {
-      const expiresAt = new Date(now.getTime() + LINK_LIVES[purpose]);
-      const times = { createdAt: now, expiresAt, spentAt: null, supersededAt: null };
-      await insertLink(manager, {
-        id: newId(now),
-        secretHash: hashed,
-        purpose,
-        accountId,
-        emailKey,
-        browserHash,
-        ...times,
-      });
-    }
-    await writeMail(context, manager, {
-      to: email,
-      accountId,
-      text: isSent ? resetMail(href) : resetMail(`${context.configuration.publicUrl}/forgot`),
-      state: isSent ? "caught" : "held",
-    });
-    const event = {
-      kind: "mail-link.sent",
-      accountId,
-      reason: isSent ? purpose : `${purpose} held`,
-    } as const;
-    await record(manager, { event, visit, now });
+    const life = context.configuration.links["sign-in"];
+    const registration = newRegistration({ email, browserHash, now, life, record: null });
+    await insertRegistration(manager, registration);
+    await knowSignIn(manager, signInId, { registrationId: registration.id });
+    const to = { ...addresseeOf(registration), accountId: null };
+    const link = { purpose: "sign-in", to, registration, signInId, browserHash, visit } as const;
+    await sendLink(context, manager, { ...link, emailKey: email.key, isWithinLimit });
   });
+}
+
+async function sendTo(
+  context: ServiceContext,
+  account: Reachable,
+  {
+    purpose,
+    asking: { visit, mark },
+    signInId,
+  }: { purpose: "reset" | "verify" | "sign-in"; asking: Asking; signInId?: string },
+): Promise<void> {
+  const { id, emailKey } = account;
+  const isWithinLimit = await countMailFor(context, { emailKey, accountId: id, mark });
+  await inTransaction(context.dataSource, async (manager) => {
+    if (signInId !== undefined) await knowSignIn(manager, signInId, { accountId: id });
+    await sendLink(context, manager, {
+      purpose,
+      to: addresseeOf(account),
+      emailKey,
+      browserHash: hashOf(mark),
+      visit,
+      isWithinLimit,
+      ...(signInId === undefined ? {} : { signInId }),
+    });
+  });
+}
+
+async function findReachable({ dataSource }: ServiceContext, identifier: string): Promise<Reachable | null> {
+  const read = readIdentifier(identifier);
+  const account = read === null ? null : await findByIdentifier(dataSource, read);
+  return isReachable(account) ? account : null;
+}
+
+function isReachable(account: AccountRow | null): account is Reachable {
+  return account?.state === "active" && account.email !== null && account.emailKey !== null;
+}
+
+function hashOf(mark: string | undefined): Buffer | null {
+  return mark === undefined ? null : hashToken("device-mark", mark);
 }

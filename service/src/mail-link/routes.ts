@@ -1,44 +1,72 @@
 import { routes } from "@lucchetto/contract";
-import type { FastifyPluginAsync } from "fastify";
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
+import { afterReplies } from "../http/after-reply.ts";
+import { browserMarkOf } from "../http/device-mark.ts";
 import { answer, mount } from "../http/mount.ts";
 import { ProblemReply } from "../http/problem.ts";
+import { ownPathOf } from "../http/return-path.ts";
 import { visitOf } from "../http/visit.ts";
 import { countMailAsked } from "../throttle/throttle.ts";
-import { sendLink } from "./ask.ts";
-import { readLink, resetPassword } from "./redeem.ts";
+import { beginByMail, sendReset, sendSignIn, sendVerification } from "./ask.ts";
+import { askForEmail } from "./change-email.ts";
+import { invite } from "./invitation.ts";
+import type { BrowserMarks } from "./read.ts";
+import { lookAtLink } from "./read.ts";
+import { redeemLink } from "./redeem.ts";
 
-/** `/v1/mail-links`. */
+/** `/v1/mail-links`, and what else sends a link. */
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
+  const marksOf = (request: FastifyRequest): BrowserMarks => ({
+    mark: context.deviceCookie.read(request.headers.cookie),
+    signInToken: context.signInCookie.read(request.headers.cookie),
+  });
   return async (app) => {
-    /** What was begun after a reply, waited for before the service closes. */
-    const underway = new Set<Promise<void>>();
-    app.addHook("onClose", async () => {
-      await Promise.all(underway);
-    });
+    const afterReply = afterReplies(app);
 
-    mount(app, routes.askForLink, async ({ body }, { request }) => {
-      // Until mail can be sent, only the mailbox of development catches it: better said than swallowed.
-      if (context.configuration.mode === "production") throw new ProblemReply("mail-missing");
+    mount(app, routes.askForLink, async ({ body }, { request, reply }) => {
+      if (context.configuration.mail.via === "none") throw new ProblemReply("mail-missing");
+      const { purpose, identifier, deliver } = body;
       const visit = visitOf(request);
       await countMailAsked(context, visit.network);
-      const mark = context.deviceCookie.read(request.headers.cookie);
-      const work = sendLink(context, { ...body, visit, mark })
-        .catch((error: unknown) => request.log.error({ err: error }, "a mailed link could not be written"))
-        .finally(() => underway.delete(work));
-      underway.add(work);
+      const browser = deliver === "token" ? null : browserMarkOf(context, request);
+      if (browser?.setCookie) void reply.header("set-cookie", browser.setCookie);
+      const mark = browser?.mark;
+      const asking = { identifier, visit, mark };
+      if (purpose !== "sign-in") {
+        const send = purpose === "reset" ? sendReset : sendVerification;
+        afterReply(request, "a mailed link", () => send(context, asking));
+        return answer(202, {});
+      }
+      const kind = body.remember === true ? "remembered" : "ordinary";
+      const returnTo = ownPathOf(context.configuration.publicUrl, body.returnTo);
+      const { id, token } = await beginByMail(context, { visit, kind, returnTo });
+      afterReply(request, "a mailed link", () => sendSignIn(context, asking, id));
+      if (deliver === "token") return answer(202, { token });
+      void reply.header("set-cookie", context.signInCookie.write(token));
       return answer(202, {});
     });
 
-    mount(app, routes.lookAtLink, async ({ body }) => {
-      const { link, account } = await readLink(context, body.secret);
-      const name = account.email ?? account.username ?? "";
-      return answer(200, { purpose: link.purpose, name, expiresAt: link.expiresAt.toISOString() });
+    mount(app, routes.lookAtLink, async ({ body }, { request }) =>
+      answer(200, await lookAtLink(context, body.secret, marksOf(request))),
+    );
+
+    mount(app, routes.redeemLink, async ({ body }, { request }) =>
+      answer(200, await redeemLink(context, { ...body, visit: visitOf(request), marks: marksOf(request) })),
+    );
+
+    mount(app, routes.changeEmail, async ({ body }, { caller, request }) => {
+      const visit = visitOf(request);
+      await countMailAsked(context, visit.network);
+      const { mark } = marksOf(request);
+      const asked = await askForEmail(context, caller, { email: body.email, visit, mark });
+      afterReply(request, "a link to a new address", () => asked.send());
+      return answer(202, {});
     });
 
-    mount(app, routes.redeemLink, async ({ body }, { request }) => {
-      await resetPassword(context, { ...body, visit: visitOf(request) });
-      return answer(200, { outcome: "password-set" as const });
+    mount(app, routes.inviteAccount, async ({ body }, { caller, request }) => {
+      const { isNew, account } = await invite(context, caller, body, visitOf(request));
+      return isNew ? answer(201, account) : answer(200, account);
     });
   };
 }

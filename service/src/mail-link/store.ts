@@ -1,6 +1,6 @@
 import type { HashedToken, LinkPurpose } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, MoreThan } from "typeorm";
+import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { MailLinkRow } from "../storage/index.ts";
 import { MailLinkEntity } from "../storage/index.ts";
 
@@ -33,7 +33,7 @@ export async function supersedeOf(
     purpose,
     browserHash,
     now,
-  }: Pick<MailLinkRow, "accountId" | "purpose"> & { browserHash: Buffer; now: Date },
+  }: { accountId: string; purpose: LinkPurpose; browserHash: Buffer; now: Date },
 ): Promise<void> {
   await manager
     .getRepository(MailLinkEntity)
@@ -48,9 +48,24 @@ export async function spendLink(manager: EntityManager, id: string, now: Date): 
   return affected === 1;
 }
 
-/** Voids all living links of an account. */
+/** Voids all living links of an account but those that undo a change of address. */
 export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
-  await manager.getRepository(MailLinkEntity).update({ accountId, ...living(now) }, { supersededAt: now });
+  await manager
+    .getRepository(MailLinkEntity)
+    .update({ accountId, purpose: Not("undo-change"), ...living(now) }, { supersededAt: now });
+}
+
+/** Voids those that undo a later change of address. */
+export async function voidLaterUndoLinks(
+  manager: EntityManager,
+  { accountId, after, now }: { accountId: string; after: Date; now: Date },
+): Promise<void> {
+  await manager
+    .getRepository(MailLinkEntity)
+    .update(
+      { accountId, purpose: "undo-change", createdAt: MoreThan(after), ...living(now) },
+      { supersededAt: now },
+    );
 }
 
 /** Forgets those that expired before a time. */

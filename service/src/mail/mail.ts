@@ -1,72 +1,200 @@
-/** Mails: written in the transaction of their cause, bodies sealed; without an SMTP server the built-in mailbox catches them. */
+/**
+ * Mails: written in the transaction of their cause, bodies sealed. With a mail server they wait in the outbox; without
+ * one the built-in mailbox catches them.
+ */
 import { randomBytes } from "node:crypto";
-import type { MailboxItem } from "@lucchetto/contract";
+import type { MailboxItem, MailSource } from "@lucchetto/contract";
+import type { Language } from "@lucchetto/core";
 import { NONCE_LENGTH, open, seal } from "@lucchetto/core";
+import MailComposer from "nodemailer/lib/mail-composer/index.js";
 import type { EntityManager } from "typeorm";
-import type { ServiceContext } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
 import type { MailRow, Page, PageQuery } from "../storage/index.ts";
 import { newId, pageOf } from "../storage/index.ts";
-import { insertMail, listMails } from "./store.ts";
-import type { MailBody, MailText } from "./templates.ts";
-import { render } from "./templates.ts";
+import type { MailName, MailValues } from "./catalogue.ts";
+import { messageOf } from "./message.ts";
+import type { MailBody } from "./render.ts";
+import { LOGO_CID, render } from "./render.ts";
+import { findMail, insertMail, listMails, sendAgain } from "./store.ts";
+import { browserInWords, lifeInWords, networkInWords, timeInWords } from "./words.ts";
 
 const placeOf = (id: string) => ({ table: "mail", record: id, purpose: "body" });
 
-/** Writes a mail. @param state `held`: over a limit, so that it goes to nobody but the mailbox's list. */
+/** Whom a mail goes to. `null` as account: somebody who has none yet. */
+export interface Addressee {
+  readonly to: string;
+  readonly accountId: string | null;
+  readonly name: string | null;
+  /** `null`: the site's. */
+  readonly language: Language | null;
+}
+
+/** What is said in many mails: where something was done, and how long a link lives. */
+export interface Circumstances {
+  readonly visit?: Visit;
+  /** The whole address that the button leads to. */
+  readonly link?: string;
+  /** Milliseconds that the link lives; the mail is worth nothing afterwards. */
+  readonly life?: number;
+  readonly address?: string;
+}
+
+type Context = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
+
+/** Why a mail is sent to nobody. */
+export type HeldBecause = "address-limit" | "too-many-links";
+
+/** Writes a mail. @param held over a limit, so that it goes to nobody and is only shown to operators. */
 export async function writeMail(
-  { configuration, clock, sealingKeys }: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
+  context: Context,
   manager: EntityManager,
-  {
-    to,
-    accountId,
-    text,
-    state = "caught",
-  }: { to: string; accountId: string; text: MailText; state?: MailRow["state"] },
+  mail: {
+    readonly name: MailName;
+    readonly to: Addressee;
+    readonly about: Circumstances;
+    readonly held?: HeldBecause | null;
+  },
 ): Promise<void> {
+  const { configuration, clock, sealingKeys } = context;
+  if (configuration.mail.via === "none") return;
+  const { name, to, about, held = null } = mail;
   const now = clock.now();
   const id = newId(now);
-  const body = JSON.stringify(render(text, configuration.site.name));
-  const sealedBody = seal(sealingKeys, body, placeOf(id), randomBytes(NONCE_LENGTH));
+  const language = to.language ?? configuration.site.language;
+  const body = compose(context, { name, language, values: valuesOf(to, about, { language, now }) });
+  const sealedBody = seal(sealingKeys, JSON.stringify(body), placeOf(id), randomBytes(NONCE_LENGTH));
+  const isWaiting = held === null && configuration.mail.via === "smtp";
   await insertMail(manager, {
     id,
-    accountId,
-    toAddress: to,
-    subject: text.subject,
+    accountId: to.accountId,
+    toAddress: to.to,
+    subject: body.subject,
     sealedBody,
-    state,
+    state: held !== null ? "held" : isWaiting ? "waiting" : "caught",
     createdAt: now,
+    template: name,
+    language,
+    heldBecause: held,
+    expiresAt: about.life === undefined ? null : new Date(now.getTime() + about.life),
+    tries: 0,
+    nextTryAt: isWaiting ? now : null,
+    claim: null,
+    claimedUntil: null,
+    lastTryAt: null,
+    lastAnswer: null,
   });
 }
 
-/** The mailbox, newest first. */
-export async function listMailbox(
-  { dataSource, sealingKeys }: ServiceContext,
-  page: PageQuery,
-): Promise<Page<MailboxItem>> {
-  return pageOf(await listMails(dataSource, page), page, (row) => showMail(row, openBody(sealingKeys, row)));
+function valuesOf(
+  { name }: Addressee,
+  { visit, link = "", life, address = "" }: Circumstances,
+  { language, now }: { language: Language; now: Date },
+): MailValues {
+  return {
+    name: name ?? "",
+    link,
+    address,
+    life: life === undefined ? "" : lifeInWords(life, language),
+    when: timeInWords(now, language),
+    network: networkInWords(visit?.network ?? null, language),
+    browser: browserInWords(visit?.userAgent ?? null, language),
+  };
 }
 
-function openBody(ring: ServiceContext["sealingKeys"], { id, sealedBody }: MailRow): MailBody {
+/** Makes subject, text and HTML. */
+function compose(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  { name, language, values }: { name: MailName; language: Language; values: MailValues },
+): MailBody {
+  const { site, logo, templates } = configuration;
+  const look = { name: site.name, colour: site.colour, hasLogo: logo !== null };
+  return render(templates[name][language], values, { site: look, language });
+}
+
+/** The mails, newest first. */
+export async function listMailbox(
+  context: ServiceContext,
+  { state, ...page }: PageQuery & { state?: MailRow["state"] | undefined },
+): Promise<Page<MailboxItem>> {
+  return pageOf(await listMails(context.dataSource, { state }, page), page, (row) => showMail(context, row));
+}
+
+/** One, with its HTML and the message as it goes over the wire. @throws ProblemReply `not-found`. */
+export async function mailInFull(context: ServiceContext, id: string): Promise<MailSource> {
+  const row = await findMail(context.dataSource, id);
+  if (row === null) throw new ProblemReply("not-found");
+  const body = bodyToShow(context, row);
+  const message = body === null ? "" : await sourceOf(context, row, body);
+  return { ...showMail(context, row), source: message };
+}
+
+/** The HTML as a reader's program would show it, its picture within it. */
+export async function htmlOf(context: ServiceContext, id: string): Promise<string> {
+  const row = await findMail(context.dataSource, id);
+  const body = row === null ? null : bodyToShow(context, row);
+  if (body === null) throw new ProblemReply("not-found");
+  const { logo } = context.configuration;
+  if (logo === null) return body.html;
+  return body.html.replaceAll(
+    `cid:${LOGO_CID}`,
+    `data:${logo.type};base64,${logo.content.toString("base64")}`,
+  );
+}
+
+async function sourceOf({ configuration }: ServiceContext, row: MailRow, body: MailBody): Promise<string> {
+  const compiled = new MailComposer(messageOf(configuration, row, body)).compile();
+  return (await compiled.build()).toString("utf8");
+}
+
+/**
+ * In production nobody reads other people's mail here: it may hold a link that sets their password. There the list says
+ * what became of each, and no more.
+ */
+function bodyToShow({ configuration, sealingKeys }: ServiceContext, row: MailRow): MailBody | null {
+  return configuration.mode === "development" ? openBody(sealingKeys, row) : null;
+}
+
+/** The body of a mail; `null` if it was sent, or sealed under a key that is not here. */
+export function openBody(ring: ServiceContext["sealingKeys"], { id, sealedBody }: MailRow): MailBody | null {
+  if (sealedBody === null) return null;
   try {
     return JSON.parse(open(ring, sealedBody, placeOf(id))) as MailBody;
   } catch {
     // Sealed by a process that had no key ring, or under a key that was retired.
-    return { text: "This mail was sealed under a key that is not here any more.", html: "" };
+    return null;
   }
 }
 
-function showMail(
-  { id, toAddress, subject, state, createdAt }: MailRow,
-  { text, html }: MailBody,
-): MailboxItem {
+function showMail(context: ServiceContext, row: MailRow): MailboxItem {
+  const { text, html } = bodyToShow(context, row) ?? { text: "", html: "" };
   return {
-    id,
-    to: toAddress,
-    subject,
-    sentAt: createdAt.toISOString(),
-    state,
+    id: row.id,
+    to: row.toAddress,
+    subject: row.subject,
+    sentAt: row.createdAt.toISOString(),
+    state: row.state,
     text,
     html,
-    links: [...html.matchAll(/href="([^"]+)"/g)].map(([, href = ""]) => href.replaceAll("&amp;", "&")),
+    links: linksOf(html),
+    template: row.template,
+    language: row.language,
+    heldBecause: row.heldBecause,
+    tries: row.tries,
+    nextTryAt: row.state === "waiting" ? (row.nextTryAt?.toISOString() ?? null) : null,
+    lastTryAt: row.lastTryAt?.toISOString() ?? null,
+    lastAnswer: row.lastAnswer,
   };
+}
+
+function linksOf(html: string): string[] {
+  return [...html.matchAll(/href="([^"]+)"/g)].map(([, href = ""]) => href.replaceAll("&amp;", "&"));
+}
+
+/** An operator has one tried again at once. @throws ProblemReply `not-found`, `mail-gone`. */
+export async function repeatMail(context: ServiceContext, id: string): Promise<MailboxItem> {
+  const row = await findMail(context.dataSource, id);
+  if (row === null) throw new ProblemReply("not-found");
+  if (!(await sendAgain(context.dataSource, id, context.clock.now()))) throw new ProblemReply("mail-gone");
+  return showMail(context, (await findMail(context.dataSource, id)) ?? row);
 }

@@ -1,17 +1,35 @@
-import { routes } from "@lucchetto/contract";
+import { mailHtmlPath, routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
-import { listMailbox } from "./mail.ts";
+import { htmlOf, listMailbox, mailInFull, repeatMail } from "./mail.ts";
 
-/** The mailbox: for operators, and in development mode for whoever reaches loopback. */
+/** Nothing but inline styles and pictures within; its links open in a window of their own. */
+const MAIL_POLICY =
+  "default-src 'none'; style-src 'unsafe-inline'; img-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'self'; sandbox allow-popups allow-popups-to-escape-sandbox";
+
+/** The mail log: for operators, and in development mode with the bodies and for whoever reaches loopback. */
 export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listMailbox, async ({ query }) => answer(200, await listMailbox(context, query)));
-    if (context.configuration.mode === "development") {
-      mount(app, routes.listDevelopmentMailbox, async ({ query }) =>
-        answer(200, await listMailbox(context, query)),
-      );
-    }
+    mount(app, routes.showMail, async ({ params }) => answer(200, await mailInFull(context, params.id)));
+    mount(app, routes.repeatMail, async ({ params }) => answer(200, await repeatMail(context, params.id)));
+    if (context.configuration.mode !== "development") return;
+    mount(app, routes.listDevelopmentMailbox, async ({ query }) =>
+      answer(200, await listMailbox(context, query)),
+    );
+    mount(app, routes.showDevelopmentMail, async ({ params }) =>
+      answer(200, await mailInFull(context, params.id)),
+    );
+    app.get<{ Params: { id: string } }>(mailHtmlPath(":id"), async (request, reply) =>
+      reply
+        .headers({
+          "cache-control": "no-store",
+          "content-security-policy": MAIL_POLICY,
+          "x-frame-options": "SAMEORIGIN",
+        })
+        .type("text/html; charset=utf-8")
+        .send(await htmlOf(context, request.params.id)),
+    );
   };
 }

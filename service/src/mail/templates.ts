@@ -1,62 +1,72 @@
-/** What mails say: HTML and text from one source. Names that people chose are text, never markup. */
+/** All templates in all languages: the built-in ones, and an operator's own in their place. */
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import type { Language } from "@lucchetto/core";
+import { LANGUAGES } from "@lucchetto/core";
+import type { MailName } from "./catalogue.ts";
+import { MAIL_NAMES } from "./catalogue.ts";
+import type { Template } from "./template.ts";
+import { readTemplate, TemplateError } from "./template.ts";
+import { ENGLISH } from "./texts/english.ts";
+import { ITALIAN } from "./texts/italian.ts";
 
-/** A mail as paragraphs, with one button at most. */
-export interface MailText {
-  readonly subject: string;
-  readonly paragraphs: readonly string[];
-  readonly button?: { readonly text: string; readonly href: string };
+export type Templates = Readonly<Record<MailName, Readonly<Record<Language, Template>>>>;
+
+/** The sources of the built-in ones, in the form that an operator's own have too. */
+export const BUILT_IN: Readonly<Record<Language, Readonly<Record<MailName, string>>>> = {
+  en: ENGLISH,
+  it: ITALIAN,
+};
+
+/** `reset.it.txt` */
+const FILE = /^([a-z-]+)\.([a-z]{2})\.txt$/;
+
+/**
+ * Reads them all.
+ * @param folder of the operator's own, named `reset.it.txt`; `null`: there is none.
+ * @param faults gets a sentence for each file that cannot be used.
+ */
+export function readTemplates(folder: string | null, faults: string[]): Templates {
+  const own = folder === null ? new Map<string, Template>() : readFolder(folder, faults);
+  const one = (name: MailName, language: Language): Template =>
+    own.get(`${name}.${language}`) ?? readTemplate(name, BUILT_IN[language][name]);
+  return Object.fromEntries(
+    MAIL_NAMES.map((name) => [name, { en: one(name, "en"), it: one(name, "it") }]),
+  ) as Record<MailName, Record<Language, Template>>;
 }
 
-/** A mail as it is sent. */
-export interface MailBody {
-  readonly text: string;
-  readonly html: string;
+function readFolder(folder: string, faults: string[]): Map<string, Template> {
+  const own = new Map<string, Template>();
+  let files: string[];
+  try {
+    files = readdirSync(folder).filter((file) => !file.startsWith("."));
+  } catch (error) {
+    faults.push(`mail.templates: ${folder} cannot be read (${(error as NodeJS.ErrnoException).code})`);
+    return own;
+  }
+  for (const file of files) {
+    const [, name = "", language = ""] = FILE.exec(file) ?? [];
+    if (!isMailName(name) || !isLanguage(language)) {
+      faults.push(
+        `mail.templates: ${join(folder, file)} is the name of no template; expected one of ${MAIL_NAMES.join(", ")}, then .${LANGUAGES.join(".txt or .")}.txt`,
+      );
+      continue;
+    }
+    try {
+      const text = new TextDecoder("utf-8", { fatal: true }).decode(readFileSync(join(folder, file)));
+      own.set(`${name}.${language}`, readTemplate(name, text));
+    } catch (error) {
+      const why = error instanceof TemplateError ? error.message : "it is not UTF-8, or cannot be read";
+      faults.push(`mail.templates: ${join(folder, file)}: ${why}`);
+    }
+  }
+  return own;
 }
 
-/** @param siteName stands above it. */
-export function render({ paragraphs, button }: MailText, siteName: string): MailBody {
-  const text = [
-    siteName,
-    ...paragraphs,
-    ...(button === undefined ? [] : [`${button.text}:\n${button.href}`]),
-  ];
-  const blocks = paragraphs.map((paragraph) => `<p style="margin:0 0 16px">${escape(paragraph)}</p>`);
-  const pressed =
-    button === undefined
-      ? ""
-      : `<p style="margin:24px 0"><a href="${escape(button.href)}" style="background:#866729;color:#ffffff;padding:12px 24px;border-radius:8px;text-decoration:none;font-weight:600">${escape(button.text)}</a></p>`;
-  return {
-    text: `${text.join("\n\n")}\n`,
-    html: `<!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="color-scheme" content="light dark"><title>${escape(siteName)}</title></head><body style="margin:0;padding:32px 16px;font:16px/1.55 system-ui,sans-serif"><div style="max-width:520px;margin:0 auto"><p style="margin:0 0 24px;font-weight:600">${escape(siteName)}</p>${blocks.join("")}${pressed}</div></body></html>`,
-  };
+function isMailName(text: string): text is MailName {
+  return (MAIL_NAMES as readonly string[]).includes(text);
 }
 
-export function resetMail(href: string): MailText {
-  return {
-    subject: "Choose a new password",
-    paragraphs: [
-      "Somebody, we hope you, asked for a new password for your account.",
-      "The link works once, and for 30 minutes. Whoever opens it is asked for a new password; nothing happens before.",
-      "If it was not you, do nothing: your password stays as it is.",
-    ],
-    button: { text: "Choose a new password", href },
-  };
-}
-
-export function passwordResetNotice(at: Date, network: string | null): MailText {
-  return {
-    subject: "Your password was changed",
-    paragraphs: [
-      `The password of your account was reset by a mailed link on ${at.toISOString().replace("T", " ").slice(0, 16)} UTC${network === null ? "" : `, from ${network}`}. All sessions were ended.`,
-      "If it was not you, somebody reads your mail: change its password first, then ask for a new password here.",
-    ],
-  };
-}
-
-function escape(text: string): string {
-  return text
-    .replaceAll("&", "&amp;")
-    .replaceAll("<", "&lt;")
-    .replaceAll(">", "&gt;")
-    .replaceAll('"', "&quot;");
+function isLanguage(text: string): text is Language {
+  return (LANGUAGES as readonly string[]).includes(text);
 }

@@ -1,11 +1,12 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
 import { randomBytes } from "node:crypto";
 import type { PlainToken } from "@lucchetto/core";
-import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
+import { isFresh, mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
 import { lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
@@ -15,7 +16,8 @@ import { checkable, judge, readStored } from "./password.ts";
 import { findRecord, setRecord } from "./store.ts";
 
 export interface PasswordChange {
-  readonly present: string;
+  /** The password up to now; left out where it was shown a moment ago, or there is none. */
+  readonly present: string | undefined;
   readonly password: string;
   readonly visit: Visit;
   /** The known-device mark that came along. */
@@ -29,7 +31,7 @@ export interface PasswordChanged extends LiveSession {
 
 /**
  * Changes it. A wrong present password counts as a failed try, like one at sign-in.
- * @throws ProblemReply `invalid-fields`, `throttled`, `too-busy`, `not-signed-in` (if the session ended meanwhile).
+ * @throws ProblemReply `invalid-fields`, `reauthenticate`, `throttled`, `too-busy`, `not-signed-in` (if the session ended meanwhile).
  */
 export async function changePassword(
   context: ServiceContext,
@@ -38,25 +40,19 @@ export async function changePassword(
 ): Promise<PasswordChanged> {
   const verdict = await judge(context, password, account);
   if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
-  const reserved = await reservePasswordTry(context, {
-    accountId: account.id,
-    name: account.id,
-    network: visit.network,
-    mark,
-  });
-  if (!(await isPresentPassword(context, account.id, present))) {
-    await inTransaction(context.dataSource, (manager) =>
-      record(manager, {
-        event: {
-          kind: "password.change-refused",
-          outcome: "refused",
-          reason: "wrong-password",
+  const reserved =
+    present === undefined
+      ? null
+      : await reservePasswordTry(context, {
           accountId: account.id,
-        },
-        visit,
-        now: context.clock.now(),
-      }),
-    );
+          name: account.id,
+          network: visit.network,
+          mark,
+        });
+  if (present === undefined) {
+    if (!isFresh(session.authTime, context.clock.now())) throw new ProblemReply("reauthenticate");
+  } else if (!(await isPresentPassword(context, account.id, present))) {
+    await recordRefusal(context, account.id, visit);
     throw fieldProblem([{ path: "present", message: "This is not your present password." }]);
   }
 
@@ -72,17 +68,29 @@ export async function changePassword(
       now,
       reason: "password-changed",
     });
-    await reserved.succeed(manager);
+    await reserved?.succeed(manager);
     await clearCountsOf(context, manager, account.id);
     await endSignInsOf(manager, account.id, now);
     await updateAccount(manager, account.id, { mustChangePassword: false });
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "password-changed", account, visit });
     return { session, account, token: plain, endedSessions };
   });
 }
 
-async function isPresentPassword(
+async function recordRefusal(
+  { dataSource, clock }: ServiceContext,
+  accountId: string,
+  visit: Visit,
+): Promise<void> {
+  const reason = "wrong-password";
+  const event = { kind: "password.change-refused", outcome: "refused", reason, accountId } as const;
+  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+}
+
+/** Whether it is the account's password. */
+export async function isPresentPassword(
   context: ServiceContext,
   accountId: string,
   typed: string,

@@ -15,7 +15,8 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.changePassword, async ({ body }, { caller, request, reply }) => {
       const changed = await changePassword(context, caller, {
-        ...body,
+        password: body.password,
+        present: body.present,
         visit: visitOf(request),
         mark: context.deviceCookie.read(request.headers.cookie),
       });

@@ -35,6 +35,11 @@ export async function setRecord(
   await manager.getRepository(PasswordRecordEntity).save(row);
 }
 
+/** Takes the password away. */
+export async function deleteRecord(manager: EntityManager, accountId: string): Promise<void> {
+  await manager.getRepository(PasswordRecordEntity).delete({ accountId });
+}
+
 /** The record, locked against changes until the transaction ends. */
 export function lockRecord(manager: EntityManager, accountId: string): Promise<PasswordRecordRow | null> {
   return manager

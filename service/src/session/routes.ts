@@ -5,6 +5,8 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { pageOf } from "../storage/index.ts";
+import { deliverSession } from "./deliver.ts";
+import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
 import { listSessions } from "./store.ts";
 
@@ -19,6 +21,17 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       await signOut(context, caller, visitOf(request));
       void reply.header("set-cookie", context.ownCookie.remove());
       return answer(204, undefined);
+    });
+
+    mount(app, routes.reauthenticate, async ({ body }, { caller, request, reply }) => {
+      const begun = await reauthenticate(context, caller, {
+        password: body.proof.password,
+        visit: visitOf(request),
+        mark: context.deviceCookie.read(request.headers.cookie),
+      });
+      // The new token takes the way that the old one came.
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      return answer(201, deliverSession(context, reply, begun, deliver));
     });
 
     mount(app, routes.listSessions, async ({ query }, { caller }) => {

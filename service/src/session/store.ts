@@ -13,7 +13,7 @@ export interface LiveSession {
 const SESSION_COLUMNS = `s.id AS sid, s.tokenHash, s.kind, s.aal, s.amr, s.authTime, s.createdAt AS sessionCreatedAt,
   s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network`;
 const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailVerifiedAt, a.username, a.usernameKey,
-  a.displayName, a.state, a.labels, a.createdAt AS accountCreatedAt`;
+  a.displayName, a.state, a.labels, a.language, a.createdAt AS accountCreatedAt`;
 
 /** Columns of a session joined with its account, for queries of the hot path. */
 export const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
@@ -60,6 +60,7 @@ export function splitJoined(row: JoinedRow): LiveSession {
       displayName: row.displayName,
       state: row.state,
       labels: readList(row.labels),
+      language: row.language,
       createdAt: row.accountCreatedAt,
     },
   };
@@ -83,6 +84,17 @@ export async function findByToken(
 
 export async function insertSession(manager: EntityManager, row: SessionRow): Promise<void> {
   await manager.getRepository(SessionEntity).insert(row);
+}
+
+/** Whether an account had a session from a network before. */
+export function hasSessionFrom(
+  manager: EntityManager,
+  accountId: string,
+  network: string | null,
+): Promise<boolean> {
+  return manager
+    .getRepository(SessionEntity)
+    .existsBy({ accountId, network: network === null ? IsNull() : network });
 }
 
 /** Ends a session that has not ended yet. @returns whether it was this call that ended it. */
@@ -137,6 +149,11 @@ export async function replaceToken(
     .getRepository(SessionEntity)
     .update({ id: session.id, tokenHash: session.tokenHash, endedAt: IsNull() }, { tokenHash });
   return affected === 1;
+}
+
+/** Notes that a proof was shown again. */
+export async function noteProof(manager: EntityManager, id: string, authTime: Date): Promise<void> {
+  await manager.getRepository(SessionEntity).update({ id }, { authTime });
 }
 
 export function findSession(dataSource: DataSource, id: string): Promise<SessionRow | null> {

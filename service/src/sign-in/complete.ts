@@ -2,10 +2,13 @@
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
 import type { Beginning, BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import { clearCountsOf, rememberThisDevice } from "../throttle/throttle.ts";
+import { hasSessionFrom } from "../session/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { clearCountsOf, isKnown, rememberThisDevice } from "../throttle/throttle.ts";
 
 /** Where somebody signs in. */
 export interface Device {
@@ -29,10 +32,23 @@ export async function completeSignIn(
   { visit, device, ...beginning }: Omit<Beginning, "replaces"> & { visit: Visit; device: Device },
 ): Promise<SignedInHere> {
   const { account } = beginning;
+  const isNew = await isNewHere(manager, account, { visit, device });
   const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
   const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
   await record(manager, { event, visit, now: context.clock.now() });
   await clearCountsOf(context, manager, account.id);
+  if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser ? await rememberThisDevice(context, manager, account.id, device.mark) : null;
   return { ...begun, mark };
+}
+
+/** A browser is known by its mark, a program by its network. The very first sign-in of an account is new to nobody. */
+async function isNewHere(
+  manager: EntityManager,
+  { id, lastSignInAt }: AccountRow,
+  { visit, device }: { visit: Visit; device: Device },
+): Promise<boolean> {
+  if (lastSignInAt === null) return false;
+  if (device.isBrowser) return !(await isKnown(manager, id, device.mark));
+  return !(await hasSessionFrom(manager, id, visit.network));
 }

@@ -1,11 +1,19 @@
 /** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
 import { randomBytes } from "node:crypto";
 import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
-import { hashToken, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
+import {
+  hashToken,
+  mintToken,
+  PENDING_SIGN_IN_LIFE,
+  TOKEN_BYTES,
+  WANTED_BY_MAIL,
+  wantedNext,
+} from "@lucchetto/core";
 import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
 import { checkable, judge, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
 import { endSessionsOf } from "../session/store.ts";
@@ -22,6 +30,12 @@ export interface PendingSignIn {
   readonly token: PlainToken<"sign-in">;
 }
 
+/** A session at the end of a sign-in in progress, and where the person wanted to go. */
+export interface CompletedSignIn extends SignedInHere {
+  readonly outcome: "signed-in";
+  readonly returnTo: string | null;
+}
+
 /** Keeps a sign-in for what is still wanted. */
 export async function keepPending(
   { dataSource, clock }: ServiceContext,
@@ -33,8 +47,10 @@ export async function keepPending(
   const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
   const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));
   await inTransaction(dataSource, async (manager) => {
-    const row = { id: newId(now), tokenHash: hashed, accountId, kind, amr: [...amr] };
-    await insertSignIn(manager, { ...row, createdAt: now, expiresAt, endedAt: null });
+    const { userAgent, network } = visit;
+    const row = { id: newId(now), tokenHash: hashed, accountId, kind, amr: [...amr], userAgent, network };
+    const unused = { registrationId: null, mailCodeHash: null, wrongProofs: 0, returnTo: null };
+    await insertSignIn(manager, { ...row, ...unused, createdAt: now, expiresAt, endedAt: null });
     const event = { kind: "sign-in.begun", reason: wanted.join(" "), accountId } as const;
     await record(manager, { event, visit, now });
   });
@@ -52,6 +68,18 @@ export async function readPending(
   return row;
 }
 
+/** What a sign-in in progress waits for. @throws ProblemReply `sign-in-lapsed`. */
+export async function showPending(
+  context: ServiceContext,
+  token: string | undefined,
+): Promise<{ wanted: readonly Wanted[]; expiresAt: Date }> {
+  const { accountId, amr, expiresAt } = await readPending(context, token);
+  if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
+  const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
+  if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+  return { wanted: wantedNext(account), expiresAt };
+}
+
 /**
  * Sets the new password that an operator wanted, and completes the sign-in. Everything else of the account ends.
  * @throws ProblemReply `invalid-fields`, `too-busy`, `sign-in-lapsed`.
@@ -60,7 +88,9 @@ export async function showNewPassword(
   context: ServiceContext,
   pending: SignInRow,
   { password, visit, device }: { password: string; visit: Visit; device: Device },
-): Promise<SignedInHere> {
+): Promise<CompletedSignIn> {
+  // Without a first proof nobody chooses a password: the sign-in may still be waiting for its mail.
+  if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, pending.accountId);
   if (account?.state !== "active" || !account.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
   const text = await acceptNewPassword(context, account, password);
@@ -78,7 +108,8 @@ export async function showNewPassword(
     await endSessionsOf(manager, account.id, { now, reason: "password-changed" });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
     await record(manager, { event, visit, now });
-    return completeSignIn(context, manager, {
+    await tellOwner(context, manager, { name: "password-changed", account: locked, visit });
+    const signedIn = await completeSignIn(context, manager, {
       account: { ...locked, mustChangePassword: false },
       kind: pending.kind,
       aal: 1,
@@ -86,6 +117,7 @@ export async function showNewPassword(
       visit,
       device,
     });
+    return { outcome: "signed-in", returnTo: pending.returnTo, ...signedIn };
   });
 }
 

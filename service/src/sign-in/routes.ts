@@ -6,9 +6,10 @@ import { LONGEST_MAX_AGE } from "../http/host-cookie.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
+import { showMailProof } from "./by-mail.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
-import { readPending, showNewPassword } from "./pending.ts";
+import { readPending, showNewPassword, showPending } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
 
 type Deliver = "cookie" | "token" | undefined;
@@ -29,19 +30,38 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.addProof, async ({ body }, { request, reply }) => {
-      const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(request.headers.authorization ?? "")?.[1];
+      const bearer = bearerOf(request);
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
       const pending = await readPending(context, bearer ?? context.signInCookie.read(request.headers.cookie));
-      const signedIn = await showNewPassword(context, pending, {
-        password: body.proof.password,
-        visit: visitOf(request),
-        device: await deviceOf(app, context, request, deliver),
-      });
-      const delivered = deliverSignedIn(context, reply, signedIn, deliver);
+      const here = { visit: visitOf(request), device: await deviceOf(app, context, request, deliver) };
+      const { proof } = body;
+      const outcome =
+        proof.type === "new-password"
+          ? await showNewPassword(context, pending, { password: proof.password, ...here })
+          : await showMailProof(context, pending, { proof, ...here });
+      if (outcome.outcome === "proof-wanted") {
+        const { wanted, expiresAt } = outcome;
+        const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
+        return answer(202, { outcome: "proof-wanted" as const, ...still });
+      }
+      const delivered = deliverSignedIn(context, reply, outcome, deliver);
       if (deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
-      return answer(201, delivered);
+      const { returnTo } = outcome;
+      return answer(201, returnTo === null ? delivered : { ...delivered, returnTo });
+    });
+
+    mount(app, routes.showSignIn, async (_received, { request }) => {
+      const bearer = bearerOf(request);
+      const token = bearer ?? context.signInCookie.read(request.headers.cookie);
+      const { wanted, expiresAt } = await showPending(context, token);
+      return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });
   };
+}
+
+/** The token of a program's sign-in in progress. */
+function bearerOf(request: FastifyRequest): string | undefined {
+  return /^Bearer +([A-Za-z0-9_-]+)$/i.exec(request.headers.authorization ?? "")?.[1];
 }
 
 async function deviceOf(

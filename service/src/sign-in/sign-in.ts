@@ -36,7 +36,7 @@ const FLOOR_FACTOR = 1.25;
 
 /**
  * Signs in.
- * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` (after the right password),
+ * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` and `email-unverified` (after the right password),
  * `throttled`, `too-busy`.
  */
 export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignInOutcome> {
@@ -56,14 +56,18 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
 
   const prepared = preparePassword(proof.password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
-  const candidate = account && { ...account, record: describe(read) };
+  const candidate = account && {
+    ...account,
+    record: describe(read),
+    mustProveEmail: mustProveEmail(context, account),
+  };
   const decision = decidePasswordSignIn(candidate, matches);
 
   if (decision.outcome === "refused") {
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
     if (account !== null && stored !== null && isPastFloor(context, started, stored))
       await recordDearRecord(context, { account, stored, visit });
-    if (decision.told === "suspended") throw new ProblemReply("account-suspended");
+    if (decision.told !== "nothing") throw new ProblemReply(decision.told);
     return refuse(context, started);
   }
   // The decision says that the account, its record and the password are there.
@@ -112,6 +116,11 @@ async function checkOrGiveBack(
     await reserved.giveBack();
     throw error;
   }
+}
+
+/** Nobody signs in by password before the address is proved, where the site wants that. */
+function mustProveEmail({ configuration }: ServiceContext, { email, emailVerifiedAt }: AccountRow): boolean {
+  return configuration.verifyEmail === "required" && email !== null && emailVerifiedAt === null;
 }
 
 function describe(read: PasswordRecord | UnusableRecord | null): SignInCandidate["record"] {

@@ -8,6 +8,7 @@ import { Schemes1700000000003 } from "./migrations/1700000000003-schemes.ts";
 import { SignIns1700000000004 } from "./migrations/1700000000004-sign-ins.ts";
 import { Deliveries1700000000005 } from "./migrations/1700000000005-deliveries.ts";
 import { Mail1700000000006 } from "./migrations/1700000000006-mail.ts";
+import { OutboxAndLinks1700000000007 } from "./migrations/1700000000007-outbox-and-links.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -17,6 +18,7 @@ export const MIGRATIONS = [
   SignIns1700000000004,
   Deliveries1700000000005,
   Mail1700000000006,
+  OutboxAndLinks1700000000007,
 ];
 
 /** The table in which the applied migrations are noted. */

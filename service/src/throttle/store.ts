@@ -82,8 +82,8 @@ export async function sweepCounts(
       );
 }
 
-export function isKnownDevice(dataSource: DataSource, accountId: string, markHash: Buffer): Promise<boolean> {
-  return dataSource.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
+export function isKnownDevice(manager: EntityManager, accountId: string, markHash: Buffer): Promise<boolean> {
+  return manager.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
 }
 
 /** Remembers a device of an account, or that it was used again. */

@@ -96,10 +96,23 @@ export async function countMailAsked(context: ServiceContext, network: string | 
   if (network !== null) await reserve(context, { kind: "network-mail", name: network });
 }
 
-/** Counts a mail to an address. @returns whether it is within the limit; over it nobody is told. */
-export async function countMailFor(context: ServiceContext, emailKey: string): Promise<boolean> {
+/**
+ * Counts a mail to an address. The account's known devices have a budget of their own, so that no stranger's asking
+ * keeps the owner's mail back.
+ * @returns whether it is within the limit; over it nobody is told.
+ */
+export async function countMailFor(
+  context: ServiceContext,
+  asked: { emailKey: string; accountId: string | null; mark: string | undefined },
+): Promise<boolean> {
+  const { emailKey, accountId, mark } = asked;
+  const { manager } = context.dataSource;
+  const isOwn = accountId !== null && (await isKnown(manager, accountId, mark));
   try {
-    await reserve(context, { kind: "address-mail", name: emailKey });
+    await reserve(
+      context,
+      isOwn ? { kind: "device-mail", name: accountId } : { kind: "address-mail", name: emailKey },
+    );
     return true;
   } catch (error) {
     if (error instanceof ProblemReply && error.code === "throttled") return false;
@@ -114,7 +127,7 @@ export function forgetDevicesOf(manager: EntityManager, accountId: string): Prom
 
 async function reserveForAccount(context: ServiceContext, { accountId, name, mark }: Try) {
   if (accountId === null) return reserve(context, { kind: "unknown-name", name });
-  if (await isKnown(context, accountId, mark)) {
+  if (await isKnown(context.dataSource.manager, accountId, mark)) {
     try {
       return await reserve(context, { kind: "account-known", name: accountId });
     } catch (error) {
@@ -180,6 +193,7 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
     case "network-mail":
       return { kind: "window", ...network };
     case "address-mail":
+    case "device-mail":
       return MAIL_PER_ADDRESS;
   }
 }
@@ -203,13 +217,14 @@ export async function clearCountsOf(
   );
 }
 
-async function isKnown(
-  { dataSource }: ServiceContext,
+/** Whether a browser completed a sign-in of this account before. */
+export async function isKnown(
+  manager: EntityManager,
   accountId: string,
   mark: string | undefined,
 ): Promise<boolean> {
   const hashed = mark === undefined ? null : hashToken("device-mark", mark);
-  return hashed !== null && isKnownDevice(dataSource, accountId, hashed);
+  return hashed !== null && isKnownDevice(manager, accountId, hashed);
 }
 
 /** Remembers the browser that completed a sign-in. @returns its mark: the one it brought along, or a new one. */
@@ -290,7 +305,7 @@ export function sweepOldCounts({ dataSource, clock }: ServiceContext): Promise<n
   const before = new Date(clock.now().getTime() - FORGOTTEN_AFTER);
   return sweepCounts(
     dataSource,
-    ["unknown-name", "network", "network-registrations", "network-mail", "address-mail"],
+    ["unknown-name", "network", "network-registrations", "network-mail", "address-mail", "device-mail"],
     before,
   );
 }

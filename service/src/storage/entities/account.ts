@@ -1,4 +1,4 @@
-import type { AccountState } from "@lucchetto/core";
+import type { AccountState, Language } from "@lucchetto/core";
 import { EntitySchema } from "typeorm";
 
 /** A person known to the site. `emailKey` and `usernameKey` are the normal forms that are compared. */
@@ -17,10 +17,17 @@ export interface AccountRow {
   /** An operator wants a new password at the next sign-in. */
   mustChangePassword: boolean;
   lastSignInAt: Date | null;
+  /** Of the mails to this person; `null`: the site's. */
+  language: Language | null;
+  /** SHA-256 of the mark of the browser that registered it. */
+  registrationBrowserHash: Buffer | null;
 }
 
 /** Who the account is, without what only a sign-in needs to know. */
-export type AccountFacts = Omit<AccountRow, "mustChangePassword" | "lastSignInAt">;
+export type AccountFacts = Omit<
+  AccountRow,
+  "mustChangePassword" | "lastSignInAt" | "registrationBrowserHash"
+>;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
   name: "account",
@@ -38,6 +45,8 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     createdAt: { type: "datetime", precision: 3 },
     mustChangePassword: { type: "boolean", default: false },
     lastSignInAt: { type: "datetime", precision: 3, nullable: true },
+    language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", nullable: true },
+    registrationBrowserHash: { type: "binary", length: 32, nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },

@@ -9,6 +9,7 @@ import { MailEntity } from "./mail.ts";
 import { MailLinkEntity } from "./mail-link.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
+import { RegistrationEntity } from "./registration.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
 import { SignInEntity } from "./sign-in.ts";
@@ -25,6 +26,7 @@ export * from "./mail.ts";
 export * from "./mail-link.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
+export * from "./registration.ts";
 export * from "./scheme-count.ts";
 export * from "./session.ts";
 export * from "./sign-in.ts";
@@ -44,6 +46,7 @@ export const ENTITIES = [
   MailLinkEntity,
   MovedClockEntity,
   PasswordRecordEntity,
+  RegistrationEntity,
   SchemeCountEntity,
   SessionEntity,
   SignInEntity,

@@ -6,7 +6,14 @@ export interface MailLinkRow {
   id: string;
   secretHash: Buffer;
   purpose: LinkPurpose;
-  accountId: string;
+  /** Whose it is: an account's, or a registration's that waits outside them. */
+  accountId: string | null;
+  registrationId: string | null;
+  /** The sign-in that it was asked for in. */
+  signInId: string | null;
+  /** The address that the account gets by it. */
+  newEmail: string | null;
+  /** The address that the account had when it was asked for. */
   emailKey: string;
   browserHash: Buffer | null;
   createdAt: Date;
@@ -21,7 +28,10 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
     id: { type: "uuid", primary: true },
     secretHash: { type: "binary", length: 32 },
     purpose: { type: "varchar", length: 16, charset: "ascii", collation: "ascii_bin" },
-    accountId: { type: "uuid" },
+    accountId: { type: "uuid", nullable: true },
+    registrationId: { type: "uuid", nullable: true },
+    signInId: { type: "uuid", nullable: true },
+    newEmail: { type: "varchar", length: 254, nullable: true },
     emailKey: { type: "varchar", length: 254 },
     browserHash: { type: "binary", length: 32, nullable: true },
     createdAt: { type: "datetime", precision: 3 },
@@ -32,6 +42,7 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
   indices: [
     { name: "mail_link_secret", columns: ["secretHash"], unique: true },
     { name: "mail_link_of_account", columns: ["accountId", "purpose"] },
+    { name: "mail_link_of_registration", columns: ["registrationId"] },
     { name: "mail_link_expires", columns: ["expiresAt"] },
   ],
   foreignKeys: [
@@ -39,6 +50,13 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
       name: "mail_link_account",
       target: "account",
       columnNames: ["accountId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+    {
+      name: "mail_link_registration",
+      target: "registration",
+      columnNames: ["registrationId"],
       referencedColumnNames: ["id"],
       onDelete: "CASCADE",
     },

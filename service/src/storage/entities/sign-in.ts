@@ -5,7 +5,10 @@ import { EntitySchema } from "typeorm";
 export interface SignInRow {
   id: string;
   tokenHash: Buffer;
-  accountId: string;
+  /** `null` while nobody is known: a link was asked for, for an address that is unknown or not looked up yet. */
+  accountId: string | null;
+  /** The registration that becomes an account when the link is used. */
+  registrationId: string | null;
   /** Of the session that it will become. */
   kind: SessionKind;
   /** What was shown so far (RFC 8176). */
@@ -14,6 +17,14 @@ export interface SignInRow {
   expiresAt: Date;
   /** Became a session, or was ended by what happened to the account. */
   endedAt: Date | null;
+  /** Keyed hash of the short code that its link was swapped for. */
+  mailCodeHash: Buffer | null;
+  wrongProofs: number;
+  /** Where the person wanted to go. */
+  returnTo: string | null;
+  /** Where it was begun. */
+  userAgent: string | null;
+  network: string | null;
 }
 
 export const SignInEntity = new EntitySchema<SignInRow>({
@@ -21,12 +32,18 @@ export const SignInEntity = new EntitySchema<SignInRow>({
   columns: {
     id: { type: "uuid", primary: true },
     tokenHash: { type: "binary", length: 32 },
-    accountId: { type: "uuid" },
+    accountId: { type: "uuid", nullable: true },
+    registrationId: { type: "uuid", nullable: true },
     kind: { type: "varchar", length: 12 },
     amr: { type: "json" },
     createdAt: { type: "datetime", precision: 3 },
     expiresAt: { type: "datetime", precision: 3 },
     endedAt: { type: "datetime", precision: 3, nullable: true },
+    mailCodeHash: { type: "binary", length: 32, nullable: true },
+    wrongProofs: { type: "int", default: 0 },
+    returnTo: { type: "varchar", length: 2000, nullable: true },
+    userAgent: { type: "varchar", length: 300, nullable: true },
+    network: { type: "varchar", length: 49, nullable: true },
   },
   indices: [
     { name: "sign_in_token", columns: ["tokenHash"], unique: true },

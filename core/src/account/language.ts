@@ -1,0 +1,3 @@
+/** The languages in which mails are written (ISO 639-1). */
+export const LANGUAGES = ["en", "it"] as const;
+export type Language = (typeof LANGUAGES)[number];

@@ -1,0 +1,104 @@
+/** Registrations that wait outside the accounts, on a site that does not tell which addresses it knows. */
+import type { Identifier, IdentifierKey, Language } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { insertRecord } from "../password/store.ts";
+import type { AccountRow, RegistrationRow } from "../storage/index.ts";
+import { isDuplicateOf, newId } from "../storage/index.ts";
+import type { FilledIn } from "../webhook/consult.ts";
+import { newAccount } from "./new-account.ts";
+import { deleteRegistrationsOf } from "./registration-store.ts";
+import { insertAccount } from "./store.ts";
+
+/** @param parts `life` in milliseconds: as long as its link. */
+export function newRegistration(parts: {
+  readonly email: Identifier<"email">;
+  readonly username?: Identifier<"username"> | null;
+  readonly displayName?: string | null;
+  readonly language?: Language | null;
+  readonly record: string | null;
+  readonly filledIn?: RegistrationRow["filledIn"];
+  readonly browserHash: Buffer | null;
+  readonly now: Date;
+  readonly life: number;
+}): RegistrationRow {
+  const { email, username = null, now } = parts;
+  return {
+    id: newId(now),
+    email: email.shown,
+    emailKey: email.key,
+    username: username?.shown ?? null,
+    usernameKey: username?.key ?? null,
+    displayName: parts.displayName ?? null,
+    language: parts.language ?? null,
+    record: parts.record,
+    filledIn: parts.filledIn ?? {},
+    browserHash: parts.browserHash,
+    createdAt: now,
+    expiresAt: new Date(now.getTime() + parts.life),
+  };
+}
+
+/**
+ * Makes the account, its address proved, in the transaction that spends the link; whatever else waited for the address
+ * goes.
+ * @param passwordRecord `null`: it has no password.
+ * @throws ProblemReply `address-taken` if somebody else got address or username meanwhile.
+ */
+export async function settleRegistration(
+  { clock }: Pick<ServiceContext, "clock">,
+  manager: EntityManager,
+  {
+    registration,
+    passwordRecord,
+    visit,
+  }: { registration: RegistrationRow; passwordRecord: string | null; visit: Visit },
+): Promise<AccountRow> {
+  const now = clock.now();
+  const { email, emailKey, username, usernameKey } = registration;
+  const account = newAccount(now, {
+    email: { shown: email, key: emailKey as IdentifierKey<"email"> },
+    username:
+      username === null || usernameKey === null
+        ? null
+        : { shown: username, key: usernameKey as IdentifierKey<"username"> },
+    displayName: registration.displayName,
+    language: registration.language,
+    emailVerifiedAt: now,
+    registrationBrowserHash: registration.browserHash,
+    ...registration.filledIn,
+  });
+  try {
+    await insertAccount(manager, account);
+  } catch (error) {
+    const isTaken = ["account_email", "account_username", "account_reference"].some((key) =>
+      isDuplicateOf(error, key),
+    );
+    throw isTaken ? new ProblemReply("address-taken") : error;
+  }
+  if (passwordRecord !== null) {
+    const { createdAt: setAt } = registration;
+    await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt, madeAt: setAt });
+  }
+  await deleteRegistrationsOf(manager, emailKey);
+  const registered = { kind: "account.registered", accountId: account.id } as const;
+  await record(manager, { event: registered, visit, now });
+  await record(manager, { event: { kind: "email.verified", accountId: account.id }, visit, now });
+  return account;
+}
+
+/** What the application filled in, where it goes. */
+export function fillIn(
+  { displayName }: Pick<RegistrationRow, "displayName">,
+  { displayName: filledName, labels, reference }: FilledIn,
+): Pick<RegistrationRow, "displayName" | "filledIn"> {
+  return {
+    displayName: filledName === undefined ? displayName : filledName,
+    filledIn: {
+      ...(labels === undefined ? {} : { labels: [...labels] }),
+      ...(reference === undefined || reference === null ? {} : { reference }),
+    },
+  };
+}

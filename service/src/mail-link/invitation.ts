@@ -1,0 +1,115 @@
+/** Inviting somebody, and the invitation accepted. */
+import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
+import { consultOrRecord } from "../account/consult.ts";
+import type { FieldError } from "../account/fields.ts";
+import { readIdentifiers, TAKEN } from "../account/fields.ts";
+import { newAccount } from "../account/new-account.ts";
+import { takenProblem } from "../account/operate.ts";
+import { showToOperator } from "../account/show.ts";
+import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { addresseeOf, tellOwner } from "../mail/notices.ts";
+import { setRecord } from "../password/store.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { LinkOfAccount } from "./new-password.ts";
+import { makeNewRecord, spendForAccount } from "./new-password.ts";
+import type { Redeemed, Redemption } from "./redeem.ts";
+import { sendLink } from "./send.ts";
+import { voidLinksOf } from "./store.ts";
+
+type Invitation = CallOf<typeof routes.inviteAccount>["body"];
+
+/**
+ * Makes an account in the state `invited` and mails a link; for one that is invited already, a new link alone.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `mail-missing`.
+ */
+export async function invite(
+  context: ServiceContext,
+  operator: LiveSession,
+  invitation: Invitation,
+  visit: Visit,
+): Promise<{ isNew: boolean; account: OperatorAccount }> {
+  if (context.configuration.mail.via === "none") throw new ProblemReply("mail-missing");
+  const errors: FieldError[] = [];
+  const { email, username } = readIdentifiers(context.configuration, invitation, errors);
+  if (errors.length > 0 || email === null) throw fieldProblem(errors);
+  const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
+  if (known !== null) {
+    if (known.state !== "invited")
+      throw fieldProblem([{ path: "email", message: TAKEN.email }], "identifier-taken");
+    const again = await inTransaction(context.dataSource, async (manager) => {
+      const locked = await lockAccount(manager, known.id);
+      if (locked?.state !== "invited") return null;
+      await voidLinksOf(manager, known.id, context.clock.now());
+      await mailInvitation(context, manager, locked, { operator, visit });
+      return locked;
+    });
+    if (again === null) throw fieldProblem([{ path: "email", message: TAKEN.email }], "identifier-taken");
+    return { isNew: false, account: showToOperator(again, null) };
+  }
+  const { displayName = null, labels = [], reference = null, language = null } = invitation;
+  const facts = { reference, email: email.shown, username: username?.shown ?? null, displayName };
+  const filledIn = await consultOrRecord(
+    context,
+    { type: "account.create", by: "operator", account: { ...facts, labels: [...labels] } },
+    visit,
+  );
+  const parts = { email, username, displayName, labels, reference, language, state: "invited" } as const;
+  const account = newAccount(context.clock.now(), { ...parts, ...filledIn });
+  try {
+    await inTransaction(context.dataSource, async (manager) => {
+      await insertAccount(manager, account);
+      await mailInvitation(context, manager, account, { operator, visit });
+    });
+  } catch (error) {
+    throw takenProblem(error);
+  }
+  return { isNew: true, account: showToOperator(account, null) };
+}
+
+async function mailInvitation(
+  context: ServiceContext,
+  manager: Parameters<typeof lockAccount>[0],
+  account: AccountRow,
+  { operator, visit }: { operator: LiveSession; visit: Visit },
+): Promise<void> {
+  const { id: accountId, email, emailKey } = account;
+  if (email === null || emailKey === null) return;
+  const event = { kind: "account.invited", accountId, actorId: operator.account.id } as const;
+  await record(manager, { event, visit, now: context.clock.now() });
+  await sendLink(context, manager, {
+    purpose: "invite",
+    to: addresseeOf({ ...account, email }),
+    emailKey,
+    browserHash: null,
+    visit,
+    isWithinLimit: true,
+  });
+}
+
+/** Accepts: sets a password where the site wants one, and proves the address. */
+export async function acceptInvitation(
+  context: ServiceContext,
+  of: LinkOfAccount,
+  { password, visit }: Redemption,
+): Promise<Redeemed> {
+  if (of.account === null) throw new ProblemReply("link-unknown");
+  const { passwordWhenInvited } = context.configuration.accounts;
+  const wantsPassword = passwordWhenInvited === "required" || password !== undefined;
+  const made = wantsPassword ? await makeNewRecord(context, password, of.account) : null;
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const account = await spendForAccount(manager, of, now);
+    const { id: accountId } = account;
+    if (made !== null) await setRecord(manager, { accountId, record: made, now });
+    await updateAccount(manager, accountId, { state: "active", emailVerifiedAt: now });
+    await voidLinksOf(manager, accountId, now);
+    await record(manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
+    await tellOwner(context, manager, { name: "invitation-accepted", account, visit });
+  });
+  return { outcome: "invitation-accepted" };
+}

@@ -1,0 +1,40 @@
+/** A new password that comes with a link: judged and hashed before any transaction. */
+import type { Context } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { judge } from "../password/password.ts";
+import type { AccountRow, MailLinkRow } from "../storage/index.ts";
+import { spendLink } from "./store.ts";
+
+/** A link with the account that it belongs to. */
+export interface LinkOfAccount {
+  readonly link: MailLinkRow;
+  readonly account: AccountRow | null;
+}
+
+/** @returns the record. @throws ProblemReply `invalid-fields`, `too-busy`. */
+export async function makeNewRecord(
+  context: ServiceContext,
+  typed: string | undefined,
+  person: Context,
+): Promise<string> {
+  if (typed === undefined) throw fieldProblem([{ path: "password", message: "Choose a new password." }]);
+  const verdict = await judge(context, typed, person);
+  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  return context.hashing.make(verdict.text);
+}
+
+/** Locks the account and spends the link; whoever comes second, or after a change of the account, does nothing. */
+export async function spendForAccount(
+  manager: EntityManager,
+  { link, account }: LinkOfAccount,
+  now: Date,
+): Promise<AccountRow> {
+  const locked = account === null ? null : await lockAccount(manager, account.id);
+  if (locked === null || locked.state !== account?.state || locked.emailKey !== account.emailKey)
+    throw new ProblemReply("link-unknown");
+  if (!(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
+  return locked;
+}

@@ -1,0 +1,39 @@
+/** The first proof of an address keeps nothing that whoever registered it set up before. */
+import type { EntityManager } from "typeorm";
+import { updateAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { deleteRecord, setRecord } from "../password/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { endEverythingOf } from "./end-everything.ts";
+
+/**
+ * How whoever proves the address stands to whoever registered: the same person (the same browser, or the password from
+ * the registration), or perhaps not. Then everything from before goes, and a new password may take its place.
+ */
+export type Prover =
+  { readonly isSame: true } | { readonly isSame: false; readonly newRecord: string | null };
+
+/** Marks the address of a locked account as proved. A later proof changes nothing. */
+export async function proveAddress(
+  context: ServiceContext,
+  manager: EntityManager,
+  { account, prover, visit }: { account: AccountRow; prover: Prover; visit: Visit },
+): Promise<AccountRow> {
+  if (account.emailVerifiedAt !== null) return account;
+  const now = context.clock.now();
+  const { id: accountId } = account;
+  if (!prover.isSame) {
+    await endEverythingOf(context, manager, { accountId, reason: "address-proved", now });
+    if (prover.newRecord === null) await deleteRecord(manager, accountId);
+    else await setRecord(manager, { accountId, record: prover.newRecord, now });
+  }
+  const proved = {
+    emailVerifiedAt: now,
+    ...(prover.isSame ? {} : { mustChangePassword: false }),
+  };
+  await updateAccount(manager, accountId, proved);
+  const reason = prover.isSame ? "same" : "other-browser";
+  await record(manager, { event: { kind: "email.verified", accountId, reason }, visit, now });
+  return { ...account, ...proved };
+}

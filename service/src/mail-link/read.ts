@@ -1,0 +1,131 @@
+/** Looking at a mailed link: what it is for, and what using it takes. It changes nothing. */
+import type { ReplyOf, routes } from "@lucchetto/contract";
+import type { LinkFault } from "@lucchetto/core";
+import { hashToken, judgeLink } from "@lucchetto/core";
+import { findRegistration } from "../account/registration-store.ts";
+import { findAccount } from "../account/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
+import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
+import { findLink } from "./store.ts";
+
+const FAULTS = {
+  unknown: "link-unknown",
+  used: "link-used",
+  superseded: "link-superseded",
+  expired: "link-expired",
+} as const satisfies Record<LinkFault, string>;
+
+/** A link that may be used, and whose it is: an account's, or a registration's that waits outside them. */
+export type ReadLink = { readonly link: MailLinkRow } & (
+  | { readonly account: AccountRow; readonly registration: null }
+  | { readonly account: null; readonly registration: RegistrationRow }
+);
+
+/** By what a browser is known. */
+export interface BrowserMarks {
+  readonly mark: string | undefined;
+  /** The token of its sign-in in progress. */
+  readonly signInToken: string | undefined;
+}
+
+/** Reads one. @throws ProblemReply `link-…`. */
+export async function readLink(
+  { dataSource, clock, configuration }: ServiceContext,
+  secret: string,
+): Promise<ReadLink> {
+  const hashed = hashToken("mail-link", secret);
+  const link = hashed === null ? null : await findLink(dataSource, hashed);
+  if (link === null) throw new ProblemReply("link-unknown");
+  const account = link.accountId === null ? null : await findAccount(dataSource, link.accountId);
+  const registration =
+    link.registrationId === null ? null : await findRegistration(dataSource, link.registrationId);
+  const emailKey = account === null ? (registration?.emailKey ?? null) : (account.emailKey ?? "");
+  const fault = judgeLink(link, { purpose: link.purpose, emailKey, now: clock.now() });
+  if (fault !== null) throw new ProblemReply(FAULTS[fault]);
+  // Switched off since: then the links that are under way do nothing either.
+  if (link.purpose === "sign-in" && configuration.signIn.mailLink === "off")
+    throw new ProblemReply("link-unknown");
+  if (account !== null) {
+    const isOpen = link.purpose === "invite" ? account.state === "invited" : account.state === "active";
+    if (!isOpen) throw new ProblemReply("link-unknown");
+    return { link, account, registration: null };
+  }
+  if (registration === null) throw new ProblemReply("link-unknown");
+  return { link, account: null, registration };
+}
+
+/** Whether the browser that opens it is the one that registered, or that asked for it. */
+export async function isHere(
+  { dataSource, clock }: ServiceContext,
+  { link, account, registration }: ReadLink,
+  { mark, signInToken }: BrowserMarks,
+): Promise<boolean> {
+  if (link.purpose === "sign-in") {
+    const hashed = signInToken === undefined ? null : hashToken("sign-in", signInToken);
+    const open = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
+    return open !== null && open.id === link.signInId;
+  }
+  const asked =
+    link.purpose === "verify"
+      ? (account?.registrationBrowserHash ?? registration?.browserHash)
+      : link.browserHash;
+  const shown = mark === undefined ? null : hashToken("device-mark", mark);
+  return shown !== null && asked !== null && asked !== undefined && asked.equals(shown);
+}
+
+type Look = Extract<ReplyOf<typeof routes.lookAtLink>, { status: 200 }>["body"];
+
+/** What the landing page shows. @throws ProblemReply `link-…`. */
+export async function lookAtLink(
+  context: ServiceContext,
+  secret: string,
+  marks: BrowserMarks,
+): Promise<Look> {
+  const read = await readLink(context, secret);
+  const here = await isHere(context, read, marks);
+  const { link } = read;
+  const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
+  return {
+    purpose: link.purpose,
+    name: nameOf(read),
+    expiresAt: link.expiresAt.toISOString(),
+    here,
+    wants: wantsOf(context, read, here),
+    newEmail: link.newEmail,
+    begunIn: begun && {
+      userAgent: begun.userAgent,
+      network: begun.network,
+      at: begun.createdAt.toISOString(),
+    },
+  };
+}
+
+function wantsOf(
+  { configuration }: ServiceContext,
+  { link, account }: ReadLink,
+  here: boolean,
+): Look["wants"] {
+  switch (link.purpose) {
+    case "verify":
+      return here || (account !== null && account.emailVerifiedAt !== null) ? "nothing" : "any-password";
+    case "sign-in":
+      return here ? "nothing" : "code";
+    case "invite":
+      return configuration.accounts.passwordWhenInvited === "required" ? "new-password" : "nothing";
+    case "reset":
+    case "undo-change":
+      return "new-password";
+    case "change-email":
+      return "nothing";
+  }
+}
+
+/** Whose it is, to the one who opens it: the old address is nothing that a new one's owner need know. */
+function nameOf({ link, account, registration }: ReadLink): string {
+  if (account === null) return registration.email;
+  if (link.purpose === "change-email") return account.displayName ?? account.username ?? link.newEmail ?? "";
+  if (link.purpose === "undo-change") return link.newEmail ?? "";
+  return account.email ?? account.username ?? "";
+}

@@ -1,0 +1,41 @@
+/** A new password by a mailed link. */
+import { updateAccount } from "../account/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
+import { setRecord } from "../password/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { endEverythingOf } from "./end-everything.ts";
+import type { LinkOfAccount } from "./new-password.ts";
+import { makeNewRecord, spendForAccount } from "./new-password.ts";
+import type { Redeemed, Redemption } from "./redeem.ts";
+
+/**
+ * Sets a new password. It signs nobody in, and ends what an intruder may hold: sessions, sign-ins in progress, known
+ * devices, other links. A refused password spends nothing.
+ */
+export async function resetPassword(
+  context: ServiceContext,
+  of: LinkOfAccount,
+  { password, visit }: Redemption,
+): Promise<Redeemed> {
+  if (of.account === null) throw new ProblemReply("link-unknown");
+  const made = await makeNewRecord(context, password, of.account);
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const account = await spendForAccount(manager, of, now);
+    const { id: accountId } = account;
+    await setRecord(manager, { accountId, record: made, now });
+    await updateAccount(manager, accountId, {
+      mustChangePassword: false,
+      emailVerifiedAt: account.emailVerifiedAt ?? now,
+    });
+    await endEverythingOf(context, manager, { accountId, reason: "password-reset", now });
+    await record(manager, { event: { kind: "password.reset", accountId }, visit, now });
+    if (account.emailVerifiedAt === null)
+      await record(manager, { event: { kind: "email.verified", accountId }, visit, now });
+    await tellOwner(context, manager, { name: "password-reset", account, visit });
+  });
+  return { outcome: "password-set" };
+}

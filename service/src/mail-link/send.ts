@@ -1,0 +1,105 @@
+/** Putting a link into a mail: its secret stands there and nowhere else. */
+import { randomBytes } from "node:crypto";
+import type { LinkPurpose } from "@lucchetto/core";
+import { mintToken, MOST_LIVING_LINKS, TOKEN_BYTES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import type { MailName } from "../mail/catalogue.ts";
+import type { Addressee, HeldBecause } from "../mail/mail.ts";
+import { writeMail } from "../mail/mail.ts";
+import type { RegistrationRow } from "../storage/index.ts";
+import { newId } from "../storage/index.ts";
+import { countLiving, insertLink, supersedeOf } from "./store.ts";
+
+/** The mail in which a link of each purpose stands. */
+const MAIL_OF: Readonly<Record<LinkPurpose, MailName>> = {
+  verify: "verify",
+  reset: "reset",
+  "sign-in": "sign-in",
+  invite: "invite",
+  "change-email": "change-email",
+  "undo-change": "email-changed",
+};
+
+/** A link to be sent. */
+export interface LinkToSend {
+  readonly purpose: LinkPurpose;
+  readonly to: Addressee;
+  /** Instead of an account: a registration that waits outside them. */
+  readonly registration?: RegistrationRow;
+  /** The address that the account has now, in normal form; empty if it has none. */
+  readonly emailKey: string;
+  readonly signInId?: string;
+  /** The address that the account gets by it. */
+  readonly newEmail?: string;
+  /** SHA-256 of the mark of the browser that asked. */
+  readonly browserHash: Buffer | null;
+  readonly visit: Visit;
+  /** Whether the address may still be written to. */
+  readonly isWithinLimit: boolean;
+}
+
+/**
+ * Writes link and mail in the transaction of their cause. A newer link voids the older ones that the same browser asked
+ * for; over a limit the mail is held back and carries no link.
+ */
+export async function sendLink(
+  context: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
+  manager: EntityManager,
+  link: LinkToSend,
+): Promise<void> {
+  const { configuration, clock } = context;
+  const { purpose, to, registration, browserHash, visit } = link;
+  const { accountId } = to;
+  const now = clock.now();
+  const life = configuration.links[purpose];
+  // Voiding frees a place: whoever asks again in the same browser is never kept out by the links of others.
+  if (link.isWithinLimit && browserHash !== null && accountId !== null)
+    await supersedeOf(manager, { accountId, purpose, browserHash, now });
+  const held = await whyHeld(manager, link, now);
+  const { plain, hashed } = mintToken("mail-link", randomBytes(TOKEN_BYTES));
+  if (held === null) {
+    await insertLink(manager, {
+      id: newId(now),
+      secretHash: hashed,
+      purpose,
+      accountId,
+      registrationId: registration?.id ?? null,
+      signInId: link.signInId ?? null,
+      newEmail: link.newEmail ?? null,
+      emailKey: link.emailKey,
+      browserHash,
+      createdAt: now,
+      expiresAt: new Date(now.getTime() + life),
+      spentAt: null,
+      supersededAt: null,
+    });
+  }
+  const { publicUrl } = configuration;
+  await writeMail(context, manager, {
+    name: MAIL_OF[purpose],
+    to,
+    about: {
+      visit,
+      life,
+      link: held === null ? `${publicUrl}/link#${plain}` : `${publicUrl}/sign-in`,
+      address: link.newEmail ?? "",
+    },
+    held,
+  });
+  const reason = held === null ? purpose : `${purpose} held: ${held}`;
+  await record(manager, { event: { kind: "mail-link.sent", accountId, reason }, visit, now });
+}
+
+async function whyHeld(
+  manager: EntityManager,
+  { to: { accountId }, purpose, isWithinLimit }: LinkToSend,
+  now: Date,
+): Promise<HeldBecause | null> {
+  if (!isWithinLimit) return "address-limit";
+  // Each of these undoes a change of its own, and nobody but the owner's changes make them.
+  if (accountId === null || purpose === "undo-change") return null;
+  const living = await countLiving(manager, { accountId, purpose, now });
+  return living >= MOST_LIVING_LINKS ? "too-many-links" : null;
+}

@@ -1,0 +1,35 @@
+/** A sign-in link opened in another browser: it signs in nobody, but is swapped for a short code. */
+import { randomBytes } from "node:crypto";
+import { hashMailCode, MAIL_CODE_BYTES, mailCodeOf } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { findSignIn, setMailCode } from "../sign-in/store.ts";
+import type { MailLinkRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { Redeemed } from "./redeem.ts";
+import { spendLink } from "./store.ts";
+
+/** Swaps it. The code is accepted only at the sign-in in which the link was asked for. */
+export async function swapForCode(
+  context: ServiceContext,
+  link: MailLinkRow,
+  visit: Visit,
+): Promise<Redeemed> {
+  const { signInId } = link;
+  const signIn = signInId === null ? null : await findSignIn(context.dataSource, signInId);
+  if (signIn === null) throw new ProblemReply("link-unknown");
+  const code = mailCodeOf(randomBytes(MAIL_CODE_BYTES));
+  const mailCodeHash = hashMailCode(context.mailCodeKey, { signInId: signIn.id, code });
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    if (!(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
+    if (!(await setMailCode(manager, signIn.id, { mailCodeHash, now })))
+      throw new ProblemReply("link-expired", {
+        detail: "The sign-in for which this link was asked is over. Begin again at the sign-in page.",
+      });
+    const event = { kind: "mail-link.swapped", accountId: link.accountId } as const;
+    await record(manager, { event, visit, now });
+  });
+  return { outcome: "code", code, expiresAt: signIn.expiresAt.toISOString() };
+}

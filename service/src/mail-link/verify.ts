@@ -1,0 +1,101 @@
+/** Proving the address after registering. */
+import type { Context } from "@lucchetto/core";
+import { preparePassword } from "@lucchetto/core";
+import { settleRegistration } from "../account/registration.ts";
+import type { ServiceContext } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { checkable, readStored } from "../password/password.ts";
+import { findRecord } from "../password/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { reservePasswordTry } from "../throttle/throttle.ts";
+import { makeNewRecord, spendForAccount } from "./new-password.ts";
+import type { Prover } from "./prove.ts";
+import { proveAddress } from "./prove.ts";
+import type { ReadLink } from "./read.ts";
+import type { Redeemed, Redemption } from "./redeem.ts";
+import { spendLink } from "./store.ts";
+
+/**
+ * Proves it. In the browser that registered, a click is enough; in another one the password from the registration is
+ * shown, or a new one chosen, so that nobody prepares an account for somebody else's address (SI-12).
+ */
+export async function verifyAddress(
+  context: ServiceContext,
+  read: ReadLink,
+  { here, visit, ...shown }: Redemption & { here: boolean },
+): Promise<Redeemed> {
+  const { link, account, registration } = read;
+  if (account !== null) {
+    const isProved = here || account.emailVerifiedAt !== null;
+    const stored = isProved ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);
+    const prover = isProved
+      ? SAME
+      : await whoProves(context, { stored, person: account, accountId: account.id, ...shown, visit });
+    await inTransaction(context.dataSource, async (manager) => {
+      const locked = await spendForAccount(manager, { link, account }, context.clock.now());
+      await proveAddress(context, manager, { account: locked, prover, visit });
+    });
+    return { outcome: "email-verified" };
+  }
+  const { record: stored } = registration;
+  const prover = here
+    ? SAME
+    : await whoProves(context, { stored, person: registration, accountId: null, ...shown, visit });
+  await inTransaction(context.dataSource, async (manager) => {
+    if (!(await spendLink(manager, link.id, context.clock.now()))) throw new ProblemReply("link-used");
+    const passwordRecord = prover.isSame ? stored : prover.newRecord;
+    await settleRegistration(context, manager, { registration, passwordRecord, visit });
+  });
+  return { outcome: "email-verified" };
+}
+
+const SAME: Prover = { isSame: true };
+
+interface Showing extends Pick<Redemption, "password" | "present" | "visit" | "marks"> {
+  readonly stored: string | null;
+  readonly person: Context & { readonly id: string };
+  /** `null`: it is a registration that waits outside them. */
+  readonly accountId: string | null;
+}
+
+/** By the password from the registration the same person; by a new one perhaps another. */
+async function whoProves(context: ServiceContext, showing: Showing): Promise<Prover> {
+  const { password, present, person } = showing;
+  if (present !== undefined) {
+    if (!(await isFromRegistration(context, showing, present)))
+      throw fieldProblem([
+        {
+          path: "present",
+          message: "This is not the password from the registration; choose a new one instead.",
+        },
+      ]);
+    return SAME;
+  }
+  if (password === undefined) throw new ProblemReply("password-wanted");
+  return { isSame: false, newRecord: await makeNewRecord(context, password, person) };
+}
+
+/** Counted like a try at sign-in. */
+async function isFromRegistration(
+  context: ServiceContext,
+  { stored, person, accountId, visit, marks }: Showing,
+  typed: string,
+): Promise<boolean> {
+  const reserved = await reservePasswordTry(context, {
+    accountId,
+    name: person.id,
+    network: visit.network,
+    mark: marks.mark,
+  });
+  let matches = false;
+  try {
+    const prepared = preparePassword(typed);
+    const readable = stored === null ? null : checkable(readStored(context.hashing, stored));
+    matches = prepared.ok && (await context.hashing.check(prepared.text, readable));
+  } catch (error) {
+    await reserved.giveBack();
+    throw error;
+  }
+  if (matches) await reserved.giveBack();
+  return matches;
+}

@@ -1,0 +1,73 @@
+/** Every mail there is, and what each may say: the names that stand between double braces in its template. */
+
+export interface MailKind {
+  /** When it is sent, for the docs and for whoever writes a template of their own. */
+  readonly when: string;
+  /** What may stand in it. Every mail may also say `site`. */
+  readonly says: readonly string[];
+  /** Without a button to `{{link}}` it would be of no use. */
+  readonly needsLink: boolean;
+}
+
+export const MAIL_KINDS = {
+  verify: {
+    when: "somebody registered, or asked for the link again",
+    says: ["name", "link", "life"],
+    needsLink: true,
+  },
+  "already-registered": {
+    when: "somebody registered with an address that has an account",
+    says: ["link", "when", "network"],
+    needsLink: false,
+  },
+  reset: { when: "a new password is asked for", says: ["name", "link", "life"], needsLink: true },
+  "sign-in": {
+    when: "signing in by mail is asked for",
+    says: ["name", "link", "life", "browser", "network"],
+    needsLink: true,
+  },
+  invite: { when: "an operator invites somebody", says: ["name", "link", "life"], needsLink: true },
+  "change-email": {
+    when: "an account is to get this address",
+    says: ["name", "address", "link", "life"],
+    needsLink: true,
+  },
+  "email-changed": {
+    when: "an account has got another address; goes to the one before",
+    says: ["name", "address", "when", "network", "link", "life"],
+    needsLink: true,
+  },
+  "email-restored": {
+    when: "a change of address was undone",
+    says: ["name", "when", "network"],
+    needsLink: false,
+  },
+  "password-changed": {
+    when: "the password was changed in a session",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "password-reset": {
+    when: "the password was reset by a mailed link",
+    says: ["name", "when", "network", "link"],
+    needsLink: false,
+  },
+  "new-sign-in": {
+    when: "somebody signed in from a browser that the account had not used before",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "invitation-accepted": {
+    when: "an invitation was accepted",
+    says: ["name", "when", "network"],
+    needsLink: false,
+  },
+} as const satisfies Record<string, MailKind>;
+
+export type MailName = keyof typeof MAIL_KINDS;
+export const MAIL_NAMES = Object.keys(MAIL_KINDS) as MailName[];
+
+/** What a mail says, by name. `site` is filled in by itself. */
+export type MailValues<Name extends MailName = MailName> = Readonly<
+  Record<(typeof MAIL_KINDS)[Name]["says"][number], string>
+>;

@@ -1,0 +1,128 @@
+import type { MailName } from "../catalogue.ts";
+
+export const ITALIAN: Readonly<Record<MailName, string>> = {
+  verify: `Subject: Conferma il tuo indirizzo per {{site}}
+
+Benvenuto. Un clic dimostra che questo indirizzo è tuo.
+
+[Conferma il mio indirizzo]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. Aprilo nel browser in cui ti sei registrato; in un altro ti sarà chiesta la password.
+
+Se non ti sei registrato tu, non fare nulla: senza quel clic non succede niente.
+`,
+  "already-registered": `Subject: Hai già un account su {{site}}
+
+Qualcuno, forse tu, ha provato a registrarsi con questo indirizzo. Ha già un account, perciò non è cambiato nulla.
+
+[Accedi]({{link}})
+
+Se hai dimenticato la password, chiedine una nuova in quella pagina. Se non eri tu, non devi fare nulla.
+
+- Quando: {{when}}
+- Da: {{network}}
+`,
+  reset: `Subject: Scegli una nuova password per {{site}}
+
+Qualcuno, speriamo tu, ha chiesto una nuova password per il tuo account.
+
+[Scegli una nuova password]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. A chi lo apre viene chiesta una nuova password; prima non succede nulla.
+
+Se non eri tu, non fare nulla: la tua password resta com'è.
+`,
+  "sign-in": `Subject: Accedi a {{site}}
+
+Hai chiesto di accedere senza password.
+
+[Accedi]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. Nel browser in cui l'hai chiesto ti fa accedere. In ogni altro mostra un breve codice, da scrivere dove l'hai chiesto.
+
+- Chiesto in: {{browser}}
+- Da: {{network}}
+
+Se non eri tu, non fare nulla e non dire il codice a nessuno.
+`,
+  invite: `Subject: Sei invitato su {{site}}
+
+Le persone di {{site}} hanno preparato un account per te. Comincia con il tuo clic.
+
+[Accetta l'invito]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. Se non vuoi un account, non fare nulla.
+`,
+  "change-email": `Subject: Conferma il tuo nuovo indirizzo per {{site}}
+
+Questo indirizzo sta per diventare quello di un account su {{site}}.
+
+[Usa questo indirizzo]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. Fino ad allora la posta va all'indirizzo di prima. Se non l'hai chiesto tu, non fare nulla.
+`,
+  "email-changed": `Subject: Il tuo account ha un altro indirizzo
+
+D'ora in poi la posta del tuo account su {{site}} va a {{address}}.
+
+- Quando: {{when}}
+- Da: {{network}}
+
+Se eri tu, non devi fare nulla. Se non eri tu, riprenditi l'account: torna il vecchio indirizzo, tutte le sessioni finiscono e scegli una nuova password.
+
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}.
+`,
+  "email-restored": `Subject: Il tuo account ha di nuovo il vecchio indirizzo
+
+Il cambio di indirizzo del tuo account su {{site}} è stato annullato. Tutte le sessioni sono finite.
+
+- Quando: {{when}}
+- Da: {{network}}
+`,
+  "password-changed": `Subject: La tua password è stata cambiata
+
+La password del tuo account su {{site}} è stata cambiata in una tua sessione. Tutte le altre sessioni sono finite.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, chiedi subito una nuova password.
+
+[Scegli una nuova password]({{link}})
+`,
+  "password-reset": `Subject: La tua password è stata cambiata
+
+La password del tuo account su {{site}} è stata reimpostata con un collegamento ricevuto per posta. Tutte le sessioni sono finite.
+
+- Quando: {{when}}
+- Da: {{network}}
+
+Se non eri tu, qualcuno legge la tua posta: cambia prima la sua password, poi chiedine una nuova qui.
+
+[Scegli una nuova password]({{link}})
+`,
+  "new-sign-in": `Subject: Nuovo accesso a {{site}}
+
+Qualcuno è entrato nel tuo account da un browser che non avevamo ancora visto.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se eri tu, non devi fare nulla. Se non eri tu, scegli una nuova password: così finiscono tutte le sessioni.
+
+[Scegli una nuova password]({{link}})
+`,
+  "invitation-accepted": `Subject: Il tuo account su {{site}} è pronto
+
+L'invito su {{site}} è stato accettato e il tuo indirizzo è confermato.
+
+- Quando: {{when}}
+- Da: {{network}}
+
+Se non eri tu, rivolgiti alle persone che gestiscono il sito.
+`,
+};

@@ -1,0 +1,40 @@
+/** Times, durations and browsers in the words of a mail's language. */
+import type { Language } from "@lucchetto/core";
+import { UAParser } from "ua-parser-js";
+
+const LOCALES = { en: "en-GB", it: "it-IT" } as const;
+const UNKNOWN = { en: "unknown", it: "sconosciuto" } as const;
+const ON = { en: "on", it: "su" } as const;
+
+/** `23 November 2026, 13:04 UTC`. */
+export function timeInWords(at: Date, language: Language): string {
+  const format = { dateStyle: "long", timeStyle: "short", timeZone: "UTC" } as const;
+  return `${new Intl.DateTimeFormat(LOCALES[language], format).format(at).replace(" at ", ", ")} UTC`;
+}
+
+/** The largest unit in which a duration is whole. @param milliseconds a whole number of minutes. */
+export function lifeInWords(milliseconds: number, language: Language): string {
+  const minutes = Math.round(milliseconds / 60_000);
+  const [count, unit] =
+    minutes % 1_440 === 0 && minutes > 1_440
+      ? [minutes / 1_440, "day"]
+      : minutes % 60 === 0
+        ? [minutes / 60, "hour"]
+        : [minutes, "minute"];
+  return new Intl.NumberFormat(LOCALES[language], { style: "unit", unit, unitDisplay: "long" }).format(count);
+}
+
+/** `Firefox on Linux`, from what the browser says of itself. */
+export function browserInWords(userAgent: string | null, language: Language): string {
+  if (userAgent === null) return UNKNOWN[language];
+  const { browser, os } = new UAParser(userAgent).getResult();
+  const words = [browser.name, os.name].filter((word) => word !== undefined);
+  return words.length > 0
+    ? words.join(` ${ON[language]} `)
+    : (userAgent.split(/[ /]/, 1)[0] ?? UNKNOWN[language]);
+}
+
+/** A network, or that it is not known. */
+export function networkInWords(network: string | null, language: Language): string {
+  return network ?? UNKNOWN[language];
+}

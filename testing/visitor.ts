@@ -1,0 +1,77 @@
+/** A browser as the service sees it: it keeps its cookies and names its origin. */
+import type { MailboxItem } from "@lucchetto/contract";
+import { routes } from "@lucchetto/contract";
+import { setTimeout as pause } from "node:timers/promises";
+import type { TestService } from "./service.ts";
+import { send } from "./service.ts";
+
+export type Reply = Awaited<ReturnType<typeof send>>;
+
+export class Visitor {
+  readonly cookies = new Map<string, string>();
+  private readonly service: TestService;
+
+  constructor(service: TestService) {
+    this.service = service;
+  }
+
+  async call(
+    method: string,
+    path: string,
+    body?: unknown,
+    { headers = {}, at = this.service }: { headers?: Record<string, string>; at?: TestService } = {},
+  ): Promise<Reply> {
+    const cookie = [...this.cookies].map(([name, value]) => `${name}=${value}`).join("; ");
+    const reply = await send(at, method, path, {
+      headers: {
+        origin: at.url,
+        ...(cookie === "" ? {} : { cookie }),
+        ...(body === undefined ? {} : { "content-type": "application/json" }),
+        ...headers,
+      },
+      body: body === undefined ? null : JSON.stringify(body),
+    });
+    for (const line of reply.headers.getSetCookie()) {
+      const [pair = ""] = line.split(";", 1);
+      const name = pair.slice(0, pair.indexOf("="));
+      if (/max-age=0/i.test(line)) this.cookies.delete(name);
+      else this.cookies.set(name, pair.slice(name.length + 1));
+    }
+    return reply;
+  }
+
+  post(path: string, body: unknown): Promise<Reply> {
+    return this.call("POST", path, body);
+  }
+}
+
+/** What a problem says. */
+export function codeOf(reply: Reply): string | undefined {
+  return reply.json<{ code?: string }>().code;
+}
+
+/** All mails to an address, newest first. */
+export async function mailsTo(service: TestService, to: string): Promise<MailboxItem[]> {
+  const { body } = await service.client(routes.listDevelopmentMailbox, { query: { limit: 100 } });
+  return body.items.filter((item) => item.to === to);
+}
+
+/** The newest mail of a template to an address that is not among those seen; mails are written after some replies. */
+export async function mailTo(
+  service: TestService,
+  to: string,
+  template: string,
+  seen: ReadonlySet<string> = new Set(),
+): Promise<MailboxItem> {
+  for (let looked = 0; looked < 100; looked += 1) {
+    const found = (await mailsTo(service, to)).find((one) => one.template === template && !seen.has(one.id));
+    if (found !== undefined) return found;
+    await pause(30);
+  }
+  throw new Error(`no mail “${template}” to ${to}`);
+}
+
+/** The secret in the link of a mail. */
+export function secretOf({ links }: Pick<MailboxItem, "links">): string {
+  return new URL(links[0] ?? "").hash.slice(1);
+}
