@@ -1,7 +1,7 @@
 /** A browser as the service sees it: it keeps its cookies and names its origin. */
+import { setTimeout as pause } from "node:timers/promises";
 import type { MailboxItem } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
-import { setTimeout as pause } from "node:timers/promises";
 import type { TestService } from "./service.ts";
 import { send } from "./service.ts";
 

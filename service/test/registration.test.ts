@@ -1,9 +1,9 @@
 import { randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { judgeNewPassword, preparePassword } from "@lucchetto/core";
-import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 let service: TestService;
 beforeAll(async () => {

@@ -56,7 +56,7 @@ export function addMailCommands(program: Command): void {
     });
 }
 
-type Query = { limit: number; state?: MailboxItem["state"] | undefined };
+interface Query { limit: number; state?: MailboxItem["state"] | undefined }
 
 /** Development shows them to anybody on loopback; production to operators. */
 async function listMails(

@@ -7,9 +7,9 @@ import { parse } from "yaml";
 import { z } from "zod";
 import { readTemplates } from "../mail/templates.ts";
 import { readLogo, readMail } from "./mail.ts";
-import { readSecretFile } from "./secret-file.ts";
 import type { Configuration, ThrottleSettings, WebhookSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
+import { readSecretFile } from "./secret-file.ts";
 
 /** The configuration cannot be used. `faults` holds one line for each thing that is wrong. */
 export class ConfigurationError extends Error {

@@ -69,7 +69,10 @@ export async function showMailProof(
         ? await settleRegistration(context, manager, { registration, passwordRecord: null, visit })
         : await lockAccount(manager, account?.id ?? "");
     if (locked?.state !== "active") throw new ProblemReply("proof-refused");
-    const wanted = wantedNext(locked);
+    const isSame = isRegistrationBrowser(locked, device);
+    // What whoever registered it set up goes with the first proof: then there is no password left to be replaced.
+    const goesAnew = locked.emailVerifiedAt === null && !isSame;
+    const wanted = wantedNext(goesAnew ? { mustChangePassword: false } : locked);
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)
@@ -82,7 +85,7 @@ export async function showMailProof(
     if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     const proved = await proveAddress(context, manager, {
       account: locked,
-      prover: isRegistrationBrowser(locked, device) ? { isSame: true } : { isSame: false, newRecord: null },
+      prover: isSame ? { isSame } : { isSame, newRecord: null },
       visit,
     });
     const { returnTo, kind } = pending;
