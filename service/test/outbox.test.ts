@@ -159,7 +159,7 @@ describe("the outbox", () => {
     });
     const service = await startWith(server.port, { LUCCHETTO_MAIL_SMTP_TIMEOUT: "1s" });
     await service.register("dora@brina.example");
-    await until(async () => (await row(service, "dora@brina.example"))?.lastAnswer != null);
+    await until(async () => ((await row(service, "dora@brina.example"))?.lastAnswer ?? null) !== null);
     expect(await row(service, "dora@brina.example")).toMatchObject({ state: "waiting", tries: 1 });
     behaviour = "hang";
     await service.clock.advance(11_000);
@@ -238,7 +238,7 @@ describe("the outbox", () => {
     expect(names).toContain("huts:mail secret");
     const wary = await startWith(server.port, settings);
     await wary.register("gino@brina.example");
-    await until(async () => (await row(wary, "gino@brina.example"))?.lastAnswer != null);
+    await until(async () => ((await row(wary, "gino@brina.example"))?.lastAnswer ?? null) !== null);
     expect((await row(wary, "gino@brina.example")).lastAnswer).toMatch(/certificate/i);
     expect(server.accepted).toHaveLength(1);
     rmSync(directory, { recursive: true });

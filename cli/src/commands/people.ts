@@ -118,7 +118,9 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   const asked = await connection.client(routes.askForLink, { body: wish });
   const { token } = asked.body;
   if (token === undefined) throw new Failure("The service began no sign-in.");
-  console.error("If the name is known here, a link is on its way. Open it, and type the code that it shows.");
+  process.stderr.write(
+    "If the name is known here, a link is on its way. Open it, and type the code that it shows.\n",
+  );
   const code = await askCode();
   const client = createClient({ baseUrl: connection.url, token });
   const reply = await client(routes.addProof, { body: { proof: { type: "mail-code", code } } });

@@ -87,7 +87,7 @@ async function isFromRegistration(
     network: visit.network,
     mark: marks.mark,
   });
-  let matches = false;
+  let matches: boolean;
   try {
     const prepared = preparePassword(typed);
     const readable = stored === null ? null : checkable(readStored(context.hashing, stored));

@@ -18,7 +18,9 @@ import { openTransport, refusalOf } from "./transport.ts";
 /** Milliseconds between two looks while nothing is due. */
 const LOOK_EVERY = 500;
 /** Mails claimed at once, for each connection. */
-const BATCH = 20;
+const BATCH = 40;
+/** Milliseconds in which accepted mails are gathered, to be noted together. */
+const GATHER = 20;
 /** Milliseconds in which a batch begins its last try; a claim holds longer than that try can take. */
 const BATCH_TIME = 60_000;
 const TIMEOUTS_A_TRY = 3;
@@ -126,7 +128,7 @@ interface Notes {
   settled(): Promise<void>;
 }
 
-/** Notes of accepted mails, joined: while one UPDATE runs, the next ones gather. */
+/** Notes of accepted mails, joined into one UPDATE for all that were accepted within a moment. */
 function joinNotes(
   { dataSource }: Pick<ServiceContext, "dataSource">,
   logger: Pick<FastifyBaseLogger, "warn">,
@@ -137,6 +139,7 @@ function joinNotes(
   let isClosing = false;
   const write = async (): Promise<void> => {
     while (gathered.length > 0) {
+      if (!isClosing) await new Promise((resolve) => setTimeout(resolve, GATHER));
       const ids = gathered;
       gathered = [];
       try {

@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { MailRow, PageQuery } from "../storage/index.ts";
-import { MailEntity, readCursor } from "../storage/index.ts";
+import { MailEntity, readCursor, retried } from "../storage/index.ts";
 
 export async function insertMail(manager: EntityManager, row: MailRow): Promise<void> {
   await manager.getRepository(MailEntity).insert(row);
@@ -42,11 +42,13 @@ export async function claimDue(
   dataSource: DataSource,
   { claim, now, until, limit }: Claim,
 ): Promise<MailRow[]> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    `UPDATE mail SET claim = ?, claimedUntil = ?, tries = tries + 1, lastTryAt = ?
-     WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?)
-     ORDER BY nextTryAt LIMIT ?`,
-    [claim, until, now, now, now, limit],
+  const { affectedRows } = await retried(() =>
+    dataSource.query<{ affectedRows: number }>(
+      `UPDATE mail SET claim = ?, claimedUntil = ?, tries = tries + 1, lastTryAt = ?
+       WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?)
+       ORDER BY nextTryAt LIMIT ?`,
+      [claim, until, now, now, now, limit],
+    ),
   );
   return affectedRows === 0 ? [] : dataSource.getRepository(MailEntity).findBy({ claim });
 }
@@ -57,12 +59,12 @@ export async function noteSent(
   ids: readonly string[],
   lastAnswer: string,
 ): Promise<void> {
-  await dataSource
-    .getRepository(MailEntity)
-    .update(
-      { id: In([...ids]) },
-      { state: "sent", sealedBody: null, lastAnswer, nextTryAt: null, claim: null, claimedUntil: null },
-    );
+  const sent = { state: "sent", sealedBody: null, lastAnswer, nextTryAt: null } as const;
+  await retried(() =>
+    dataSource
+      .getRepository(MailEntity)
+      .update({ id: In([...ids]) }, { ...sent, claim: null, claimedUntil: null }),
+  );
 }
 
 /** Notes that one was not. @param nextTryAt `null`: it is given up. */
@@ -71,15 +73,14 @@ export async function noteUnsent(
   { id, claim }: MailRow,
   { lastAnswer, nextTryAt }: { lastAnswer: string; nextTryAt: Date | null },
 ): Promise<void> {
-  await dataSource.getRepository(MailEntity).update(
-    { id, ...(claim === null ? {} : { claim }) },
-    {
-      state: nextTryAt === null ? "given-up" : "waiting",
-      lastAnswer,
-      nextTryAt,
-      claim: null,
-      claimedUntil: null,
-    },
+  const state = nextTryAt === null ? "given-up" : "waiting";
+  await retried(() =>
+    dataSource
+      .getRepository(MailEntity)
+      .update(
+        { id, ...(claim === null ? {} : { claim }) },
+        { state, lastAnswer, nextTryAt, claim: null, claimedUntil: null },
+      ),
   );
 }
 

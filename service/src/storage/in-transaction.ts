@@ -5,6 +5,17 @@ import type { DataSource, EntityManager } from "typeorm";
 const RETRYABLE = new Set(["ER_LOCK_DEADLOCK", "ER_LOCK_WAIT_TIMEOUT"]);
 const MAX_TRIES = 8;
 
+/** Runs a single statement, which the database may choose to break a deadlock with, until it is through. */
+export async function retried<Result>(work: () => Promise<Result>): Promise<Result> {
+  for (let attempt = 1; ; attempt += 1) {
+    try {
+      return await work();
+    } catch (error) {
+      if (attempt === MAX_TRIES || !RETRYABLE.has(errorCode(error))) throw error;
+    }
+  }
+}
+
 /**
  * Runs `work` in a transaction. `work` may run several times, so it does nothing outside the database.
  * @throws whatever `work` throws; a deadlock after the last try.
@@ -13,13 +24,7 @@ export async function inTransaction<Result>(
   dataSource: DataSource,
   work: (manager: EntityManager) => Promise<Result>,
 ): Promise<Result> {
-  for (let attempt = 1; ; attempt += 1) {
-    try {
-      return await dataSource.transaction(work);
-    } catch (error) {
-      if (attempt === MAX_TRIES || !RETRYABLE.has(errorCode(error))) throw error;
-    }
-  }
+  return retried(() => dataSource.transaction(work));
 }
 
 /** Whether an insert failed because a unique key has the value already; `key` names the unique key. */
