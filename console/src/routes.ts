@@ -2,6 +2,7 @@
 import { createRouter } from "sv-router";
 import Account from "./people/Account.svelte";
 import ChangeDetails from "./people/ChangeDetails.svelte";
+import ChangeEmail from "./people/ChangeEmail.svelte";
 import ChangePassword from "./people/ChangePassword.svelte";
 import Forgot from "./people/Forgot.svelte";
 import Link from "./people/Link.svelte";
@@ -22,6 +23,7 @@ export const { p, navigate, route } = createRouter({
   "/account": Account,
   "/account/details": ChangeDetails,
   "/account/password": ChangePassword,
+  "/account/email": ChangeEmail,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
   "/console": {
@@ -32,6 +34,7 @@ export const { p, navigate, route } = createRouter({
     "/journal": () => import("./operators/Journal.svelte"),
     "/hashes": () => import("./operators/Hashes.svelte"),
     "/webhooks": () => import("./operators/Webhooks.svelte"),
+    "/mail": () => import("./operators/Mail.svelte"),
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),
   },

@@ -8,7 +8,7 @@ export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export type { NextProof, Proof, ProofWanted } from "./routes/sign-in.ts";
 export { mailHtmlPath } from "./routes/mail.ts";
-export type { MailboxItem, MailSource } from "./routes/mail.ts";
+export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
 export * from "./webhooks.ts";

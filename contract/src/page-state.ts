@@ -15,6 +15,14 @@ export const pageState = z.object({
   }),
   minimumPasswordLength: z.number().int(),
   passwordRulesOff: z.boolean(),
+  /** How mail leaves: to a mail server, into the built-in mailbox, or not at all. */
+  mail: z.enum(["smtp", "mailbox", "none"]),
+  /** Whether people may sign in by a mailed link, and new ones register by it. */
+  mailLink: z.enum(["off", "on", "register"]),
+  /** Whether registering signs in at once, or a mail comes first. */
+  mailComesFirst: z.boolean(),
+  /** Minutes that a mailed link of each kind works. */
+  linkMinutes: z.object({ reset: z.number(), signIn: z.number(), verify: z.number() }),
   /** Where a person lands when nothing else was asked for. */
   landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
   /** Set on an error page. */

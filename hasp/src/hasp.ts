@@ -64,7 +64,7 @@ export function createHasp(options: HaspOptions): Hasp {
   const lucchetto = createLucchetto(settings);
 
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
-  function depart(visit: Visit, next: string, prompt?: "create"): Answer {
+  function depart(visit: Visit, next: string, wish: { prompt?: "create"; by?: "mail" } = {}): Answer {
     const wrongName = wrongLoopbackName(visit);
     if (wrongName !== null) return wrongName;
     const departure = newDeparture(ownPathOr("/", next));
@@ -77,7 +77,7 @@ export function createHasp(options: HaspOptions): Hasp {
       state: departure.state,
       code_challenge: challenge,
       code_challenge_method: "S256",
-      ...(prompt === undefined ? {} : { prompt }),
+      ...wish,
     }).toString();
     return redirect(address.href, cookies.writeDeparture(departure, visit.headers.cookie));
   }
@@ -184,8 +184,10 @@ export function createHasp(options: HaspOptions): Hasp {
       if (!reading) return null;
       if (path === returnAddress.pathname && visit.method === "GET") return arrive(visit);
       const next = queryOf(visit).get("next") ?? "/";
-      if (path === paths.signIn) return depart(visit, next);
-      if (path === paths.register) return depart(visit, next, "create");
+      // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
+      if (path === paths.signIn)
+        return depart(visit, next, queryOf(visit).get("by") === "mail" ? { by: "mail" } : {});
+      if (path === paths.register) return depart(visit, next, { prompt: "create" });
       return null;
     },
 

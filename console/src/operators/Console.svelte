@@ -4,6 +4,7 @@
   import { onMount } from "svelte";
   import { at, go, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
+  import ClockControl from "../parts/ClockControl.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Mark from "../parts/Mark.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
@@ -15,6 +16,7 @@
     ["Accounts", "/console/accounts"],
     ["Sessions", "/console/sessions"],
     ["Journal", "/console/journal"],
+    ["Mail", "/console/mail"],
     ["Hashes", "/console/hashes"],
     ["Apps", "/console/apps"],
     ["Webhooks", "/console/webhooks"],
@@ -89,6 +91,9 @@
         </p>
       </header>
       <main>{@render children()}</main>
+      {#if page.mode === "development"}
+        <footer class="border-line mt-10 border-t pt-4"><ClockControl /></footer>
+      {/if}
     </div>
   </div>
 {:else if session.who.state === "signed-in"}

@@ -18,6 +18,7 @@
     "network-registrations": "Registrations from a network",
     "network-mail": "Mails asked for from a network",
     "address-mail": "Mails asked for to an address",
+    "device-mail": "mail asked for by known devices",
   };
   const STATES = { open: "old", waiting: "wrong", closed: "wrong" } as const;
 

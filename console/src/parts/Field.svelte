@@ -9,6 +9,7 @@
     value: string;
     autocomplete: FullAutoFill;
     type?: "text" | "email" | "search";
+    inputmode?: "numeric" | "email";
     optional?: boolean;
     rules?: string | undefined;
     error?: string | undefined;
@@ -19,6 +20,7 @@
     value = $bindable(),
     autocomplete,
     type = "text",
+    inputmode,
     optional = false,
     rules,
     error,
@@ -38,6 +40,7 @@
     {type}
     bind:value
     {autocomplete}
+    {inputmode}
     autocapitalize="none"
     spellcheck="false"
     aria-invalid={error ? "true" : undefined}

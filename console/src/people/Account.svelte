@@ -1,7 +1,8 @@
 <script lang="ts">
+  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { device } from "../lib/device.ts";
-  import { at } from "../lib/page.ts";
+  import { at, call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
@@ -9,6 +10,19 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import StateWord from "../parts/StateWord.svelte";
+
+  let reminded: string | null = $state(null);
+
+  async function remind(): Promise<void> {
+    if (session.who.state !== "signed-in" || session.who.account.email === null) return;
+    try {
+      const { email: identifier } = session.who.account;
+      await call(routes.askForLink, { body: { purpose: "verify", identifier } });
+      reminded = "A link is on its way.";
+    } catch (error) {
+      reminded = (error as Error).message;
+    }
+  }
 
   onMount(async () => {
     await session.ask();
@@ -41,10 +55,17 @@
               kind={account.emailVerified ? "well" : "open"}
               text={account.emailVerified ? "verified" : "not verified yet"}
             />
+            {#if !account.emailVerified && page.mail !== "none"}
+              <button type="button" class="text-link ml-2 min-h-6 underline" onclick={remind}
+                >Send the link again</button
+              >
+            {/if}
+            <span class="text-quiet block text-sm" role="status">{reminded ?? ""}</span>
           </dd>
         </div>
       {/if}
       {@render fact("Username", account.username)}
+      {#if account.language}{@render fact("Mails in", account.language === "it" ? "Italian" : "English")}{/if}
       {#if account.labels.length > 0}{@render fact("Labels", account.labels.join(", "))}{/if}
       <div class="flex flex-wrap justify-between gap-x-6 py-3">
         <dt class="text-quiet">Registered</dt>
@@ -64,7 +85,8 @@
         class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
         >Sign out</a
       >
-      <a href={at("/account/details")}>Change name</a>
+      <a href={at("/account/details")}>Change name or language</a>
+      {#if page.mail !== "none"}<a href={at("/account/email")}>Change address</a>{/if}
       <a href={at("/account/password")}>Change password</a>
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>

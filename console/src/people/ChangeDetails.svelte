@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** A person's own display name and username. */
+  /** A person's own display name, username and the language of the mails. */
   import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
@@ -13,6 +13,7 @@
   const form = new Form();
   let displayName = $state("");
   let username = $state("");
+  let language: "" | "en" | "it" = $state("");
 
   onMount(async () => {
     await session.ask();
@@ -21,19 +22,22 @@
     if (session.who.state === "signed-in") {
       displayName = session.who.account.displayName ?? "";
       username = session.who.account.username ?? "";
+      language = (session.who.account.language ?? "") as typeof language;
     }
   });
 
   async function send(): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? null : text.trim());
     const names = page.identifiers.username === "off" ? {} : { username: given(username) };
-    await call(routes.changeOwnAccount, { body: { displayName: given(displayName), ...names } });
+    await call(routes.changeOwnAccount, {
+      body: { displayName: given(displayName), language: language === "" ? null : language, ...names },
+    });
     go(at("/account"));
   }
 </script>
 
 {#if session.who.state === "signed-in"}
-  <PersonFrame heading="Name and username" next="Applications see the new name at once.">
+  <PersonFrame heading="Name and language" next="Applications see the new name at once.">
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), send)}>
       <FormProblem problem={form.problem} />
       <Field
@@ -55,12 +59,27 @@
           error={form.errors["username"]}
         />
       {/if}
+      {#if page.mail !== "none"}
+        <div>
+          <label for="language" class="mb-1 block font-medium">Mails in</label>
+          <select
+            id="language"
+            name="language"
+            bind:value={language}
+            class="bg-slab text-ink w-full rounded-lg border border-gray-400 px-3 py-2.5 dark:border-gray-500"
+          >
+            <option value="">the site’s language</option>
+            <option value="en">English</option>
+            <option value="it">Italiano</option>
+          </select>
+        </div>
+      {/if}
       <MainButton text="Keep it so" busyText="Keeping …" busy={form.sending} />
     </form>
     <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Name and username" next="It cannot be shown at the moment.">
+  <PersonFrame heading="Name and language" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -2,18 +2,24 @@
   /** Asking for a link by mail. What is said next is the same whoever was named. */
   import { routes } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
+  import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import MailHint from "../parts/MailHint.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SendAgain from "../parts/SendAgain.svelte";
 
   const form = new Form();
   let identifier = $state(new URLSearchParams(window.location.search).get("name") ?? "");
   let asked = $state(false);
 
-  async function send(): Promise<void> {
+  async function ask(): Promise<void> {
     await call(routes.askForLink, { body: { purpose: "reset", identifier: identifier.trim() } });
+  }
+  async function send(): Promise<void> {
+    await ask();
     asked = true;
   }
   const judge = (): Record<string, string> =>
@@ -21,18 +27,20 @@
 </script>
 
 {#if asked}
-  <PersonFrame heading="Check your mail" next="If the name is known here, a link is on its way.">
-    <p role="status">
-      The link works for 30 minutes, and once. Nothing comes? Look among unwanted mail, and check the name.
+  <PersonFrame heading="Check your mail" next="If {identifier.trim()} is known here, a link is on its way.">
+    <p role="status">The link works for {inWords(page.linkMinutes.reset)}, and once.</p>
+    <MailHint />
+    <SendAgain send={ask} />
+    <p class="mt-2">
+      <button type="button" class="text-link underline" onclick={() => (asked = false)}
+        >Type another name</button
+      >
     </p>
-    {#if page.mode === "development"}
-      <p class="mt-4">
-        In development mail goes nowhere: it lies in the <a href={at("/mailbox")}>mailbox</a>.
-      </p>
-    {/if}
-    <p class="mt-6">
-      <button type="button" class="text-link underline" onclick={() => (asked = false)}>Ask again</button>
-    </p>
+    <p class="mt-2"><a href={at("/sign-in")}>Back to signing in</a></p>
+  </PersonFrame>
+{:else if page.mail === "none"}
+  <PersonFrame heading="Forgotten your password?" next="No mail is sent here.">
+    <p>Ask the people who run the site for a new password.</p>
     <p class="mt-2"><a href={at("/sign-in")}>Back to signing in</a></p>
   </PersonFrame>
 {:else}

@@ -5,13 +5,16 @@
   import { List } from "../lib/list.svelte.ts";
   import { call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
+  import ClockControl from "../parts/ClockControl.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import MailFate from "../parts/MailFate.svelte";
+  import MailView from "../parts/MailView.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import StateWord from "../parts/StateWord.svelte";
 
   const list = new List<MailboxItem>(
-    async (cursor) => (await call(routes.listDevelopmentMailbox, { query: { cursor } })).body,
+    async (cursor) => (await call(routes.listDevelopmentMailbox, { query: { cursor, limit: 10 } })).body,
   );
+  const load = async (id: string) => (await call(routes.showDevelopmentMail, { params: { id } })).body;
   void list.begin();
 </script>
 
@@ -20,32 +23,30 @@
   next="Mail that was caught in place of being sent. Development mode only."
   wide
 >
-  <p class="mb-4">
+  <div class="mb-4 flex flex-wrap items-center gap-4">
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
       >Look again</button
     >
-  </p>
+    <ClockControl />
+  </div>
   <FormProblem problem={list.problem} />
   {#if list.loaded && list.items.length === 0}
     <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-      Nothing was sent yet. Ask for a link at “Forgotten your password?”.
+      Nothing was sent yet. Register, or ask for a link at “Forgotten your password?”.
     </p>
   {/if}
   <ul class="space-y-4">
-    {#each list.items as mail (mail.id)}
+    {#each list.items as mail, index (mail.id)}
       <li class="border-line bg-slab rounded-lg border p-4">
-        <h2 class="text-lg font-semibold">{mail.subject}</h2>
-        <p class="text-quiet text-sm">
-          to <code>{mail.to}</code>, <Ago at={mail.sentAt} />
-          {#if mail.state === "held"}<StateWord
-              kind="wrong"
-              text="held back: over the limit of its address"
-            />{/if}
-        </p>
-        <pre class="mt-3 font-sans whitespace-pre-wrap">{mail.text}</pre>
-        {#each mail.links as link (link)}
-          <p class="mt-2"><a href={link} class="break-all">Open the link</a></p>
-        {/each}
+        <details open={index === 0}>
+          <summary class="cursor-pointer">
+            <span class="text-lg font-semibold">{mail.subject}</span>
+            <span class="text-quiet block text-sm">
+              to <code>{mail.to}</code>, <Ago at={mail.sentAt} /> · <MailFate {mail} />
+            </span>
+          </summary>
+          <MailView {mail} {load} />
+        </details>
       </li>
     {/each}
   </ul>

@@ -1,13 +1,16 @@
 <script lang="ts">
   import { ownPathOr, routes } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
+  import { rememberMailWaits } from "../lib/mail-waits.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import CheckMail from "./CheckMail.svelte";
 
   const form = new Form();
   let email = $state("");
@@ -37,12 +40,19 @@
     const reply = await call(routes.register, {
       body: { email: given(email), username: given(username), displayName: given(displayName), password },
     });
-    if (reply.status === 201) go(next);
-    else taken = true;
+    if (reply.status === 201) {
+      tellTabs();
+      go(next);
+    } else {
+      rememberMailWaits(email);
+      taken = true;
+    }
   }
 </script>
 
-{#if taken}
+{#if taken && page.mail !== "none"}
+  <CheckMail email={email.trim()} next="Your registration has arrived; the account begins with a click." />
+{:else if taken}
   <PersonFrame heading="Thank you" next="Your registration has arrived.">
     <p>
       If nobody had this address here before, the account is ready:
@@ -51,7 +61,12 @@
     </p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading="Register" next="You are signed in as soon as the account is made.">
+  <PersonFrame
+    heading="Register"
+    next={page.mailComesFirst
+      ? "You get a mail with a link; the account begins with it."
+      : "You are signed in as soon as the account is made."}
+  >
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       {#if identifiers.email !== "off"}

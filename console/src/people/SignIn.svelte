@@ -1,23 +1,31 @@
 <script lang="ts">
-  import { ownPathOr, routes } from "@lucchetto/contract";
+  import { ownPathOr, ProblemError, routes } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
+  import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import CheckMail from "./CheckMail.svelte";
+  import MailStep from "./MailStep.svelte";
   import NewPasswordStep from "./NewPasswordStep.svelte";
 
   const form = new Form();
-  let identifier = $state("");
+  const query = new URLSearchParams(window.location.search);
+  let identifier = $state(query.get("name") ?? "");
   let password = $state("");
   let remember = $state(false);
-  /** Set while something more is wanted. */
-  let expiresAt: string | null = $state(null);
+  let step: "form" | "mail" | "new-password" | "unverified" = $state("form");
+  let expiresAt = $state("");
+  /** A mail waits for what was typed: this browser registered it. */
+  let isWaiting = $state(false);
 
-  const query = new URLSearchParams(window.location.search);
   const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
+  /** The application sent somebody who wants the link. */
+  const byMail = page.mailLink !== "off" && /[?&]by=mail(&|$)/.test(window.location.search + next);
   const registerPath = at(`/register${window.location.search}`);
   const { email, username } = page.identifiers;
   const identifierLabel =
@@ -26,26 +34,84 @@
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (identifier === "") errors["identifier"] = "Say who you are.";
-    if (password === "") errors["password"] = "Enter your password.";
+    if (identifier.trim() === "") errors["identifier"] = "Say who you are.";
+    if (!byMail && password === "") errors["password"] = "Enter your password.";
     return errors;
   }
 
+  function finish(): void {
+    forgetMailWaits();
+    tellTabs();
+    go(next);
+  }
+
+  function goOn(until: string): void {
+    expiresAt = until;
+    step = "new-password";
+  }
+
   async function send(): Promise<void> {
-    const reply = await call(routes.signIn, {
-      body: { proof: { type: "password", identifier: identifier.trim(), password }, remember },
+    if (byMail) return askForMail();
+    isWaiting = false;
+    try {
+      const proof = { type: "password", identifier: identifier.trim(), password } as const;
+      const reply = await call(routes.signIn, { body: { proof, remember } });
+      if (reply.status === 202) goOn(reply.body.expiresAt);
+      else finish();
+    } catch (error) {
+      const code = error instanceof ProblemError ? error.problem.code : "";
+      if (code === "email-unverified") step = "unverified";
+      else {
+        isWaiting = code === "sign-in-refused" && doesMailWait(identifier);
+        throw error;
+      }
+    }
+  }
+
+  async function ask(): Promise<void> {
+    await call(routes.askForLink, {
+      body: { purpose: "sign-in", identifier: identifier.trim(), remember, returnTo: next },
     });
-    if (reply.status === 202) expiresAt = reply.body.expiresAt;
-    else go(next);
+  }
+
+  async function askForMail(): Promise<void> {
+    await ask();
+    step = "mail";
+  }
+
+  /** In place of the password; whatever was typed there is not looked at. */
+  function mailInstead(event: MouseEvent): void {
+    const field = (event.currentTarget as HTMLButtonElement).form;
+    form.problem = null;
+    form.errors = identifier.trim() === "" ? { identifier: "Say who you are." } : {};
+    if (form.errors["identifier"]) {
+      field?.querySelector<HTMLElement>("#identifier")?.focus();
+      return;
+    }
+    askForMail().catch((error: unknown) => (form.problem = (error as Error).message));
   }
 </script>
 
-{#if expiresAt !== null}
-  <NewPasswordStep {identifier} {expiresAt} done={() => go(next)} />
+{#if step === "new-password"}
+  <NewPasswordStep {identifier} {expiresAt} done={finish} />
+{:else if step === "mail"}
+  <MailStep {identifier} {ask} {goOn} done={finish} again={() => (step = "form")} />
+{:else if step === "unverified"}
+  <CheckMail
+    email={identifier.trim()}
+    heading="Confirm your address first"
+    next="The password is right, but the address is not confirmed yet."
+    pause={0}
+  />
 {:else}
   <PersonFrame heading="Sign in" next={whatNext}>
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
+      {#if isWaiting}
+        <p class="border-brass rounded-md border-l-4 px-4 py-2" role="status">
+          You registered this address here: a mail with a link waits. Open it first.
+        </p>
+      {/if}
       <Field
         name="identifier"
         label={identifierLabel}
@@ -53,13 +119,15 @@
         autocomplete="username"
         error={form.errors["identifier"]}
       />
-      <PasswordField
-        name="password"
-        label="Password"
-        bind:value={password}
-        autocomplete="current-password"
-        error={form.errors["password"]}
-      />
+      {#if !byMail}
+        <PasswordField
+          name="password"
+          label="Password"
+          bind:value={password}
+          autocomplete="current-password"
+          error={form.errors["password"]}
+        />
+      {/if}
       <label class="flex min-h-6 items-center gap-3">
         <input
           type="checkbox"
@@ -69,9 +137,20 @@
         />
         Keep me signed in on this device
       </label>
-      <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
+      {#if byMail}
+        <MainButton text="Mail me a link" busyText="Asking …" busy={form.sending} />
+      {:else}
+        <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
+        {#if page.mailLink !== "off"}
+          <button
+            type="button"
+            class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+            onclick={mailInstead}>Mail me a link instead</button
+          >
+        {/if}
+      {/if}
     </form>
-    {#if page.mode === "development"}
+    {#if page.mail !== "none"}
       <p class="mt-6">
         <a href={at(`/forgot?name=${encodeURIComponent(identifier)}`)}>Forgotten your password?</a>
       </p>

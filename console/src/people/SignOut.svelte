@@ -3,6 +3,7 @@
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
+  import { tellTabs } from "../lib/tabs.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
@@ -19,6 +20,7 @@
       // Nobody is signed in any more: that is what was wanted.
       if (!(error instanceof ProblemError && error.problem.code === "not-signed-in")) throw error;
     }
+    tellTabs();
     window.location.replace(landing);
   }
 

@@ -55,6 +55,27 @@ export const askForLink = defineRoute({
   },
 });
 
+/** What a mailed link is for, and what using it takes. */
+export const linkLook = z
+  .object({
+    purpose: z.enum(["verify", "reset", "sign-in", "invite", "change-email", "undo-change"]),
+    name: z.string().describe("whose it is"),
+    expiresAt: timestamp,
+    here: z.boolean().describe("whether it was asked for in this browser"),
+    wants: z
+      .enum(["nothing", "new-password", "any-password", "code"])
+      .describe(
+        "what using it takes. any-password: the one from the registration, or a new one. code: it is swapped for one, to be typed where the sign-in was begun",
+      ),
+    newEmail: z.string().nullable().describe("the address that the account gets"),
+    begunIn: z
+      .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })
+      .nullable()
+      .describe("where a sign-in was begun"),
+  })
+  .meta({ id: "LinkLook" });
+export type LinkLook = z.output<typeof linkLook>;
+
 export const lookAtLink = defineRoute({
   name: "lookAtLink",
   method: "POST",
@@ -62,24 +83,7 @@ export const lookAtLink = defineRoute({
   summary: "What a mailed link is for; changes nothing",
   access: "anybody",
   body: z.strictObject({ secret: linkSecret }),
-  replies: {
-    200: z.object({
-      purpose: z.enum(["verify", "reset", "sign-in", "invite", "change-email", "undo-change"]),
-      name: z.string().describe("whose it is"),
-      expiresAt: timestamp,
-      here: z.boolean().describe("whether it was asked for in this browser"),
-      wants: z
-        .enum(["nothing", "new-password", "any-password", "code"])
-        .describe(
-          "what using it takes. any-password: the one from the registration, or a new one. code: it is swapped for one, to be typed where the sign-in was begun",
-        ),
-      newEmail: z.string().nullable().describe("the address that the account gets"),
-      begunIn: z
-        .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })
-        .nullable()
-        .describe("where a sign-in was begun"),
-    }),
-  },
+  replies: { 200: linkLook },
 });
 
 export const redeemLink = defineRoute({

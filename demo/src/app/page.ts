@@ -32,7 +32,7 @@ export function renderPage({ title, here, account, message, body }: Page): strin
   ).join("");
   const person =
     account === null
-      ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a class="button" href="/register">Register</a>`
+      ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a href="/sign-in?by=mail&amp;next=${encodeURIComponent(here)}">Mail me a link</a><a class="button" href="/register">Register</a>`
       : `<span class="who">${escape(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
   const said = message === null ? "" : `<p class="message" role="status">${escape(message)}</p>`;
   return `<!doctype html>

@@ -6,7 +6,14 @@ export interface Happening {
   /** Milliseconds before now. */
   readonly before: number;
   readonly kind:
-    "register" | "sign-in" | "stay" | "wrong-password" | "unknown-name" | "suspend" | "must-change";
+    | "register"
+    | "invite"
+    | "sign-in"
+    | "stay"
+    | "wrong-password"
+    | "unknown-name"
+    | "suspend"
+    | "must-change";
   readonly person: Person;
   readonly browser: string;
   readonly network: string;
@@ -51,7 +58,8 @@ function happeningsOf(person: Person, index: number): Happening[] {
   });
   const suspended = person.suspended === true ? [happening("suspend", 6 * DAY + jitter, 0)] : [];
   const mustChange = person.mustChange === true ? [happening("must-change", 0.5 * DAY, 0)] : [];
-  return [happening("register", person.registered * DAY + jitter, 0), ...visits, ...suspended, ...mustChange];
+  const begins = person.invited === true ? "invite" : "register";
+  return [happening(begins, person.registered * DAY + jitter, 0), ...visits, ...suspended, ...mustChange];
 }
 
 function burst(): Happening[] {

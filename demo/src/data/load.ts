@@ -45,9 +45,16 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
       });
       if (reply.status === 201) {
         await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
+        if (email !== undefined && person.unproved !== true) await openLink(client, { email, password });
         if (person.labels !== undefined)
           await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
       }
+      return;
+    }
+    case "invite": {
+      const { name: displayName, email = "", labels = [] } = person;
+      const body = { email, displayName, labels: [...labels] };
+      await asOperator(url, operator, (office) => office(routes.inviteAccount, { body }));
       return;
     }
     case "sign-in":
@@ -76,6 +83,17 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
       await change(url, operator, id, { mustChangePassword: true });
     }
   }
+}
+
+/** Opens the mail that came after registering, and shows the password that was chosen. */
+async function openLink(
+  client: Client,
+  { email, password: present }: { email: string; password: string },
+): Promise<void> {
+  const { body } = await client(routes.listDevelopmentMailbox, { query: { limit: 20 } });
+  const mail = body.items.find(({ to, template }) => to === email && template === "verify");
+  const secret = new URL(mail?.links[0] ?? "").hash.slice(1);
+  await client(routes.redeemLink, { body: { secret, present } });
 }
 
 function expectRefusal(error: unknown): void {

@@ -8,6 +8,10 @@ export interface Person {
   readonly password: string;
   readonly labels?: readonly string[];
   readonly suspended?: boolean;
+  /** Invited by the office, and not come yet. */
+  readonly invited?: boolean;
+  /** Has not opened the mail that came after registering. */
+  readonly unproved?: boolean;
   /** The office wants another password of them. */
   readonly mustChange?: boolean;
   /** Days ago on which they registered. */
@@ -107,6 +111,7 @@ export const PEOPLE: readonly Person[] = [
     name: "Jonas Bosco",
     email: at("jonas"),
     password: "smoke from the chimney at four",
+    unproved: true,
     registered: 24,
     visits: [],
   },
@@ -182,6 +187,7 @@ export const PEOPLE: readonly Person[] = [
     name: "Ugo Camino",
     email: at("ugo"),
     password: "split wood before the rain",
+    unproved: true,
     registered: 9,
     visits: [5],
   },
@@ -198,6 +204,7 @@ export const PEOPLE: readonly Person[] = [
     name: "Walter Tana",
     email: at("walter"),
     password: "marmots whistle at my boots",
+    invited: true,
     registered: 5,
     visits: [],
   },

@@ -1,5 +1,5 @@
 /** Looking at a mailed link: what it is for, and what using it takes. It changes nothing. */
-import type { ReplyOf, routes } from "@lucchetto/contract";
+import type { LinkLook } from "@lucchetto/contract";
 import type { LinkFault } from "@lucchetto/core";
 import { hashToken, judgeLink } from "@lucchetto/core";
 import { findRegistration } from "../account/registration-store.ts";
@@ -75,14 +75,12 @@ export async function isHere(
   return shown !== null && asked !== null && asked !== undefined && asked.equals(shown);
 }
 
-type Look = Extract<ReplyOf<typeof routes.lookAtLink>, { status: 200 }>["body"];
-
 /** What the landing page shows. @throws ProblemReply `link-…`. */
 export async function lookAtLink(
   context: ServiceContext,
   secret: string,
   marks: BrowserMarks,
-): Promise<Look> {
+): Promise<LinkLook> {
   const read = await readLink(context, secret);
   const here = await isHere(context, read, marks);
   const { link } = read;
@@ -106,7 +104,7 @@ function wantsOf(
   { configuration }: ServiceContext,
   { link, account }: ReadLink,
   here: boolean,
-): Look["wants"] {
+): LinkLook["wants"] {
   switch (link.purpose) {
     case "verify":
       return here || (account !== null && account.emailVerifiedAt !== null) ? "nothing" : "any-password";

@@ -19,6 +19,7 @@ const PLAIN_PAGES = [
   "/account",
   "/account/details",
   "/account/password",
+  "/account/email",
   "/console",
   "/console/*",
   "/docs",

@@ -11,6 +11,8 @@ import { problemBody } from "../http/problem.ts";
 /** Where the built console lies: beside the service in the workspace. */
 export const CONSOLE_DIRECTORY = fileURLToPath(new URL("../../../console/dist/", import.meta.url));
 
+const MINUTE = 60_000;
+
 /** What differs from page to page. */
 export type PageExtras = Pick<PageState, "problem" | "signOut" | "visitedApp">;
 
@@ -67,6 +69,7 @@ const CONTENT_SECURITY_POLICY = [
   "img-src 'self' data:",
   "font-src 'self'",
   "connect-src 'self'",
+  "frame-src 'self'",
   "object-src 'none'",
   "base-uri 'none'",
   "form-action 'self'",
@@ -90,9 +93,18 @@ function readTemplate(basePath: string): string {
 }
 
 function commonState(configuration: Configuration, basePath: string): PageState {
-  const { site, mode, accounts, passwords, landings } = configuration;
+  const { site, mode, accounts, passwords, landings, mail, signIn, links } = configuration;
   return {
-    site,
+    site: { name: site.name },
+    mail: mail.via,
+    mailLink: mail.via === "none" ? "off" : signIn.mailLink,
+    mailComesFirst:
+      mail.via !== "none" && (!configuration.tellTaken || configuration.verifyEmail === "required"),
+    linkMinutes: {
+      reset: Math.round(links.reset / MINUTE),
+      signIn: Math.round(links["sign-in"] / MINUTE),
+      verify: Math.round(links.verify / MINUTE),
+    },
     basePath,
     mode,
     identifiers: { email: accounts.email, username: accounts.username },

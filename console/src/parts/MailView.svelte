@@ -1,0 +1,68 @@
+<script lang="ts">
+  /** One mail: as a reader's program shows it, as text, and as it goes over the wire. */
+  import type { MailboxItem, MailSource } from "@lucchetto/contract";
+  import { mailHtmlPath } from "@lucchetto/contract";
+  import { at } from "../lib/page.ts";
+
+  interface Props {
+    mail: MailboxItem;
+    load: (id: string) => Promise<MailSource>;
+  }
+  const { mail, load }: Props = $props();
+  const VIEWS = ["Shown", "Text", "Source"] as const;
+  let view: (typeof VIEWS)[number] = $state("Shown");
+  let source = $state("");
+
+  async function choose(chosen: (typeof VIEWS)[number]): Promise<void> {
+    view = chosen;
+    if (chosen === "Source" && source === "") {
+      try {
+        ({ source } = await load(mail.id));
+      } catch (error) {
+        source = (error as Error).message;
+      }
+    }
+  }
+</script>
+
+{#if mail.html === ""}
+  <p class="text-quiet mt-3 text-sm">
+    {mail.state === "sent"
+      ? "It was sent, and what it said is kept no longer."
+      : "What it says is not shown here."}
+  </p>
+{:else}
+  <div class="mt-3 flex flex-wrap items-center gap-2" role="group" aria-label="How the mail is shown">
+    {#each VIEWS as one (one)}
+      <button
+        type="button"
+        aria-pressed={view === one}
+        class={[
+          "border-line min-h-6 rounded border px-3 py-1 text-sm",
+          view === one ? "bg-gray-200 font-semibold dark:bg-gray-700" : "bg-slab",
+        ]}
+        onclick={() => choose(one)}>{one}</button
+      >
+    {/each}
+    {#if mail.links[0]}<a
+        href={mail.links[0]}
+        class="bg-brass text-on-brass ml-auto rounded px-3 py-1 no-underline">Open the link</a
+      >{/if}
+  </div>
+  {#if view === "Shown"}
+    <iframe
+      src={at(mailHtmlPath(mail.id))}
+      title="The mail as it is shown"
+      class="border-line mt-3 h-[26rem] w-full rounded border"
+      loading="lazy"
+    ></iframe>
+  {:else}
+    <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+    <pre
+      tabindex="0"
+      class="bg-paper border-line mt-3 max-h-[32rem] overflow-auto rounded border p-3 font-mono text-sm whitespace-pre-wrap">{view ===
+      "Text"
+        ? mail.text
+        : source}</pre>
+  {/if}
+{/if}

@@ -1,0 +1,48 @@
+<script lang="ts">
+  /** A button that sends a mail again, after a pause that is counted down. */
+  import { onDestroy, onMount } from "svelte";
+
+  interface Props {
+    send: () => Promise<void>;
+    /** Seconds before it may be pressed. */
+    pause?: number;
+  }
+  const { send, pause = 30 }: Props = $props();
+  let left = $state(0);
+  let said: string | null = $state(null);
+  let timer: ReturnType<typeof setInterval> | undefined;
+
+  function count(): void {
+    left = pause;
+    clearInterval(timer);
+    timer = setInterval(() => {
+      left -= 1;
+      if (left <= 0) clearInterval(timer);
+    }, 1_000);
+  }
+  onMount(count);
+  onDestroy(() => clearInterval(timer));
+
+  async function again(): Promise<void> {
+    if (left > 0) return;
+    try {
+      await send();
+      said = "Sent again; only the newest link works.";
+      count();
+    } catch (error) {
+      said = (error as Error).message;
+    }
+  }
+</script>
+
+<p class="mt-4">
+  <button
+    type="button"
+    class="border-line bg-slab min-h-6 rounded-lg border px-4 py-2"
+    aria-disabled={left > 0}
+    onclick={again}
+  >
+    {left > 0 ? `Send it again in ${left} s` : "Send it again"}
+  </button>
+</p>
+<p class="text-quiet mt-2 text-sm" role="status">{said ?? ""}</p>

@@ -1,0 +1,84 @@
+<script lang="ts">
+  /** Another address for the account: a link goes to it, and it counts when the link is used. */
+  import { ProblemError, routes } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MailHint from "../parts/MailHint.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import Reauthenticate from "../parts/Reauthenticate.svelte";
+
+  const form = new Form();
+  let email = $state("");
+  let asked = $state(false);
+  let mustShow = $state(false);
+
+  onMount(async () => {
+    await session.ask();
+    if (session.who.state === "guest")
+      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
+  });
+
+  async function send(): Promise<void> {
+    try {
+      await call(routes.changeEmail, { body: { email: email.trim() } });
+      asked = true;
+    } catch (error) {
+      if (!(error instanceof ProblemError) || error.problem.code !== "reauthenticate") throw error;
+      mustShow = true;
+    }
+  }
+  async function shown(): Promise<void> {
+    mustShow = false;
+    await send();
+  }
+  const judge = (): Record<string, string> =>
+    email.trim() === "" ? { email: "Enter the new address." } : {};
+</script>
+
+{#if asked}
+  <PersonFrame heading="Check your mail" next="If the address is free, a link is on its way to it.">
+    <p role="status">
+      <strong class="break-all">{email.trim()}</strong> becomes your address when you open the link. Until then
+      nothing changes.
+    </p>
+    <MailHint />
+    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+  </PersonFrame>
+{:else if session.who.state === "signed-in"}
+  {@const { account } = session.who}
+  <PersonFrame
+    heading="Change your address"
+    next="A link goes to the new address, and a notice to the old one."
+  >
+    {#if mustShow}
+      <Reauthenticate name={account.email ?? account.username} {shown} />
+      <p class="mt-6">
+        <button type="button" class="text-link underline" onclick={() => (mustShow = false)}>Back</button>
+      </p>
+    {:else}
+      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+        <FormProblem problem={form.problem} />
+        <p>Now: <strong class="break-all">{account.email ?? "none"}</strong></p>
+        <Field
+          name="email"
+          label="New address"
+          type="email"
+          autocomplete="email"
+          bind:value={email}
+          error={form.errors["email"]}
+        />
+        <MainButton text="Send the link" busyText="Asking …" busy={form.sending} />
+      </form>
+      <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
+    {/if}
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading="Change your address" next="It cannot be shown at the moment.">
+    <FormProblem problem={session.who.message} />
+  </PersonFrame>
+{/if}

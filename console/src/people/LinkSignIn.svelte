@@ -1,0 +1,112 @@
+<script lang="ts">
+  /** A link to sign in with: in the browser that asked a click signs in; in any other it is swapped for a code. */
+  import type { LinkLook } from "@lucchetto/contract";
+  import { ownPathOr, routes } from "@lucchetto/contract";
+  import { device } from "../lib/device.ts";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call, go, page } from "../lib/page.ts";
+  import { tellTabs } from "../lib/tabs.ts";
+  import Ago from "../parts/Ago.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import NewPasswordStep from "./NewPasswordStep.svelte";
+
+  interface Props {
+    look: LinkLook;
+    secret: string;
+    /** Takes what is wrong with the link itself; throws the rest. */
+    take: (error: unknown) => void;
+  }
+  const { look, secret, take }: Props = $props();
+  const form = new Form();
+  let code: string | null = $state(null);
+  let expiresAt: string | null = $state(null);
+  let next = at(page.landings.afterSignIn);
+
+  function finish(): void {
+    tellTabs();
+    go(next);
+  }
+
+  async function use(): Promise<void> {
+    try {
+      const { body, status } = await call(routes.addProof, {
+        body: { proof: { type: "mail-link", secret } },
+      });
+      if (status === 202) expiresAt = body.expiresAt;
+      else {
+        next = ownPathOr(next, body.returnTo, page.basePath);
+        finish();
+      }
+    } catch (error) {
+      take(error);
+    }
+  }
+
+  async function swap(): Promise<void> {
+    try {
+      const { body } = await call(routes.redeemLink, { body: { secret } });
+      if (body.outcome === "code") code = body.code;
+    } catch (error) {
+      take(error);
+    }
+  }
+</script>
+
+{#if expiresAt !== null}
+  <NewPasswordStep identifier={look.name} {expiresAt} done={finish} />
+{:else if code !== null}
+  <PersonFrame heading="Your code" next="Type it where you began to sign in.">
+    <p
+      class="border-brass bg-slab rounded-lg border-2 px-6 py-5 text-center font-mono text-2xl tracking-widest"
+      role="status"
+    >
+      {code.slice(0, 3)}
+      {code.slice(3)}
+    </p>
+    <p class="mt-6">
+      It works only there. <strong>Tell it to nobody</strong>, and type it into no page that you did not open
+      yourself.
+    </p>
+  </PersonFrame>
+{:else if look.here}
+  <PersonFrame heading="Sign in" next="You asked for this link in this browser.">
+    <form onsubmit={(event) => form.submit(event, () => ({}), use)}>
+      <FormProblem problem={form.problem} />
+      <p class="mb-6">As <strong class="break-all">{look.name}</strong></p>
+      <MainButton text="Sign in" busyText="Signing in …" busy={form.sending} />
+    </form>
+  </PersonFrame>
+{:else}
+  <PersonFrame
+    heading="Signing in elsewhere?"
+    next="This link was asked for in another browser than this one."
+  >
+    <form onsubmit={(event) => form.submit(event, () => ({}), swap)}>
+      <FormProblem problem={form.problem} />
+      <dl class="divide-line border-line mb-6 divide-y border-y">
+        {#snippet fact(name: string, value: string)}
+          <div class="flex flex-wrap justify-between gap-x-6 py-3">
+            <dt class="text-quiet">{name}</dt>
+            <dd class="break-all">{value}</dd>
+          </div>
+        {/snippet}
+        {@render fact("Account", look.name)}
+        {#if look.begunIn}
+          {@render fact("Asked for in", device(look.begunIn.userAgent))}
+          {@render fact("From", look.begunIn.network ?? "unknown")}
+          <div class="flex flex-wrap justify-between gap-x-6 py-3">
+            <dt class="text-quiet">When</dt>
+            <dd><Ago at={look.begunIn.at} /></dd>
+          </div>
+        {/if}
+      </dl>
+      <p class="mb-6">
+        If that was you, take a code from here and type it there. If it was not, close this page: nothing
+        happens.
+      </p>
+      <MainButton text="Show me the code" busyText="One moment …" busy={form.sending} />
+    </form>
+  </PersonFrame>
+{/if}

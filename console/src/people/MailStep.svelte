@@ -1,0 +1,80 @@
+<script lang="ts">
+  /** Inside a sign-in: a mail is on its way. Its link signs in here, or shows a code elsewhere that is typed here. */
+  import { ProblemError, routes } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import { inWords } from "../lib/minutes.ts";
+  import { at, call, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import { hearTabs } from "../lib/tabs.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MailHint from "../parts/MailHint.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import ProofRow from "../parts/ProofRow.svelte";
+  import SendAgain from "../parts/SendAgain.svelte";
+
+  interface Props {
+    identifier: string;
+    /** Asks for the mail once more. */
+    ask: () => Promise<void>;
+    done: () => void;
+    /** More is wanted after the mail. */
+    goOn: (expiresAt: string) => void;
+    again: () => void;
+  }
+  const { identifier, ask, done, goOn, again }: Props = $props();
+  const form = new Form();
+  let code = $state("");
+  let isOver = $state(false);
+
+  // The link may be opened in another tab of this browser, which then is signed in as a whole.
+  onMount(() =>
+    hearTabs(async () => {
+      await session.ask();
+      if (session.who.state === "signed-in") done();
+    }),
+  );
+
+  async function send(): Promise<void> {
+    try {
+      const reply = await call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+      if (reply.status === 202) goOn(reply.body.expiresAt);
+      else done();
+    } catch (error) {
+      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;
+      if (error instanceof ProblemError && error.problem.code === "proof-refused")
+        form.errors["code"] = "This is not the code. Type the one that the newest mail's link shows.";
+      else throw error;
+    }
+  }
+  const judge = (): Record<string, string> =>
+    /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: "The code has six digits." };
+</script>
+
+<PersonFrame heading="Check your mail" next="If {identifier} is known here, a link is on its way.">
+  <ProofRow shown={[]} wanted={["link from the mail"]} />
+  <p class="mt-6">
+    Open the link in this browser and you are signed in. Opened elsewhere, on your phone say, it shows a code:
+    type it here. It works for {inWords(page.linkMinutes.signIn)}, and once.
+  </p>
+  <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+    <FormProblem problem={form.problem} />
+    <Field
+      name="code"
+      label="Code"
+      autocomplete="one-time-code"
+      inputmode="numeric"
+      bind:value={code}
+      error={form.errors["code"]}
+    />
+    <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
+  </form>
+  <MailHint />
+  {#if !isOver}<SendAgain send={ask} />{/if}
+  <p class="mt-2">
+    <button type="button" class="text-link underline" onclick={again}>Sign in another way</button>
+  </p>
+  <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
+</PersonFrame>
