@@ -66,6 +66,7 @@ export default ts.config(
       "no-console": "error",
     },
   },
+  { files: ["hasp/browser/*.js"], languageOptions: { globals: globals.browser } },
   {
     files: ["console/src/**/*.svelte", "console/src/**/*.svelte.ts"],
     languageOptions: {

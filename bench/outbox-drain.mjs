@@ -13,6 +13,7 @@ import { join } from "node:path";
 import { performance } from "node:perf_hooks";
 import { parseArgs } from "node:util";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
+import { say } from "../scripts/say.mjs";
 import { writeMail } from "../service/dist/mail/mail.js";
 import { messageOf } from "../service/dist/mail/message.js";
 import { startSending } from "../service/dist/mail/outbox.js";
@@ -70,8 +71,8 @@ const context = {
   clock: { now: () => new Date() },
   sealingKeys: { current: "k1", keys: new Map([["k1", randomBytes(32)]]) },
 };
-const say = ({ err }, what) => console.warn(`${what}: ${err.message}`);
-const logger = { warn: say, debug: say };
+const note = ({ err }, what) => say(`${what}: ${err.message}`);
+const logger = { warn: note, debug: note };
 
 const mail = (index) => ({
   name: "reset",
@@ -143,7 +144,7 @@ for (let round = 1; round <= Number(values.rounds); round += 1) {
   // By turns, so that what happens on the machine meanwhile meets both.
   const bare = await sendBare();
   const full = await drain();
-  console.log(
+  say(
     `${MAILS} mails, ${CONNECTIONS} connections: bare ${bare.toFixed(0)}/s, outbox ${full.rate.toFixed(0)}/s, ratio ${(full.rate / bare).toFixed(2)}; sent ${full.sent}, not noted ${full.left}; memory at most ${full.early.toFixed(0)} MiB in the first half, ${full.late.toFixed(0)} MiB in the second`,
   );
 }

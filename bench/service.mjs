@@ -6,6 +6,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { performance } from "node:perf_hooks";
 import { fileURLToPath } from "node:url";
+import { createConnection } from "mysql2/promise";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
 import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.mjs";
 
@@ -41,9 +42,19 @@ export async function startBenchService(settings = {}) {
     seconds: 30,
     ended: () => child.exitCode !== null,
   });
+  const connection = await createConnection({
+    host: "127.0.0.1",
+    port: server.port,
+    user: "lucchetto",
+    password,
+    database: "lucchetto",
+  });
   return {
     url,
+    /** Asks the database directly. */
+    query: async (sql) => (await connection.query(sql))[0],
     async stop() {
+      await connection.end();
       await endProcess(child);
       await server.stop();
       rmSync(directory, { recursive: true });

@@ -49,6 +49,7 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     lookUp: hasp.lookUp,
     own: () =>
       middleware(async (request, response) => {
+        if (await hasp.live(visitOf(request), () => response)) return false;
         const answer = await hasp.own(visitOf(request));
         if (answer === null) return true;
         send(response, answer);

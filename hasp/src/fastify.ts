@@ -6,7 +6,8 @@
  *     app.get("/members", { preHandler: app.hasp.closed() }, async (request) => …);
  *     app.get("/keepers", { preHandler: app.hasp.closed({ label: "keeper" }) }, async (request) => …);
  *
- * It answers at the return address and at `/sign-in`, `/register` and `/sign-out` (POST).
+ * It answers at the return address, at `/sign-in`, `/register` and `/sign-out` (POST), and at `/hasp-live.js` and
+ * `/hasp-live` for pages that stay true to who is signed in.
  */
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
@@ -37,7 +38,13 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   app.decorateRequest("account", null);
 
   app.addHook("onRequest", async (request, reply) => {
-    const answer = await hasp.own(visitOf(request));
+    const visit = visitOf(request);
+    const isStream = await hasp.live(visit, () => {
+      reply.hijack();
+      return reply.raw;
+    });
+    if (isStream) return;
+    const answer = await hasp.own(visit);
     if (answer !== null) return send(reply, answer);
   });
 

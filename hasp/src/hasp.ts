@@ -3,10 +3,12 @@
  * section 4.1 with PKCE) and afterwards asks at each request who is there.
  */
 import { createHash } from "node:crypto";
+import type { ServerResponse } from "node:http";
 import type { Account, ActiveIntrospection } from "@lucchetto/contract";
 import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import { page, problem, redirect } from "./answers.ts";
 import { haspCookies, newDeparture } from "./cookies.ts";
+import { createLive } from "./live.ts";
 import type { LookUp } from "./lucchetto.ts";
 import { createLucchetto, LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
@@ -50,6 +52,11 @@ export interface Hasp {
   lookUp(wanted: LookUp): Promise<Account[]>;
   /** The hasp's own addresses: sign-in, register, return, sign-out. `null` for all others. */
   own(visit: Visit): Promise<Answer | null>;
+  /**
+   * The stream for open pages, where the address is its own. @returns whether it took the request; then nobody else
+   * answers.
+   */
+  live(visit: Visit, response: () => ServerResponse): Promise<boolean>;
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
   open(visit: Visit): Promise<SignedInAccount | null>;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
@@ -62,6 +69,7 @@ export function createHasp(options: HaspOptions): Hasp {
   const { service, clientId, returnAddress, paths } = settings;
   const cookies = haspCookies(returnAddress);
   const lucchetto = createLucchetto(settings);
+  const live = createLive(lucchetto, cookies.readCheckToken);
 
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
   function depart(visit: Visit, next: string, wish: { prompt?: "create"; by?: "mail" } = {}): Answer {
@@ -181,6 +189,7 @@ export function createHasp(options: HaspOptions): Hasp {
       const path = pathOf(visit);
       const reading = visit.method === "GET" || visit.method === "HEAD";
       if (path === paths.signOut) return signOut(visit);
+      if (path === `${paths.live}.js` && reading) return live.script();
       if (!reading) return null;
       if (path === returnAddress.pathname && visit.method === "GET") return arrive(visit);
       const next = queryOf(visit).get("next") ?? "/";
@@ -189,6 +198,12 @@ export function createHasp(options: HaspOptions): Hasp {
         return depart(visit, next, queryOf(visit).get("by") === "mail" ? { by: "mail" } : {});
       if (path === paths.register) return depart(visit, next, { prompt: "create" });
       return null;
+    },
+
+    async live(visit, response) {
+      if (visit.method !== "GET" || pathOf(visit) !== paths.live) return false;
+      await live.stream(visit, response());
+      return true;
     },
 
     async open(visit) {

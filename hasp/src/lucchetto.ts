@@ -14,6 +14,8 @@ export interface Lucchetto {
   /** Who is there; `null` if nobody. Questions about one token under way at the same time are asked once. */
   introspect(checkToken: string): Promise<ActiveIntrospection | null>;
   revoke(checkToken: string): Promise<void>;
+  /** Which of these sessions still live. @throws LucchettoUnreachable. */
+  findLiving(sessionIds: readonly string[]): Promise<ReadonlySet<string>>;
   /** Accounts by id or reference, 100 at once; unknown ones are left out. @throws LucchettoUnreachable. */
   lookUp(wanted: LookUp): Promise<Account[]>;
 }
@@ -23,6 +25,9 @@ export interface LookUp {
   readonly ids?: readonly string[];
   readonly references?: readonly string[];
 }
+
+/** Sessions asked for at once. */
+const MOST_ASKED = 1_000;
 
 export function createLucchetto(settings: HaspSettings): Lucchetto {
   const authorization = basic(settings.clientId, settings.appKey);
@@ -86,6 +91,15 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     },
     async revoke(checkToken) {
       await post(OAUTH_PATHS.revoke, { token: checkToken });
+    },
+    async findLiving(sessionIds) {
+      const { path, replies } = routes.findLivingSessions;
+      const living = new Set<string>();
+      for (let from = 0; from < sessionIds.length; from += MOST_ASKED) {
+        const { body } = await post(path, JSON.stringify({ ids: sessionIds.slice(from, from + MOST_ASKED) }));
+        for (const id of replies[200].parse(body).ids) living.add(id);
+      }
+      return living;
     },
     async lookUp(wanted) {
       const { path, replies } = routes.lookUpAccounts;

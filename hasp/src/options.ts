@@ -12,7 +12,13 @@ export interface HaspOptions {
   /** A registered address where people land after signing out. Lucchetto's own page if left out. */
   readonly signedOutAddress?: string;
   /** Paths of this application at which the hasp begins and ends sign-ins. */
-  readonly paths?: { readonly signIn?: string; readonly register?: string; readonly signOut?: string };
+  readonly paths?: {
+    readonly signIn?: string;
+    readonly register?: string;
+    readonly signOut?: string;
+    /** Of the stream for open pages; its browser module stands at the same path with `.js`. */
+    readonly live?: string;
+  };
   /** Says what is wrong with the set-up on a page. `true` unless NODE_ENV is `production`. */
   readonly development?: boolean;
   /** Milliseconds to wait for Lucchetto. 5 seconds unless said otherwise. */
@@ -26,7 +32,12 @@ export interface HaspSettings {
   readonly appKey: string;
   readonly returnAddress: URL;
   readonly signedOutAddress: string | null;
-  readonly paths: { readonly signIn: string; readonly register: string; readonly signOut: string };
+  readonly paths: {
+    readonly signIn: string;
+    readonly register: string;
+    readonly signOut: string;
+    readonly live: string;
+  };
   readonly development: boolean;
   readonly timeout: number;
 }
@@ -62,6 +73,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
       signIn: options.paths?.signIn ?? "/sign-in",
       register: options.paths?.register ?? "/register",
       signOut: options.paths?.signOut ?? "/sign-out",
+      live: options.paths?.live ?? "/hasp-live",
     },
     development: options.development ?? process.env["NODE_ENV"] !== "production",
     timeout: options.timeout ?? DEFAULT_TIMEOUT,

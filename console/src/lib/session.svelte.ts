@@ -11,12 +11,15 @@ export type WhoIsThere =
 
 class SessionOfThisBrowser {
   who: WhoIsThere = $state({ state: "unknown" });
+  /** Somebody was signed in while this page was open. */
+  wasSignedIn = $state(false);
 
   /** Asks the service. */
   async ask(): Promise<void> {
     try {
       const { body } = await call(routes.showSession);
       this.who = { state: "signed-in", ...body };
+      this.wasSignedIn = true;
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "not-signed-in")
         this.who = { state: "guest" };

@@ -8,6 +8,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import Mark from "../parts/Mark.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { navigate, route } from "../routes.ts";
 
   const { children }: { children: Snippet } = $props();
@@ -100,6 +101,8 @@
   <PersonFrame heading="For operators only" next="Your account does not carry the label “operator”.">
     <p><a href={at("/account")}>Your account</a></p>
   </PersonFrame>
+{:else if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Console" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />

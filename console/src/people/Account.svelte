@@ -9,6 +9,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
   import StateWord from "../parts/StateWord.svelte";
 
   let reminded: string | null = $state(null);
@@ -91,6 +92,8 @@
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>
   </PersonFrame>
+{:else if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Your account" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />

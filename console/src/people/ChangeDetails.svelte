@@ -9,6 +9,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
 
   const form = new Form();
   let displayName = $state("");
@@ -78,6 +79,8 @@
     </form>
     <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
   </PersonFrame>
+{:else if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Name and language" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />

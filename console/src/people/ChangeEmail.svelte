@@ -11,6 +11,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
 
   const form = new Form();
   let email = $state("");
@@ -77,6 +78,8 @@
       <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
     {/if}
   </PersonFrame>
+{:else if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Change your address" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />

@@ -10,6 +10,7 @@
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
 
   const form = new Form();
@@ -71,6 +72,8 @@
     </form>
     <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
   </PersonFrame>
+{:else if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
 {:else if session.who.state === "failed"}
   <PersonFrame heading="Change password" next="It cannot be shown at the moment.">
     <FormProblem problem={session.who.message} />

@@ -23,17 +23,24 @@
     /** More is wanted after the mail. */
     goOn: (expiresAt: string) => void;
     again: () => void;
+    /** Whether an application waits for the answer. */
+    goesToApp: boolean;
   }
-  const { identifier, ask, done, goOn, again }: Props = $props();
+  const { identifier, ask, done, goOn, again, goesToApp }: Props = $props();
   const form = new Form();
   let code = $state("");
   let isOver = $state(false);
+  /** Another tab of this browser went on. */
+  let isElsewhere = $state(false);
 
   // The link may be opened in another tab of this browser, which then is signed in as a whole.
   onMount(() =>
     hearTabs(async () => {
       await session.ask();
-      if (session.who.state === "signed-in") done();
+      if (session.who.state !== "signed-in") return;
+      // On the way to an application the other tab goes on; the same return cannot be used twice.
+      if (goesToApp) isElsewhere = true;
+      else done();
     }),
   );
 
@@ -53,28 +60,33 @@
     /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: "The code has six digits." };
 </script>
 
-<PersonFrame heading="Check your mail" next="If {identifier} is known here, a link is on its way.">
-  <ProofRow shown={[]} wanted={["link from the mail"]} />
-  <p class="mt-6">
-    Open the link in this browser and you are signed in. Opened elsewhere, on your phone say, it shows a code:
-    type it here. It works for {inWords(page.linkMinutes.signIn)}, and once.
-  </p>
-  <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
-    <FormProblem problem={form.problem} />
-    <Field
-      name="code"
-      label="Code"
-      autocomplete="one-time-code"
-      inputmode="numeric"
-      bind:value={code}
-      error={form.errors["code"]}
-    />
-    <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
-  </form>
-  <MailHint />
-  {#if !isOver}<SendAgain send={ask} />{/if}
-  <p class="mt-2">
-    <button type="button" class="text-link underline" onclick={again}>Sign in another way</button>
-  </p>
-  <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
-</PersonFrame>
+{#if isElsewhere}
+  <PersonFrame heading="You are signed in" next="It goes on in the other tab.">
+    <p role="status">This one can be closed. <a href={at("/account")}>Your account</a></p>
+  </PersonFrame>
+{:else}
+  <PersonFrame heading="Check your mail" next="If {identifier} is known here, a link is on its way.">
+    <ProofRow shown={[]} wanted={["link from the mail"]} />
+    <p class="mt-6">
+      Open the link in this browser and you are signed in. Opened elsewhere, on your phone say, it shows a
+      code: type it here. It works for {inWords(page.linkMinutes.signIn)}, and once.
+    </p>
+    <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+      <FormProblem problem={form.problem} />
+      <Field
+        name="code"
+        label="Code"
+        autocomplete="one-time-code"
+        inputmode="numeric"
+        bind:value={code}
+        error={form.errors["code"]}
+      />
+      <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
+    </form>
+    <MailHint />
+    {#if !isOver}<SendAgain send={ask} />{/if}
+    <p class="mt-2">
+      <button type="button" class="text-link underline" onclick={again}>Sign in another way</button>
+    </p>
+  </PersonFrame>
+{/if}

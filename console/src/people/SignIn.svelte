@@ -1,9 +1,11 @@
 <script lang="ts">
   import { ownPathOr, ProblemError, routes } from "@lucchetto/contract";
+  import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
-  import { tellTabs } from "../lib/tabs.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import { hearTabs, tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -25,12 +27,15 @@
 
   const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
   /** The application sent somebody who wants the link. */
-  const byMail = page.mailLink !== "off" && /[?&]by=mail(&|$)/.test(window.location.search + next);
+  let byMail = $state(page.mailLink !== "off" && /[?&]by=mail(&|$)/.test(window.location.search + next));
   const registerPath = at(`/register${window.location.search}`);
   const { email, username } = page.identifiers;
   const identifierLabel =
     username === "off" ? "E-mail address" : email === "off" ? "Username" : "E-mail address or username";
   const whatNext = page.visitedApp ? `You go on to ${page.visitedApp.name} afterwards.` : undefined;
+
+  // Signing in in another tab shows here at once; before, nobody is asked who is there.
+  onMount(() => hearTabs(() => step === "form" && void session.ask()));
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
@@ -95,7 +100,24 @@
 {#if step === "new-password"}
   <NewPasswordStep {identifier} {expiresAt} done={finish} />
 {:else if step === "mail"}
-  <MailStep {identifier} {ask} {goOn} done={finish} again={() => (step = "form")} />
+  <MailStep
+    {identifier}
+    {ask}
+    {goOn}
+    done={finish}
+    again={() => {
+      byMail = false;
+      step = "form";
+    }}
+    goesToApp={page.visitedApp !== undefined}
+  />
+{:else if session.who.state === "signed-in"}
+  <PersonFrame heading="You are signed in" next="It was done in another tab of this browser.">
+    <p role="status">
+      As <strong class="break-all">{session.who.account.email ?? session.who.account.username}</strong>.
+      <a href={page.visitedApp ? at("/account") : next}>Go on</a>
+    </p>
+  </PersonFrame>
 {:else if step === "unverified"}
   <CheckMail
     email={identifier.trim()}
@@ -139,6 +161,11 @@
       </label>
       {#if byMail}
         <MainButton text="Mail me a link" busyText="Asking …" busy={form.sending} />
+        <button
+          type="button"
+          class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+          onclick={() => (byMail = false)}>Use the password instead</button
+        >
       {:else}
         <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
         {#if page.mailLink !== "off"}

@@ -22,6 +22,17 @@ export const signOut = defineRoute({
   replies: { 204: z.undefined() },
 });
 
+/** Which of an application's sessions still live: asked once a second for all pages that are open. */
+export const findLivingSessions = defineRoute({
+  name: "findLivingSessions",
+  method: "POST",
+  path: "/v1/sessions/living",
+  summary: "Which of these sessions still live, 1000 at once, for an application with its app key",
+  access: "app",
+  body: z.strictObject({ ids: z.array(id).max(1_000, "At most 1000 at once.") }),
+  replies: { 200: z.object({ ids: z.array(id) }) },
+});
+
 export const reauthenticate = defineRoute({
   name: "reauthenticate",
   method: "POST",
@@ -53,3 +64,9 @@ export const endSession = defineRoute({
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
+
+/**
+ * The path of a browser's stream of events (`text/event-stream`): `ended` when its session has ended. 204 to whoever is
+ * not signed in.
+ */
+export const SESSION_EVENTS_PATH = "/v1/session/events";

@@ -13,7 +13,7 @@ import { STYLE } from "./style.ts";
 import { addWebhooks } from "./webhooks.ts";
 
 const CONTENT_SECURITY_POLICY =
-  "default-src 'none'; style-src 'self'; img-src data:; base-uri 'none'; frame-ancestors 'none'";
+  "default-src 'none'; script-src 'self'; connect-src 'self'; style-src 'self'; img-src data:; base-uri 'none'; frame-ancestors 'none'";
 
 /** Makes the application; the caller lets it listen. */
 export async function createSampleApp(

@@ -36,7 +36,7 @@ export function renderPage({ title, here, account, message, body }: Page): strin
       : `<span class="who">${escape(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
   const said = message === null ? "" : `<p class="message" role="status">${escape(message)}</p>`;
   return `<!doctype html>
-<html lang="en">
+<html lang="en" data-session="${account?.session.id ?? ""}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
@@ -44,10 +44,11 @@ export function renderPage({ title, here, account, message, body }: Page): strin
 <title>${escape(title)} · Brina Huts</title>
 <link rel="stylesheet" href="/style.css">
 <link rel="icon" href="data:,">
+<script type="module" src="/hasp-live.js"></script>
 </head>
 <body>
-<header><strong>Brina Huts</strong><nav aria-label="Pages">${links}</nav><div class="person">${person}</div></header>
-<main>${said}<h1>${escape(title)}</h1>${body}</main>
+<header data-live><strong>Brina Huts</strong><nav aria-label="Pages">${links}</nav><div class="person">${person}</div></header>
+<main data-live>${said}<h1>${escape(title)}</h1>${body}</main>
 <footer>A made-up cooperative of five mountain huts; the sample application that stands behind Lucchetto.</footer>
 </body>
 </html>

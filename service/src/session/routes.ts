@@ -1,14 +1,16 @@
-import { routes } from "@lucchetto/contract";
+import { routes, SESSION_EVENTS_PATH } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
+import { ProblemReply } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import { pageOf } from "../storage/index.ts";
 import { deliverSession } from "./deliver.ts";
+import { keepStreams } from "./events.ts";
 import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
-import { listSessions } from "./store.ts";
+import { findLiving, listSessions } from "./store.ts";
 
 /** `GET/DELETE /v1/session`, and the operators' sessions. */
 export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -21,6 +23,30 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       await signOut(context, caller, visitOf(request));
       void reply.header("set-cookie", context.ownCookie.remove());
       return answer(204, undefined);
+    });
+
+    const streams = keepStreams(context, app.log);
+    app.addHook("preClose", async () => streams.close());
+    app.get(SESSION_EVENTS_PATH, async (request, reply) => {
+      app.assertOwnOrigin(request);
+      const caller = await app.readCaller(request);
+      // 204 tells a browser not to connect again (HTML, section 9.2.3).
+      if (caller === null) return reply.status(204).header("cache-control", "no-store").send();
+      if (!streams.keep(caller.session.id, reply.raw)) throw new ProblemReply("too-busy", { retryAfter: 5 });
+      reply.hijack();
+      reply.raw.writeHead(200, {
+        ...(reply.getHeaders() as Record<string, string>),
+        "content-type": "text/event-stream",
+        "cache-control": "no-store",
+        // Proxies that gather replies would keep the event back.
+        "x-accel-buffering": "no",
+      });
+      reply.raw.write("retry: 3000\n\n");
+    });
+
+    mount(app, routes.findLivingSessions, async ({ body }) => {
+      const living = await findLiving(context.dataSource, body.ids, context.clock.now());
+      return answer(200, { ids: [...living] });
     });
 
     mount(app, routes.reauthenticate, async ({ body }, { caller, request, reply }) => {

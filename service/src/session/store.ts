@@ -151,6 +151,21 @@ export async function replaceToken(
   return affected === 1;
 }
 
+/** Which of these sessions live, of accounts that may be used. */
+export async function findLiving(
+  dataSource: DataSource,
+  ids: readonly string[],
+  now: Date,
+): Promise<ReadonlySet<string>> {
+  if (ids.length === 0) return new Set();
+  const rows = await dataSource.query<Array<{ id: string }>>(
+    `SELECT s.id FROM session s JOIN account a ON a.id = s.accountId
+     WHERE s.id IN (?) AND s.endedAt IS NULL AND s.idleEndsAt > ? AND s.endsAt > ? AND a.state = 'active'`,
+    [ids, now, now],
+  );
+  return new Set(rows.map(({ id }) => id));
+}
+
 /** Notes that a proof was shown again. */
 export async function noteProof(manager: EntityManager, id: string, authTime: Date): Promise<void> {
   await manager.getRepository(SessionEntity).update({ id }, { authTime });
