@@ -47,6 +47,16 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "setup-look": async ({ config }) => (await setup()).lookAround(config),
   "setup-operator": async ({ config }) => (await setup()).setUpOperator(config, await readInput()),
   "setup-app": async ({ config }) => (await setup()).setUpApp(config, await readInput()),
+  "mail-template": async () => {
+    const { name, language } = await readInput<{ name: string; language: string }>();
+    const { BUILT_IN } = await import("./mail/templates.ts");
+    const { MAIL_KINDS, MAIL_NAMES } = await import("./mail/catalogue.ts");
+    const known = MAIL_NAMES.find((one) => one === name);
+    return {
+      kinds: MAIL_NAMES.map((one) => ({ name: one, ...MAIL_KINDS[one] })),
+      source: known === undefined ? null : BUILT_IN[language === "it" ? "it" : "en"][known],
+    };
+  },
   "add-operator": async ({ config, email, displayName }) => {
     const { addOperatorByTask } = await import("./tasks/add-operator.ts");
     const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");

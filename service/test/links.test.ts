@@ -267,6 +267,27 @@ describe("a site that reminds", () => {
     await service.clock.reset();
   });
 
+  test("LI-1 LI-2 an invitation dies after seven days, a link to a new address after an hour; each works once", async () => {
+    const client = service.as(await service.operator());
+    await client(routes.inviteAccount, { body: { email: "rosa@brina.example" } });
+    const invite = secretOf(await mailTo(service, "rosa@brina.example", "invite"));
+    await service.clock.advance(7 * DAY);
+    expect(codeOf(await redeem(new Visitor(service), invite, { password: NEW }))).toBe("link-expired");
+    await service.clock.reset();
+    const { token } = await service.register("sara@brina.example");
+    const ask = (email: string) => service.as(token)(routes.changeEmail, { body: { email } });
+    await ask("sara.one@brina.example");
+    const late = secretOf(await mailTo(service, "sara.one@brina.example", "change-email"));
+    await ask("sara.two@brina.example");
+    const timely = secretOf(await mailTo(service, "sara.two@brina.example", "change-email"));
+    await service.clock.advance(HOUR - 2_000);
+    const tries = await Promise.all(Array.from({ length: 20 }, () => redeem(new Visitor(service), timely)));
+    expect(tries.filter(({ status }) => status === 200)).toHaveLength(1);
+    // Bound to the address that the account had when it was asked for.
+    expect(codeOf(await redeem(new Visitor(service), late))).toBe("link-unknown");
+    await service.clock.reset();
+  });
+
   test("LI-15 an address that was taken meanwhile is refused, and nothing changes", async () => {
     const { token } = await service.register("lea@brina.example");
     await service.as(token)(routes.changeEmail, { body: { email: "wanted@brina.example" } });

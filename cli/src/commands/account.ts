@@ -8,9 +8,11 @@ import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 import { drawRecord } from "../record-drawing.ts";
+import { addInviteCommand } from "./invite.ts";
 
 export function addAccountCommands(program: Command): void {
   const account = program.command("account").description("accounts (as an operator)");
+  addInviteCommand(account);
   addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
   addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");
   account

@@ -5,6 +5,7 @@ import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { bold, print, printJson, printPairs, printTable, time } from "../output.ts";
+import { runTask } from "../service-task.ts";
 
 export function addMailCommands(program: Command): void {
   const mail = program
@@ -54,9 +55,47 @@ export function addMailCommands(program: Command): void {
       const { body } = await connect(command).signedIn()(routes.repeatMail, { params: { id } });
       print(`“${body.subject}” to ${body.to} is tried again now.`);
     });
+  mail
+    .command("template")
+    .description(
+      "a built-in template, to begin one of your own with (mail.templates); without a name all there are",
+    )
+    .argument("[name]", "such as reset")
+    .option("--language <language>", "en or it", "en")
+    .addHelpText("after", "\nExample:\n  lucchetto mail template reset --language it > mails/reset.it.txt")
+    .action((name: string | undefined, { language }: { language: string }) => showTemplate(name, language));
 }
 
-interface Query { limit: number; state?: MailboxItem["state"] | undefined }
+interface MailKind {
+  readonly name: string;
+  readonly when: string;
+  readonly says: readonly string[];
+}
+
+/** What stands in the templates, to begin one's own with. */
+async function showTemplate(name: string | undefined, language: string): Promise<void> {
+  const input = JSON.stringify({ name: name ?? "", language });
+  const { kinds, source } = await runTask<{ kinds: MailKind[]; source: string | null }>("mail-template", {
+    config: "none",
+    input,
+  });
+  if (source !== null) return print(source.trimEnd());
+  if (name !== undefined)
+    throw new Failure(
+      `There is no mail ${JSON.stringify(name)}; there are ${kinds.map((one) => one.name).join(", ")}.`,
+      2,
+    );
+  printTable(
+    ["template", "sent when", "may say"],
+    kinds.map((one) => [one.name, one.when, ["site", ...one.says].join(", ")]),
+    "",
+  );
+}
+
+interface Query {
+  limit: number;
+  state?: MailboxItem["state"] | undefined;
+}
 
 /** Development shows them to anybody on loopback; production to operators. */
 async function listMails(

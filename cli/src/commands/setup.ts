@@ -20,6 +20,8 @@ interface SetupOptions {
   readonly appName?: string;
   readonly appUrl?: string;
   readonly json?: boolean;
+  readonly smtp?: string;
+  readonly mailFrom?: string;
 }
 
 interface StepDone {
@@ -61,6 +63,8 @@ export function addSetup(program: Command): void {
       "a database administrator who creates database and user, such as mariadb://root@127.0.0.1:3306",
     )
     .option("--no-admin", "database and user are there already")
+    .option("--smtp <address>", "the mail server, such as smtps://huts@mail.example:465; without a password")
+    .option("--mail-from <sender>", "such as 'Brina Huts <huts@brina.example>'")
     .option("--operator-email <address>", "the first operator")
     .option("--operator-name <text>", "the operator's display name")
     .option("--password-stdin", "read the operator's password from standard input")
@@ -72,7 +76,7 @@ export function addSetup(program: Command): void {
       [
         "",
         "What is not given is asked for on a terminal; elsewhere the usual value is taken, or it is said what is missing.",
-        "Passwords: the administrator's from LUCCHETTO_ADMIN_PASSWORD, an existing database user's from LUCCHETTO_DATABASE_PASSWORD.",
+        "Passwords: the administrator's from LUCCHETTO_ADMIN_PASSWORD, an existing database user's from LUCCHETTO_DATABASE_PASSWORD, the mail server's from LUCCHETTO_MAIL_SMTP_PASSWORD.",
         "",
         "Examples:",
         "  lucchetto setup",
@@ -122,7 +126,7 @@ async function until<Result>(step: (again: boolean) => Promise<Result>): Promise
 }
 
 async function askConfiguration(options: SetupOptions) {
-  const wish = {
+  const names = {
     siteName: await wanted(options.siteName, "What do people call the site?", USUAL.siteName),
     publicUrl: await wanted(
       options.publicUrl,
@@ -135,8 +139,24 @@ async function askConfiguration(options: SetupOptions) {
       USUAL.database,
     ),
   };
+  const wish = { ...names, ...(await askMail(options, names.publicUrl)) };
   await ask("setup-judge", options.config, wish);
   return wish;
+}
+
+/** Asked for a public site alone: in development the built-in mailbox catches mail. */
+async function askMail({ smtp, mailFrom }: SetupOptions, publicUrl: string) {
+  const mayAsk = process.stdin.isTTY && smtp === undefined && publicUrl.startsWith("https:");
+  const smtpUrl = mayAsk
+    ? (
+        await input({ message: "The mail server, such as smtps://huts@mail.example:465 (none: leave empty)" })
+      ).trim()
+    : (smtp ?? "");
+  if (smtpUrl === "") return { smtpUrl: null, mailFrom: null };
+  return {
+    smtpUrl,
+    mailFrom: await wanted(mailFrom, "Who are its mails from? Such as Brina Huts <huts@brina.example>"),
+  };
 }
 
 async function setUpDatabase(options: SetupOptions, again: boolean): Promise<{ steps: StepDone[] }> {

@@ -8,8 +8,9 @@ const ON = { en: "on", it: "su" } as const;
 
 /** `23 November 2026, 13:04 UTC`. */
 export function timeInWords(at: Date, language: Language): string {
-  const format = { dateStyle: "long", timeStyle: "short", timeZone: "UTC" } as const;
-  return `${new Intl.DateTimeFormat(LOCALES[language], format).format(at).replace(" at ", ", ")} UTC`;
+  const part = (style: Intl.DateTimeFormatOptions): string =>
+    new Intl.DateTimeFormat(LOCALES[language], { ...style, timeZone: "UTC" }).format(at);
+  return `${part({ dateStyle: "long" })}, ${part({ timeStyle: "short" })} UTC`;
 }
 
 /** The largest unit in which a duration is whole. @param milliseconds a whole number of minutes. */

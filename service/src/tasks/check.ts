@@ -4,6 +4,7 @@ import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { readMovedClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError, loadConfiguration } from "../config/index.ts";
+import { openTransport, refusalOf } from "../mail/transport.ts";
 import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
 import { openCompromisedList } from "../password/compromised.ts";
 import { createHashing } from "../password/hashing.ts";
@@ -36,6 +37,7 @@ export async function check(path: string): Promise<Finding[]> {
     checkKeys(configuration),
     ...checkProxies(configuration),
     ...checkWebhooks(configuration),
+    await checkMail(configuration),
     await checkHashing(configuration),
     await checkPages(),
   ];
@@ -113,6 +115,36 @@ function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
   if (said.length === 0) return [];
   const isLenient = consult.url !== undefined && consult.whenSilent === "allow" && mode === "production";
   return [{ subject, verdict: isLenient ? "warning" : "ok", detail: said.join("; ") }];
+}
+
+/** Templates that cannot be used were named when the configuration was read; here the mail server is asked. */
+async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Finding> {
+  const subject = "mail";
+  if (mail.via !== "smtp") {
+    if (mail.via === "mailbox")
+      return { subject, verdict: "ok", detail: "caught in the built-in mailbox (development)" };
+    const detail =
+      "none: nobody can reset a password, prove an address or be invited; name a server in mail.smtp.url";
+    return { subject, verdict: "warning", detail };
+  }
+  const { host, port, isTls, mustStartTls, user, from } = mail;
+  const where = `${host}:${port}${user === null ? "" : ` as ${user}`}`;
+  const transport = openTransport(mail);
+  try {
+    await transport.verify();
+  } catch (error) {
+    const detail = `${where} does not take mail: ${refusalOf(error).answer}; correct mail.smtp or start the server`;
+    return { subject, verdict: "wrong", detail };
+  } finally {
+    transport.close();
+  }
+  if (mode === "production" && !isTls && !mustStartTls)
+    return {
+      subject,
+      verdict: "warning",
+      detail: `${where} may be spoken to without TLS (mail.smtp.startTls)`,
+    };
+  return { subject, verdict: "ok", detail: `${where}, from ${from}; addresses are proved: ${verifyEmail}` };
 }
 
 async function checkHashing(configuration: Configuration): Promise<Finding> {

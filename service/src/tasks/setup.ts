@@ -31,11 +31,15 @@ export interface StepDone {
 }
 
 const PASSWORD_FILE = "database-password";
+const MAIL_PASSWORD_FILE = "mail-password";
 
 export interface ConfigurationWish {
   readonly siteName: string;
   readonly publicUrl: string;
   readonly databaseUrl: string;
+  /** The mail server, without a password; `null`: none. */
+  readonly smtpUrl: string | null;
+  readonly mailFrom: string | null;
 }
 
 /** Writes the configuration and a key ring beside it, unless they are there. A wrong value is told as at the start. */
@@ -47,6 +51,7 @@ export function setUpConfiguration(path: string, wish: ConfigurationWish | null)
     mkdirSync(dirname(resolve(path)), { recursive: true });
     writeFileSync(path, configurationText(wish), { flag: "wx" });
     steps.push({ outcome: "made", detail: `configuration ${path}` });
+    steps.push(...keepMailPassword(path));
   }
   const ring = keyRingFile(path);
   if (listKeys(ring).ids.length > 0) steps.push({ outcome: "there", detail: `key ring ${ring}` });
@@ -55,6 +60,15 @@ export function setUpConfiguration(path: string, wish: ConfigurationWish | null)
     steps.push({ outcome: "made", detail: `key ring ${ring}, with a fresh key` });
   }
   return steps;
+}
+
+/** A service is not given its mail password at every start: it is kept in a file of its own. */
+function keepMailPassword(path: string): StepDone[] {
+  const password = process.env["LUCCHETTO_MAIL_SMTP_PASSWORD"];
+  if (password === undefined) return [];
+  const file = resolve(dirname(path), MAIL_PASSWORD_FILE);
+  writeFileSync(file, password, { mode: 0o600 });
+  return [{ outcome: "made", detail: `password for the mail server in ${file}` }];
 }
 
 /** Whether the values would do, before anything is written. @throws ConfigurationError. */
@@ -75,7 +89,7 @@ function configurationText(wish: ConfigurationWish): string {
 }
 
 function settingsOf(
-  { siteName, publicUrl, databaseUrl }: ConfigurationWish,
+  { siteName, publicUrl, databaseUrl, smtpUrl, mailFrom }: ConfigurationWish,
   { withFiles }: { withFiles: boolean },
 ) {
   const url = URL.canParse(publicUrl) ? new URL(publicUrl) : null;
@@ -88,7 +102,19 @@ function settingsOf(
     site: { name: siteName },
     database: { url: databaseUrl, ...(withFiles ? { passwordFile: PASSWORD_FILE } : {}) },
     ...(withFiles ? { keys: { file: "keys.yaml" } } : {}),
+    ...mailSettings({ smtpUrl, mailFrom, isPublic }, withFiles),
   };
+}
+
+/** Production without a mail server says so on purpose; development has the built-in mailbox. */
+function mailSettings(
+  { smtpUrl, mailFrom, isPublic }: Pick<ConfigurationWish, "smtpUrl" | "mailFrom"> & { isPublic: boolean },
+  withFiles: boolean,
+) {
+  if (smtpUrl === null) return isPublic ? { mail: "none" } : {};
+  const hasPassword = withFiles && process.env["LUCCHETTO_MAIL_SMTP_PASSWORD"] !== undefined;
+  const smtp = { url: smtpUrl, ...(hasPassword ? { passwordFile: MAIL_PASSWORD_FILE } : {}) };
+  return { mail: { ...(mailFrom === null ? {} : { from: mailFrom }), smtp } };
 }
 
 export interface DatabaseWish {
