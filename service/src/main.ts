@@ -33,7 +33,7 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-add": async ({ config }) => (await keys()).addKey(keyRingFile(config)),
   "keys-promote": async ({ config, key }) => (await keys()).promoteKey(keyRingFile(config), key),
   "keys-retire": async ({ config, key }) =>
-    (await keys()).retireKey(keyRingFile(config), key, (id) => countPepperedRecords(config, id)),
+    (await keys()).retireKey(keyRingFile(config), key, (id) => countWhatNeeds(config, id)),
   "setup-judge": async ({ config }) => {
     (await setup()).judgeConfiguration(config, await readInput());
     return {};
@@ -67,14 +67,18 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 const keys = () => import("./tasks/keys.ts");
 const setup = () => import("./tasks/setup.ts");
 
-async function countPepperedRecords(config: string, keyId: string): Promise<number> {
+async function countWhatNeeds(config: string, keyId: string): Promise<{ records: number; sealed: number }> {
   // A ring that lies alone belongs to no database yet.
-  if (!existsSync(config)) return 0;
+  if (!existsSync(config)) return { records: 0, sealed: 0 };
   const { openDatabase } = await import("./storage/index.ts");
   const { countPepperedUnder } = await import("./password/store.ts");
+  const { countSealedUnder } = await import("./mail/store.ts");
   const dataSource = await openDatabase(loadConfiguration(config));
   try {
-    return await countPepperedUnder(dataSource, keyId);
+    return {
+      records: await countPepperedUnder(dataSource, keyId),
+      sealed: await countSealedUnder(dataSource, keyId),
+    };
   } finally {
     await dataSource.destroy();
   }

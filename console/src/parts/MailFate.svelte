@@ -14,6 +14,7 @@
   } as const;
   const WHY: Readonly<Record<string, string>> = {
     "address-limit": "over the limit of mails an hour to this address",
+    "notice-limit": "ten notices of this kind in an hour are enough",
     "too-many-links": "five links of this kind live already",
   };
 </script>

@@ -22,7 +22,7 @@ export const mailboxItem = z
     links: z.array(z.string()),
     template: z.string(),
     language: z.string(),
-    heldBecause: z.string().nullable().describe("address-limit or too-many-links"),
+    heldBecause: z.string().nullable().describe("address-limit, too-many-links or notice-limit"),
     tries: z.number().int(),
     nextTryAt: timestamp.nullable(),
     lastTryAt: timestamp.nullable(),

@@ -3,6 +3,8 @@ import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { addresseeOf } from "../mail/notices.ts";
+import { sendLink } from "../mail-link/send.ts";
 import { judge } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -68,6 +70,16 @@ export async function addAccount(
         actorId: operator.account.id,
       } as const;
       await record(manager, { event, visit, now });
+      // Nobody signs in before the address is proved, so the link for it comes at once.
+      if (email !== null && context.configuration.verifyEmail === "required")
+        await sendLink(context, manager, {
+          purpose: "verify",
+          to: addresseeOf({ ...account, email: email.shown }),
+          emailKey: email.key,
+          browserHash: null,
+          visit,
+          isWithinLimit: true,
+        });
     });
   } catch (error) {
     throw takenProblem(error);

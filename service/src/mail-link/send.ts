@@ -55,8 +55,8 @@ export async function sendLink(
   const now = clock.now();
   const life = configuration.links[purpose];
   // Voiding frees a place: whoever asks again in the same browser is never kept out by the links of others.
-  if (link.isWithinLimit && browserHash !== null && accountId !== null)
-    await supersedeOf(manager, { accountId, purpose, browserHash, now });
+  if (link.isWithinLimit && browserHash !== null)
+    await supersedeOf(manager, { accountId, emailKey: link.emailKey, purpose, browserHash, now });
   const held = await whyHeld(manager, link, now);
   const { plain, hashed } = mintToken("mail-link", randomBytes(TOKEN_BYTES));
   if (held === null) {

@@ -25,19 +25,22 @@ export function countLiving(
   return manager.getRepository(MailLinkEntity).countBy({ accountId, purpose, ...living(now) });
 }
 
-/** Voids the living ones of a purpose that the same browser asked for. */
+/** Voids the living ones of a purpose that the same browser asked for: of an account, or of an address that has none. */
 export async function supersedeOf(
   manager: EntityManager,
-  {
-    accountId,
-    purpose,
-    browserHash,
-    now,
-  }: { accountId: string; purpose: LinkPurpose; browserHash: Buffer; now: Date },
+  link: {
+    accountId: string | null;
+    emailKey: string;
+    purpose: LinkPurpose;
+    browserHash: Buffer;
+    now: Date;
+  },
 ): Promise<void> {
+  const { accountId, emailKey, purpose, browserHash, now } = link;
+  const whose = accountId === null ? { accountId: IsNull(), emailKey } : { accountId };
   await manager
     .getRepository(MailLinkEntity)
-    .update({ accountId, purpose, browserHash, ...living(now) }, { supersededAt: now });
+    .update({ ...whose, purpose, browserHash, ...living(now) }, { supersededAt: now });
 }
 
 /** Spends it. @returns whether this call was the one that did. */

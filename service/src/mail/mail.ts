@@ -43,7 +43,7 @@ export interface Circumstances {
 type Context = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
 
 /** Why a mail is sent to nobody. */
-export type HeldBecause = "address-limit" | "too-many-links";
+export type HeldBecause = "address-limit" | "too-many-links" | "notice-limit";
 
 /** Writes a mail. @param held over a limit, so that it goes to nobody and is only shown to operators. */
 export async function writeMail(

@@ -5,6 +5,7 @@ import type { AccountFacts } from "../storage/index.ts";
 import type { MailName } from "./catalogue.ts";
 import type { Addressee } from "./mail.ts";
 import { writeMail } from "./mail.ts";
+import { countMailsOf } from "./store.ts";
 
 /** Whom a mail about an account, or about a registration, goes to. */
 export function addresseeOf({
@@ -22,6 +23,10 @@ type Notice = Extract<
   "password-changed" | "password-reset" | "new-sign-in" | "invitation-accepted" | "email-restored"
 >;
 
+const HOUR = 3_600_000;
+/** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
+const MOST_AN_HOUR = 10;
+
 /** Tells the owner, if there is an address; in the transaction of what happened. */
 export async function tellOwner(
   context: ServiceContext,
@@ -30,8 +35,11 @@ export async function tellOwner(
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
+  const since = new Date(context.clock.now().getTime() - HOUR);
+  const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
   const to = addresseeOf({ ...account, email });
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
-  await writeMail(context, manager, { name, to, about: { visit, link } });
+  const held = written >= MOST_AN_HOUR ? ("notice-limit" as const) : null;
+  await writeMail(context, manager, { name, to, about: { visit, link }, held });
 }

@@ -1,5 +1,5 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { In, LessThan } from "typeorm";
+import { In, LessThan, Like, MoreThan } from "typeorm";
 import type { MailRow, PageQuery } from "../storage/index.ts";
 import { MailEntity, readCursor, retried } from "../storage/index.ts";
 
@@ -100,6 +100,19 @@ export async function sendAgain(dataSource: DataSource, id: string, now: Date): 
     [now, id, now],
   );
   return affectedRows === 1;
+}
+
+/** How many mails of a template were written for an account since a time. */
+export function countMailsOf(
+  manager: EntityManager,
+  { accountId, template, since }: { accountId: string; template: string; since: Date },
+): Promise<number> {
+  return manager.getRepository(MailEntity).countBy({ accountId, template, createdAt: MoreThan(since) });
+}
+
+/** How many bodies are sealed under a key. */
+export function countSealedUnder(dataSource: DataSource, keyId: string): Promise<number> {
+  return dataSource.getRepository(MailEntity).countBy({ sealedBody: Like(`${keyId}:%`) });
 }
 
 /** Forgets those that are settled and were written before a time, some at a time. */

@@ -55,7 +55,7 @@ export async function showMailProof(
   // Counted as wrong before it is looked at, so that no parallel guesses outrun the count.
   if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))
     throw new ProblemReply("sign-in-lapsed");
-  const link = await checkProof(context, pending, proof);
+  const link = await checkProof(context, pending, { proof, visit });
   const { accountId, registrationId } = pending;
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   const waiting = registrationId === null ? null : await findRegistration(context.dataSource, registrationId);
@@ -103,28 +103,27 @@ export async function showMailProof(
 async function checkProof(
   context: ServiceContext,
   pending: SignInRow,
-  proof: MailProof,
+  { proof, visit }: { proof: MailProof; visit: Visit },
 ): Promise<MailLinkRow | null> {
   if (proof.type === "mail-link") {
     const { link } = await readLink(context, proof.secret);
     if (link.purpose === "sign-in" && link.signInId === pending.id) return link;
-    return refuse(context, pending, "link of another sign-in");
+    return refuse(context, pending, { reason: "link of another sign-in", visit });
   }
   const code = readMailCode(proof.code);
   const shown = code === null ? null : hashMailCode(context.mailCodeKey, { signInId: pending.id, code });
   const mayCome = context.configuration.signIn.mailLink !== "off";
   if (mayCome && shown !== null && isMailCode(pending.mailCodeHash, shown)) return null;
-  return refuse(context, pending, "wrong code");
+  return refuse(context, pending, { reason: "wrong code", visit });
 }
 
 async function refuse(
   { dataSource, clock }: ServiceContext,
   pending: SignInRow,
-  reason: string,
+  { reason, visit }: { reason: string; visit: Visit },
 ): Promise<never> {
   const { accountId } = pending;
   const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
-  const visit = { network: pending.network, userAgent: pending.userAgent, requestId: pending.id };
   await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
   throw new ProblemReply("proof-refused");
 }
