@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 /**
- * Takes the pictures in docs/screenshots from the running demo: `node scripts/screenshots.mjs [names …]`.
- * Terminal views are taken by hand, in a terminal window.
+ * Takes the pictures in docs/screenshots from the running demo: `node scripts/screenshots.mjs [names …]`; the sheets of
+ * mails and landing pages are drawn by contact-sheets.mjs. Terminal views are taken by hand, in a terminal window.
  */
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
@@ -52,8 +52,6 @@ await run(async () => {
   const atApp = (page) => page.waitForURL((address) => address.origin === appUrl);
 
   await inBrowser("light", async (page, shot) => {
-    await page.goto(appUrl);
-    await shot("sample-guest");
     await page.goto(`${url}/register`);
     await page.fill("#email", "petra.sasso@brina.example");
     await page.fill("#username", "no spaces");
@@ -62,11 +60,6 @@ await run(async () => {
     await page.click("button[type=submit]");
     await page.waitForSelector("[aria-invalid=true]");
     await shot("register");
-    await page.goto(`${url}/sign-in`);
-    await signIn(page, { email: "zita@brina.example", password: "tie it twice and test it once" });
-    await page.waitForSelector("#repeated");
-    await page.fill("#password", "a ladder of larches");
-    await shot("new-password");
     await page.goto(`${appUrl}/members`);
     await signIn(page, { ...operator, password: "a wrong password" });
     await page.waitForSelector("[data-form-problem]");
@@ -92,6 +85,10 @@ await run(async () => {
       await page.waitForSelector("table");
       await shot(`console-${name}`);
     }
+    await page.goto(`${url}/console/mail`);
+    await page.click("tbody tr:nth-child(2) button");
+    await page.frameLocator("iframe").locator("p").first().waitFor();
+    await shot("console-mail");
     await page.goto(`${url}/console/hashes`);
     await page.waitForSelector("canvas");
     await shot("console-hashes");
@@ -108,10 +105,6 @@ await run(async () => {
     await page.goto(`${url}/docs`);
     await page.click("summary >> nth=0");
     await shot("calls");
-  });
-  await inBrowser("dark", async (page, shot) => {
-    await page.goto(`${url}/sign-in`);
-    await shot("sign-in-dark");
   });
   await browser.close();
 });

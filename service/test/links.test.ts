@@ -186,7 +186,7 @@ describe("a site that reminds", () => {
 
   test("LI-10 an invitation makes the account, its acceptance sets the password and proves the address", async () => {
     const client = service.as(await service.operator());
-    const body = { email: "gino@brina.example", labels: ["keeper"], language: "en" } as const;
+    const body = { email: "gino@brina.example", labels: ["keeper"], language: "en" as const };
     const invited = await client(routes.inviteAccount, { body });
     expect(invited).toMatchObject({ status: 201, body: { state: "invited", labels: ["keeper"] } });
     const first = await mailTo(service, "gino@brina.example", "invite");
@@ -250,7 +250,9 @@ describe("a site that reminds", () => {
     });
     expect((await ida.post("/v1/sign-in", password("ida@brina.example"))).status).toBe(401);
     const session = await service.signIn("new@brina.example");
-    const undo = secretOf(await mailTo(service, "ida@brina.example", "email-changed"));
+    const told = await mailTo(service, "ida@brina.example", "email-changed");
+    expect(told.text).toContain("va a new@brina.example");
+    const undo = secretOf(told);
     // A second change by the same intruder: the first way back still leads to the first address.
     await service.as(session)(routes.changeEmail, { body: { email: "third@brina.example" } });
     await redeem(ida, secretOf(await mailTo(service, "third@brina.example", "change-email")));

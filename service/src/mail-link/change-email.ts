@@ -99,6 +99,7 @@ export async function changeEmailBy(
       to: addresseeOf({ ...account, email: account.email }),
       emailKey: email.key,
       newEmail: account.email,
+      address: email.shown,
       browserHash: null,
       visit,
       isWithinLimit: true,

@@ -33,6 +33,8 @@ export interface LinkToSend {
   readonly signInId?: string;
   /** The address that the account gets by it. */
   readonly newEmail?: string;
+  /** The address that the mail speaks of, where that is another one than `newEmail`. */
+  readonly address?: string;
   /** SHA-256 of the mark of the browser that asked. */
   readonly browserHash: Buffer | null;
   readonly visit: Visit;
@@ -84,7 +86,7 @@ export async function sendLink(
       visit,
       life,
       link: held === null ? `${publicUrl}/link#${plain}` : `${publicUrl}/sign-in`,
-      address: link.newEmail ?? "",
+      address: link.address ?? link.newEmail ?? "",
     },
     held,
   });
