@@ -4,7 +4,10 @@ import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.t
 import { deliver } from "./account.ts";
 
 /** The secret of a link stands in the body, never in an address. */
-export const linkSecret = z.string().max(100).describe("lcl_…, from the link's fragment");
+export const linkSecret = z
+  .string()
+  .max(100, "This is not the secret of a link.")
+  .describe("lcl_…, from the link's fragment");
 
 const mailState = z
   .enum(["waiting", "sent", "given-up", "caught", "held"])

@@ -18,10 +18,16 @@ export type Proof = z.output<typeof proof>;
 /** What moves a sign-in in progress on. */
 export const nextProof = z
   .discriminatedUnion("type", [
-    z.strictObject({ type: z.literal("mail-link"), secret: z.string().max(100).describe("lcl_…") }),
+    z.strictObject({
+      type: z.literal("mail-link"),
+      secret: z.string().max(100, "This is not the secret of a link.").describe("lcl_…"),
+    }),
     z.strictObject({
       type: z.literal("mail-code"),
-      code: z.string().max(20).describe("six digits, as the link shows them in another browser"),
+      code: z
+        .string()
+        .max(20, "The code has six digits.")
+        .describe("six digits, as the link shows them in another browser"),
     }),
     z.strictObject({
       type: z.literal("new-password"),
