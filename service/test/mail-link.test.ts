@@ -210,4 +210,22 @@ describe("a reset link", () => {
     const held = (await mails("hugo@brina.example")).find(({ state }) => state === "held");
     expect(JSON.stringify(held)).not.toContain("lcl_");
   });
+
+  test("LI-9 a network that asks for many is told to wait, whoever it names", async () => {
+    const strict = await startService({
+      beside: service,
+      settings: { LUCCHETTO_THROTTLE_NETWORK_MOST: "3" },
+    });
+    const asked = (identifier: string) =>
+      send(strict, "POST", "/v1/mail-links", json({ purpose: "reset", identifier }));
+    await service.dataSource.query("DELETE FROM throttle_count WHERE kind = 'network-mail'");
+    for (const name of ["anna@brina.example", "nobody@brina.example", "no name"])
+      expect((await asked(name)).status).toBe(202);
+    for (const name of ["anna@brina.example", "nobody@brina.example"]) {
+      const reply = await asked(name);
+      expect(reply.status).toBe(429);
+      expect(Number(reply.headers.get("retry-after"))).toBeGreaterThan(0);
+    }
+    await strict.stop();
+  });
 });

@@ -11,7 +11,7 @@ import { simpleParser } from "mailparser";
 import type { SMTPServerDataStream, SMTPServerOptions } from "smtp-server";
 import { SMTPServer } from "smtp-server";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, startService } from "../../testing/service.ts";
+import { freePort, send, startService } from "../../testing/service.ts";
 
 const HOUR = 3_600_000;
 const running: Array<{ stop(): Promise<void> }> = [];
@@ -199,6 +199,46 @@ describe("the outbox", () => {
       template: "password-changed",
       tries: 11,
     });
+  });
+
+  test("the site's picture goes along within the mail; production shows nobody what mails say", async () => {
+    const server = await startMailServer();
+    const directory = mkdtempSync(join(tmpdir(), "lucchetto-logo-"));
+    const logo = join(directory, "logo.png");
+    const picture = Buffer.from(
+      "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR4nGNgYGD4DwABBAEAX+XDSwAAAABJRU5ErkJggg==",
+      "base64",
+    );
+    writeFileSync(logo, picture);
+    const service = await startWith(server.port, { LUCCHETTO_SITE_LOGO: logo });
+    await service.register("hugo@brina.example");
+    await until(() => server.accepted.length === 1);
+    const [mail] = server.accepted;
+    expect(mail?.attachments).toMatchObject([
+      { cid: "site-logo", contentType: "image/png", content: picture },
+    ]);
+    // A reader's program finds the picture in the mail itself; nothing is fetched from elsewhere.
+    expect(mail?.html).not.toMatch(/src="http/);
+    rmSync(directory, { recursive: true });
+
+    const { port } = await startMailServer();
+    const production = await startService({
+      publicUrl: "https://accounts.brina.example",
+      settings: {
+        LUCCHETTO_MODE: "production",
+        LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+        LUCCHETTO_MAIL_SMTP_URL: `smtp://127.0.0.1:${port}`,
+        LUCCHETTO_MAIL_FROM: "huts@brina.example",
+      },
+    });
+    running.push(production);
+    for (const path of ["/mailbox", "/v1/development/mailbox"])
+      expect((await send(production, "GET", path)).status).toBe(404);
+    const reply = await production.client(routes.register, {
+      body: { email: "ida@brina.example", password: "a good long password" },
+    });
+    expect(reply.status).toBe(202);
+    expect((await row(production, "ida@brina.example")).template).toBe("verify");
   });
 
   test("speaks TLS and signs in to the mail server, and refuses a server whose certificate nobody vouches for", async () => {
