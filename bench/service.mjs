@@ -1,5 +1,6 @@
 /** A real service in a process of its own, on a MariaDB of its own, for benchmarks. */
 import { spawn } from "node:child_process";
+import { randomBytes } from "node:crypto";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { Agent, request } from "node:http";
 import { tmpdir } from "node:os";
@@ -13,8 +14,11 @@ import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.
 const MAIN = fileURLToPath(new URL("../service/dist/main.js", import.meta.url));
 export const PASSWORD = "a good long password";
 
-/** @param settings of the configuration, on top of what a benchmark needs. */
-export async function startBenchService(settings = {}) {
+/**
+ * @param settings of the configuration, on top of what a benchmark needs.
+ * @param production as it runs there: no movable clock, which development asks the database for at each request.
+ */
+export async function startBenchService(settings = {}, { production = false } = {}) {
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-bench-"));
   const server = await startMariaDb(directory);
   const password = randomPassword();
@@ -30,9 +34,21 @@ export async function startBenchService(settings = {}) {
       log: { level: "warn" },
       database: { url: `mariadb://lucchetto@127.0.0.1:${server.port}/lucchetto` },
       throttle: { network: { most: 1_000_000 }, registrations: { most: 1_000_000 } },
+      ...(production
+        ? {
+            mode: "production",
+            publicUrl: "https://accounts.brina.example",
+            keys: { file: "keys.yaml" },
+            mail: "none",
+          }
+        : {}),
       ...settings,
     }),
   );
+  if (production) {
+    const keys = { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
+    writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });
+  }
   const env = { ...process.env, LUCCHETTO_DATABASE_PASSWORD: password };
   await runCommand(process.execPath, [MAIN, "schema-apply", "--config", config], { env });
   const child = spawn(process.execPath, [MAIN, "serve", "--config", config], { stdio: "inherit", env });
@@ -51,6 +67,7 @@ export async function startBenchService(settings = {}) {
   });
   return {
     url,
+    database: { host: "127.0.0.1", port: server.port, user: "lucchetto", password, database: "lucchetto" },
     /** Asks the database directly. */
     query: async (sql) => (await connection.query(sql))[0],
     async stop() {

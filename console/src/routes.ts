@@ -4,9 +4,11 @@ import Account from "./people/Account.svelte";
 import ChangeDetails from "./people/ChangeDetails.svelte";
 import ChangeEmail from "./people/ChangeEmail.svelte";
 import ChangePassword from "./people/ChangePassword.svelte";
+import EraseOneself from "./people/EraseOneself.svelte";
 import Forgot from "./people/Forgot.svelte";
 import Link from "./people/Link.svelte";
 import Mailbox from "./people/Mailbox.svelte";
+import MySessions from "./people/MySessions.svelte";
 import NotHere from "./people/NotHere.svelte";
 import Register from "./people/Register.svelte";
 import SignIn from "./people/SignIn.svelte";
@@ -24,6 +26,8 @@ export const { p, navigate, route } = createRouter({
   "/account/details": ChangeDetails,
   "/account/password": ChangePassword,
   "/account/email": ChangeEmail,
+  "/account/sessions": MySessions,
+  "/account/erase": EraseOneself,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
   "/console": {

@@ -455,6 +455,8 @@ describe("every page", () => {
       await look("/account", "dl");
       await look("/account/details", "form");
       await look("/account/email", "form");
+      await look("/account/sessions", "li");
+      await look("/account/erase", "form");
       await look("/sign-out", "form");
       await look("/console/mail", "table");
       await look("/console/accounts", "td a");
@@ -464,7 +466,7 @@ describe("every page", () => {
       for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
       await look("/console/hashes", "canvas");
       await look("/console/webhooks", "text=Notices to the application stand here");
-      expect(titles.size).toBe(15);
+      expect(titles.size).toBe(17);
       expect(complaints).toEqual([]);
       await context.close();
     },

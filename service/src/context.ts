@@ -1,12 +1,15 @@
 /** What the rooms of the service share: one value, made once, handed down. */
 import type { KeyRing } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
+import type { KeyedApp } from "./app/store.ts";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { HostCookie } from "./http/host-cookie.ts";
+import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
+import type { LiveSession } from "./session/store.ts";
 import type { Consult } from "./webhook/consult.ts";
 
 export interface ServiceContext {
@@ -19,6 +22,7 @@ export interface ServiceContext {
   /** Asks the application. */
   readonly consult: Consult;
   readonly lastSeen: LastSeen;
+  readonly lookUps: LookUps;
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
   readonly signInCookie: HostCookie;
@@ -28,6 +32,18 @@ export interface ServiceContext {
   readonly throttleKey: Uint8Array;
   /** Keys the hashes of short codes. */
   readonly mailCodeKey: Uint8Array;
+}
+
+/** The look-ups of every request of every application, joined while they wait. */
+export interface LookUps {
+  /** By the hash of a check token: its session and account. */
+  readonly checkToken: (tokenHash: Buffer) => Promise<CheckedToken | null>;
+  /** By the hashes of a check token and of a key of the same app (see `pairOf`). */
+  readonly keyedToken: (pair: Buffer) => Promise<KeyedToken | null>;
+  /** By the hash of an own token. */
+  readonly ownToken: (tokenHash: Buffer) => Promise<LiveSession | null>;
+  /** By the hash of an app key. */
+  readonly appKey: (keyHash: Buffer) => Promise<KeyedApp | null>;
 }
 
 /** Where a request comes from, for sessions and the journal. */

@@ -1,6 +1,7 @@
 /** Puts the service together: shared context, guards of every request, and the rooms' routes. */
 import { randomBytes, randomUUID } from "node:crypto";
 import type { Socket } from "node:net";
+import type { FastifyHelmetOptions } from "@fastify/helmet";
 import helmet from "@fastify/helmet";
 import { OAUTH_PATHS } from "@lucchetto/contract";
 import { deriveKey, KEY_BYTES } from "@lucchetto/core";
@@ -10,6 +11,7 @@ import type { DataSource } from "typeorm";
 import { sweepRegistrations } from "./account/registration-store.ts";
 import { accountRoutes } from "./account/routes.ts";
 import { appRoutes } from "./app/routes.ts";
+import { findByKeys } from "./app/store.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import { clockRoutes } from "./clock/routes.ts";
 import type { Configuration } from "./config/index.ts";
@@ -31,7 +33,7 @@ import { mailLinkRoutes } from "./mail-link/routes.ts";
 import { sweepLinks } from "./mail-link/store.ts";
 import { assertApp } from "./oauth/client-authentication.ts";
 import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
-import { sweepCodes } from "./oauth/store.ts";
+import { findCheckTokens, findKeyedTokens, pairOf, sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
 import { openCompromisedList } from "./password/compromised.ts";
@@ -43,8 +45,10 @@ import { createLastSeen } from "./session/last-seen.ts";
 import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
 import type { LiveSession } from "./session/store.ts";
+import { findByTokens } from "./session/store.ts";
 import { signInRoutes } from "./sign-in/routes.ts";
 import { sweepSignIns } from "./sign-in/store.ts";
+import { joinLookUps } from "./storage/index.ts";
 import { throttleRoutes } from "./throttle/routes.ts";
 import { sweepOldCounts } from "./throttle/throttle.ts";
 import { createConsult } from "./webhook/consult.ts";
@@ -104,6 +108,24 @@ export async function createService({
     compromised:
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
     consult: createConsult(configuration, clock, app.log),
+    lookUps: {
+      checkToken: joinLookUps(
+        (hashes) => findCheckTokens(dataSource, hashes),
+        ({ checkHash }) => checkHash,
+      ),
+      keyedToken: joinLookUps(
+        (pairs) => findKeyedTokens(dataSource, pairs),
+        ({ checkHash, keyHash }) => pairOf(checkHash, keyHash),
+      ),
+      ownToken: joinLookUps(
+        (hashes) => findByTokens(dataSource, hashes),
+        ({ session }) => session.tokenHash,
+      ),
+      appKey: joinLookUps(
+        (hashes) => findByKeys(dataSource, hashes),
+        ({ keyHash }) => keyHash,
+      ),
+    },
     lastSeen: createLastSeen(dataSource, sessions, app.log),
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
@@ -119,7 +141,7 @@ export async function createService({
   acceptJson(app);
   answerProblems(app, publicUrl);
   await guard(app, publicUrl);
-  logRequests(app);
+  logRequests(app, configuration.log.level);
   const metrics = collectMetrics(app, context.hashing);
   const fleet = createFleetCounter(context);
   if ("refresh" in clock) followMovedClock(app, clock, fleet);
@@ -179,9 +201,9 @@ export async function createService({
   return app;
 }
 
-/** Headers of every reply. */
+/** Headers of every reply. They are the same for all, so they are made once. */
 async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
-  await app.register(helmet, {
+  const headers = await headersOf({
     // Pages bring a policy of their own; everything else is data and may load nothing.
     contentSecurityPolicy: {
       useDefaults: false,
@@ -192,18 +214,35 @@ async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
     frameguard: { action: "deny" },
     crossOriginResourcePolicy: { policy: "same-origin" },
   });
-  app.addHook("onRequest", async (request, reply) => {
-    void reply.header("x-request-id", request.id);
+  app.addHook("onRequest", (request, reply, done) => {
+    reply.headers(headers).header("x-request-id", request.id);
+    done();
   });
 }
 
+/** What helmet would set on a reply: asked once, of an application of its own. */
+async function headersOf(options: FastifyHelmetOptions): Promise<Record<string, string>> {
+  const sample = Fastify();
+  await sample.register(helmet, options);
+  sample.get("/", async (_request, reply) => reply.send());
+  const { headers } = await sample.inject("/");
+  await sample.close();
+  const own = new Set(["connection", "content-length", "date", "keep-alive"]);
+  const entries = Object.entries(headers).filter(([name, value]) => !own.has(name) && value !== undefined);
+  return Object.fromEntries(entries.map(([name, value]) => [name, String(value)]));
+}
+
 /** One line a request: never its query, its headers or its body. */
-function logRequests(app: FastifyInstance): void {
-  app.addHook("onResponse", async (request, reply) => {
-    // The route's pattern: an address that met no route may hold anything, a token too.
-    const path = request.routeOptions.url ?? "(no route)";
-    const milliseconds = Math.round(reply.elapsedTime);
-    request.log.info({ method: request.method, path, status: reply.statusCode, milliseconds }, "answered");
+function logRequests(app: FastifyInstance, level: Configuration["log"]["level"]): void {
+  const saysRequests = level === "debug" || level === "info";
+  app.addHook("onResponse", (request, reply, done) => {
+    if (saysRequests) {
+      // The route's pattern: an address that met no route may hold anything, a token too.
+      const path = request.routeOptions.url ?? "(no route)";
+      const milliseconds = Math.round(reply.elapsedTime);
+      request.log.info({ method: request.method, path, status: reply.statusCode, milliseconds }, "answered");
+    }
+    done();
   });
 }
 

@@ -61,7 +61,7 @@ async function startWith(port: number, more: Record<string, string> = {}, beside
 }
 
 const until = async (what: () => boolean | Promise<boolean>): Promise<void> => {
-  for (let looked = 0; looked < 300; looked += 1) {
+  for (let looked = 0; looked < 800; looked += 1) {
     if (await what()) return;
     await pause(30);
   }

@@ -80,6 +80,7 @@
     <h2 class="mt-8 text-lg font-semibold">This session</h2>
     <p class="mt-1 mb-3">{device(current.userAgent)}, signed in <Ago at={current.authTime} /></p>
     <SessionBar session={current} />
+    <p class="mt-3"><a href={at("/account/sessions")}>All your sessions</a></p>
     <div class="mt-8 flex flex-wrap items-center gap-6">
       <a
         href={at("/sign-out")}
@@ -89,6 +90,7 @@
       <a href={at("/account/details")}>Change name or language</a>
       {#if page.mail !== "none"}<a href={at("/account/email")}>Change address</a>{/if}
       <a href={at("/account/password")}>Change password</a>
+      <a href={at("/account/erase")}>Your data</a>
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>
   </PersonFrame>

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { account, accountDetail, operatorAccount, session } from "../shapes.ts";
-import { id, lineOfText, listOf, page, passwordText } from "../text.ts";
+import { account, accountDetail, journalEntry, operatorAccount, session } from "../shapes.ts";
+import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 
 /** Of the mails to a person. */
 export const language = z.enum(["en", "it"]);
@@ -79,6 +79,41 @@ export const changeEmail = defineRoute({
   access: "session",
   body: z.strictObject({ email: lineOfText(254) }),
   replies: { 202: z.object({}) },
+});
+
+/** Everything that is kept of a person, in one JSON document. */
+export const ownData = z
+  .object({
+    exportedAt: timestamp,
+    account,
+    password: z
+      .object({ scheme: z.string(), setAt: timestamp })
+      .nullable()
+      .describe("how it is kept; the record itself would help only whoever guesses"),
+    sessions: z.array(session).describe("ended ones too, as long as they are kept"),
+    journal: z.array(journalEntry),
+    mails: z.array(
+      z.object({ to: z.string(), subject: z.string(), state: z.string(), writtenAt: timestamp }),
+    ),
+  })
+  .meta({ id: "OwnData" });
+
+export const exportOwnData = defineRoute({
+  name: "exportOwnData",
+  method: "GET",
+  path: "/v1/account/data",
+  summary: "Everything that is kept of oneself",
+  access: "session",
+  replies: { 200: ownData },
+});
+
+export const eraseOwnAccount = defineRoute({
+  name: "eraseOwnAccount",
+  method: "DELETE",
+  path: "/v1/account",
+  summary: "Erase oneself, after reauthentication: all rows go, the journal keeps entries that name nobody",
+  access: "session",
+  replies: { 204: z.undefined() },
 });
 
 export const inviteAccount = defineRoute({

@@ -22,6 +22,34 @@ export const signOut = defineRoute({
   replies: { 204: z.undefined() },
 });
 
+export const listOwnSessions = defineRoute({
+  name: "listOwnSessions",
+  method: "GET",
+  path: "/v1/sessions",
+  summary: "One's own living sessions, the latest used first",
+  access: "session",
+  replies: { 200: z.object({ items: z.array(session) }) },
+});
+
+export const endOwnSession = defineRoute({
+  name: "endOwnSession",
+  method: "DELETE",
+  path: "/v1/sessions/:id",
+  summary: "End one of one's own sessions, in every app",
+  access: "session",
+  params: z.strictObject({ id }),
+  replies: { 204: z.undefined() },
+});
+
+export const endOtherSessions = defineRoute({
+  name: "endOtherSessions",
+  method: "POST",
+  path: "/v1/sessions/end-others",
+  summary: "End all of one's own sessions but this one",
+  access: "session",
+  replies: { 200: z.object({ ended: z.number().int() }) },
+});
+
 /** Which of an application's sessions still live: asked once a second for all pages that are open. */
 export const findLivingSessions = defineRoute({
   name: "findLivingSessions",

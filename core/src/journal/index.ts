@@ -26,6 +26,8 @@ export const JOURNAL_KINDS = [
   "session.signed-out",
   "session.replaced",
   "session.ended-by-operator",
+  "session.ended-by-owner",
+  "session.others-ended",
   "throttle.released",
   "app.added",
   "app.removed",

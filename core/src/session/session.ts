@@ -41,7 +41,7 @@ export function beginSessionTimes(now: Date, limits: SessionLimits): SessionTime
 }
 
 /** Whether the session may still be used. At a limit it is over. */
-export function isSessionAlive(session: SessionTimes, now: Date): boolean {
+export function isSessionAlive(session: Omit<SessionTimes, "createdAt">, now: Date): boolean {
   return session.endedAt === null && now < session.idleEndsAt && now < session.endsAt;
 }
 

@@ -8,6 +8,7 @@ import { deliverSession } from "../session/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "./account.ts";
 import { addAccount, eraseAccount } from "./operate.ts";
 import { changeOwnAccount } from "./own.ts";
+import { eraseOwnAccount, exportOwnData } from "./own-data.ts";
 import { register } from "./register.ts";
 import { showAccount } from "./show.ts";
 import { findAccounts } from "./store.ts";
@@ -33,6 +34,17 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.changeOwnAccount, async ({ body }, { caller, request }) =>
       answer(200, showAccount(await changeOwnAccount(context, caller, body, visitOf(request)))),
     );
+
+    mount(app, routes.exportOwnData, async (_received, { caller, reply }) => {
+      void reply.header("content-disposition", 'attachment; filename="my-data.json"');
+      return answer(200, await exportOwnData(context, caller));
+    });
+
+    mount(app, routes.eraseOwnAccount, async (_received, { caller, request, reply }) => {
+      await eraseOwnAccount(context, caller, visitOf(request));
+      void reply.header("set-cookie", context.ownCookie.remove());
+      return answer(204, undefined);
+    });
 
     mount(app, routes.lookUpAccounts, async ({ body: { ids = [], references = [] } }) => {
       const rows = await findAccounts(context.dataSource, { ids, references });

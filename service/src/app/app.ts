@@ -9,11 +9,11 @@ import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
+import type { KeyedApp } from "./store.ts";
 import {
   deleteApp,
   deleteKey,
   findApp,
-  findByKey,
   insertApp,
   insertKey,
   listKeysOf,
@@ -132,21 +132,35 @@ const KEY_USE_GRAIN = 60_000;
 
 /** The id of the app that a client id and key name together; `null` for anything else. */
 export async function recogniseApp(
-  { dataSource, clock }: ServiceContext,
+  { dataSource, clock, lookUps }: ServiceContext,
   credentials: { clientId: string; key: string },
 ): Promise<string | null> {
   const hashed = hashToken("app-key", credentials.key);
   if (hashed === null) return null;
-  const found = await findByKey(dataSource, credentials.clientId, hashed);
-  if (found === null) return null;
-  const now = clock.now();
-  if (found.keyLastUsedAt === null || now.getTime() - found.keyLastUsedAt.getTime() >= KEY_USE_GRAIN) {
-    // Not waited for: nobody's request should take longer for a date that is shown to operators.
-    noteKeyUse(dataSource, found.keyId, now).catch((error: unknown) => {
-      if (!isStorageUnavailable(error)) throw error;
-    });
-  }
+  const found = await lookUps.appKey(hashed);
+  if (found?.clientId !== credentials.clientId) return null;
+  noteUseOf({ dataSource, clock }, found);
   return found.appId;
+}
+
+/** Many requests meet the same due date at once; one of them notes it. */
+const keysBeingNoted = new Set<string>();
+
+/** Notes that a key was used, now and then. */
+export function noteUseOf(
+  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
+  { keyId, keyLastUsedAt }: Pick<KeyedApp, "keyId" | "keyLastUsedAt">,
+): void {
+  const now = clock.now();
+  if (keyLastUsedAt !== null && now.getTime() - keyLastUsedAt.getTime() < KEY_USE_GRAIN) return;
+  if (keysBeingNoted.has(keyId)) return;
+  keysBeingNoted.add(keyId);
+  // Not waited for: nobody's request should take longer for a date that is shown to operators.
+  noteKeyUse(dataSource, keyId, now)
+    .catch((error: unknown) => {
+      if (!isStorageUnavailable(error)) throw error;
+    })
+    .finally(() => keysBeingNoted.delete(keyId));
 }
 
 /** An app as operators see it. */

@@ -1,4 +1,3 @@
-import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppRow, PageQuery } from "../storage/index.ts";
@@ -51,18 +50,22 @@ export function listApps(dataSource: DataSource, page: PageQuery): Promise<AppRo
   });
 }
 
-/** The app that a client id and a key name together, or `null`. */
-export async function findByKey(
-  dataSource: DataSource,
-  clientId: string,
-  keyHash: HashedToken<"app-key">,
-): Promise<{ appId: string; keyId: string; keyLastUsedAt: Date | null } | null> {
-  const [row] = await dataSource.query<Array<{ appId: string; keyId: string; keyLastUsedAt: Date | null }>>(
-    `SELECT app.id AS appId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt
-     FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.keyHash = ? AND app.clientId = ?`,
-    [keyHash, clientId],
+/** An app by one of its keys. */
+export interface KeyedApp {
+  readonly keyHash: Buffer;
+  readonly appId: string;
+  readonly clientId: string;
+  readonly keyId: string;
+  readonly keyLastUsedAt: Date | null;
+}
+
+/** The apps of these keys. */
+export function findByKeys(dataSource: DataSource, keyHashes: readonly Buffer[]): Promise<KeyedApp[]> {
+  return dataSource.query<KeyedApp[]>(
+    `SELECT app_key.keyHash, app.id AS appId, app.clientId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt
+     FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.keyHash IN (?)`,
+    [keyHashes],
   );
-  return row ?? null;
 }
 
 export async function noteKeyUse(dataSource: DataSource, id: string, now: Date): Promise<void> {

@@ -40,9 +40,11 @@ export function acceptForms(app: FastifyInstance): void {
   );
 }
 
+const UTF_8 = new TextDecoder("utf-8", { fatal: true });
+
 function decodeUtf8(body: Buffer): string {
   try {
-    return new TextDecoder("utf-8", { fatal: true }).decode(body);
+    return UTF_8.decode(body);
   } catch {
     throw new ProblemReply("malformed-request", { detail: "The body is not valid UTF-8." });
   }

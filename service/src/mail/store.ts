@@ -102,6 +102,15 @@ export async function sendAgain(dataSource: DataSource, id: string, now: Date): 
   return affectedRows === 1;
 }
 
+/** The newest of an account. */
+export function listMailsOf(dataSource: DataSource, accountId: string, limit: number): Promise<MailRow[]> {
+  return dataSource.getRepository(MailEntity).find({
+    where: { accountId },
+    order: { id: "DESC" },
+    take: limit,
+  });
+}
+
 /** How many mails of a template were written for an account since a time. */
 export function countMailsOf(
   manager: EntityManager,

@@ -26,7 +26,8 @@ export async function authenticateApp(
   return { appId, clientId: credentials.clientId };
 }
 
-function readCredentials(
+/** What an app shows as its own, not checked yet. @throws OAuthRefusal `invalid_request`. */
+export function readCredentials(
   authorization: string | undefined,
   form: URLSearchParams,
 ): { clientId: string; key: string } | null {

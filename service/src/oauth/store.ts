@@ -1,9 +1,9 @@
 import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull } from "typeorm";
-import type { JoinedRow, LiveSession } from "../session/store.ts";
-import { SESSION_WITH_ACCOUNT, splitJoined } from "../session/store.ts";
-import type { AuthorizationCodeRow, CheckTokenRow } from "../storage/index.ts";
+import type { KeyedApp } from "../app/store.ts";
+import { readList } from "../session/store.ts";
+import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
 import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
 
 export async function insertCode(manager: EntityManager, row: AuthorizationCodeRow): Promise<void> {
@@ -56,25 +56,105 @@ export async function endCheckToken(
 }
 
 /** What an app may learn by a check token: the token's own life, its session and account. */
-export interface CheckedToken extends LiveSession {
+export interface CheckedToken {
+  readonly checkHash: Buffer;
   readonly appId: string;
   readonly issuedAt: Date;
   readonly tokenEndedAt: Date | null;
+  readonly session: Pick<
+    SessionRow,
+    "id" | "kind" | "aal" | "amr" | "authTime" | "lastSeenAt" | "idleEndsAt" | "endsAt" | "endedAt"
+  >;
+  readonly account: Pick<
+    AccountFacts,
+    "id" | "reference" | "email" | "emailVerifiedAt" | "username" | "displayName" | "state" | "labels"
+  >;
 }
 
-/** One look-up of everything that an introspection answers with. */
-export async function findCheckToken(
+/** A check token with the key by which its own app asks. */
+export interface KeyedToken extends CheckedToken, KeyedApp {}
+
+/** No more than an introspection answers with: this is read for every request of every application. */
+const CHECK_COLUMNS = `c.tokenHash AS checkHash, c.appId, c.createdAt AS issuedAt, c.endedAt AS tokenEndedAt,
+  s.id AS sid, s.kind, s.aal, s.amr, s.authTime, s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt,
+  a.id AS aid, a.reference, a.email, a.emailVerifiedAt, a.username, a.displayName, a.state, a.labels`;
+/** Read in this order (STRAIGHT_JOIN): the token comes first, whatever the optimizer makes of an app that has nearly all of them. */
+const CHECK_TABLES =
+  "check_token c JOIN session s ON s.id = c.sessionId JOIN account a ON a.id = s.accountId";
+
+type CheckRow = Omit<CheckedToken, "session" | "account"> &
+  Omit<CheckedToken["session"], "id" | "amr"> &
+  Omit<CheckedToken["account"], "id" | "labels"> & {
+    readonly sid: string;
+    readonly aid: string;
+    readonly amr: unknown;
+    readonly labels: unknown;
+  };
+
+/** Everything that introspections of these tokens answer with. */
+export async function findCheckTokens(
   dataSource: DataSource,
-  tokenHash: HashedToken<"check-token">,
-): Promise<CheckedToken | null> {
-  const [row] = await dataSource.query<
-    Array<JoinedRow & { appId: string; issuedAt: Date; tokenEndedAt: Date | null }>
-  >(
-    `SELECT c.appId, c.createdAt AS issuedAt, c.endedAt AS tokenEndedAt, ${SESSION_WITH_ACCOUNT}
-     FROM check_token c JOIN session s ON s.id = c.sessionId JOIN account a ON a.id = s.accountId
-     WHERE c.tokenHash = ?`,
-    [tokenHash],
+  tokenHashes: readonly Buffer[],
+): Promise<CheckedToken[]> {
+  const rows = await dataSource.query<CheckRow[]>(
+    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS} FROM ${CHECK_TABLES} WHERE c.tokenHash IN (?)`,
+    [tokenHashes],
   );
-  if (row === undefined) return null;
-  return { ...splitJoined(row), appId: row.appId, issuedAt: row.issuedAt, tokenEndedAt: row.tokenEndedAt };
+  return rows.map(splitCheck);
+}
+
+/** Length of a hash; a pair is the token's and then the key's. */
+const HASH_BYTES = 32;
+
+/** What a token and a key of its own app are looked up by together. */
+export function pairOf(tokenHash: Buffer, keyHash: Buffer): Buffer {
+  return Buffer.concat([tokenHash, keyHash]);
+}
+
+/** Tokens that are asked for by their own apps: both are known by one question. */
+export async function findKeyedTokens(
+  dataSource: DataSource,
+  pairs: readonly Buffer[],
+): Promise<KeyedToken[]> {
+  const keys = new Map(pairs.map((pair) => [pair.toString("latin1", HASH_BYTES), pair.subarray(HASH_BYTES)]));
+  const rows = await dataSource.query<Array<CheckRow & KeyedApp>>(
+    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash, k.id AS keyId, k.lastUsedAt AS keyLastUsedAt, app.clientId
+     FROM ${CHECK_TABLES} JOIN app_key k ON k.appId = c.appId JOIN app ON app.id = c.appId
+     WHERE c.tokenHash IN (?) AND k.keyHash IN (?)`,
+    [pairs.map((pair) => pair.subarray(0, HASH_BYTES)), [...keys.values()]],
+  );
+  return rows.map((row) => {
+    const { keyHash, keyId, keyLastUsedAt, clientId } = row;
+    return { ...splitCheck(row), keyHash, keyId, keyLastUsedAt, clientId };
+  });
+}
+
+function splitCheck(row: CheckRow): CheckedToken {
+  return {
+    checkHash: row.checkHash,
+    appId: row.appId,
+    issuedAt: row.issuedAt,
+    tokenEndedAt: row.tokenEndedAt,
+    session: {
+      id: row.sid,
+      kind: row.kind,
+      aal: row.aal,
+      amr: readList(row.amr),
+      authTime: row.authTime,
+      lastSeenAt: row.lastSeenAt,
+      idleEndsAt: row.idleEndsAt,
+      endsAt: row.endsAt,
+      endedAt: row.endedAt,
+    },
+    account: {
+      id: row.aid,
+      reference: row.reference,
+      email: row.email,
+      emailVerifiedAt: row.emailVerifiedAt,
+      username: row.username,
+      displayName: row.displayName,
+      state: row.state,
+      labels: readList(row.labels),
+    },
+  };
 }

@@ -20,6 +20,8 @@ const PLAIN_PAGES = [
   "/account/details",
   "/account/password",
   "/account/email",
+  "/account/sessions",
+  "/account/erase",
   "/console",
   "/console/*",
   "/docs",

@@ -8,6 +8,7 @@ import { visitOf } from "../http/visit.ts";
 import { pageOf } from "../storage/index.ts";
 import { deliverSession } from "./deliver.ts";
 import { keepStreams } from "./events.ts";
+import { endOtherSessions, endOwnSession, listOwnSessions } from "./own.ts";
 import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
 import { findLiving, listSessions } from "./store.ts";
@@ -43,6 +44,20 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       });
       reply.raw.write("retry: 3000\n\n");
     });
+
+    mount(app, routes.listOwnSessions, async (_received, { caller }) =>
+      answer(200, { items: await listOwnSessions(context, caller) }),
+    );
+
+    mount(app, routes.endOwnSession, async ({ params }, { caller, request, reply }) => {
+      await endOwnSession(context, caller, params.id, visitOf(request));
+      if (params.id === caller.session.id) void reply.header("set-cookie", context.ownCookie.remove());
+      return answer(204, undefined);
+    });
+
+    mount(app, routes.endOtherSessions, async (_received, { caller, request }) =>
+      answer(200, { ended: await endOtherSessions(context, caller, visitOf(request)) }),
+    );
 
     mount(app, routes.findLivingSessions, async ({ body }) => {
       const living = await findLiving(context.dataSource, body.ids, context.clock.now());

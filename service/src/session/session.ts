@@ -12,7 +12,7 @@ import { record } from "../journal/journal.ts";
 import type { AccountRow, SessionRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { LiveSession } from "./store.ts";
-import { endSession, findByToken, findSession, insertSession } from "./store.ts";
+import { endSession, findSession, insertSession } from "./store.ts";
 
 /** A session just begun, with its own token, which exists nowhere else. */
 export interface BegunSession extends LiveSession {
@@ -66,12 +66,12 @@ export async function beginSession(
 
 /** The living session of an own token; notes the use. @returns `null` for anything else. */
 export async function recogniseOwnToken(
-  { dataSource, clock, lastSeen }: ServiceContext,
+  { lookUps, clock, lastSeen }: ServiceContext,
   text: string,
 ): Promise<LiveSession | null> {
   const hashed = hashToken("own-token", text);
   if (hashed === null) return null;
-  const found = await findByToken(dataSource, hashed);
+  const found = await lookUps.ownToken(hashed);
   const now = clock.now();
   if (found === null || !isSessionAlive(found.session, now) || found.account.state !== "active") return null;
   lastSeen.note(found.session, now);

@@ -1,8 +1,11 @@
 import type { HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, Not } from "typeorm";
+import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
 import { readCursor, SessionEntity } from "../storage/index.ts";
+
+/** Of one account; more than anybody looks through. */
+const MOST_SHOWN = 200;
 
 /** A session with the account it belongs to, as one look-up finds them. */
 export interface LiveSession {
@@ -66,24 +69,34 @@ export function splitJoined(row: JoinedRow): LiveSession {
   };
 }
 
-function readList(json: unknown): string[] {
+/** A list that the driver gives as JSON or as it is. */
+export function readList(json: unknown): string[] {
   return (typeof json === "string" ? JSON.parse(json) : json) as string[];
 }
 
-/** The session under this own token with its account, alive or not. */
-export async function findByToken(
+/** The sessions under these own tokens with their accounts, alive or not. */
+export async function findByTokens(
   dataSource: DataSource,
-  tokenHash: HashedToken<"own-token">,
-): Promise<LiveSession | null> {
-  const [row] = await dataSource.query<JoinedRow[]>(
-    `SELECT ${SESSION_WITH_ACCOUNT} FROM session s JOIN account a ON a.id = s.accountId WHERE s.tokenHash = ?`,
-    [tokenHash],
+  tokenHashes: readonly Buffer[],
+): Promise<LiveSession[]> {
+  const rows = await dataSource.query<JoinedRow[]>(
+    `SELECT ${SESSION_WITH_ACCOUNT} FROM session s JOIN account a ON a.id = s.accountId WHERE s.tokenHash IN (?)`,
+    [tokenHashes],
   );
-  return row === undefined ? null : splitJoined(row);
+  return rows.map(splitJoined);
 }
 
 export async function insertSession(manager: EntityManager, row: SessionRow): Promise<void> {
   await manager.getRepository(SessionEntity).insert(row);
+}
+
+/** The living ones of an account, the latest used first. */
+export function listLivingOf(dataSource: DataSource, accountId: string, now: Date): Promise<SessionRow[]> {
+  return dataSource.getRepository(SessionEntity).find({
+    where: { accountId, endedAt: IsNull(), idleEndsAt: MoreThan(now), endsAt: MoreThan(now) },
+    order: { lastSeenAt: "DESC" },
+    take: MOST_SHOWN,
+  });
 }
 
 /** Whether an account had a session from a network before. */

@@ -57,15 +57,15 @@ export async function retireKey(
   const ring = existing(file, id);
   if (ring.current === id) throw new KeyRefusal(`${id} is the current key; promote another first`);
   const { records, sealed } = await count(id);
-  if (sealed > 0)
-    throw new KeyRefusal(
-      `${sealed} mail${sealed === 1 ? " is" : "s are"} sealed under ${id}; they go when they are sent, caught ones after thirty days`,
-    );
   if (records > 0) {
     throw new KeyRefusal(
       `${records} password record${records === 1 ? " is" : "s are"} peppered under ${id}; without it nobody of them can sign in. They are re-made as people sign in: lucchetto account list --scheme older`,
     );
   }
+  if (sealed > 0)
+    throw new KeyRefusal(
+      `${sealed} mail${sealed === 1 ? " is" : "s are"} sealed under ${id}; they go when they are sent, caught ones after thirty days`,
+    );
   const { [id]: _, ...keys } = ring.keys;
   write(file, { ...ring, keys });
   return listKeys(file);

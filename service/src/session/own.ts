@@ -1,0 +1,58 @@
+/** What people do with their own sessions: look at them, end one, end all others. */
+import type { Session } from "@lucchetto/contract";
+import type { ServiceContext, Visit } from "../context.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { inTransaction } from "../storage/index.ts";
+import { showSession } from "./session.ts";
+import type { LiveSession } from "./store.ts";
+import { endOtherSessionsOf, endSession, findSession, listLivingOf } from "./store.ts";
+
+/** The living ones, the latest used first. */
+export async function listOwnSessions(
+  { dataSource, clock }: ServiceContext,
+  { session, account }: LiveSession,
+): Promise<Session[]> {
+  const rows = await listLivingOf(dataSource, account.id, clock.now());
+  return rows.map((row) => showSession(row, row.id === session.id));
+}
+
+/** Ends one. Another person's is as missing as none. @throws ProblemReply `not-found`. Ending an ended one is no error. */
+export async function endOwnSession(
+  { dataSource, clock }: ServiceContext,
+  { account }: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  const session = await findSession(dataSource, id);
+  if (session?.accountId !== account.id) throw new ProblemReply("not-found");
+  const now = clock.now();
+  await inTransaction(dataSource, async (manager) => {
+    if (!(await endSession(manager, id, { now, reason: "ended-by-owner" }))) return;
+    const event = { kind: "session.ended-by-owner", accountId: account.id, sessionId: id } as const;
+    await record(manager, { event, visit, now });
+  });
+}
+
+/** Ends all but this one. @returns how many there were. */
+export async function endOtherSessions(
+  { dataSource, clock }: ServiceContext,
+  { session, account }: LiveSession,
+  visit: Visit,
+): Promise<number> {
+  const now = clock.now();
+  return inTransaction(dataSource, async (manager) => {
+    const ended = await endOtherSessionsOf(manager, account.id, session.id, {
+      now,
+      reason: "ended-by-owner",
+    });
+    const event = {
+      kind: "session.others-ended",
+      reason: String(ended),
+      accountId: account.id,
+      sessionId: session.id,
+    } as const;
+    if (ended > 0) await record(manager, { event, visit, now });
+    return ended;
+  });
+}

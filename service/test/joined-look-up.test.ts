@@ -1,0 +1,61 @@
+import { describe, expect, test } from "@jest/globals";
+import { joinLookUps } from "../src/storage/joined-look-up.ts";
+
+const keyOf = (text: string) => Buffer.from(text);
+const turn = () => new Promise((resolve) => setImmediate(resolve));
+
+describe("look-ups that wait at one moment", () => {
+  test("are one question; each gets its own row, and equal ones the same", async () => {
+    const asked: string[][] = [];
+    const find = joinLookUps(
+      (keys) => {
+        asked.push(keys.map(String));
+        return Promise.resolve(keys.filter((key) => String(key) !== "nobody").map((key) => ({ key })));
+      },
+      ({ key }) => key,
+    );
+    const rows = await Promise.all(["anna", "bruno", "nobody", "anna"].map((name) => find(keyOf(name))));
+    expect(rows.map((row) => row && String(row.key))).toEqual(["anna", "bruno", null, "anna"]);
+    expect(asked).toEqual([["anna", "bruno", "nobody"]]);
+  });
+
+  test("SE-15 a question on its way answers nobody who came after it", async () => {
+    let label = "before";
+    const answers: Array<() => void> = [];
+    const find = joinLookUps<{ key: Buffer; label: string }>(
+      (keys) => {
+        const rows = keys.map((key) => ({ key, label }));
+        return new Promise((resolve) => answers.push(() => resolve(rows)));
+      },
+      ({ key }) => key,
+    );
+    const first = find(keyOf("anna"));
+    await turn();
+    label = "after";
+    const second = find(keyOf("anna"));
+    await turn();
+    for (const answer of answers) answer();
+    expect([(await first)?.label, (await second)?.label]).toEqual(["before", "after"]);
+  });
+
+  test("a question that fails fails those who waited for it, and no others; a thousand are a few questions", async () => {
+    let fails = true;
+    let questions = 0;
+    const find = joinLookUps(
+      (keys) => {
+        questions += 1;
+        return fails ? Promise.reject(new Error("away")) : Promise.resolve(keys.map((key) => ({ key })));
+      },
+      ({ key }) => key,
+    );
+    await expect(find(keyOf("anna"))).rejects.toThrow("away");
+    fails = false;
+    expect(await find(keyOf("anna"))).not.toBeNull();
+    questions = 0;
+    const all = await Promise.all(Array.from({ length: 1_000 }, (_, index) => find(keyOf(String(index)))));
+    expect(all.map((row) => Number(String(row?.key)))).toEqual(
+      Array.from({ length: 1_000 }, (_, index) => index),
+    );
+    expect(questions).toBe(5);
+  });
+});

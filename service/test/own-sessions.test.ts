@@ -1,0 +1,90 @@
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+import { codeOf, Visitor } from "../../testing/visitor.ts";
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startService();
+});
+afterAll(() => service.stop());
+
+const FIREFOX = "Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0";
+
+describe("one's own sessions", () => {
+  test("SE-9 lists them without a secret, ends one, and all others; another person's is as missing as none", async () => {
+    const { token } = await service.register("anna@brina.example");
+    const client = service.as(token);
+    const browser = new Visitor(service);
+    const proof = { type: "password", identifier: "anna@brina.example", password: PASSWORD };
+    await browser.call("POST", "/v1/sign-in", { proof }, { headers: { "user-agent": FIREFOX } });
+    const third = await service.signIn("anna@brina.example");
+
+    const { body } = await client(routes.listOwnSessions);
+    expect(body.items).toHaveLength(3);
+    expect(body.items.filter(({ current }) => current)).toHaveLength(1);
+    expect(body.items).toContainEqual(expect.objectContaining({ userAgent: FIREFOX, network: "127.0.0.1" }));
+    expect(JSON.stringify(body)).not.toMatch(/lcs_|tokenHash/);
+
+    const { token: stranger } = await service.register("bruno@brina.example");
+    const firefox = body.items.find(({ userAgent }) => userAgent === FIREFOX)?.id ?? "";
+    await expect(
+      service.as(stranger)(routes.endOwnSession, { params: { id: firefox } }),
+    ).rejects.toMatchObject({ problem: { code: "not-found" } });
+    expect((await browser.call("GET", "/v1/session")).status).toBe(200);
+
+    await client(routes.endOwnSession, { params: { id: firefox } });
+    expect(codeOf(await browser.call("GET", "/v1/session"))).toBe("not-signed-in");
+    expect((await client(routes.endOtherSessions)).body).toEqual({ ended: 1 });
+    await expect(service.as(third)(routes.showSession)).rejects.toThrow();
+    expect((await client(routes.listOwnSessions)).body.items).toMatchObject([{ current: true }]);
+    expect((await client(routes.endOtherSessions)).body).toEqual({ ended: 0 });
+    await expect(
+      client(routes.endOwnSession, { params: { id: "0190b6a2-0000-7000-8000-000000000000" } }),
+    ).rejects.toMatchObject({ problem: { code: "not-found" } });
+    // A browser that ends its own session is signed out.
+    const again = new Visitor(service);
+    const begun = await again.post("/v1/sign-in", { proof });
+    const { session } = begun.json<{ session: { id: string } }>();
+    expect((await again.call("DELETE", `/v1/sessions/${session.id}`)).status).toBe(204);
+    expect([...again.cookies.keys()].some((name) => /^lucchetto-\d+$/.test(name))).toBe(false);
+  });
+});
+
+describe("one's own data", () => {
+  test("SE-16 is taken along without a secret; erasing wants a fresh proof, and leaves nothing but entries that name nobody", async () => {
+    const { id, token } = await service.register("carla@brina.example");
+    const client = service.as(token);
+    const { body } = await client(routes.exportOwnData);
+    expect(body).toMatchObject({
+      account: { email: "carla@brina.example" },
+      password: { scheme: "$scrypt$ln=8,r=8,p=1" },
+      sessions: [{ current: true }],
+      mails: [{ to: "carla@brina.example", subject: "Confirm your address for Brina Huts" }],
+    });
+    expect(body.journal.map(({ kind }) => kind)).toContain("account.registered");
+    const text = JSON.stringify(body);
+    const [stored] = await service.dataSource.query(
+      "SELECT record FROM password_record WHERE accountId = ?",
+      [id],
+    );
+    for (const secret of [token, stored.record.split("$").at(-1), "lcl_"]) expect(text).not.toContain(secret);
+
+    await service.clock.advance(11 * 60_000);
+    await expect(client(routes.eraseOwnAccount)).rejects.toMatchObject({
+      problem: { code: "reauthenticate" },
+    });
+    await service.clock.reset();
+    await client(routes.eraseOwnAccount);
+    await expect(client(routes.showSession)).rejects.toMatchObject({ problem: { code: "not-signed-in" } });
+    for (const table of [
+      "account WHERE id",
+      "session WHERE accountId",
+      "mail WHERE accountId",
+      "mail_link WHERE accountId",
+    ])
+      expect(await service.dataSource.query(`SELECT 1 FROM ${table} = ?`, [id])).toEqual([]);
+    await expect(service.as(await service.operator())(routes.eraseOwnAccount)).rejects.toThrow(/operator/);
+  });
+});
