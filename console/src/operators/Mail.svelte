@@ -97,7 +97,7 @@
         <button
           type="button"
           class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-          aria-label="Try “{mail.subject}” to {mail.to} again"
+          aria-label="Try now: “{mail.subject}” to {mail.to}"
           onclick={() => repeat(mail.id)}>Try now</button
         >
       {:else}–{/if}

@@ -73,7 +73,7 @@
       <button
         type="button"
         class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-        aria-label="Send {delivery.type} again"
+        aria-label="Send again: {delivery.type}"
         onclick={() => repeat(delivery.id)}>Send again</button
       >
     </td>

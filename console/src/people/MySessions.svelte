@@ -73,7 +73,7 @@
               <button
                 type="button"
                 class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                aria-label="End the session in {device(one.userAgent)}"
+                aria-label="End it: the session in {device(one.userAgent)}"
                 onclick={() => end(one)}>End it</button
               >
             {/if}
