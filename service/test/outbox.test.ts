@@ -134,6 +134,29 @@ describe("the outbox", () => {
     ).rejects.toMatchObject({ problem: { code: "mail-gone" } });
   });
 
+  test("a server that refuses the sender, or everybody, loses nothing either: that is no fault of the mail", async () => {
+    let refuses = true;
+    const refusal = () => (refuses ? Object.assign(new Error("not from you"), { responseCode: 550 }) : null);
+    const server = await startMailServer({ onMailFrom: (_address, _session, done) => done(refusal()) });
+    const service = await startWith(server.port);
+    await service.register("ugo@brina.example");
+    await until(async () => ((await row(service, "ugo@brina.example"))?.lastAnswer ?? null) !== null);
+    expect(await row(service, "ugo@brina.example")).toMatchObject({
+      state: "waiting",
+      lastAnswer: "550 not from you",
+    });
+    refuses = false;
+    await service.clock.advance(11_000);
+    await until(isIn(service, "ugo@brina.example", "sent"));
+    const closed = await startMailServer({
+      onConnect: (_session, done) => done(Object.assign(new Error("nobody"), { responseCode: 554 })),
+    });
+    const shut = await startWith(closed.port);
+    await shut.register("vera@brina.example");
+    await until(async () => ((await row(shut, "vera@brina.example"))?.lastAnswer ?? null) !== null);
+    expect((await row(shut, "vera@brina.example")).state).toBe("waiting");
+  });
+
   test("a server that dies in mid-message, or is too slow, loses nothing; the mail comes at the next try", async () => {
     let behaviour: "die" | "hang" | "work" = "die";
     const accepted: string[] = [];

@@ -48,16 +48,19 @@ export interface Refusal {
   readonly answer: string;
 }
 
-/** Reads an error of the transport. Errors of authentication are the configuration's fault, not the mail's: those are tried again. */
+/** What is said after these is said of this mail; before them it is the configuration's fault, and every mail would be lost by it. */
+const OF_THE_MAIL: ReadonlySet<string | undefined> = new Set(["RCPT TO", "DATA"]);
+
+/** Reads an error of the transport. A server that refuses the sender, the sign-in or everybody is tried again. */
 export function refusalOf(error: unknown): Refusal {
-  const { responseCode, response, code, message } = error as {
+  const { responseCode, response, code, command, message } = error as {
     responseCode?: number;
+    command?: string;
     response?: string;
     code?: string;
     message?: string;
   };
-  const isFinal =
-    responseCode !== undefined && responseCode >= 500 && code !== "EAUTH" && code !== "ECONNECTION";
+  const isFinal = responseCode !== undefined && responseCode >= 500 && OF_THE_MAIL.has(command);
   const said = response ?? [code, message].filter((part) => part !== undefined).join(": ");
   return { isFinal, answer: said.replace(/[\p{Cc}\s]+/gu, " ").slice(0, 190) };
 }
