@@ -94,12 +94,15 @@ describe("changing the password", () => {
     expect(body.items).toHaveLength(5);
   });
 
-  test("two changes at once with one token: one is done, the other finds nobody signed in", async () => {
+  test("two changes at once with one token: one is done, the other changes nothing", async () => {
     const { token } = await service.register("twice@brina.example");
     const replies = await Promise.all(
       [1, 2].map((n) => change(token, { present: PASSWORD, password: `${NEW} ${n}` })),
     );
-    expect(replies.map(({ status: one }) => one).sort()).toEqual([200, 401]);
+    const done = replies.findIndex(({ status }) => status === 200);
+    // The other finds its token spent, or already the new password in the place of the present one.
+    expect([400, 401]).toContain(replies[1 - done]?.status);
+    await service.signIn("twice@brina.example", `${NEW} ${done + 1}`);
   });
 
   test("PW-15 setting the same password again changes the salt", async () => {
