@@ -26,6 +26,7 @@ export const metadata = z
     introspection_endpoint_auth_methods_supported: z.array(z.string()),
     revocation_endpoint_auth_methods_supported: z.array(z.string()),
     prompt_values_supported: z.array(z.string()),
+    acr_values_supported: z.array(z.string()),
     authorization_response_iss_parameter_supported: z.boolean(),
     service_documentation: z.string(),
   })
@@ -57,10 +58,16 @@ export const introspection = z
       email_verified: z.boolean(),
       name: z.string().nullable(),
       labels: z.array(z.string()),
-      sid: z.string().describe("the session's id"),
+      sid: z.string().optional().describe("the session's id; missing for an access key"),
+      key_id: z.string().optional().describe("the access key's id"),
       iat: z.number().int(),
-      auth_time: z.number().int(),
-      exp: z.number().int().describe("the earlier of the session's two limits"),
+      auth_time: z.number().int().optional().describe("missing for an access key"),
+      exp: z
+        .number()
+        .int()
+        .optional()
+        .describe("the earlier of the session's two limits; missing for an access key without an end"),
+      checked_at: z.number().int().describe("now, by the service's clock"),
       acr: z.string().describe("aal1 or aal2"),
       amr: z.array(z.string()),
       client_id: z.string(),

@@ -40,6 +40,13 @@ export const PROBLEMS = {
       "This call is for registered applications. The client id and the app key did not come as HTTP Basic, or do not belong together.",
     mend: "Send Authorization: Basic with the client id and the app key that `lucchetto app add` printed.",
   },
+  "step-wanted": {
+    status: 401,
+    title: "Something more is wanted",
+    meaning:
+      "You are signed in, but the application asks here for a second factor, or for a proof that was shown a short while ago (RFC 9470).",
+    mend: "Open the page in a browser and show what is asked for; a program asks for authorization again with the parameters of the challenge.",
+  },
   "not-signed-in": {
     status: 401,
     title: "Nobody is signed in",
@@ -99,6 +106,20 @@ export const PROBLEMS = {
     meaning:
       "A browser sent this from a page that is not Lucchetto's own, or a cookie came without the headers by which browsers say where a request comes from.",
     mend: 'On a page: open it at the service\'s public address. In a program: send no cookie, but `Authorization: Bearer …` with a token asked for with deliver: "token".',
+  },
+  "own-password-not-taken": {
+    status: 403,
+    title: "Not with a password",
+    meaning:
+      "The application asked whether a person's own password is right, but it is not registered for that. Nothing was checked.",
+    mend: "Make an access key on the account page and send it in the password's place; or register the application with --basic-passwords.",
+  },
+  "proxies-only": {
+    status: 403,
+    title: "For reverse proxies only",
+    meaning:
+      "This is asked by reverse proxies before they let a request through, and the caller is not one of those listed in the configuration.",
+    mend: "Name the proxy's address in proxyCheck.proxies of lucchetto.yaml.",
   },
   "not-found": {
     status: 404,

@@ -156,6 +156,22 @@ export const accountDetail = z
   .meta({ id: "AccountDetail" });
 export type AccountDetail = z.output<typeof accountDetail>;
 
+/** A key of an account for scripts; the key itself is shown only when it is made. */
+export const accessKey = z
+  .object({
+    id,
+    name: z.string(),
+    labels: z
+      .array(z.string())
+      .nullable()
+      .describe("the labels it carries at most; null: whatever the account carries"),
+    createdAt: timestamp,
+    expiresAt: timestamp.nullable(),
+    lastUsedAt: timestamp.nullable(),
+  })
+  .meta({ id: "AccessKey" });
+export type AccessKey = z.output<typeof accessKey>;
+
 /** A web application registered here. */
 export const app = z
   .object({
@@ -164,7 +180,14 @@ export const app = z
     name: z.string(),
     redirectUris: z.array(z.string()),
     signedOutUris: z.array(z.string()),
+    ownForms: z.boolean().describe("whether it may act for people with forms of its own, under its key"),
+    basicPasswords: z
+      .boolean()
+      .describe("whether it may have people's own passwords checked that came as HTTP Basic"),
     createdAt: timestamp,
+    asked: z
+      .array(z.object({ kind: z.string(), today: z.number().int(), thirtyDays: z.number().int() }))
+      .describe("how often it asked, by kind of question"),
     keys: z.array(z.object({ id, createdAt: timestamp, lastUsedAt: timestamp.nullable() })),
   })
   .meta({ id: "App" });

@@ -1,4 +1,5 @@
 /** Everything Lucchetto knows: decisions and computations without I/O, clock or framework. */
+export * from "./access-key/index.ts";
 export * from "./account/index.ts";
 export * from "./journal/index.ts";
 export * from "./link/index.ts";

@@ -14,7 +14,7 @@ export function redirect(location: string, cookies: readonly string[] = []): Ans
 export function problem(
   service: string,
   code: ProblemCode,
-  { detail, headers = {} }: { detail: string; headers?: Record<string, string> },
+  { detail, headers = {} }: { detail: string; headers?: Record<string, string | string[]> },
 ): Answer {
   const { status, title } = PROBLEMS[code];
   return {

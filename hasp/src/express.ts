@@ -8,10 +8,14 @@
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
 import type { IncomingMessage, ServerResponse } from "node:http";
-import type { Hasp, SignedInAccount, Wanted } from "./hasp.ts";
+import type { SignedInAccount } from "./account.ts";
+import { warnOfCacheable } from "./cacheable.ts";
+import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
+import type { Wanted } from "./wanted.ts";
+import { assertWanted } from "./wanted.ts";
 
 declare global {
   // eslint-disable-next-line @typescript-eslint/no-namespace -- the way Express's request type is extended
@@ -24,7 +28,11 @@ declare global {
 }
 
 /** What a middleware gets: node's own request, with what Express adds to it. */
-type Incoming = IncomingMessage & { originalUrl?: string; account?: SignedInAccount | null };
+type Incoming = IncomingMessage & {
+  originalUrl?: string;
+  ip?: string | undefined;
+  account?: SignedInAccount | null;
+};
 export type Middleware = (
   request: Incoming,
   response: ServerResponse,
@@ -45,33 +53,49 @@ export interface ExpressHasp {
 /** Makes the middlewares. @throws HaspOptionsError if the set-up cannot work. */
 export function expressHasp(options: HaspOptions): ExpressHasp {
   const hasp = createHasp(options);
+  const isDevelopment = options.development ?? process.env["NODE_ENV"] !== "production";
+  const warn = warnOfCacheable((text) => process.emitWarning(text));
   return {
     lookUp: hasp.lookUp,
     own: () =>
       middleware(async (request, response) => {
         if (await hasp.live(visitOf(request), () => response)) return false;
         const answer = await hasp.own(visitOf(request));
-        if (answer === null) return true;
-        send(response, answer);
-        return false;
+        if (answer !== null) {
+          send(response, answer);
+          return false;
+        }
+        const wanted = hasp.guarded(visitOf(request));
+        return wanted === null ? true : pass(request, response, wanted);
       }),
     open: () =>
       middleware(async (request) => {
         request.account = await hasp.open(visitOf(request));
         return true;
       }),
-    closed: (wanted) =>
-      middleware(async (request, response) => {
-        const passage = await hasp.closed(visitOf(request), wanted);
-        if ("answer" in passage) {
-          send(response, passage.answer);
-          return false;
-        }
-        request.account = passage.account;
-        response.setHeader("cache-control", "no-store");
-        return true;
-      }),
+    closed: (wanted = {}) => {
+      assertWanted(wanted);
+      return middleware((request, response) => pass(request, response, wanted));
+    },
   };
+
+  async function pass(request: Incoming, response: ServerResponse, wanted: Wanted): Promise<boolean> {
+    const passage = await hasp.closed(visitOf(request), wanted);
+    if ("answer" in passage) {
+      send(response, passage.answer);
+      return false;
+    }
+    request.account = passage.account;
+    response.setHeader("cache-control", "no-store");
+    if (isDevelopment) {
+      const { url: path } = visitOf(request);
+      response.once("finish", () => {
+        if (response.statusCode < 400)
+          warn(`${request.method} ${path.split("?", 1)[0]}`, response.getHeader("cache-control"));
+      });
+    }
+    return true;
+  }
 }
 
 /** Goes on to what comes next if `work` says so; an error goes to the application's error handler. */
@@ -88,6 +112,7 @@ function visitOf(request: Incoming): Visit {
     method: request.method ?? "GET",
     url: request.originalUrl ?? request.url ?? "/",
     headers: request.headers,
+    address: request.ip ?? request.socket.remoteAddress,
   };
 }
 

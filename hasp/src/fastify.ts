@@ -11,15 +11,21 @@
  */
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
-import type { Hasp, SignedInAccount, Wanted } from "./hasp.ts";
+import type { SignedInAccount } from "./account.ts";
+import { warnOfCacheable } from "./cacheable.ts";
+import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
+import type { Wanted } from "./wanted.ts";
+import { assertWanted } from "./wanted.ts";
 
 declare module "fastify" {
   interface FastifyRequest {
     /** Who is there. Set on routes that have `hasp.open()` or `hasp.closed()`; `null` for a guest. */
     account: SignedInAccount | null;
+    /** Whether the reply is for the one who is signed in. */
+    isClosed: boolean;
   }
   interface FastifyInstance {
     hasp: {
@@ -36,6 +42,7 @@ declare module "fastify" {
 const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   const hasp = createHasp(options);
   app.decorateRequest("account", null);
+  app.decorateRequest("isClosed", false);
 
   app.addHook("onRequest", async (request, reply) => {
     const visit = visitOf(request);
@@ -46,19 +53,39 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
     if (isStream) return;
     const answer = await hasp.own(visit);
     if (answer !== null) return send(reply, answer);
+    const wanted = hasp.guarded(visit);
+    if (wanted !== null) return pass(request, reply, wanted);
   });
+
+  if (options.development ?? process.env["NODE_ENV"] !== "production") {
+    const warn = warnOfCacheable((text) => app.log.warn(text));
+    app.addHook("onSend", async (request, reply) => {
+      // What is refused carries nothing personal.
+      if (request.isClosed && reply.statusCode < 400)
+        warn(
+          `${request.method} ${request.routeOptions.url ?? request.url}`,
+          reply.getHeader("cache-control"),
+        );
+    });
+  }
+
+  async function pass(request: FastifyRequest, reply: FastifyReply, wanted?: Wanted) {
+    const passage = await hasp.closed(visitOf(request), wanted);
+    if ("answer" in passage) return send(reply, passage.answer);
+    request.account = passage.account;
+    request.isClosed = true;
+    // What only one person may see is not kept by the browser or by anything on the way.
+    void reply.header("cache-control", "no-store");
+  }
 
   app.decorate("hasp", {
     lookUp: hasp.lookUp,
     open: () => async (request: FastifyRequest) => {
       request.account = await hasp.open(visitOf(request));
     },
-    closed: (wanted?: Wanted) => async (request: FastifyRequest, reply: FastifyReply) => {
-      const passage = await hasp.closed(visitOf(request), wanted);
-      if ("answer" in passage) return send(reply, passage.answer);
-      request.account = passage.account;
-      // What only one person may see is not kept by the browser or by anything on the way.
-      void reply.header("cache-control", "no-store");
+    closed: (wanted: Wanted = {}) => {
+      assertWanted(wanted);
+      return (request: FastifyRequest, reply: FastifyReply) => pass(request, reply, wanted);
     },
   });
 };
@@ -66,8 +93,8 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
 /** The plugin; what it adds is there for the whole application. */
 export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });
 
-function visitOf({ method, url, headers }: FastifyRequest): Visit {
-  return { method, url, headers };
+function visitOf({ method, url, headers, ip: address }: FastifyRequest): Visit {
+  return { method, url, headers, address };
 }
 
 function send(reply: FastifyReply, { status, headers, body }: Answer): FastifyReply {

@@ -1,45 +1,24 @@
-/**
- * The hasp: what hangs between an application and Lucchetto. It does the whole authorization code dance (RFC 6749
- * section 4.1 with PKCE) and afterwards asks at each request who is there.
- */
-import { createHash } from "node:crypto";
-import type { ServerResponse } from "node:http";
-import type { Account, ActiveIntrospection } from "@lucchetto/contract";
-import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
-import { page, problem, redirect } from "./answers.ts";
-import { haspCookies, newDeparture } from "./cookies.ts";
+/** The hasp: what hangs between an application and Lucchetto. At each request it asks who is there. */
+import type { Account } from "@lucchetto/contract";
+import { ownPathOr } from "@lucchetto/contract";
+import type { SignedInAccount } from "./account.ts";
+import { page, problem } from "./answers.ts";
+import { haspCookies } from "./cookies.ts";
+import { readAuthorization } from "./credentials.ts";
+import { createDance } from "./dance.ts";
+import { readGuard } from "./guard.ts";
+import type { EventSink } from "./live.ts";
 import { createLive } from "./live.ts";
 import type { LookUp } from "./lucchetto.ts";
-import { createLucchetto, LucchettoUnreachable } from "./lucchetto.ts";
+import { createLucchetto, LucchettoRefused, LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
 import { readOptions } from "./options.ts";
+import { recentAnswers } from "./recent.ts";
+import { createRecogniser } from "./recognise.ts";
 import type { Answer, Visit } from "./visit.ts";
-import { isOwnOrigin, isPage, pathOf, queryOf } from "./visit.ts";
-
-/** Who is there, as an application sees them. */
-export interface SignedInAccount {
-  readonly id: string;
-  /** The application's own id for the person. */
-  readonly reference: string | null;
-  readonly email: string | null;
-  readonly emailVerified: boolean;
-  readonly username: string | null;
-  readonly displayName: string | null;
-  readonly labels: readonly string[];
-  readonly session: {
-    readonly id: string;
-    readonly aal: 1 | 2;
-    readonly amr: readonly string[];
-    readonly authTime: Date;
-    readonly endsAt: Date;
-  };
-}
-
-/** What a closed page asks for beyond a session. */
-export interface Wanted {
-  /** A label that the account must carry. */
-  readonly label?: string;
-}
+import { isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./visit.ts";
+import type { Lacking, Wanted } from "./wanted.ts";
+import { assertWanted, lacking, stepOf } from "./wanted.ts";
 
 /** Either somebody may pass, or this is the answer. */
 export type Passage<Account> = { readonly account: Account } | { readonly answer: Answer };
@@ -56,7 +35,9 @@ export interface Hasp {
    * The stream for open pages, where the address is its own. @returns whether it took the request; then nobody else
    * answers.
    */
-  live(visit: Visit, response: () => ServerResponse): Promise<boolean>;
+  live(visit: Visit, sink: () => EventSink): Promise<boolean>;
+  /** What the option `guard` wants at a path; `null` where it is open. */
+  guarded(visit: Visit): Wanted | null;
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
   open(visit: Visit): Promise<SignedInAccount | null>;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
@@ -66,187 +47,113 @@ export interface Hasp {
 /** Makes a hasp. @throws HaspOptionsError if the set-up cannot work. */
 export function createHasp(options: HaspOptions): Hasp {
   const settings = readOptions(options);
-  const { service, clientId, returnAddress, paths } = settings;
+  const { service, returnAddress, paths } = settings;
   const cookies = haspCookies(returnAddress);
-  const lucchetto = createLucchetto(settings);
+  const lucchetto = settings.testing?.lucchetto ?? createLucchetto(settings);
+  const recent = recentAnswers();
   const live = createLive(lucchetto, cookies.readCheckToken);
-
-  /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
-  function depart(visit: Visit, next: string, wish: { prompt?: "create"; by?: "mail" } = {}): Answer {
-    const wrongName = wrongLoopbackName(visit);
-    if (wrongName !== null) return wrongName;
-    const departure = newDeparture(ownPathOr("/", next));
-    const address = new URL(service + OAUTH_PATHS.authorize);
-    const challenge = createHash("sha256").update(departure.verifier, "ascii").digest("base64url");
-    address.search = new URLSearchParams({
-      response_type: "code",
-      client_id: clientId,
-      redirect_uri: returnAddress.href,
-      state: departure.state,
-      code_challenge: challenge,
-      code_challenge_method: "S256",
-      ...wish,
-    }).toString();
-    return redirect(address.href, cookies.writeDeparture(departure, visit.headers.cookie));
-  }
-
-  /**
-   * In development: cookies set under one name of this machine are not sent to the other, so somebody who left from
-   * `127.0.0.1` and comes back to `localhost` would be sent round for ever. Better to say so.
-   */
-  function wrongLoopbackName(visit: Visit): Answer | null {
-    const { host } = visit.headers;
-    if (!settings.development || host === undefined || host === returnAddress.host) return null;
-    const right = returnAddress.origin + visit.url;
-    return page({
-      status: 421,
-      title: `Open this application at ${returnAddress.origin}`,
-      text: `You opened it at ${host}, but it is registered with the return address ${returnAddress.href}. To browsers these are two sites, and a cookie of one is not sent to the other. Open it under the registered name, or register this one with: lucchetto app add.`,
-      link: { href: right, text: right },
-    });
-  }
-
-  async function arrive(visit: Visit): Promise<Answer> {
-    const query = queryOf(visit);
-    const state = query.get("state") ?? "";
-    const departure = cookies.readDeparture(visit.headers.cookie, state);
-    if (departure === null)
-      return beginAgain("This browser did not ask for this sign-in, or it took too long.");
-    const spent = [cookies.removeDeparture(state)];
-    if (query.get("iss") !== service)
-      return beginAgain("The answer does not come from the expected service.", spent);
-    if (query.has("error")) {
-      const reason = query.get("error_description") ?? query.get("error") ?? "";
-      return beginAgain(`The sign-in was not completed: ${reason}`, spent);
-    }
-    try {
-      const token = await lucchetto.swap(query.get("code") ?? "", departure.verifier);
-      if (token === null)
-        return beginAgain("The sign-in took too long, or its answer was used before.", spent);
-      return redirect(departure.next, [...spent, cookies.writeCheckToken(token)]);
-    } catch (error) {
-      return unreachable(visit, error);
-    }
-  }
-
-  function beginAgain(text: string, spent: readonly string[] = []): Answer {
-    return page({
-      status: 400,
-      title: "Please begin again",
-      text: `${text} Nobody was signed in.`,
-      link: { href: `${paths.signIn}?next=%2F`, text: "Sign in" },
-      cookies: spent,
-    });
-  }
-
-  async function signOut(visit: Visit): Promise<Answer> {
-    if (visit.method !== "POST") {
-      return page({
-        status: 405,
-        title: "Not by a link",
-        text: "Signing out takes a press of the button.",
-        headers: { allow: "POST" },
-      });
-    }
-    if (!isOwnOrigin(visit, returnAddress.origin)) {
-      return problem(service, "foreign-origin", {
-        detail: "Only this application's own pages may sign people out.",
-      });
-    }
-    const gone = [cookies.removeCheckToken()];
-    const token = cookies.readCheckToken(visit.headers.cookie);
-    const landing = settings.signedOutAddress;
-    try {
-      const who = token === undefined ? null : await lucchetto.introspect(token);
-      if (token === undefined || who === null) return redirect(landing ?? "/", gone);
-      await lucchetto.revoke(token);
-      const address = new URL(`${service}/sign-out`);
-      const fields = {
-        client_id: clientId,
-        sid: who.sid,
-        ...(landing === null ? {} : { return_to: landing }),
-      };
-      address.search = new URLSearchParams(fields).toString();
-      return redirect(address.href, gone);
-    } catch (error) {
-      return unreachable(visit, error, gone);
-    }
-  }
-
-  function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
-    if (!(error instanceof LucchettoUnreachable)) throw error;
-    const detail = settings.development
-      ? `Who you are cannot be asked at the moment: ${error.message}.`
-      : "Who you are cannot be asked at the moment. Try again soon.";
-    const headers = { "retry-after": "5" };
-    if (!isPage(visit)) return problem(service, "storage-unavailable", { detail, headers });
-    return page({ status: 503, title: "One moment, please", text: detail, cookies: cookiesToSet, headers });
-  }
+  const dance = createDance(settings, { lucchetto, cookies, recent });
+  const { recognise } = createRecogniser(settings, { lucchetto, cookies, recent });
+  const guard = readGuard(settings.guard);
 
   return {
     lookUp: (wanted) => lucchetto.lookUp(wanted),
+    guarded: (visit) => guard(pathOf(visit)),
     async own(visit) {
       const path = pathOf(visit);
-      const reading = visit.method === "GET" || visit.method === "HEAD";
-      if (path === paths.signOut) return signOut(visit);
-      if (path === `${paths.live}.js` && reading) return live.script();
-      if (!reading) return null;
-      if (path === returnAddress.pathname && visit.method === "GET") return arrive(visit);
-      const next = queryOf(visit).get("next") ?? "/";
+      if (path === paths.signOut) return dance.signOut(visit);
+      if (!isReading(visit)) return null;
+      if (path === `${paths.live}.js`) return live.script();
+      if (path === returnAddress.pathname && visit.method === "GET") return dance.arrive(visit);
+      const query = queryOf(visit);
+      const next = ownPathOr("/", query.get("next") ?? "/");
       // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
       if (path === paths.signIn)
-        return depart(visit, next, queryOf(visit).get("by") === "mail" ? { by: "mail" } : {});
-      if (path === paths.register) return depart(visit, next, { prompt: "create" });
+        return dance.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
+      if (path === paths.register) return dance.depart(visit, next, { prompt: "create" });
       return null;
     },
 
-    async live(visit, response) {
+    async live(visit, sink) {
       if (visit.method !== "GET" || pathOf(visit) !== paths.live) return false;
-      await live.stream(visit, response());
+      await live.stream(visit, sink());
       return true;
     },
 
     async open(visit) {
-      const token = cookies.readCheckToken(visit.headers.cookie);
-      if (token === undefined) return null;
       try {
-        const who = await lucchetto.introspect(token);
-        return who && accountOf(who);
+        return await recognise(visit);
       } catch (error) {
-        if (error instanceof LucchettoUnreachable) return null;
+        if (error instanceof LucchettoUnreachable || error instanceof LucchettoRefused) return null;
         throw error;
       }
     },
 
     async closed(visit, wanted = {}) {
-      const token = cookies.readCheckToken(visit.headers.cookie);
-      let who: ActiveIntrospection | null;
+      assertWanted(wanted);
+      if (isBasicFromElsewhere(visit)) {
+        const detail = "A browser sent this from a page that is not this application's own.";
+        return { answer: problem(service, "foreign-origin", { detail }) };
+      }
+      let account: SignedInAccount | null;
       try {
-        who = token === undefined ? null : await lucchetto.introspect(token);
+        account = await recognise(visit, wanted.freshWithin !== undefined);
       } catch (error) {
-        return { answer: unreachable(visit, error) };
+        if (error instanceof LucchettoRefused) return { answer: error.answerFor(service) };
+        return { answer: dance.unreachable(visit, error) };
       }
-      if (who === null) return { answer: askToSignIn(visit) };
-      if (wanted.label !== undefined && !who.labels.includes(wanted.label)) {
-        return { answer: refuseWithoutLabel(visit, wanted.label) };
-      }
-      return { account: accountOf(who) };
+      if (account === null) return { answer: askToSignIn(visit, wanted) };
+      const lack = lacking(account, wanted);
+      return lack === null ? { account } : { answer: refuse(visit, lack, wanted) };
     },
   };
 
-  function askToSignIn(visit: Visit): Answer {
-    if (isPage(visit) && (visit.method === "GET" || visit.method === "HEAD")) return depart(visit, visit.url);
-    const detail = `Nobody is signed in. Sign in at ${returnAddress.origin}${paths.signIn} and try again.`;
-    const headers = { "www-authenticate": `Bearer realm="${returnAddress.origin}"` };
-    if (!isPage(visit)) return problem(service, "not-signed-in", { detail, headers });
-    const link = { href: paths.signIn, text: "Sign in" };
-    return page({
-      status: 401,
-      title: "You are not signed in any more",
-      text: "What you sent was not taken.",
-      link,
-      headers,
-    });
+  /** Browsers send a Basic password along by themselves, also with what foreign pages make them send. */
+  function isBasicFromElsewhere(visit: Visit): boolean {
+    const isBasic = /^Basic /i.test(visit.headers.authorization ?? "");
+    return isBasic && !isReading(visit) && !isOwnOrigin(visit, returnAddress.origin);
+  }
+
+  function askToSignIn(visit: Visit, wanted: Wanted): Answer {
+    const isScript = readAuthorization(visit.headers.authorization) !== null;
+    if (!isScript && isPage(visit)) {
+      if (isReading(visit)) return dance.depart(visit, visit.url, stepOf(wanted));
+      return page({
+        status: 401,
+        title: "You are not signed in any more",
+        text: "What you sent was not taken.",
+        link: { href: paths.signIn, text: "Sign in" },
+        headers: { "www-authenticate": challengesFor(visit)[0] ?? "Bearer" },
+      });
+    }
+    const detail = isScript
+      ? "The access key in the Authorization header is not known, has ended, or was shown under another name."
+      : `Nobody is signed in. Sign in at ${returnAddress.origin}${paths.signIn} and try again, or send an access key: Authorization: Bearer lca_…`;
+    const challenges = challengesFor(visit, isScript ? ', error="invalid_token"' : "");
+    return problem(service, "not-signed-in", { detail, headers: { "www-authenticate": challenges } });
+  }
+
+  /** Basic is not offered to browsers: they would ask for a password in a window of their own. */
+  function challengesFor({ headers }: Visit, error = ""): string[] {
+    const realm = `realm="${returnAddress.origin}"`;
+    const bearer = `Bearer ${realm}${error}`;
+    return headers["sec-fetch-mode"] === undefined ? [bearer, `Basic ${realm}, charset="UTF-8"`] : [bearer];
+  }
+
+  function refuse(visit: Visit, lack: Lacking, wanted: Wanted): Answer {
+    if (lack === "label") return refuseWithoutLabel(visit, wanted.label ?? "");
+    // RFC 9470: what is lacking can be shown.
+    if (lack !== "session" && isPage(visit) && isReading(visit))
+      return dance.depart(visit, visit.url, stepOf(wanted));
+    const step = Object.entries(stepOf(wanted)).map(([name, value]) => `, ${name}="${value}"`);
+    const why = {
+      session: "This is for people in a session; an access key does not do here.",
+      level: "This is for people who have shown a second factor.",
+      freshness: "This needs a proof that was shown a short while ago.",
+    }[lack];
+    const challenge = `Bearer realm="${returnAddress.origin}", error="insufficient_user_authentication", error_description="${why}"${step.join("")}`;
+    const detail = `${why} Sign in again at ${returnAddress.origin}${paths.signIn}, or open the page in a browser.`;
+    return problem(service, "step-wanted", { detail, headers: { "www-authenticate": challenge } });
   }
 
   function refuseWithoutLabel(visit: Visit, label: string): Answer {
@@ -261,23 +168,4 @@ export function createHasp(options: HaspOptions): Hasp {
     }
     return problem(service, "label-missing", { detail: `The account does not carry the label "${label}".` });
   }
-}
-
-function accountOf(who: ActiveIntrospection): SignedInAccount {
-  return {
-    id: who.sub,
-    reference: who.reference,
-    email: who.email,
-    emailVerified: who.email_verified,
-    username: who.username,
-    displayName: who.name,
-    labels: who.labels,
-    session: {
-      id: who.sid,
-      aal: who.acr === "aal2" ? 2 : 1,
-      amr: who.amr,
-      authTime: new Date(who.auth_time * 1_000),
-      endsAt: new Date(who.exp * 1_000),
-    },
-  };
 }

@@ -1,6 +1,9 @@
-/** Puts a web application behind Lucchetto. Frameworks: `@lucchetto/hasp/fastify`, `@lucchetto/hasp/express`. */
+/** Puts a web application behind Lucchetto. Frameworks: `@lucchetto/hasp/fastify`, `@lucchetto/hasp/express`, `@lucchetto/hasp/web`. */
 export { createHasp } from "./hasp.ts";
-export type { Hasp, Passage, SignedInAccount, Wanted } from "./hasp.ts";
+export type { SignedInAccount } from "./account.ts";
+export type { Guard, PathPattern } from "./guard.ts";
+export type { Hasp, Passage } from "./hasp.ts";
+export type { Wanted } from "./wanted.ts";
 export { HaspOptionsError } from "./options.ts";
 export type { HaspOptions } from "./options.ts";
 export type { Answer, Visit } from "./visit.ts";

@@ -3,7 +3,6 @@
  * all streams of a process Lucchetto is asked once a second.
  */
 import { readFileSync } from "node:fs";
-import type { ServerResponse } from "node:http";
 import type { Lucchetto } from "./lucchetto.ts";
 import { LucchettoUnreachable } from "./lucchetto.ts";
 import type { Answer, Visit } from "./visit.ts";
@@ -15,11 +14,19 @@ const MOST_AT_ONCE = 10_000;
 
 const MODULE = readFileSync(new URL("../browser/live.js", import.meta.url), "utf8");
 
+/** Where events are written to: node's response is one. */
+export interface EventSink {
+  writeHead(status: number, headers: Record<string, string>): unknown;
+  write(text: string): unknown;
+  end(text?: string): unknown;
+  once(event: "close", listener: () => void): unknown;
+}
+
 export interface Live {
   /** The browser module. */
   script(): Answer;
   /** Keeps the stream of a visitor until the session ends; ends it at once for a guest. */
-  stream(visit: Visit, response: ServerResponse): Promise<void>;
+  stream(visit: Visit, response: EventSink): Promise<void>;
 }
 
 /** @param readCheckToken from a Cookie header. */
@@ -27,7 +34,7 @@ export function createLive(
   lucchetto: Pick<Lucchetto, "introspect" | "findLiving">,
   readCheckToken: (header: string | undefined) => string | undefined,
 ): Live {
-  const streams = new Map<string, Set<ServerResponse>>();
+  const streams = new Map<string, Set<EventSink>>();
   let count = 0;
   let asked = 0;
   let isAsking = false;
@@ -56,7 +63,7 @@ export function createLive(
     streams.delete(id);
   }
 
-  function keep(id: string, stream: ServerResponse): void {
+  function keep(id: string, stream: EventSink): void {
     count += 1;
     streams.set(id, (streams.get(id) ?? new Set()).add(stream));
     timer ??= setInterval(() => void ask(), ASK_EVERY).unref();
@@ -92,7 +99,8 @@ export function createLive(
       }
       // 204 tells a browser not to connect again (HTML, section 9.2.3).
       if (id === null || count >= MOST_AT_ONCE) {
-        response.writeHead(204, { "cache-control": "no-store" }).end();
+        response.writeHead(204, { "cache-control": "no-store" });
+        response.end();
         return;
       }
       response.writeHead(200, {

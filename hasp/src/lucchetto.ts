@@ -1,18 +1,60 @@
 /** Asks Lucchetto, with the app key: swaps codes, looks check tokens up, revokes them. */
-import type { Account, ActiveIntrospection } from "@lucchetto/contract";
-import { introspection, OAUTH_PATHS, problem as problemShape, routes, tokenReply } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
+import {
+  introspection,
+  OAUTH_PATHS,
+  problem as problemShape,
+  PROBLEMS,
+  routes,
+  tokenReply,
+} from "@lucchetto/contract";
+import { problem } from "./answers.ts";
 import type { HaspSettings } from "./options.ts";
+import type { Answer } from "./visit.ts";
 
 /** Lucchetto gave no answer, or none that could be understood. */
 export class LucchettoUnreachable extends Error {
   override readonly name = "LucchettoUnreachable";
 }
 
+/** Lucchetto answered, but not to this question: too many tries, or an app that may not ask it. */
+export class LucchettoRefused extends Error {
+  override readonly name = "LucchettoRefused";
+  readonly problem: Problem;
+  constructor(refused: Problem) {
+    super(refused.detail);
+    this.problem = refused;
+  }
+
+  /** The same problem, for the script that came. */
+  answerFor(service: string): Answer {
+    const { code, detail, retryAfter } = this.problem;
+    const known = Object.hasOwn(PROBLEMS, code) ? (code as ProblemCode) : "storage-unavailable";
+    return problem(service, known, {
+      detail,
+      headers: retryAfter === undefined ? {} : { "retry-after": String(retryAfter) },
+    });
+  }
+}
+
+/** What came as HTTP Basic, and where it came from. */
+export interface BasicPassword {
+  readonly identifier: string;
+  readonly password: string;
+  readonly address: string;
+  readonly userAgent: string | undefined;
+}
+
 export interface Lucchetto {
   /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
   swap(code: string, verifier: string): Promise<string | null>;
-  /** Who is there; `null` if nobody. Questions about one token under way at the same time are asked once. */
-  introspect(checkToken: string): Promise<ActiveIntrospection | null>;
+  /**
+   * Who is there; `null` if nobody. Questions about one token under way at the same time are asked once.
+   * @param username the name that came with an access key, where one came.
+   */
+  introspect(token: string, username?: string): Promise<ActiveIntrospection | null>;
+  /** Whose name and password these are; `null` if nobody's. @throws LucchettoRefused, LucchettoUnreachable. */
+  checkBasic(shown: BasicPassword): Promise<Account | null>;
   revoke(checkToken: string): Promise<void>;
   /** Which of these sessions still live. @throws LucchettoUnreachable. */
   findLiving(sessionIds: readonly string[]): Promise<ReadonlySet<string>>;
@@ -37,6 +79,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
   async function post(
     path: string,
     form: Record<string, string> | string,
+    expected: readonly string[] = [],
   ): Promise<{ ok: boolean; body: unknown }> {
     const isJson = typeof form === "string";
     let response: Response;
@@ -57,7 +100,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     } catch (error) {
       throw new LucchettoUnreachable(`no answer from ${settings.service}; is it running?`, { cause: error });
     }
-    if (response.status === 401) {
+    if (response.status === 401 && !expected.includes(codeOf(text))) {
       throw new LucchettoUnreachable(`${settings.service} does not know this client id with this app key`);
     }
     if (response.status >= 500)
@@ -65,8 +108,11 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.service) };
   }
 
-  async function ask(checkToken: string): Promise<ActiveIntrospection | null> {
-    const { body } = await post(OAUTH_PATHS.introspect, { token: checkToken });
+  async function ask(token: string, username: string | undefined): Promise<ActiveIntrospection | null> {
+    const { body } = await post(OAUTH_PATHS.introspect, {
+      token,
+      ...(username === undefined ? {} : { username }),
+    });
     const read = introspection.safeParse(body);
     if (!read.success) throw new LucchettoUnreachable(`${settings.service} answered no introspection`);
     return read.data.active ? read.data : null;
@@ -82,12 +128,22 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       });
       return ok ? tokenReply.parse(body).access_token : null;
     },
-    introspect(checkToken) {
-      const already = underWay.get(checkToken);
+    introspect(token, username) {
+      const question = username === undefined ? token : `${token} ${username}`;
+      const already = underWay.get(question);
       if (already !== undefined) return already;
-      const asked = ask(checkToken).finally(() => underWay.delete(checkToken));
-      underWay.set(checkToken, asked);
+      const asked = ask(token, username).finally(() => underWay.delete(question));
+      underWay.set(question, asked);
       return asked;
+    },
+    async checkBasic(shown) {
+      const { path, replies } = routes.checkBasic;
+      const { ok, body } = await post(path, JSON.stringify(shown), ["sign-in-refused"]);
+      if (ok) return replies[200].parse(body).account;
+      const refused = problemShape.parse(body);
+      // A name or password that can be nobody's is as wrong as any other.
+      if (["sign-in-refused", "invalid-fields"].includes(refused.code)) return null;
+      throw new LucchettoRefused(refused);
     },
     async revoke(checkToken) {
       await post(OAUTH_PATHS.revoke, { token: checkToken });
@@ -114,6 +170,15 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
 function basic(clientId: string, appKey: string): string {
   const encode = (text: string) => encodeURIComponent(text).replaceAll("%20", "+");
   return `Basic ${Buffer.from(`${encode(clientId)}:${encode(appKey)}`).toString("base64")}`;
+}
+
+/** The code of a problem; empty for anything else. */
+function codeOf(text: string): string {
+  try {
+    return problemShape.parse(JSON.parse(text)).code;
+  } catch {
+    return "";
+  }
 }
 
 function parseJson(text: string, service: string): unknown {

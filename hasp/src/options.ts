@@ -1,5 +1,10 @@
 /** What an application says once, and what follows from it. */
 
+import type { Guard } from "./guard.ts";
+import { assertPattern } from "./guard.ts";
+import type { TestAccounts } from "./testing.ts";
+import { assertWanted } from "./wanted.ts";
+
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
 export interface HaspOptions {
   /** Lucchetto's public address, such as `https://accounts.example`. */
@@ -23,6 +28,22 @@ export interface HaspOptions {
   readonly development?: boolean;
   /** Milliseconds to wait for Lucchetto. 5 seconds unless said otherwise. */
   readonly timeout?: number;
+  /** Paths that are closed, or open, without each route saying so. */
+  readonly guard?: Guard;
+  /** Takes people's own passwords as HTTP Basic; the app must be registered with `--basic-passwords`. */
+  readonly basicPasswords?: boolean;
+  /**
+   * Milliseconds for which an answer may be used again, up to 60,000. 0 unless said otherwise. The price: a session that
+   * ended, a suspended account and a changed label show that much later.
+   */
+  readonly keepAnswersFor?: number;
+  /**
+   * While Lucchetto cannot be reached: `closed` (unless said otherwise) refuses closed pages; `last-known` lets in whoever
+   * was known within the last five minutes. The price: a session that ended meanwhile goes on for as long.
+   */
+  readonly whenUnreachable?: "closed" | "last-known";
+  /** From `@lucchetto/hasp/testing`: stands in for the service in an application's own tests. */
+  readonly testing?: TestAccounts;
 }
 
 /** Options with everything filled in. */
@@ -40,9 +61,15 @@ export interface HaspSettings {
   };
   readonly development: boolean;
   readonly timeout: number;
+  readonly guard: Guard | undefined;
+  readonly basicPasswords: boolean;
+  readonly keepAnswersFor: number;
+  readonly whenUnreachable: "closed" | "last-known";
+  readonly testing: TestAccounts | undefined;
 }
 
 const DEFAULT_TIMEOUT = 5_000;
+const LONGEST_KEPT = 60_000;
 
 /** The set-up cannot work. The message names the option, what was found and what is expected. */
 export class HaspOptionsError extends Error {
@@ -60,6 +87,17 @@ export function readOptions(options: HaspOptions): HaspSettings {
       "appKey: expected an app key, which begins with lcp_ (is another value in its place?)",
     );
   }
+  const { keepAnswersFor = 0, guard } = options;
+  if (!(keepAnswersFor >= 0 && keepAnswersFor <= LONGEST_KEPT)) {
+    throw new HaspOptionsError(
+      `keepAnswersFor: found ${keepAnswersFor}, expected milliseconds from 0 to ${LONGEST_KEPT}`,
+    );
+  }
+  if (guard !== undefined) assertGuard(guard);
+  if (options.testing !== undefined && process.env["NODE_ENV"] === "production")
+    throw new HaspOptionsError(
+      "testing: found in production, where everybody could be anybody; leave it out",
+    );
   return {
     service,
     clientId: options.clientId,
@@ -77,7 +115,27 @@ export function readOptions(options: HaspOptions): HaspSettings {
     },
     development: options.development ?? process.env["NODE_ENV"] !== "production",
     timeout: options.timeout ?? DEFAULT_TIMEOUT,
+    guard: options.guard,
+    basicPasswords: options.basicPasswords ?? false,
+    keepAnswersFor: options.keepAnswersFor ?? 0,
+    whenUnreachable: options.whenUnreachable ?? "closed",
+    testing: options.testing,
   };
+}
+
+function assertGuard(guard: Guard): void {
+  const entries = "open" in guard ? guard.open : guard.closed;
+  for (const [index, one] of entries.entries()) {
+    try {
+      if (typeof one === "string") assertPattern(one);
+      else {
+        assertPattern(one.path);
+        assertWanted(one);
+      }
+    } catch (error) {
+      throw new HaspOptionsError(`guard.${index}: ${(error as Error).message}`);
+    }
+  }
 }
 
 function readAddress(name: string, text: string): URL {

@@ -6,6 +6,8 @@ export interface Visit {
   /** Path and query as they were asked for. */
   readonly url: string;
   readonly headers: IncomingHttpHeaders;
+  /** Where the request comes from; wanted only where people's own passwords are taken as HTTP Basic. */
+  readonly address?: string | undefined;
 }
 
 /** What to answer. */
@@ -24,6 +26,11 @@ export function pathOf(visit: Visit): string {
 export function queryOf(visit: Visit): URLSearchParams {
   const mark = visit.url.indexOf("?");
   return new URLSearchParams(mark < 0 ? "" : visit.url.slice(mark + 1));
+}
+
+/** Whether nothing is to be changed. */
+export function isReading({ method }: Visit): boolean {
+  return method === "GET" || method === "HEAD";
 }
 
 /** Whether a person's browser asks, rather than a script or a program. */

@@ -1,6 +1,8 @@
 /** What the rooms of the service share: one value, made once, handed down. */
 import type { KeyRing } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
+import type { HeldAccessKey } from "./access-key/store.ts";
+import type { AppQuestions } from "./app/questions.ts";
 import type { KeyedApp } from "./app/store.ts";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
@@ -22,6 +24,8 @@ export interface ServiceContext {
   /** Asks the application. */
   readonly consult: Consult;
   readonly lastSeen: LastSeen;
+  /** Counts what apps ask. */
+  readonly questions: AppQuestions;
   readonly lookUps: LookUps;
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
@@ -44,6 +48,8 @@ export interface LookUps {
   readonly ownToken: (tokenHash: Buffer) => Promise<LiveSession | null>;
   /** By the hash of an app key. */
   readonly appKey: (keyHash: Buffer) => Promise<KeyedApp | null>;
+  /** By the hash of an access key: the key and its account. */
+  readonly accessKey: (keyHash: Buffer) => Promise<HeldAccessKey | null>;
 }
 
 /** Where a request comes from, for sessions and the journal. */
@@ -51,4 +57,6 @@ export interface Visit {
   readonly network: string | null;
   readonly userAgent: string | null;
   readonly requestId: string;
+  /** The app with forms of its own that calls for a visitor. */
+  readonly appId: string | null;
 }

@@ -8,10 +8,13 @@ import { deriveKey, KEY_BYTES } from "@lucchetto/core";
 import type { FastifyBaseLogger, FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import Fastify, { LogController } from "fastify";
 import type { DataSource } from "typeorm";
+import { accessKeyRoutes } from "./access-key/routes.ts";
+import { findAccessKeys } from "./access-key/store.ts";
 import { sweepRegistrations } from "./account/registration-store.ts";
 import { accountRoutes } from "./account/routes.ts";
+import { countQuestions } from "./app/questions.ts";
 import { appRoutes } from "./app/routes.ts";
-import { findByKeys } from "./app/store.ts";
+import { findByKeys, sweepQuestions } from "./app/store.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import { clockRoutes } from "./clock/routes.ts";
 import type { Configuration } from "./config/index.ts";
@@ -22,6 +25,7 @@ import { basePathOf } from "./http/address.ts";
 import { acceptJson, BODY_LIMIT } from "./http/body.ts";
 import { hostCookie } from "./http/host-cookie.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
+import { readBehalf } from "./http/on-behalf.ts";
 import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
@@ -31,7 +35,7 @@ import { mailRoutes } from "./mail/routes.ts";
 import { sweepMails } from "./mail/store.ts";
 import { mailLinkRoutes } from "./mail-link/routes.ts";
 import { sweepLinks } from "./mail-link/store.ts";
-import { assertApp } from "./oauth/client-authentication.ts";
+import { readApp } from "./oauth/client-authentication.ts";
 import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { findCheckTokens, findKeyedTokens, pairOf, sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
@@ -45,7 +49,7 @@ import { createLastSeen } from "./session/last-seen.ts";
 import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
 import type { LiveSession } from "./session/store.ts";
-import { findByTokens } from "./session/store.ts";
+import { findByTokens, sweepSessions } from "./session/store.ts";
 import { signInRoutes } from "./sign-in/routes.ts";
 import { sweepSignIns } from "./sign-in/store.ts";
 import { joinLookUps } from "./storage/index.ts";
@@ -66,6 +70,7 @@ const CODES_KEPT = 24 * 3_600_000;
 /** How long notices that arrived can be looked at. */
 const DELIVERED_KEPT = 7 * 24 * 3_600_000;
 const GIVEN_UP_KEPT = 30 * 24 * 3_600_000;
+const QUESTIONS_KEPT = 31 * 24 * 3_600_000;
 const MAILS_KEPT = 30 * 24 * 3_600_000;
 
 export interface ServiceParts {
@@ -121,12 +126,17 @@ export async function createService({
         (hashes) => findByTokens(dataSource, hashes),
         ({ session }) => session.tokenHash,
       ),
+      accessKey: joinLookUps(
+        (hashes) => findAccessKeys(dataSource, hashes),
+        ({ keyHash }) => keyHash,
+      ),
       appKey: joinLookUps(
         (hashes) => findByKeys(dataSource, hashes),
         ({ keyHash }) => keyHash,
       ),
     },
     lastSeen: createLastSeen(dataSource, sessions, app.log),
+    questions: countQuestions(dataSource, clock, app.log),
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
     signInCookie: hostCookie(publicUrl, "sign-in"),
@@ -141,13 +151,14 @@ export async function createService({
   acceptJson(app);
   answerProblems(app, publicUrl);
   await guard(app, publicUrl);
+  readBehalf(app, context);
   logRequests(app, configuration.log.level);
   const metrics = collectMetrics(app, context.hashing);
   const fleet = createFleetCounter(context);
   if ("refresh" in clock) followMovedClock(app, clock, fleet);
 
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
-  app.decorate("assertApp", (request: FastifyRequest) => assertApp(context, request));
+  app.decorate("readApp", (request: FastifyRequest) => readApp(context, request));
   app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
     assertOwnOrigin(request, publicUrl, [context.ownCookie, context.signInCookie]);
   });
@@ -165,6 +176,7 @@ export async function createService({
       await own.register(accountRoutes(context));
       await own.register(signInRoutes(context));
       await own.register(passwordRoutes(context));
+      await own.register(accessKeyRoutes(context));
       await own.register(sessionRoutes(context));
       await own.register(journalRoutes(context));
       await own.register(appRoutes(context));
@@ -195,7 +207,7 @@ export async function createService({
   const outbox = startSending(context, app.log);
   app.addHook("onClose", async () => {
     await Promise.all([deliverer.close(), outbox.close()]);
-    await context.lastSeen.close();
+    await Promise.all([context.lastSeen.close(), context.questions.close()]);
     await context.compromised?.close();
   });
   return app;
@@ -265,10 +277,10 @@ async function readCaller(context: ServiceContext, request: FastifyRequest): Pro
   const { authorization, cookie } = request.headers;
   if (authorization === undefined) {
     const token = context.ownCookie.read(cookie);
-    return token === undefined ? null : recogniseOwnToken(context, token);
+    return token === undefined ? null : recogniseOwnToken(context, token, null);
   }
   const match = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(authorization);
-  return match === null ? null : recogniseOwnToken(context, match[1] ?? "");
+  return match === null ? null : recogniseOwnToken(context, match[1] ?? "", request.behalf?.appId ?? null);
 }
 
 /** From the ring; without one (development) from a key for this process alone. */
@@ -286,6 +298,7 @@ function keysOf({
 
 function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: FleetCounter): void {
   const { dataSource, clock } = context;
+  const { sessions } = context.configuration;
   const timer = setInterval(() => {
     const done = [
       fleet.keep(),
@@ -297,6 +310,8 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       sweepMails(dataSource, new Date(clock.now().getTime() - MAILS_KEPT)),
       sweepRegistrations(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
+      sweepQuestions(dataSource, new Date(clock.now().getTime() - QUESTIONS_KEPT)),
+      sweepSessions(dataSource, new Date(clock.now().getTime() - sessions.keepEnded)),
     ];
     Promise.all(done).catch((error: unknown) => {
       app.log.warn({ err: error }, "the regular work could not be done");

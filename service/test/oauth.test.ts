@@ -284,6 +284,7 @@ describe("introspection", () => {
     expect(Object.keys(answer).sort()).toEqual(
       [
         "active",
+        "checked_at",
         "sub",
         "reference",
         "username",

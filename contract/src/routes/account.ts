@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { account, accountDetail, journalEntry, operatorAccount, session } from "../shapes.ts";
+import { accessKey, account, accountDetail, journalEntry, operatorAccount, session } from "../shapes.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 
 /** Of the mails to a person. */
@@ -90,6 +90,7 @@ export const ownData = z
       .object({ scheme: z.string(), setAt: timestamp })
       .nullable()
       .describe("how it is kept; the record itself would help only whoever guesses"),
+    accessKeys: z.array(accessKey),
     sessions: z.array(session).describe("ended ones too, as long as they are kept"),
     journal: z.array(journalEntry),
     mails: z.array(

@@ -33,6 +33,14 @@ export const addApp = defineRoute({
       .describe("made from the name if left out"),
     redirectUris: addresses.min(1, "Give at least one return address."),
     signedOutUris: addresses.optional().describe("where people may land after signing out"),
+    ownForms: z
+      .boolean()
+      .optional()
+      .describe("let it sign people in with forms of its own: it sees their passwords"),
+    basicPasswords: z
+      .boolean()
+      .optional()
+      .describe("let it have people's own passwords checked that scripts send as HTTP Basic"),
   }),
   replies: { 201: appWithKey },
 });

@@ -1,6 +1,8 @@
 /** Every call of the contract that is ours; the standards' endpoints are in ../oauth.ts. */
+import * as accessKey from "./access-key.ts";
 import * as account from "./account.ts";
 import * as app from "./app.ts";
+import * as basic from "./basic.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
@@ -27,6 +29,8 @@ export const routes = {
   signIn,
   showSignIn,
   addProof,
+  ...accessKey,
+  ...basic,
   ...password,
   showSession: session.showSession,
   signOut: session.signOut,

@@ -9,6 +9,7 @@ export const TOKEN_PREFIXES = {
   "own-token": "lcs_",
   "check-token": "lck_",
   "app-key": "lcp_",
+  "access-key": "lca_",
   "authorization-code": "lcc_",
   "device-mark": "lcd_",
   "sign-in": "lci_",

@@ -26,7 +26,9 @@ export type RefusalReason =
   | MissingPepperKey
   | "invited"
   | "suspended"
-  | "email-unverified";
+  | "email-unverified"
+  /** The password was right, but where it was shown nothing more can be asked for. */
+  | "more-wanted";
 
 export type SignInDecision =
   | {

@@ -36,7 +36,7 @@ export function renderPage({ title, here, account, message, body }: Page): strin
       : `<span class="who">${escape(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
   const said = message === null ? "" : `<p class="message" role="status">${escape(message)}</p>`;
   return `<!doctype html>
-<html lang="en" data-session="${account?.session.id ?? ""}">
+<html lang="en" data-session="${account?.session?.id ?? ""}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">

@@ -1,5 +1,6 @@
 /** Use cases of operators with accounts: look at one in full, set its labels and state. */
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
+import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
@@ -96,6 +97,8 @@ export async function changeAccount(
       await endSessionsOf(manager, id, { now, reason });
       await endSignInsOf(manager, id, now);
     }
+    // Restoring the account does not bring them back: whoever held them may be why it was suspended.
+    if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
     const event = {
       kind: "account.changed",
       reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),

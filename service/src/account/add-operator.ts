@@ -52,7 +52,7 @@ export async function addOperator(
     await inTransaction(dataSource, async (manager) => {
       await insertAccount(manager, account);
       await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
-      const visit = { network: null, userAgent: null, requestId: "command" };
+      const visit = { network: null, userAgent: null, requestId: "command", appId: null };
       await record(manager, { event: { kind: "account.registered", accountId: account.id }, visit, now });
     });
   } catch (error) {

@@ -1,6 +1,8 @@
 /** What people may do with everything that is kept of them: take it along, and have it erased. */
 import type { ReplyOf, routes } from "@lucchetto/contract";
 import { isFresh, OPERATOR_LABEL } from "@lucchetto/core";
+import { showAccessKey } from "../access-key/access-key.ts";
+import { listAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record, showEntry } from "../journal/journal.ts";
@@ -28,8 +30,9 @@ export async function exportOwnData(
 ): Promise<OwnData> {
   const { id: accountId } = account;
   const page = { limit: MOST, cursor: undefined };
-  const [stored, sessions, entries, mails] = await Promise.all([
+  const [stored, accessKeys, sessions, entries, mails] = await Promise.all([
     findRecord(dataSource, accountId),
+    listAccessKeysOf(dataSource, accountId),
     listSessions(dataSource, { accountId }, page),
     listEntries(dataSource, { accountId }, page),
     listMailsOf(dataSource, accountId, MOST),
@@ -38,6 +41,7 @@ export async function exportOwnData(
     exportedAt: clock.now().toISOString(),
     account: showAccount(account),
     password: stored && { scheme: stored.scheme, setAt: stored.setAt.toISOString() },
+    accessKeys: accessKeys.map(showAccessKey),
     sessions: sessions.slice(0, MOST).map((row) => showSession(row, row.id === session.id)),
     journal: entries.slice(0, MOST).map(showEntry),
     mails: mails.map(({ toAddress: to, subject, state, createdAt }) => ({

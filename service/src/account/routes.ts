@@ -1,7 +1,8 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { browserMarkOf } from "../http/device-mark.ts";
+import { browserMarkOf, handMarkOver } from "../http/device-mark.ts";
+import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
@@ -16,16 +17,21 @@ import { findAccounts } from "./store.ts";
 /** Registration, the signed-in account, and the operators' accounts. */
 export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
-    mount(app, routes.register, async ({ body: { deliver, ...registration } }, { request, reply }) => {
-      const replaces = deliver === "token" ? null : await app.readCaller(request);
-      const browser = deliver === "token" ? null : browserMarkOf(context, request);
-      const here = { visit: visitOf(request), replaces, mark: browser?.mark };
-      const result = await register(context, registration, here);
-      const body =
-        result.outcome === "check-mail" ? result : deliverSession(context, reply, result.begun, deliver);
-      if (browser?.setCookie) void reply.header("set-cookie", browser.setCookie);
-      return body.outcome === "check-mail" ? answer(202, body) : answer(201, body);
-    });
+    mount(
+      app,
+      routes.register,
+      async ({ body: { deliver: wanted, ...registration } }, { request, reply }) => {
+        const { deliver, isBrowser } = handingOf(request, wanted);
+        const replaces = deliver === "token" ? null : await app.readCaller(request);
+        const browser = isBrowser ? browserMarkOf(context, request) : null;
+        const here = { visit: visitOf(request), replaces, mark: browser?.mark };
+        const result = await register(context, registration, here);
+        const body =
+          result.outcome === "check-mail" ? result : deliverSession(context, reply, result.begun, deliver);
+        if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
+        return body.outcome === "check-mail" ? answer(202, body) : answer(201, body);
+      },
+    );
 
     mount(app, routes.showAccount, async (_received, { caller }) => answer(200, showAccount(caller.account)));
 
@@ -46,7 +52,8 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(204, undefined);
     });
 
-    mount(app, routes.lookUpAccounts, async ({ body: { ids = [], references = [] } }) => {
+    mount(app, routes.lookUpAccounts, async ({ body: { ids = [], references = [] } }, { caller }) => {
+      context.questions.note(caller.appId, "look-up");
       const rows = await findAccounts(context.dataSource, { ids, references });
       return answer(200, { items: rows.map(showAccount) });
     });

@@ -3,12 +3,13 @@ import { randomBytes } from "node:crypto";
 import type { App } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { DataSource } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
-import { inTransaction, isDuplicateOf, isStorageUnavailable, newId } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf, newId, noteUsesBy } from "../storage/index.ts";
 import type { KeyedApp } from "./store.ts";
 import {
   deleteApp,
@@ -19,6 +20,7 @@ import {
   listKeysOf,
   lockKeysOf,
   noteKeyUse,
+  sumQuestions,
 } from "./store.ts";
 
 /** An app just added or given a key: the key is shown this once. */
@@ -32,6 +34,8 @@ export interface NewApp {
   readonly clientId?: string | undefined;
   readonly redirectUris: readonly string[];
   readonly signedOutUris?: readonly string[] | undefined;
+  readonly ownForms?: boolean | undefined;
+  readonly basicPasswords?: boolean | undefined;
 }
 
 /** Registers an app. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
@@ -49,6 +53,8 @@ export async function addApp(
     name: wanted.name,
     redirectUris: [...wanted.redirectUris],
     signedOutUris: [...(wanted.signedOutUris ?? [])],
+    ownForms: wanted.ownForms ?? false,
+    basicPasswords: wanted.basicPasswords ?? false,
     createdAt: now,
   };
   const { row, plain } = newKey(app.id, now);
@@ -88,7 +94,9 @@ export async function addKey(
       now,
     });
   });
-  return { app: showApp(app, await listKeysOf(dataSource, [appId])), key: plain };
+  const [shown] = await showApps(dataSource, [app], now);
+  if (shown === undefined) throw new ProblemReply("not-found");
+  return { app: shown, key: plain };
 }
 
 /** Retires a key at once; an app keeps one at least. @throws ProblemReply `not-found`, `invalid-fields`. */
@@ -127,51 +135,64 @@ export async function removeApp(
   });
 }
 
-/** Last use of a key is written once in this many milliseconds. */
-const KEY_USE_GRAIN = 60_000;
-
-/** The id of the app that a client id and key name together; `null` for anything else. */
+/** The app that a client id and key name together; `null` for anything else. */
 export async function recogniseApp(
   { dataSource, clock, lookUps }: ServiceContext,
   credentials: { clientId: string; key: string },
-): Promise<string | null> {
+): Promise<KeyedApp | null> {
   const hashed = hashToken("app-key", credentials.key);
   if (hashed === null) return null;
   const found = await lookUps.appKey(hashed);
   if (found?.clientId !== credentials.clientId) return null;
   noteUseOf({ dataSource, clock }, found);
-  return found.appId;
+  return found;
 }
 
-/** Many requests meet the same due date at once; one of them notes it. */
-const keysBeingNoted = new Set<string>();
+const noteUse = noteUsesBy(noteKeyUse);
 
 /** Notes that a key was used, now and then. */
 export function noteUseOf(
   { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
   { keyId, keyLastUsedAt }: Pick<KeyedApp, "keyId" | "keyLastUsedAt">,
 ): void {
-  const now = clock.now();
-  if (keyLastUsedAt !== null && now.getTime() - keyLastUsedAt.getTime() < KEY_USE_GRAIN) return;
-  if (keysBeingNoted.has(keyId)) return;
-  keysBeingNoted.add(keyId);
-  // Not waited for: nobody's request should take longer for a date that is shown to operators.
-  noteKeyUse(dataSource, keyId, now)
-    .catch((error: unknown) => {
-      if (!isStorageUnavailable(error)) throw error;
-    })
-    .finally(() => keysBeingNoted.delete(keyId));
+  noteUse(dataSource, { id: keyId, lastUsedAt: keyLastUsedAt }, clock.now());
 }
 
-/** An app as operators see it. */
-export function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
+const DAY = 86_400_000;
+/** How far back an app's questions are summed up. */
+const ASKED_DAYS = 30;
+
+/** Apps as operators see them, with their keys and what they asked. */
+export async function showApps(dataSource: DataSource, rows: readonly AppRow[], now: Date): Promise<App[]> {
+  const ids = rows.map(({ id }) => id);
+  const since = new Date(now.getTime() - (ASKED_DAYS - 1) * DAY).toISOString().slice(0, 10);
+  const today = now.toISOString().slice(0, 10);
+  const [keys, sums] = await Promise.all([
+    listKeysOf(dataSource, ids),
+    sumQuestions(dataSource, ids, { since, today }),
+  ]);
+  return rows.map((row) => ({
+    ...showApp(
+      row,
+      keys.filter(({ appId }) => appId === row.id),
+    ),
+    asked: sums
+      .filter(({ appId }) => appId === row.id)
+      .map((sum) => ({ kind: sum.kind, today: sum.today, thirtyDays: sum.all })),
+  }));
+}
+
+function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
   return {
     id: app.id,
     clientId: app.clientId,
     name: app.name,
     redirectUris: app.redirectUris,
     signedOutUris: app.signedOutUris,
+    ownForms: app.ownForms,
+    basicPasswords: app.basicPasswords,
     createdAt: app.createdAt.toISOString(),
+    asked: [],
     keys: keys.map(({ id, createdAt, lastUsedAt }) => ({
       id,
       createdAt: createdAt.toISOString(),

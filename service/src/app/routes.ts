@@ -4,25 +4,17 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { pageOf } from "../storage/index.ts";
-import { addApp, addKey, removeApp, retireKey, showApp } from "./app.ts";
-import { listApps, listKeysOf } from "./store.ts";
+import { addApp, addKey, removeApp, retireKey, showApps } from "./app.ts";
+import { listApps } from "./store.ts";
 
 /** `/v1/operator/apps`. */
 export function appRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listApps, async ({ query }) => {
-      const rows = await listApps(context.dataSource, query);
-      const keys = await listKeysOf(
-        context.dataSource,
-        rows.map(({ id }) => id),
-      );
-      const body = pageOf(rows, query, (row) =>
-        showApp(
-          row,
-          keys.filter(({ appId }) => appId === row.id),
-        ),
-      );
-      return answer(200, body);
+      const { dataSource, clock } = context;
+      const page = pageOf(await listApps(dataSource, query), query, (row) => row);
+      const items = await showApps(dataSource, page.items, clock.now());
+      return answer(200, { ...page, items });
     });
 
     mount(app, routes.addApp, async ({ body }, { caller, request }) =>

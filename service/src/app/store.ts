@@ -1,10 +1,10 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
-import type { AppKeyRow, AppRow, PageQuery } from "../storage/index.ts";
+import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../storage/index.ts";
 import { AppEntity, AppKeyEntity, readCursor } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
-  await manager.getRepository(AppEntity).insert(row);
+  await manager.getRepository(AppEntity).insert({ ...row });
 }
 
 export async function insertKey(manager: EntityManager, row: AppKeyRow): Promise<void> {
@@ -57,17 +57,61 @@ export interface KeyedApp {
   readonly clientId: string;
   readonly keyId: string;
   readonly keyLastUsedAt: Date | null;
+  readonly ownForms: boolean;
+  readonly basicPasswords: boolean;
 }
 
 /** The apps of these keys. */
-export function findByKeys(dataSource: DataSource, keyHashes: readonly Buffer[]): Promise<KeyedApp[]> {
-  return dataSource.query<KeyedApp[]>(
-    `SELECT app_key.keyHash, app.id AS appId, app.clientId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt
+export async function findByKeys(dataSource: DataSource, keyHashes: readonly Buffer[]): Promise<KeyedApp[]> {
+  const rows = await dataSource.query<Array<Record<keyof KeyedApp, never>>>(
+    `SELECT app_key.keyHash, app.id AS appId, app.clientId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt,
+       app.ownForms, app.basicPasswords
      FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.keyHash IN (?)`,
     [keyHashes],
   );
+  return rows.map((row) => ({
+    ...row,
+    ownForms: Boolean(row.ownForms),
+    basicPasswords: Boolean(row.basicPasswords),
+  }));
 }
 
 export async function noteKeyUse(dataSource: DataSource, id: string, now: Date): Promise<void> {
   await dataSource.getRepository(AppKeyEntity).update({ id }, { lastUsedAt: now });
+}
+
+/** Adds to the counts of a day. An app that was removed meanwhile is left out. */
+export async function addQuestions(
+  dataSource: DataSource,
+  rows: ReadonlyArray<Pick<AppQuestionRow, "appId" | "kind" | "count">>,
+  now: Date,
+): Promise<void> {
+  const day = now.toISOString().slice(0, 10);
+  await dataSource.query(
+    `INSERT IGNORE INTO app_question (appId, day, kind, count) VALUES ${rows.map(() => "(?, ?, ?, ?)").join(", ")}
+     ON DUPLICATE KEY UPDATE count = count + VALUES(count)`,
+    rows.flatMap(({ appId, kind, count }) => [appId, day, kind, count]),
+  );
+}
+
+/** What these apps asked since a day: of each kind the sum, and today's part of it. */
+export async function sumQuestions(
+  dataSource: DataSource,
+  appIds: readonly string[],
+  { since, today }: { since: string; today: string },
+): Promise<Array<{ appId: string; kind: string; today: number; all: number }>> {
+  if (appIds.length === 0) return [];
+  const rows = await dataSource.query<Array<{ appId: string; kind: string; today: string; all: string }>>(
+    `SELECT appId, kind, SUM(IF(day = ?, count, 0)) AS today, SUM(count) AS \`all\`
+     FROM app_question WHERE appId IN (?) AND day >= ? GROUP BY appId, kind ORDER BY kind`,
+    [today, appIds, since],
+  );
+  return rows.map((row) => ({ ...row, today: Number(row.today), all: Number(row.all) }));
+}
+
+/** Removes counts of days long past. */
+export async function sweepQuestions(dataSource: DataSource, before: Date): Promise<void> {
+  await dataSource.query("DELETE FROM app_question WHERE day < ? LIMIT 1000", [
+    before.toISOString().slice(0, 10),
+  ]);
 }

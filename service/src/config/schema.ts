@@ -274,6 +274,11 @@ export const configurationSchema = z.strictObject({
     .strictObject({
       ordinary: sessionLimits("30m", "12h"),
       remembered: sessionLimits("14d", "30d"),
+      keepEnded: duration(
+        DAY,
+        3_650 * DAY,
+        "how long ended sessions are kept as history, such as 90d, from 1d to 3650d",
+      ).prefault("90d"),
     })
     .prefault({}),
   throttle: z

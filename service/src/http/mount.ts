@@ -3,6 +3,7 @@ import type { ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
+import type { KeyedApp } from "../app/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { fieldProblem, ProblemReply } from "./problem.ts";
 
@@ -10,15 +11,19 @@ declare module "fastify" {
   interface FastifyInstance {
     /** Who calls: the living session of the own token that came, or `null`. */
     readCaller(request: FastifyRequest): Promise<LiveSession | null>;
-    /** @throws ProblemReply `app-unknown`. */
-    assertApp(request: FastifyRequest): Promise<void>;
+    /** The app whose key came along. @throws ProblemReply `app-unknown`. */
+    readApp(request: FastifyRequest): Promise<KeyedApp>;
     /** @throws ProblemReply `foreign-origin`. */
     assertOwnOrigin(request: FastifyRequest): void;
   }
 }
 
 /** Where the caller must be known, it is. */
-type CallerOf<R extends Route> = R["access"] extends "session" | "operator" ? LiveSession : null;
+type CallerOf<R extends Route> = R["access"] extends "session" | "operator"
+  ? LiveSession
+  : R["access"] extends "app"
+    ? KeyedApp
+    : null;
 
 export interface Exchange<R extends Route> {
   readonly request: FastifyRequest;
@@ -69,16 +74,15 @@ async function callerFor(
   app: FastifyInstance,
   route: Route,
   request: FastifyRequest,
-): Promise<LiveSession | null> {
+): Promise<LiveSession | KeyedApp | null> {
   if (route.access === "anybody" || route.access === "development") return null;
-  if (route.access === "app") {
-    await app.assertApp(request);
-    return null;
-  }
+  if (route.access === "app") return app.readApp(request);
   const caller = await app.readCaller(request);
   if (caller === null) throw new ProblemReply("not-signed-in");
-  if (route.access === "operator" && !caller.account.labels.includes(OPERATOR_LABEL)) {
-    throw new ProblemReply("operators-only");
+  if (route.access === "operator") {
+    const isOperator = caller.account.labels.includes(OPERATOR_LABEL);
+    // Whoever operates does it in a session that no application holds the token of.
+    if (!isOperator || caller.session.appId !== null) throw new ProblemReply("operators-only");
   }
   return caller;
 }

@@ -6,11 +6,24 @@ const MAX_USER_AGENT_LENGTH = 300;
 
 /** Where a request comes from, in a form that can be stored and shown. */
 export function visitOf(request: FastifyRequest): Visit {
+  const { behalf } = request;
+  const visitor =
+    behalf === null
+      ? visitorOf(request.ip, request.headers["user-agent"])
+      : visitorOf(behalf.address, behalf.userAgent);
   return {
-    network: networkOf(request.ip),
-    userAgent: printableUserAgent(request.headers["user-agent"]),
+    ...visitor,
     requestId: request.id,
+    appId: behalf?.appId ?? null,
   };
+}
+
+/** Somebody before an app that calls for them. */
+export function visitorOf(
+  address: string,
+  userAgent: string | undefined,
+): Pick<Visit, "network" | "userAgent"> {
+  return { network: networkOf(address), userAgent: printableUserAgent(userAgent) };
 }
 
 /** Header values arrive as Latin-1; everything beyond printable ASCII is shown as a question mark. */

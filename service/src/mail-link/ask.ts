@@ -75,6 +75,7 @@ export async function beginByMail(
       returnTo,
       userAgent: visit.userAgent,
       network: visit.network,
+      appId: visit.appId,
     }),
   );
   return { id, token: plain };

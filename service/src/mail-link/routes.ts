@@ -2,7 +2,8 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { afterReplies } from "../http/after-reply.ts";
-import { browserMarkOf } from "../http/device-mark.ts";
+import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
+import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { ownPathOf } from "../http/return-path.ts";
@@ -18,7 +19,7 @@ import { redeemLink } from "./redeem.ts";
 /** `/v1/mail-links`, and what else sends a link. */
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
   const marksOf = (request: FastifyRequest): BrowserMarks => ({
-    mark: context.deviceCookie.read(request.headers.cookie),
+    mark: markOf(context, request),
     signInToken: context.signInCookie.read(request.headers.cookie),
   });
   return async (app) => {
@@ -26,11 +27,12 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.askForLink, async ({ body }, { request, reply }) => {
       if (context.configuration.mail.via === "none") throw new ProblemReply("mail-missing");
-      const { purpose, identifier, deliver } = body;
+      const { purpose, identifier } = body;
+      const { deliver, isBrowser } = handingOf(request, body.deliver);
       const visit = visitOf(request);
       await countMailAsked(context, visit.network);
-      const browser = deliver === "token" ? null : browserMarkOf(context, request);
-      if (browser?.setCookie) void reply.header("set-cookie", browser.setCookie);
+      const browser = isBrowser ? browserMarkOf(context, request) : null;
+      if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
       const mark = browser?.mark;
       const asking = { identifier, visit, mark };
       if (purpose !== "sign-in") {

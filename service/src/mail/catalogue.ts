@@ -57,6 +57,11 @@ export const MAIL_KINDS = {
     says: ["name", "when", "network", "browser", "link"],
     needsLink: false,
   },
+  "access-key-made": {
+    when: "an access key was made in a session",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
   "invitation-accepted": {
     when: "an invitation was accepted",
     says: ["name", "when", "network"],

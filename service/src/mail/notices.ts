@@ -20,7 +20,12 @@ export function addresseeOf({
 
 type Notice = Extract<
   MailName,
-  "password-changed" | "password-reset" | "new-sign-in" | "invitation-accepted" | "email-restored"
+  | "password-changed"
+  | "password-reset"
+  | "new-sign-in"
+  | "access-key-made"
+  | "invitation-accepted"
+  | "email-restored"
 >;
 
 const HOUR = 3_600_000;

@@ -14,13 +14,18 @@ import { insertCode } from "./store.ts";
 /** Milliseconds that a code lives (RFC 6749 section 4.1.2 recommends ten minutes at most). */
 export const CODE_LIFETIME = 60_000;
 
+/** Seconds that coming back from our own page may take; a smaller `max_age` would ask for ever. */
+const LEAST_MAX_AGE = 30;
+
 /** Values of `prompt` that are understood; others are ignored, as unknown parameters are. */
 export const PROMPTS = ["none", "create"] as const;
 
 export type Authorization =
   | { readonly kind: "redirect"; readonly location: string }
   /** Nobody is signed in: the person goes to one of the own pages first, and then comes back to the same question. */
-  | { readonly kind: "sign-in" | "register" };
+  | { readonly kind: "sign-in" | "register" }
+  /** Somebody is signed in, but showed a proof too long ago for what the app asks: a page of ours asks for one. */
+  | { readonly kind: "reauthenticate" };
 
 /**
  * Answers an authorization request.
@@ -39,6 +44,17 @@ export async function authorize(
     if (session === null) {
       if (prompt === "none") throw new OAuthRefusal("login_required", "Nobody is signed in.");
       return { kind: prompt === "create" ? "register" : "sign-in" };
+    }
+    const step = stepWanted(query, session, context.clock.now());
+    if (step === "level")
+      throw new OAuthRefusal(
+        "unmet_authentication_requirements",
+        "The account has no second factor with which it could reach this level.",
+      );
+    if (step === "freshness") {
+      if (prompt === "none")
+        throw new OAuthRefusal("login_required", "The last proof was shown too long ago.");
+      return { kind: "reauthenticate" };
     }
     const code = await issueCode(context, { app, redirectUri, codeChallenge, session });
     return { kind: "redirect", location: answerAt(context, redirectUri, query, { code }) };
@@ -76,6 +92,29 @@ function readChallenge(query: URLSearchParams): string {
     throw new OAuthRefusal("invalid_request", "The code_challenge is not the base64url of a SHA-256.");
   }
   return codeChallenge;
+}
+
+/** Levels that can be asked for by `acr_values`. */
+export const LEVELS = ["aal1", "aal2"] as const;
+
+/**
+ * What a session lacks of the level and freshness that an app asks for (RFC 9470 section 4). `acr_values` lists what the
+ * app takes: one of them is enough; values that are not known here cannot be met.
+ */
+function stepWanted(
+  query: URLSearchParams,
+  { session }: LiveSession,
+  now: Date,
+): "level" | "freshness" | null {
+  const levels = parameter(query, "acr_values")?.split(" ").filter(Boolean) ?? [];
+  const met = LEVELS.slice(0, session.aal);
+  if (levels.length > 0 && !levels.some((level) => met.some((one) => one === level))) return "level";
+  const maxAge = parameter(query, "max_age");
+  if (maxAge === undefined) return null;
+  if (!/^[0-9]{1,9}$/.test(maxAge))
+    throw new OAuthRefusal("invalid_request", "The parameter max_age is a number of seconds.");
+  const age = (now.getTime() - session.authTime.getTime()) / 1_000;
+  return age > Math.max(Number(maxAge), LEAST_MAX_AGE) ? "freshness" : null;
 }
 
 async function issueCode(

@@ -1,6 +1,7 @@
 /** How an app shows its key: HTTP Basic, or `client_id` and `client_secret` in the body (RFC 6749 section 2.3.1). */
 import type { FastifyRequest } from "fastify";
 import { recogniseApp } from "../app/app.ts";
+import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { parameter } from "./form.ts";
@@ -11,7 +12,7 @@ export async function authenticateApp(
   context: ServiceContext,
   request: FastifyRequest,
   form: URLSearchParams,
-): Promise<{ appId: string; clientId: string }> {
+): Promise<KeyedApp> {
   if (request.url.includes("?")) {
     throw new OAuthRefusal(
       "invalid_request",
@@ -19,11 +20,10 @@ export async function authenticateApp(
     );
   }
   const credentials = readCredentials(request.headers.authorization, form);
-  const appId = credentials && (await recogniseApp(context, credentials));
-  if (credentials === null || appId === null) {
+  const app = credentials && (await recogniseApp(context, credentials));
+  if (app === null)
     throw new OAuthRefusal("invalid_client", "The client id and the app key do not belong together.");
-  }
-  return { appId, clientId: credentials.clientId };
+  return app;
 }
 
 /** What an app shows as its own, not checked yet. @throws OAuthRefusal `invalid_request`. */
@@ -45,10 +45,11 @@ export function readCredentials(
 }
 
 /** For calls of the contract that an app makes with its key as HTTP Basic. @throws ProblemReply `app-unknown`. */
-export async function assertApp(context: ServiceContext, request: FastifyRequest): Promise<void> {
+export async function readApp(context: ServiceContext, request: FastifyRequest): Promise<KeyedApp> {
   const { authorization } = request.headers;
   const credentials = authorization === undefined ? null : readBasic(authorization);
-  if (credentials !== null && (await recogniseApp(context, credentials)) !== null) return;
+  const app = credentials && (await recogniseApp(context, credentials));
+  if (app !== null) return app;
   const challenge = `Basic realm="${context.configuration.publicUrl}"`;
   throw new ProblemReply("app-unknown", { headers: { "www-authenticate": challenge } });
 }

@@ -39,11 +39,12 @@ export async function checkAtOnce(
 
 /** What an app learns by a token. Asking counts as use of the session. */
 export function introspect(
-  { configuration, clock, lastSeen }: ServiceContext,
+  { configuration, clock, lastSeen, questions }: ServiceContext,
   found: CheckedToken | null,
   asking: { appId: string; clientId: string },
 ): Introspection {
   const now = clock.now();
+  questions.note(asking.appId, "introspect");
   if (found === null || found.appId !== asking.appId || found.tokenEndedAt !== null) return INACTIVE;
   const { session, account, issuedAt } = found;
   if (!isSessionAlive(session, now) || account.state !== "active") return INACTIVE;
@@ -61,6 +62,7 @@ export function introspect(
     iat: seconds(issuedAt),
     auth_time: seconds(session.authTime),
     exp: seconds(sessionEnd(session)),
+    checked_at: seconds(now),
     acr: `aal${session.aal}`,
     amr: session.amr,
     client_id: asking.clientId,

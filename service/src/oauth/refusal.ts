@@ -8,7 +8,9 @@ export type OAuthErrorCode =
   | "invalid_grant"
   | "unsupported_grant_type"
   | "unsupported_response_type"
-  | "login_required";
+  | "login_required"
+  /** OpenID: the app asks for what the account cannot meet. */
+  | "unmet_authentication_requirements";
 
 /** Thrown to answer with an error of RFC 6749. */
 export class OAuthRefusal extends Error {

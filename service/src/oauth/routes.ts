@@ -1,6 +1,8 @@
 /** The standards' endpoints. They take form fields, and answer in the standards' own words. */
 import { OAUTH_PATHS } from "@lucchetto/contract";
+import { hashToken } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
 import { acceptForms } from "../http/body.ts";
@@ -35,7 +37,8 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
         const answer = await authorize(context, query, await app.readCaller(request));
         void reply.headers(NOT_KEPT);
         if (answer.kind === "redirect") return reply.redirect(answer.location, 303);
-        return reply.redirect(shell.pathOf(`/${answer.kind}`, { next: request.url }), 303);
+        const page = answer.kind === "reauthenticate" ? "/account/reauthenticate" : `/${answer.kind}`;
+        return reply.redirect(shell.pathOf(page, { next: request.url }), 303);
       } catch (error) {
         if (!(error instanceof ProblemReply)) throw error;
         return shell.sendProblem(request, reply, error.code);
@@ -46,6 +49,7 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
       const form = formOf(request);
       const { appId } = await authenticateApp(context, request, form);
       void reply.headers(NOT_KEPT);
+      context.questions.note(appId, "swap");
       return swapCode(context, form, { appId, visit: visitOf(request) });
     });
 
@@ -63,13 +67,21 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
         authenticateApp(context, request, form),
         token === undefined ? null : lookUpCheckToken(context, token),
       ]);
-      requiredParameter(form, "token");
-      return introspect(context, found, asking);
+      const shown = requiredParameter(form, "token");
+      if (hashToken("access-key", shown) === null) return introspect(context, found, asking);
+      context.questions.note(asking.appId, "introspect");
+      const { appId, clientId } = asking;
+      // Beside the standard's parameters: the name that came with the key, where it came as HTTP Basic.
+      const username = parameter(form, "username");
+      const visit = visitOf(request);
+      const key = await recogniseAccessKey(context, { text: shown, username, appId, visit });
+      return key === null ? { active: false } : describeAccessKey(context, key, clientId);
     });
 
     app.post(OAUTH_PATHS.revoke, async (request, reply) => {
       const form = formOf(request);
       const { appId } = await authenticateApp(context, request, form);
+      context.questions.note(appId, "revoke");
       await revoke(context, requiredParameter(form, "token"), { appId, visit: visitOf(request) });
       return reply.headers(NOT_KEPT).status(200).send();
     });

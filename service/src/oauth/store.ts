@@ -72,7 +72,8 @@ export interface CheckedToken {
 }
 
 /** A check token with the key by which its own app asks. */
-export interface KeyedToken extends CheckedToken, KeyedApp {}
+export interface KeyedToken
+  extends CheckedToken, Pick<KeyedApp, "keyHash" | "keyId" | "keyLastUsedAt" | "clientId"> {}
 
 /** No more than an introspection answers with: this is read for every request of every application. */
 const CHECK_COLUMNS = `c.tokenHash AS checkHash, c.appId, c.createdAt AS issuedAt, c.endedAt AS tokenEndedAt,
@@ -117,7 +118,7 @@ export async function findKeyedTokens(
   pairs: readonly Buffer[],
 ): Promise<KeyedToken[]> {
   const keys = new Map(pairs.map((pair) => [pair.toString("latin1", HASH_BYTES), pair.subarray(HASH_BYTES)]));
-  const rows = await dataSource.query<Array<CheckRow & KeyedApp>>(
+  const rows = await dataSource.query<Array<CheckRow & Omit<KeyedToken, keyof CheckedToken>>>(
     `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash, k.id AS keyId, k.lastUsedAt AS keyLastUsedAt, app.clientId
      FROM ${CHECK_TABLES} JOIN app_key k ON k.appId = c.appId JOIN app ON app.id = c.appId
      WHERE c.tokenHash IN (?) AND k.keyHash IN (?)`,

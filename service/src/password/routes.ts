@@ -2,6 +2,7 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
+import { markOf } from "../http/device-mark.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
@@ -18,7 +19,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         password: body.password,
         present: body.present,
         visit: visitOf(request),
-        mark: context.deviceCookie.read(request.headers.cookie),
+        mark: markOf(context, request),
       });
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";

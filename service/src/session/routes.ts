@@ -2,6 +2,7 @@ import { routes, SESSION_EVENTS_PATH } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
+import { markOf } from "../http/device-mark.ts";
 import { answer, mount } from "../http/mount.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
@@ -59,7 +60,8 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       answer(200, { ended: await endOtherSessions(context, caller, visitOf(request)) }),
     );
 
-    mount(app, routes.findLivingSessions, async ({ body }) => {
+    mount(app, routes.findLivingSessions, async ({ body }, { caller }) => {
+      context.questions.note(caller.appId, "living");
       const living = await findLiving(context.dataSource, body.ids, context.clock.now());
       return answer(200, { ids: [...living] });
     });
@@ -68,7 +70,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       const begun = await reauthenticate(context, caller, {
         password: body.proof.password,
         visit: visitOf(request),
-        mark: context.deviceCookie.read(request.headers.cookie),
+        mark: markOf(context, request),
       });
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";

@@ -50,6 +50,7 @@ export async function beginSession(
     endReason: null,
     userAgent: visit.userAgent,
     network: visit.network,
+    appId: visit.appId,
   };
   await insertSession(manager, session);
   await updateAccount(manager, account.id, { lastSignInAt: now });
@@ -64,16 +65,23 @@ export async function beginSession(
   return { session, account, token: token.plain };
 }
 
-/** The living session of an own token; notes the use. @returns `null` for anything else. */
+/**
+ * The living session of an own token; notes the use.
+ * @param appId the app with forms of its own whose key came along; a session begun in such an app is known beside its
+ * key only.
+ * @returns `null` for anything else.
+ */
 export async function recogniseOwnToken(
   { lookUps, clock, lastSeen }: ServiceContext,
   text: string,
+  appId: string | null,
 ): Promise<LiveSession | null> {
   const hashed = hashToken("own-token", text);
   if (hashed === null) return null;
   const found = await lookUps.ownToken(hashed);
   const now = clock.now();
   if (found === null || !isSessionAlive(found.session, now) || found.account.state !== "active") return null;
+  if (found.session.appId !== null && found.session.appId !== appId) return null;
   lastSeen.note(found.session, now);
   return found;
 }

@@ -14,7 +14,7 @@ export interface LiveSession {
 }
 
 const SESSION_COLUMNS = `s.id AS sid, s.tokenHash, s.kind, s.aal, s.amr, s.authTime, s.createdAt AS sessionCreatedAt,
-  s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network`;
+  s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network, s.appId`;
 const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailVerifiedAt, a.username, a.usernameKey,
   a.displayName, a.state, a.labels, a.language, a.createdAt AS accountCreatedAt`;
 
@@ -51,6 +51,7 @@ export function splitJoined(row: JoinedRow): LiveSession {
       endReason: row.endReason,
       userAgent: row.userAgent,
       network: row.network,
+      appId: row.appId,
     },
     account: {
       id: row.aid,
@@ -217,4 +218,28 @@ export async function noteUses(
      WHERE s.endedAt IS NULL`,
     uses.flatMap(({ id, lastSeenAt, idleEndsAt }) => [id, lastSeenAt, idleEndsAt]),
   );
+}
+
+/** Rows in one statement of a sweep, and statements in one sweep: short locks, and the rest next time. */
+const SWEEP_BATCH = 200;
+const MOST_BATCHES = 50;
+
+/**
+ * Removes sessions that ended before a time, with their check tokens, some at a time.
+ * @returns how many were removed.
+ */
+export async function sweepSessions(dataSource: DataSource, before: Date): Promise<number> {
+  let removed = 0;
+  // Past its limit a session has ended without anybody writing it down.
+  for (const column of ["endedAt", "endsAt"]) {
+    for (let batch = 0; batch < MOST_BATCHES; batch += 1) {
+      const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+        `DELETE FROM session WHERE ${column} < ? LIMIT ${SWEEP_BATCH}`,
+        [before],
+      );
+      removed += affectedRows;
+      if (affectedRows < SWEEP_BATCH) break;
+    }
+  }
+  return removed;
 }

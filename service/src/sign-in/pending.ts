@@ -49,22 +49,24 @@ export async function keepPending(
   await inTransaction(dataSource, async (manager) => {
     const { userAgent, network } = visit;
     const row = { id: newId(now), tokenHash: hashed, accountId, kind, amr: [...amr], userAgent, network };
+    const { appId } = visit;
     const unused = { registrationId: null, mailCodeHash: null, wrongProofs: 0, returnTo: null };
-    await insertSignIn(manager, { ...row, ...unused, createdAt: now, expiresAt, endedAt: null });
+    await insertSignIn(manager, { ...row, ...unused, appId, createdAt: now, expiresAt, endedAt: null });
     const event = { kind: "sign-in.begun", reason: wanted.join(" "), accountId } as const;
     await record(manager, { event, visit, now });
   });
   return { wanted, expiresAt, token: plain };
 }
 
-/** The sign-in in progress of a token. @throws ProblemReply `sign-in-lapsed`. */
+/** The sign-in in progress of a token, where it was begun: at an app with forms of its own, or here. @throws ProblemReply `sign-in-lapsed`. */
 export async function readPending(
   { dataSource, clock }: ServiceContext,
   token: string | undefined,
+  { appId }: Visit,
 ): Promise<SignInRow> {
   const hashed = token === undefined ? null : hashToken("sign-in", token);
   const row = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
-  if (row === null) throw new ProblemReply("sign-in-lapsed");
+  if (row === null || row.appId !== appId) throw new ProblemReply("sign-in-lapsed");
   return row;
 }
 
@@ -72,8 +74,9 @@ export async function readPending(
 export async function showPending(
   context: ServiceContext,
   token: string | undefined,
+  visit: Visit,
 ): Promise<{ wanted: readonly Wanted[]; expiresAt: Date }> {
-  const { accountId, amr, expiresAt } = await readPending(context, token);
+  const { accountId, amr, expiresAt } = await readPending(context, token, visit);
   if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");

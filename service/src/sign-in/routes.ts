@@ -2,38 +2,46 @@ import type { ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { LONGEST_MAX_AGE } from "../http/host-cookie.ts";
+import { handMarkOver, markOf } from "../http/device-mark.ts";
+import type { Handing } from "../http/handing.ts";
+import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
-import { visitOf } from "../http/visit.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { visitOf, visitorOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
+import { checkBasicPassword } from "./basic.ts";
 import { showMailProof } from "./by-mail.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
 import { readPending, showNewPassword, showPending } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
 
-type Deliver = "cookie" | "token" | undefined;
-
 /** `POST /v1/sign-in`, and what moves a sign-in on. */
 export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.signIn, async ({ body }, { request, reply }) => {
+      const handing = handingOf(request, body.deliver);
       const outcome = await signIn(context, {
         proof: body.proof,
         remember: body.remember ?? false,
         visit: visitOf(request),
-        device: await deviceOf(app, context, request, body.deliver),
+        device: await deviceOf(app, context, request, handing),
       });
       if (outcome.outcome === "proof-wanted")
-        return answer(202, deliverPending(context, reply, outcome, body.deliver));
-      return answer(201, deliverSignedIn(context, reply, outcome, body.deliver));
+        return answer(202, deliverPending(context, reply, outcome, handing.deliver));
+      return answer(201, deliverSignedIn(context, { request, reply }, outcome, handing.deliver));
     });
 
     mount(app, routes.addProof, async ({ body }, { request, reply }) => {
       const bearer = bearerOf(request);
-      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
-      const pending = await readPending(context, bearer ?? context.signInCookie.read(request.headers.cookie));
-      const here = { visit: visitOf(request), device: await deviceOf(app, context, request, deliver) };
+      const handing = handingOf(request, request.headers.authorization === undefined ? "cookie" : "token");
+      const visit = visitOf(request);
+      const pending = await readPending(
+        context,
+        bearer ?? context.signInCookie.read(request.headers.cookie),
+        visit,
+      );
+      const here = { visit, device: await deviceOf(app, context, request, handing) };
       const { proof } = body;
       const outcome =
         proof.type === "new-password"
@@ -44,16 +52,26 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
         const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
         return answer(202, { outcome: "proof-wanted" as const, ...still });
       }
-      const delivered = deliverSignedIn(context, reply, outcome, deliver);
-      if (deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
+      const delivered = deliverSignedIn(context, { request, reply }, outcome, handing.deliver);
+      if (handing.deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
       const { returnTo } = outcome;
       return answer(201, returnTo === null ? delivered : { ...delivered, returnTo });
+    });
+
+    mount(app, routes.checkBasic, async ({ body }, { caller, request }) => {
+      const { identifier, password, address, userAgent } = body;
+      if (!caller.basicPasswords) throw new ProblemReply("own-password-not-taken");
+      context.questions.note(caller.appId, "basic");
+      const visit = { ...visitOf(request), ...visitorOf(address, userAgent) };
+      return answer(200, {
+        account: await checkBasicPassword(context, { identifier, password, visit }),
+      });
     });
 
     mount(app, routes.showSignIn, async (_received, { request }) => {
       const bearer = bearerOf(request);
       const token = bearer ?? context.signInCookie.read(request.headers.cookie);
-      const { wanted, expiresAt } = await showPending(context, token);
+      const { wanted, expiresAt } = await showPending(context, token, visitOf(request));
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });
   };
@@ -68,25 +86,23 @@ async function deviceOf(
   app: FastifyInstance,
   context: ServiceContext,
   request: FastifyRequest,
-  deliver: Deliver,
+  { deliver, isBrowser }: Handing,
 ): Promise<Device> {
-  const isBrowser = deliver !== "token";
   return {
     isBrowser,
-    mark: context.deviceCookie.read(request.headers.cookie),
-    replaces: isBrowser ? await app.readCaller(request) : null,
+    mark: markOf(context, request),
+    replaces: deliver === "cookie" ? await app.readCaller(request) : null,
   };
 }
 
 function deliverSignedIn(
   context: ServiceContext,
-  reply: FastifyReply,
+  exchange: { request: FastifyRequest; reply: FastifyReply },
   signedIn: SignedInHere,
-  deliver: Deliver,
+  deliver: Handing["deliver"],
 ) {
-  const delivered = deliverSession(context, reply, signedIn, deliver);
-  if (signedIn.mark !== null)
-    void reply.header("set-cookie", context.deviceCookie.write(signedIn.mark, LONGEST_MAX_AGE));
+  const delivered = deliverSession(context, exchange.reply, signedIn, deliver);
+  if (signedIn.mark !== null) handMarkOver(context, exchange, signedIn.mark);
   return delivered;
 }
 
@@ -94,7 +110,7 @@ function deliverPending(
   { signInCookie }: ServiceContext,
   reply: FastifyReply,
   { wanted, expiresAt, token }: PendingSignIn,
-  deliver: Deliver,
+  deliver: Handing["deliver"],
 ): ProofWanted {
   if (deliver !== "token") void reply.header("set-cookie", signInCookie.write(token));
   return {

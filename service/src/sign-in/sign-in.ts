@@ -34,27 +34,49 @@ export type SignInOutcome =
 /** The floor of refusals: the scheme's time here and a quarter. */
 const FLOOR_FACTOR = 1.25;
 
+/** A name and a password that were shown somewhere. */
+export interface ShownPassword {
+  readonly identifier: string;
+  readonly password: string;
+  readonly visit: Visit;
+  /** The known-device mark that came along. */
+  readonly mark: string | undefined;
+}
+
+/** A password that is right, and what follows from it. Its try is still reserved. */
+export interface PasswordProof {
+  readonly account: AccountRow;
+  readonly row: PasswordRecordRow;
+  readonly reserved: ReservedTry;
+  readonly remade: Awaited<ReturnType<typeof remake>>;
+  readonly decision: Exclude<ReturnType<typeof decidePasswordSignIn>, { outcome: "refused" }>;
+  /** When it began, for refusals that take the common time. */
+  readonly started: number;
+}
+
 /**
- * Signs in.
+ * Checks a name and a password.
  * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` and `email-unverified` (after the right password),
  * `throttled`, `too-busy`.
  */
-export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignInOutcome> {
+export async function provePassword(
+  context: ServiceContext,
+  { identifier: typed, password, visit, mark }: ShownPassword,
+): Promise<PasswordProof> {
   const started = performance.now();
-  const { proof, visit, device } = attempt;
-  const identifier = readIdentifier(proof.identifier);
+  const identifier = readIdentifier(typed);
   const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
   const reserved = await reservePasswordTry(context, {
     accountId: account?.id ?? null,
-    name: identifier?.key ?? proof.identifier,
+    name: identifier?.key ?? typed,
     network: visit.network,
-    mark: device.mark,
+    mark,
   });
   const row = account === null ? null : await findRecord(context.dataSource, account.id);
   const read = row === null ? null : readStored(context.hashing, row.record);
   const stored = checkable(read);
 
-  const prepared = preparePassword(proof.password);
+  const prepared = preparePassword(password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
   const candidate = account && {
     ...account,
@@ -73,8 +95,19 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   // The decision says that the account, its record and the password are there.
   if (account === null || row === null || stored === null || !prepared.ok)
     throw new Error("signed in nobody");
-
   const remade = await remake(context, stored, prepared.text);
+  return { account, row, reserved, remade, decision, started };
+}
+
+/** Signs in. @throws ProblemReply as `provePassword`. */
+export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignInOutcome> {
+  const { proof, visit, device } = attempt;
+  const { mark } = device;
+  const { account, row, reserved, remade, decision, started } = await provePassword(context, {
+    ...proof,
+    visit,
+    mark,
+  });
   const kind = attempt.remember ? "remembered" : "ordinary";
   const { aal, amr, wanted } = decision;
   const begun = await inTransaction(context.dataSource, async (manager) => {
@@ -132,7 +165,7 @@ function describe(read: PasswordRecord | UnusableRecord | null): SignInCandidate
  * Between the look-up and here the hash took its time: whoever was suspended, or whose password was changed meanwhile,
  * does not get in on what was true before.
  */
-async function lockUnchanged(
+export async function lockUnchanged(
   manager: Parameters<typeof lockAccount>[0],
   account: AccountRow,
   row: PasswordRecordRow,
@@ -143,7 +176,7 @@ async function lockUnchanged(
   return record.setAt.getTime() === row.setAt.getTime() ? now : null;
 }
 
-async function recordRefusal(
+export async function recordRefusal(
   { dataSource, clock }: ServiceContext,
   { accountId, reason, visit }: { accountId: string | null; reason: RefusalReason; visit: Visit },
 ): Promise<void> {
@@ -171,7 +204,7 @@ function floorOf({ millisecondsPerHash }: Pick<ServiceContext["hashing"], "milli
   return millisecondsPerHash * FLOOR_FACTOR;
 }
 
-async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
+export async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
   const floor = floorOf(hashing);
   await delay(Math.max(0, floor - (performance.now() - started)));
   throw new ProblemReply("sign-in-refused", {

@@ -9,6 +9,7 @@ import { SignIns1700000000004 } from "./migrations/1700000000004-sign-ins.ts";
 import { Deliveries1700000000005 } from "./migrations/1700000000005-deliveries.ts";
 import { Mail1700000000006 } from "./migrations/1700000000006-mail.ts";
 import { OutboxAndLinks1700000000007 } from "./migrations/1700000000007-outbox-and-links.ts";
+import { WaysIn1700000000008 } from "./migrations/1700000000008-ways-in.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -19,6 +20,7 @@ export const MIGRATIONS = [
   Deliveries1700000000005,
   Mail1700000000006,
   OutboxAndLinks1700000000007,
+  WaysIn1700000000008,
 ];
 
 /** The table in which the applied migrations are noted. */

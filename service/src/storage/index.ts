@@ -5,3 +5,4 @@ export * from "./joined-look-up.ts";
 export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";
+export * from "./use-notes.ts";

@@ -301,7 +301,7 @@ export function setUpApp(path: string, wish: { name: string; url: string }): Pro
     const base = wish.url.replace(/\/+$/, "");
     const redirectUri = `${base}/signed-in`;
     const addition = { name: wish.name, redirectUris: [redirectUri], signedOutUris: [`${base}/signed-out`] };
-    const visit = { network: null, userAgent: null, requestId: "command" };
+    const visit = { network: null, userAgent: null, requestId: "command", appId: null };
     try {
       const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, visit);
       return {

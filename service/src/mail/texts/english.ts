@@ -116,6 +116,18 @@ If it was you, there is nothing to do. If it was not, choose a new password; tha
 
 [Choose a new password]({{link}})
 `,
+  "access-key-made": `Subject: A new access key for your account at {{site}}
+
+An access key was made in a session of yours. Scripts that hold it can call the site's applications as you.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail: that ends all sessions and deletes all access keys.
+
+[Choose a new password]({{link}})
+`,
   "invitation-accepted": `Subject: Your account at {{site}} is ready
 
 The invitation to {{site}} was accepted, and your address is confirmed.

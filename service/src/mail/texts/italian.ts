@@ -116,6 +116,18 @@ Se eri tu, non devi fare nulla. Se non eri tu, scegli una nuova password: così 
 
 [Scegli una nuova password]({{link}})
 `,
+  "access-key-made": `Subject: Una nuova chiave di accesso per il tuo account su {{site}}
+
+In una tua sessione è stata creata una chiave di accesso. Gli script che la possiedono possono usare le applicazioni del sito a tuo nome.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli una nuova password per posta: così finiscono tutte le sessioni e si cancellano tutte le chiavi di accesso.
+
+[Scegli una nuova password]({{link}})
+`,
   "invitation-accepted": `Subject: Il tuo account su {{site}} è pronto
 
 L'invito su {{site}} è stato accettato e il tuo indirizzo è confermato.

@@ -7,6 +7,10 @@ export interface AppRow {
   name: string;
   redirectUris: string[];
   signedOutUris: string[];
+  /** Whether it may act for people with forms of its own, under its key. */
+  ownForms: boolean;
+  /** Whether it may have people's own passwords checked that came as HTTP Basic. */
+  basicPasswords: boolean;
   createdAt: Date;
 }
 
@@ -18,6 +22,8 @@ export const AppEntity = new EntitySchema<AppRow>({
     name: { type: "varchar", length: 80 },
     redirectUris: { type: "json" },
     signedOutUris: { type: "json" },
+    ownForms: { type: "boolean", default: false },
+    basicPasswords: { type: "boolean", default: false },
     createdAt: { type: "datetime", precision: 3 },
   },
   indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],

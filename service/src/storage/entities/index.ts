@@ -1,5 +1,7 @@
+import { AccessKeyEntity } from "./access-key.ts";
 import { AccountEntity } from "./account.ts";
 import { AppEntity, AppKeyEntity } from "./app.ts";
+import { AppQuestionEntity } from "./app-question.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
@@ -15,8 +17,10 @@ import { SessionEntity } from "./session.ts";
 import { SignInEntity } from "./sign-in.ts";
 import { ThrottleCountEntity } from "./throttle-count.ts";
 
+export * from "./access-key.ts";
 export * from "./account.ts";
 export * from "./app.ts";
+export * from "./app-question.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./delivery.ts";
@@ -34,9 +38,11 @@ export * from "./throttle-count.ts";
 
 /** Every table, listed by hand. */
 export const ENTITIES = [
+  AccessKeyEntity,
   AccountEntity,
   AppEntity,
   AppKeyEntity,
+  AppQuestionEntity,
   AuthorizationCodeEntity,
   CheckTokenEntity,
   DeliveryEntity,

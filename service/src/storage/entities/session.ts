@@ -18,6 +18,8 @@ export interface SessionRow {
   endReason: string | null;
   userAgent: string | null;
   network: string | null;
+  /** The app with forms of its own in which it was begun; its own token counts only beside that app's key. */
+  appId: string | null;
 }
 
 export const SessionEntity = new EntitySchema<SessionRow>({
@@ -38,10 +40,13 @@ export const SessionEntity = new EntitySchema<SessionRow>({
     endReason: { type: "varchar", length: 40, nullable: true },
     userAgent: { type: "varchar", length: 300, nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
+    appId: { type: "uuid", nullable: true },
   },
   indices: [
     { name: "session_token", columns: ["tokenHash"], unique: true },
     { name: "session_of_account", columns: ["accountId", "id"] },
+    { name: "session_ended", columns: ["endedAt"] },
+    { name: "session_ends", columns: ["endsAt"] },
   ],
   foreignKeys: [
     {

@@ -25,6 +25,8 @@ export interface SignInRow {
   /** Where it was begun. */
   userAgent: string | null;
   network: string | null;
+  /** The app with forms of its own in which it was begun. */
+  appId: string | null;
 }
 
 export const SignInEntity = new EntitySchema<SignInRow>({
@@ -44,6 +46,7 @@ export const SignInEntity = new EntitySchema<SignInRow>({
     returnTo: { type: "varchar", length: 2000, nullable: true },
     userAgent: { type: "varchar", length: 300, nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
+    appId: { type: "uuid", nullable: true },
   },
   indices: [
     { name: "sign_in_token", columns: ["tokenHash"], unique: true },

@@ -1,0 +1,154 @@
+/** The authorization code dance (RFC 6749 section 4.1 with PKCE), and signing out. */
+import { createHash } from "node:crypto";
+import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
+import { page, problem, redirect } from "./answers.ts";
+import type { HaspCookies } from "./cookies.ts";
+import { newDeparture } from "./cookies.ts";
+import type { Lucchetto } from "./lucchetto.ts";
+import { LucchettoUnreachable } from "./lucchetto.ts";
+import type { HaspSettings } from "./options.ts";
+import type { RecentAnswers } from "./recent.ts";
+import type { Answer, Visit } from "./visit.ts";
+import { isOwnOrigin, isPage, queryOf } from "./visit.ts";
+
+/** What somebody is sent off with, beside the standard's parameters. */
+export type Wish = Readonly<Record<string, string>>;
+
+export interface Dance {
+  /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
+  depart(visit: Visit, next: string, wish?: Wish): Answer;
+  /** Takes them in at the return address. */
+  arrive(visit: Visit): Promise<Answer>;
+  signOut(visit: Visit): Promise<Answer>;
+  /** The answer while Lucchetto cannot be asked. @throws any other error as it is. */
+  unreachable(visit: Visit, error: unknown, cookiesToSet?: readonly string[]): Answer;
+}
+
+export function createDance(
+  settings: HaspSettings,
+  { lucchetto, cookies, recent }: { lucchetto: Lucchetto; cookies: HaspCookies; recent: RecentAnswers },
+): Dance {
+  const { service, clientId, returnAddress, paths } = settings;
+
+  function depart(visit: Visit, next: string, wish: Wish = {}): Answer {
+    const wrongName = wrongLoopbackName(visit);
+    if (wrongName !== null) return wrongName;
+    const departure = newDeparture(ownPathOr("/", next));
+    const address = new URL(service + OAUTH_PATHS.authorize);
+    const challenge = createHash("sha256").update(departure.verifier, "ascii").digest("base64url");
+    address.search = new URLSearchParams({
+      response_type: "code",
+      client_id: clientId,
+      redirect_uri: returnAddress.href,
+      state: departure.state,
+      code_challenge: challenge,
+      code_challenge_method: "S256",
+      ...wish,
+    }).toString();
+    return redirect(address.href, cookies.writeDeparture(departure, visit.headers.cookie));
+  }
+
+  /**
+   * In development: cookies set under one name of this machine are not sent to the other, so somebody who left from
+   * `127.0.0.1` and comes back to `localhost` would be sent round for ever. Better to say so.
+   */
+  function wrongLoopbackName(visit: Visit): Answer | null {
+    const { host } = visit.headers;
+    if (!settings.development || host === undefined || host === returnAddress.host) return null;
+    const right = returnAddress.origin + visit.url;
+    return page({
+      status: 421,
+      title: `Open this application at ${returnAddress.origin}`,
+      text: `You opened it at ${host}, but it is registered with the return address ${returnAddress.href}. To browsers these are two sites, and a cookie of one is not sent to the other. Open it under the registered name, or register this one with: lucchetto app add.`,
+      link: { href: right, text: right },
+    });
+  }
+
+  async function arrive(visit: Visit): Promise<Answer> {
+    const query = queryOf(visit);
+    const state = query.get("state") ?? "";
+    const departure = cookies.readDeparture(visit.headers.cookie, state);
+    if (departure === null)
+      return beginAgain("This browser did not ask for this sign-in, or it took too long.");
+    const spent = [cookies.removeDeparture(state)];
+    if (query.get("iss") !== service)
+      return beginAgain("The answer does not come from the expected service.", spent);
+    if (query.get("error") === "unmet_authentication_requirements") return unmet(spent);
+    if (query.has("error")) {
+      const reason = query.get("error_description") ?? query.get("error") ?? "";
+      return beginAgain(`The sign-in was not completed: ${reason}`, spent);
+    }
+    try {
+      const token = await lucchetto.swap(query.get("code") ?? "", departure.verifier);
+      if (token === null)
+        return beginAgain("The sign-in took too long, or its answer was used before.", spent);
+      return redirect(departure.next, [...spent, cookies.writeCheckToken(token)]);
+    } catch (error) {
+      return unreachable(visit, error);
+    }
+  }
+
+  /** An honest no: the account has nothing with which it could meet what a page asks for. */
+  function unmet(spent: readonly string[]): Answer {
+    return page({
+      status: 403,
+      title: "This page asks for a second factor",
+      text: "Your account has none yet. Add one on your account page, then come back.",
+      link: { href: `${service}/account`, text: "Your account" },
+      cookies: spent,
+    });
+  }
+
+  function beginAgain(text: string, spent: readonly string[] = []): Answer {
+    return page({
+      status: 400,
+      title: "Please begin again",
+      text: `${text} Nobody was signed in.`,
+      link: { href: `${paths.signIn}?next=%2F`, text: "Sign in" },
+      cookies: spent,
+    });
+  }
+
+  async function signOut(visit: Visit): Promise<Answer> {
+    if (visit.method !== "POST") {
+      return page({
+        status: 405,
+        title: "Not by a link",
+        text: "Signing out takes a press of the button.",
+        headers: { allow: "POST" },
+      });
+    }
+    if (!isOwnOrigin(visit, returnAddress.origin)) {
+      return problem(service, "foreign-origin", {
+        detail: "Only this application's own pages may sign people out.",
+      });
+    }
+    const gone = [cookies.removeCheckToken()];
+    const token = cookies.readCheckToken(visit.headers.cookie);
+    const landing = settings.signedOutAddress;
+    if (token !== undefined) recent.forget(token);
+    try {
+      const sid = token === undefined ? undefined : (await lucchetto.introspect(token))?.sid;
+      if (token === undefined || sid === undefined) return redirect(landing ?? "/", gone);
+      await lucchetto.revoke(token);
+      const address = new URL(`${service}/sign-out`);
+      const fields = { client_id: clientId, sid, ...(landing === null ? {} : { return_to: landing }) };
+      address.search = new URLSearchParams(fields).toString();
+      return redirect(address.href, gone);
+    } catch (error) {
+      return unreachable(visit, error, gone);
+    }
+  }
+
+  function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
+    if (!(error instanceof LucchettoUnreachable)) throw error;
+    const detail = settings.development
+      ? `Who you are cannot be asked at the moment: ${error.message}.`
+      : "Who you are cannot be asked at the moment. Try again soon.";
+    const headers = { "retry-after": "5" };
+    if (!isPage(visit)) return problem(service, "storage-unavailable", { detail, headers });
+    return page({ status: 503, title: "One moment, please", text: detail, cookies: cookiesToSet, headers });
+  }
+
+  return { depart, arrive, signOut, unreachable };
+}

@@ -1,0 +1,153 @@
+/**
+ * For an application's own tests: "as this account", without a running service.
+ *
+ *     const accounts = testAccounts();
+ *     const app = await createApp({ ...accounts.options, guard });
+ *     const reply = await app.inject({ url: "/members", headers: accounts.as({ displayName: "Anna", labels: ["keeper"] }) });
+ *
+ * Whoever is not signed in is sent off to `https://accounts.test`, which is nowhere.
+ */
+import { randomUUID } from "node:crypto";
+import type { Account, ActiveIntrospection } from "@lucchetto/contract";
+import { haspCookies } from "./cookies.ts";
+import type { Lucchetto } from "./lucchetto.ts";
+import { LucchettoUnreachable } from "./lucchetto.ts";
+import type { HaspOptions } from "./options.ts";
+
+/** What a test says of somebody; the rest is made up. */
+export interface TestPerson {
+  readonly id?: string;
+  readonly reference?: string;
+  readonly email?: string;
+  readonly emailVerified?: boolean;
+  readonly username?: string;
+  readonly displayName?: string;
+  readonly labels?: readonly string[];
+  /** Level of the session. */
+  readonly level?: 1 | 2;
+  /** Seconds since the last proof; 0 unless said otherwise. */
+  readonly secondsSinceProof?: number;
+}
+
+export interface TestAccounts {
+  /** Everything that a hasp needs; add what the application sets itself. */
+  readonly options: HaspOptions;
+  /** Headers of a browser in which this person is signed in. */
+  as(person: TestPerson): { cookie: string };
+  /** Headers of a script with an access key of this person. */
+  asScript(person: TestPerson): { authorization: string };
+  /** Ends the session or key of these headers, as anywhere else. */
+  end(headers: { cookie?: string; authorization?: string }): void;
+  /** From now on Lucchetto cannot be reached, or can again. */
+  reachable(is: boolean): void;
+  /** What the hasp asks in the service's place. */
+  readonly lucchetto: Lucchetto;
+}
+
+const RETURN_ADDRESS = "http://localhost/signed-in";
+const DAY = 86_400;
+
+/** @param returnAddress the application's, if its tests run at another origin than `http://localhost`. */
+export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccounts {
+  const people = new Map<string, ActiveIntrospection>();
+  const cookies = haspCookies(new URL(returnAddress));
+  let isReachable = true;
+
+  function put(prefix: string, person: TestPerson, extra: Partial<ActiveIntrospection>): string {
+    const token = `${prefix}${randomUUID().replaceAll("-", "")}${"t".repeat(11)}`;
+    people.set(token, { ...describe(person), ...extra });
+    return token;
+  }
+
+  async function ask<Answer>(answer: () => Answer): Promise<Answer> {
+    if (!isReachable) throw new LucchettoUnreachable("the test says that it cannot be reached");
+    return answer();
+  }
+
+  const lucchetto: Lucchetto = {
+    swap: () => ask(() => null),
+    introspect: (token) => ask(() => people.get(token) ?? null),
+    checkBasic: () => ask(() => null),
+    revoke: (token) => ask(() => void people.delete(token)),
+    findLiving: (ids) => {
+      const living = new Set([...people.values()].map(({ sid }) => sid));
+      return ask(() => new Set(ids.filter((id) => living.has(id))));
+    },
+    lookUp: ({ ids = [], references = [] }) =>
+      ask(() =>
+        [...people.values()]
+          .filter(({ sub, reference }) => ids.includes(sub) || references.includes(reference ?? ""))
+          .map(accountOf),
+      ),
+  };
+  const accounts: TestAccounts = {
+    get options() {
+      return {
+        service: "https://accounts.test",
+        clientId: "test",
+        appKey: "lcp_test",
+        returnAddress,
+        testing: accounts,
+      };
+    },
+    as(person) {
+      const { level = 1, secondsSinceProof = 0 } = person;
+      const checked = Math.floor(Date.now() / 1_000);
+      const inSession = {
+        sid: randomUUID(),
+        acr: `aal${level}`,
+        amr: level === 2 ? ["pwd", "otp", "mfa"] : ["pwd"],
+        auth_time: checked - secondsSinceProof,
+        exp: checked + DAY,
+      };
+      const token = put("lck_", person, inSession);
+      return { cookie: cookies.writeCheckToken(token).split(";", 1)[0] ?? "" };
+    },
+    asScript: (person) => ({
+      authorization: `Bearer ${put("lca_", person, { key_id: randomUUID(), amr: ["key"] })}`,
+    }),
+    end({ cookie, authorization }) {
+      const token = cookies.readCheckToken(cookie) ?? authorization?.replace(/^Bearer /, "");
+      if (token !== undefined) people.delete(token);
+    },
+    reachable: (is) => void (isReachable = is),
+    lucchetto,
+  };
+  return accounts;
+}
+
+function describe(person: TestPerson): ActiveIntrospection {
+  const checked = Math.floor(Date.now() / 1_000);
+  return {
+    active: true,
+    sub: person.id ?? randomUUID(),
+    reference: person.reference ?? null,
+    username: person.username ?? null,
+    email: person.email ?? null,
+    email_verified: person.emailVerified ?? true,
+    name: person.displayName ?? null,
+    labels: [...(person.labels ?? [])],
+    iat: checked,
+    checked_at: checked,
+    acr: "aal1",
+    amr: [],
+    client_id: "test",
+    token_type: "Bearer",
+    iss: "https://accounts.test",
+  };
+}
+
+function accountOf(who: ActiveIntrospection): Account {
+  return {
+    id: who.sub,
+    reference: who.reference,
+    email: who.email,
+    emailVerified: who.email_verified,
+    username: who.username,
+    displayName: who.name,
+    state: "active",
+    labels: who.labels,
+    language: null,
+    createdAt: new Date(who.iat * 1_000).toISOString(),
+  };
+}

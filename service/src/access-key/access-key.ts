@@ -1,0 +1,204 @@
+/** Use cases of access keys: make one, list and delete one's own, and say whose one is. */
+import { randomBytes } from "node:crypto";
+import type { AccessKey, Introspection } from "@lucchetto/contract";
+import type { PlainToken } from "@lucchetto/core";
+import {
+  faultOfAccessKey,
+  hashToken,
+  isFresh,
+  labelsOfAccessKey,
+  mintToken,
+  MOST_ACCESS_KEYS,
+  OPERATOR_LABEL,
+  readIdentifier,
+  TOKEN_BYTES,
+} from "@lucchetto/core";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AccessKeyRow } from "../storage/index.ts";
+import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
+import type { HeldAccessKey } from "./store.ts";
+import {
+  countAccessKeysOf,
+  deleteAccessKey,
+  insertAccessKey,
+  listAccessKeysOf,
+  noteAccessKeyUse,
+} from "./store.ts";
+
+export interface WantedKey {
+  readonly name: string;
+  readonly expiresAt?: string | undefined;
+  readonly labels?: readonly string[] | undefined;
+}
+
+/** Makes one. @throws ProblemReply `reauthenticate`, `invalid-fields`, `not-signed-in`. */
+export async function makeAccessKey(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  wanted: WantedKey,
+  visit: Visit,
+): Promise<{ accessKey: AccessKey; key: PlainToken<"access-key"> }> {
+  const { dataSource, clock } = context;
+  if (!isFresh(session.authTime, clock.now())) throw new ProblemReply("reauthenticate");
+  const expiresAt = wanted.expiresAt === undefined ? null : new Date(wanted.expiresAt);
+  if (expiresAt !== null && expiresAt <= clock.now())
+    throw fieldProblem([{ path: "expiresAt", message: "This moment is past already." }]);
+  const labels = wanted.labels === undefined ? null : [...new Set(wanted.labels)];
+  const errors = (labels ?? []).flatMap((label, index) => {
+    const path = `labels.${index}`;
+    if (label === OPERATOR_LABEL) return [{ path, message: "An access key never carries operator." }];
+    return account.labels.includes(label)
+      ? []
+      : [{ path, message: "Your account does not carry this label." }];
+  });
+  if (errors.length > 0) throw fieldProblem(errors);
+
+  const { plain, hashed } = mintToken("access-key", randomBytes(TOKEN_BYTES));
+  return inTransaction(dataSource, async (manager) => {
+    const locked = await lockAccount(manager, account.id);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    if ((await countAccessKeysOf(manager, account.id)) >= MOST_ACCESS_KEYS) {
+      const message = `There are ${MOST_ACCESS_KEYS} access keys already; delete one that is not used any more.`;
+      throw fieldProblem([{ path: "name", message }]);
+    }
+    const now = clock.now();
+    const { name } = wanted;
+    const row = { id: newId(now), accountId: account.id, keyHash: hashed, name, labels };
+    const made: AccessKeyRow = { ...row, createdAt: now, expiresAt, lastUsedAt: null };
+    await insertAccessKey(manager, made);
+    const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "access-key-made", account, visit });
+    return { accessKey: showAccessKey(made), key: plain };
+  });
+}
+
+/** One's own, newest first. */
+export async function listOwnAccessKeys(
+  { dataSource }: ServiceContext,
+  { account }: LiveSession,
+): Promise<AccessKey[]> {
+  return (await listAccessKeysOf(dataSource, account.id)).map(showAccessKey);
+}
+
+/** Deletes one; another person's is as missing as none. @throws ProblemReply `not-found`. */
+export async function deleteOwnAccessKey(
+  { dataSource, clock }: ServiceContext,
+  { session, account }: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  await inTransaction(dataSource, async (manager) => {
+    if (!(await deleteAccessKey(manager, { id, accountId: account.id }))) throw new ProblemReply("not-found");
+    const event = { kind: "access-key.deleted", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now: clock.now() });
+  });
+}
+
+export function showAccessKey(row: AccessKeyRow): AccessKey {
+  return {
+    id: row.id,
+    name: row.name,
+    labels: row.labels,
+    createdAt: row.createdAt.toISOString(),
+    expiresAt: row.expiresAt?.toISOString() ?? null,
+    lastUsedAt: row.lastUsedAt?.toISOString() ?? null,
+  };
+}
+
+/** A key that was shown, and where. */
+export interface ShownKey {
+  readonly text: string;
+  /** The name that came with it (RFC 7617), if one did; it must be the holder's. */
+  readonly username: string | undefined;
+  /** The app that asks; `null` for the proxy check. */
+  readonly appId: string | null;
+  readonly visit: Visit;
+}
+
+const noteUse = noteUsesBy(noteAccessKeyUse);
+
+export type UsableKey = HeldAccessKey & { readonly carries: readonly string[] };
+
+/**
+ * Whose key it is, if it can be used. Its use is noted; one that cannot be used is journalled, and nothing tells the
+ * caller why.
+ */
+export async function recogniseAccessKey(
+  context: ServiceContext,
+  { text, username, appId, visit }: ShownKey,
+): Promise<UsableKey | null> {
+  const { lookUps, clock } = context;
+  const hashed = hashToken("access-key", text);
+  const held = hashed === null ? null : await lookUps.accessKey(hashed);
+  const now = clock.now();
+  const fault =
+    held === null
+      ? "unknown"
+      : (faultOfAccessKey(held, held.account, now) ?? (isNameOf(held, username) ? null : "other-name"));
+  if (held === null || fault !== null) {
+    const accountId = held?.account.id ?? null;
+    await recordRefused(context, { reason: fault ?? "unknown", accountId, appId, visit });
+    return null;
+  }
+  noteUse(context.dataSource, held, now);
+  return { ...held, carries: labelsOfAccessKey(held, held.account) };
+}
+
+/** What an app learns by an access key. */
+export function describeAccessKey(
+  { configuration, clock }: Pick<ServiceContext, "configuration" | "clock">,
+  { account, id, createdAt, expiresAt, carries }: UsableKey,
+  clientId: string,
+): Introspection {
+  return {
+    active: true,
+    sub: account.id,
+    reference: account.reference,
+    username: account.username,
+    email: account.email,
+    email_verified: account.emailVerifiedAt !== null,
+    name: account.displayName,
+    labels: [...carries],
+    key_id: id,
+    iat: Math.floor(createdAt.getTime() / 1_000),
+    ...(expiresAt === null ? {} : { exp: Math.floor(expiresAt.getTime() / 1_000) }),
+    checked_at: Math.floor(clock.now().getTime() / 1_000),
+    acr: "aal1",
+    amr: ["key"],
+    client_id: clientId,
+    token_type: "Bearer",
+    iss: configuration.publicUrl,
+  };
+}
+
+function isNameOf({ account }: HeldAccessKey, username: string | undefined): boolean {
+  if (username === undefined || username === "" || username === account.id) return true;
+  const identifier = readIdentifier(username);
+  if (identifier === null) return false;
+  return identifier.key === (identifier.kind === "email" ? account.emailKey : account.usernameKey);
+}
+
+/** Refusals that are journalled in a minute by one instance; whoever tries keys by the thousand fills no disk. */
+const MOST_REFUSALS = 120;
+const REFUSALS_WINDOW = 60_000;
+let refusals = { since: 0, count: 0 };
+
+async function recordRefused(
+  { dataSource, clock }: ServiceContext,
+  refused: { reason: string; accountId: string | null; appId: string | null; visit: Visit },
+): Promise<void> {
+  const now = clock.now();
+  if (Math.abs(now.getTime() - refusals.since) >= REFUSALS_WINDOW)
+    refusals = { since: now.getTime(), count: 0 };
+  refusals.count += 1;
+  if (refusals.count > MOST_REFUSALS) return;
+  const { visit, ...what } = refused;
+  const event = { kind: "access-key.refused", outcome: "refused", ...what } as const;
+  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now }));
+}

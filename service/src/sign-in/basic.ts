@@ -1,0 +1,39 @@
+/**
+ * A person's own password that a script sent to an application as HTTP Basic (RFC 7617). It counts like a sign-in, and
+ * nothing comes of it but the answer: no session, no device mark. Whoever would be asked for more than a password is
+ * refused, for nobody can be asked here.
+ */
+import type { Account } from "@lucchetto/contract";
+import { showAccount } from "../account/show.ts";
+import type { ServiceContext } from "../context.ts";
+import { storeRemade } from "../password/password.ts";
+import { inTransaction } from "../storage/index.ts";
+import { clearCountsOf } from "../throttle/throttle.ts";
+import type { ShownPassword } from "./sign-in.ts";
+import { lockUnchanged, provePassword, recordRefusal, refuse } from "./sign-in.ts";
+
+/** Whose it is. @throws ProblemReply as `provePassword`. */
+export async function checkBasicPassword(
+  context: ServiceContext,
+  shown: Omit<ShownPassword, "mark">,
+): Promise<Account> {
+  const { account, row, reserved, remade, decision, started } = await provePassword(context, {
+    ...shown,
+    mark: undefined,
+  });
+  const { visit } = shown;
+  if (decision.wanted.length > 0) {
+    await reserved.giveBack();
+    await recordRefusal(context, { accountId: account.id, reason: "more-wanted", visit });
+    return refuse(context, started);
+  }
+  const unchanged = await inTransaction(context.dataSource, async (manager) => {
+    const locked = await lockUnchanged(manager, account, row);
+    if (locked === null) return null;
+    if (remade !== null) await storeRemade(manager, { row, remade, visit, now: context.clock.now() });
+    await reserved.succeed(manager);
+    await clearCountsOf(context, manager, account.id);
+    return locked;
+  });
+  return unchanged === null ? refuse(context, started) : showAccount(unchanged);
+}
