@@ -1,5 +1,6 @@
 /** Which page stands at which path. */
 import { createRouter } from "sv-router";
+import AccessKeys from "./people/AccessKeys.svelte";
 import Account from "./people/Account.svelte";
 import ChangeDetails from "./people/ChangeDetails.svelte";
 import ChangeEmail from "./people/ChangeEmail.svelte";
@@ -10,6 +11,7 @@ import Link from "./people/Link.svelte";
 import Mailbox from "./people/Mailbox.svelte";
 import MySessions from "./people/MySessions.svelte";
 import NotHere from "./people/NotHere.svelte";
+import Reauthentication from "./people/Reauthentication.svelte";
 import Register from "./people/Register.svelte";
 import SignIn from "./people/SignIn.svelte";
 import SignOut from "./people/SignOut.svelte";
@@ -28,6 +30,8 @@ export const { p, navigate, route } = createRouter({
   "/account/email": ChangeEmail,
   "/account/sessions": MySessions,
   "/account/erase": EraseOneself,
+  "/account/access-keys": AccessKeys,
+  "/account/reauthenticate": Reauthentication,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
   "/console": {

@@ -5,7 +5,11 @@ import { z } from "zod";
 export const PAGE_STATE_ELEMENT = "page-state";
 
 export const pageState = z.object({
-  site: z.object({ name: z.string() }),
+  site: z.object({
+    name: z.string(),
+    /** Path of the site's own picture; null: Lucchetto's mark. */
+    logo: z.string().nullable(),
+  }),
   /** Path under which the service lives; empty at the root. */
   basePath: z.string(),
   mode: z.enum(["development", "production"]),
@@ -33,7 +37,7 @@ export const pageState = z.object({
   signOut: z
     .object({ appName: z.string(), returnTo: z.string().nullable(), automatic: z.boolean() })
     .optional(),
-  /** Set on the sign-in and register pages when an application sent the person there. */
+  /** Set on the pages of signing in, registering and reauthenticating when an application sent the person there. */
   visitedApp: z.object({ name: z.string() }).optional(),
 });
 export type PageState = z.output<typeof pageState>;

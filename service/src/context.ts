@@ -30,6 +30,8 @@ export interface ServiceContext {
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
   readonly signInCookie: HostCookie;
+  /** The check token for what stands behind the proxy on the same host. */
+  readonly proxyCookie: HostCookie;
   /** Seals what must be read back. */
   readonly sealingKeys: KeyRing;
   /** Keys the hashes under which failures for unknown names are counted. */

@@ -45,6 +45,7 @@ import type { FleetCounter } from "./password/fleet.ts";
 import { createFleetCounter } from "./password/fleet.ts";
 import { createHashing } from "./password/hashing.ts";
 import { passwordRoutes } from "./password/routes.ts";
+import { proxyCheckRoutes } from "./proxy-check/routes.ts";
 import { createLastSeen } from "./session/last-seen.ts";
 import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
@@ -52,6 +53,7 @@ import type { LiveSession } from "./session/store.ts";
 import { findByTokens, sweepSessions } from "./session/store.ts";
 import { signInRoutes } from "./sign-in/routes.ts";
 import { sweepSignIns } from "./sign-in/store.ts";
+import { siteRoutes } from "./site.ts";
 import { joinLookUps } from "./storage/index.ts";
 import { throttleRoutes } from "./throttle/routes.ts";
 import { sweepOldCounts } from "./throttle/throttle.ts";
@@ -140,6 +142,7 @@ export async function createService({
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
     signInCookie: hostCookie(publicUrl, "sign-in"),
+    proxyCookie: hostCookie(publicUrl, "proxy"),
     ...keysOf(configuration),
   };
   const { scheme, millisecondsPerHash } = context.hashing;
@@ -185,6 +188,8 @@ export async function createService({
       await own.register(mailRoutes(context));
       await own.register(mailLinkRoutes(context));
       await own.register(oauthRoutes(context, shell));
+      await own.register(proxyCheckRoutes(context, shell));
+      await own.register(siteRoutes(configuration));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
       const description = describeApi({

@@ -28,6 +28,8 @@ export function addAppCommands(program: Command): void {
       [],
     )
     .option("--client-id <id>", "made from the name if left out")
+    .option("--own-forms", "let it sign people in with forms of its own: it sees their passwords")
+    .option("--basic-passwords", "let it have people's own passwords checked that scripts send as HTTP Basic")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -36,13 +38,21 @@ export function addAppCommands(program: Command): void {
     .action(
       async (
         name: string,
-        options: { redirectUri: string[]; signedOutUri: string[]; clientId?: string; json?: boolean },
+        options: {
+          redirectUri: string[];
+          signedOutUri: string[];
+          clientId?: string;
+          ownForms?: boolean;
+          basicPasswords?: boolean;
+          json?: boolean;
+        },
         command: Command,
       ) => {
         const { redirectUri: redirectUris, signedOutUri: signedOutUris, clientId } = options;
+        const { ownForms, basicPasswords } = options;
         const connection = connect(command);
         const { body } = await connection.signedIn()(routes.addApp, {
-          body: { name, clientId, redirectUris, signedOutUris },
+          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords },
         });
         if (options.json === true) return printJson(body);
         printPairs([
@@ -67,6 +77,7 @@ export function addAppCommands(program: Command): void {
         one.name,
         one.redirectUris.join(" "),
         String(one.keys.length),
+        String(one.asked.reduce((sum, { today }) => sum + today, 0)),
         time(
           one.keys
             .map(({ lastUsedAt }) => lastUsedAt)
@@ -75,7 +86,7 @@ export function addAppCommands(program: Command): void {
         ),
       ]);
       const empty = "No application yet. Run: lucchetto app add NAME --redirect-uri ADDRESS";
-      printTable(["client id", "name", "return addresses", "keys", "last asked"], rows, empty);
+      printTable(["client id", "name", "return addresses", "keys", "asked today", "last asked"], rows, empty);
     });
 
   app

@@ -1,7 +1,7 @@
 /** Who is signed in. Until the service has answered the state is `unknown`, and pages show neither. */
 import type { Account, Session } from "@lucchetto/contract";
 import { ProblemError, routes } from "@lucchetto/contract";
-import { call } from "./page.ts";
+import { at, call } from "./page.ts";
 
 export type WhoIsThere =
   | { readonly state: "unknown" }
@@ -25,6 +25,14 @@ class SessionOfThisBrowser {
         this.who = { state: "guest" };
       else this.who = { state: "failed", message: (error as Error).message };
     }
+  }
+
+  /** Asks, and sends a guest off to sign in and back to this page. */
+  async askOrSignIn(): Promise<void> {
+    await this.ask();
+    if (this.who.state !== "guest") return;
+    const next = window.location.pathname + window.location.search;
+    window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(next)}`);
   }
 }
 

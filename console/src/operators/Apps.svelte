@@ -10,14 +10,15 @@
   const list = new List<App>(async (cursor) => (await call(routes.listApps, { query: { cursor } })).body);
   void list.begin();
 
-  function lastAsked(app: App): string | null {
-    return (
-      app.keys
-        .map(({ lastUsedAt }) => lastUsedAt)
-        .sort()
-        .at(-1) ?? null
-    );
-  }
+  const QUESTIONS: Readonly<Record<string, string>> = {
+    introspect: "who is there",
+    swap: "code for a token",
+    revoke: "end a token",
+    "look-up": "names",
+    living: "which sessions live",
+    basic: "is the password right",
+    "own-forms": "for a visitor of its forms",
+  };
 </script>
 
 <svelte:head><title>{title("Apps")}</title></svelte:head>
@@ -25,16 +26,34 @@
 <ListTable
   {list}
   caption="Apps"
-  head={["App", "Client id", "Return addresses", "Keys", "Last asked", "Added"]}
+  head={["App", "Client id", "Return addresses", "Keys", "What it asked", "Added"]}
 >
   {#snippet row(app: App)}
-    <td class="px-4 py-2.5 font-medium">{app.name}</td>
+    <td class="px-4 py-2.5">
+      <span class="font-medium">{app.name}</span>
+      {#if app.ownForms}<span class="text-quiet block text-sm">has forms of its own</span>{/if}
+      {#if app.basicPasswords}<span class="text-quiet block text-sm">takes passwords as HTTP Basic</span>{/if}
+    </td>
     <td class="px-4 py-2.5"><CopyableId id={app.clientId} /></td>
     <td class="px-4 py-2.5"
       >{#each app.redirectUris as address (address)}<code class="block break-all">{address}</code>{/each}</td
     >
-    <td class="px-4 py-2.5">{app.keys.length}</td>
-    <td class="px-4 py-2.5"><Ago at={lastAsked(app)} /></td>
+    <td class="px-4 py-2.5"
+      >{#each app.keys as key (key.id)}
+        <span class="block text-sm whitespace-nowrap"
+          ><CopyableId id={key.id} short />
+          {#if key.lastUsedAt === null}never used{:else}used <Ago at={key.lastUsedAt} />{/if}</span
+        >
+      {/each}</td
+    >
+    <td class="px-4 py-2.5">
+      {#each app.asked as { kind, today, thirtyDays } (kind)}
+        <span class="block text-sm whitespace-nowrap"
+          >{QUESTIONS[kind] ?? kind}: {today.toLocaleString("en")} today, {thirtyDays.toLocaleString("en")} in 30
+          days</span
+        >
+      {:else}<span class="text-quiet text-sm">nothing yet</span>{/each}
+    </td>
     <td class="px-4 py-2.5"><Ago at={app.createdAt} /></td>
   {/snippet}
   {#snippet empty()}

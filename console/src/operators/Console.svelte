@@ -29,11 +29,7 @@
   const here = $derived(route.pathname.slice(page.basePath.length));
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest") {
-      const next = encodeURIComponent(window.location.pathname + window.location.search);
-      window.location.replace(`${at("/sign-in")}?next=${next}`);
-    }
+    await session.askOrSignIn();
   });
 
   function find(event: SubmitEvent): void {

@@ -18,7 +18,11 @@
 
 <div class={["mx-auto flex min-h-dvh flex-col px-5 py-8 sm:py-14", wide ? "max-w-3xl" : "max-w-md"]}>
   <header class="mb-8 flex items-center gap-3">
-    <Mark />
+    {#if page.site.logo === null}<Mark />{:else}<img
+        src={page.site.logo}
+        alt=""
+        class="h-8 w-auto max-w-40"
+      />{/if}
     <span class="text-lg font-semibold">{page.site.name}</span>
   </header>
   <main class="grow">

@@ -26,11 +26,7 @@
   }
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest") {
-      const next = window.location.pathname + window.location.search;
-      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(next)}`);
-    }
+    await session.askOrSignIn();
   });
 </script>
 
@@ -90,6 +86,7 @@
       <a href={at("/account/details")}>Change name or language</a>
       {#if page.mail !== "none"}<a href={at("/account/email")}>Change address</a>{/if}
       <a href={at("/account/password")}>Change password</a>
+      <a href={at("/account/access-keys")}>Keys for scripts</a>
       <a href={at("/account/erase")}>Your data</a>
       {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
     </div>

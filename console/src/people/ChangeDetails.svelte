@@ -17,9 +17,7 @@
   let language: "" | "en" | "it" = $state("");
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest")
-      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
+    await session.askOrSignIn();
     if (session.who.state === "signed-in") {
       displayName = session.who.account.displayName ?? "";
       username = session.who.account.username ?? "";

@@ -1,9 +1,10 @@
 <script lang="ts">
   /** Another address for the account: a link goes to it, and it counts when the link is used. */
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
+  import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -16,27 +17,15 @@
   const form = new Form();
   let email = $state("");
   let asked = $state(false);
-  let mustShow = $state(false);
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest")
-      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
+    await session.askOrSignIn();
   });
 
-  async function send(): Promise<void> {
-    try {
-      await call(routes.changeEmail, { body: { email: email.trim() } });
-      asked = true;
-    } catch (error) {
-      if (!(error instanceof ProblemError) || error.problem.code !== "reauthenticate") throw error;
-      mustShow = true;
-    }
-  }
-  async function shown(): Promise<void> {
-    mustShow = false;
-    await send();
-  }
+  const proof = new ProofFirst(async () => {
+    await call(routes.changeEmail, { body: { email: email.trim() } });
+    asked = true;
+  });
   const judge = (): Record<string, string> =>
     email.trim() === "" ? { email: "Enter the new address." } : {};
 </script>
@@ -56,13 +45,13 @@
     heading="Change your address"
     next="A link goes to the new address, and a notice to the old one."
   >
-    {#if mustShow}
-      <Reauthenticate name={account.email ?? account.username} {shown} />
+    {#if proof.wanted}
+      <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (mustShow = false)}>Back</button>
+        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}>Back</button>
       </p>
     {:else}
-      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <p>Now: <strong class="break-all">{account.email ?? "none"}</strong></p>
         <Field

@@ -1,9 +1,10 @@
 <script lang="ts">
   /** Taking one's data along, and having everything erased. */
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
+  import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -11,30 +12,18 @@
   import Reauthenticate from "../parts/Reauthenticate.svelte";
 
   const form = new Form();
-  let mustShow = $state(false);
   let isSure = $state(false);
   let isErased = $state(false);
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest")
-      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
+    await session.askOrSignIn();
   });
 
-  async function send(): Promise<void> {
-    try {
-      await call(routes.eraseOwnAccount);
-      isErased = true;
-      tellTabs();
-    } catch (error) {
-      if (!(error instanceof ProblemError) || error.problem.code !== "reauthenticate") throw error;
-      mustShow = true;
-    }
-  }
-  async function shown(): Promise<void> {
-    mustShow = false;
-    await send();
-  }
+  const proof = new ProofFirst(async () => {
+    await call(routes.eraseOwnAccount);
+    isErased = true;
+    tellTabs();
+  });
   const judge = (): Record<string, string> => {
     form.problem = isSure ? null : "Tick the box first, if you mean it.";
     return isSure ? {} : { isSure: "" };
@@ -60,10 +49,10 @@
       Everything of <strong class="break-all">{account.email ?? account.username}</strong> goes, and you are signed
       out everywhere. This cannot be taken back.
     </p>
-    {#if mustShow}
-      <Reauthenticate name={account.email ?? account.username} {shown} />
+    {#if proof.wanted}
+      <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
     {:else}
-      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <label class="flex min-h-6 items-center gap-3">
           <input

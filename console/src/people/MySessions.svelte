@@ -19,10 +19,8 @@
   const others = $derived((items ?? []).filter(({ current }) => !current));
 
   onMount(async () => {
-    await session.ask();
-    if (session.who.state === "guest")
-      window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(window.location.pathname)}`);
-    else await look();
+    await session.askOrSignIn();
+    if (session.who.state === "signed-in") await look();
   });
 
   async function look(): Promise<void> {

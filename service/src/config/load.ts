@@ -6,7 +6,7 @@ import { KeyRingError, readKeyRing, readWebhookSecret } from "@lucchetto/core";
 import { parse } from "yaml";
 import { z } from "zod";
 import { readTemplates } from "../mail/templates.ts";
-import { readLogo, readMail } from "./mail.ts";
+import { readLogo, readMail, readStylesheet } from "./mail.ts";
 import type { Configuration, ThrottleSettings, WebhookSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 import { readSecretFile } from "./secret-file.ts";
@@ -64,6 +64,7 @@ export function loadConfiguration(path: string, environment: Environment = proce
   const mail = readMail(checked.data, path, environment, faults);
   const templates = readTemplates(beside(path, checked.data.mail.templates), faults);
   const logo = readLogo(beside(path, checked.data.site.logo), faults);
+  const stylesheet = readStylesheet(beside(path, checked.data.site.stylesheet), faults);
   if (faults.length > 0) throw new ConfigurationError(path, faults);
   const { links } = checked.data;
   return {
@@ -74,6 +75,7 @@ export function loadConfiguration(path: string, environment: Environment = proce
     mail,
     templates,
     logo,
+    stylesheet,
     links: {
       verify: links.verify,
       reset: links.reset,

@@ -84,6 +84,19 @@ export function readLogo(file: string | null, faults: string[]): Configuration["
   return { content, type };
 }
 
+/** The operator's stylesheet; at most as large as a picture may be. */
+export function readStylesheet(file: string | null, faults: string[]): string | null {
+  if (file === null) return null;
+  try {
+    const text = readFileSync(file, "utf8");
+    if (text.length <= LARGEST_LOGO) return text;
+    faults.push(`site.stylesheet: expected at most 200 KB, found ${file} (${text.length} characters)`);
+  } catch (error) {
+    faults.push(`site.stylesheet: ${file} cannot be read (${(error as NodeJS.ErrnoException).code})`);
+  }
+  return null;
+}
+
 function typeOf(content: Buffer): "image/png" | "image/jpeg" | null {
   if (content.subarray(0, 8).toString("latin1") === "\x89PNG\r\n\x1a\n") return "image/png";
   return content.subarray(0, 3).toString("latin1") === "\xff\xd8\xff" ? "image/jpeg" : null;

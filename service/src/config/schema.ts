@@ -27,6 +27,9 @@ declare module "zod" {
 
 const DAY = 86_400_000;
 
+/** Brass. */
+export const DEFAULT_COLOUR = "#866729";
+
 const duration = (shortest: number, longest: number, expected: string) =>
   z
     .string()
@@ -114,13 +117,14 @@ export const configurationSchema = z.strictObject({
       colour: z
         .string()
         .regex(/^#[0-9a-fA-F]{6}$/)
-        .default("#866729")
-        .meta({ expected: "a colour such as #866729, for the main button in mails" }),
-      logo: z
-        .string()
-        .min(1)
-        .optional()
-        .meta({ expected: "the path of a PNG or JPEG picture of at most 200 KB, for the head of mails" }),
+        .default(DEFAULT_COLOUR)
+        .meta({ expected: "a colour such as #866729, for the main button of pages and mails" }),
+      stylesheet: z.string().min(1).optional().meta({
+        expected: "the path of a stylesheet of at most 200 KB, for the people's pages",
+      }),
+      logo: z.string().min(1).optional().meta({
+        expected: "the path of a PNG or JPEG picture of at most 200 KB, for the head of pages and mails",
+      }),
       language: z.enum(LANGUAGES).default("en").meta({ expected: "en or it" }),
     })
     .prefault({}),
@@ -338,6 +342,19 @@ export const configurationSchema = z.strictObject({
         .prefault({}),
     })
     .prefault({}),
+  proxyCheck: z
+    .strictObject({
+      clientId: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the client id of the application behind the proxy" }),
+      proxies: z
+        .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
+        .default([])
+        .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+    })
+    .prefault({}),
   landings: z
     .strictObject({
       afterSignIn: pagePath("/account"),
@@ -409,8 +426,10 @@ export type Configuration = Omit<
   readonly mail: MailSettings;
   /** Every template, an operator's own in place of the built-in one. */
   readonly templates: Templates;
-  /** The picture at the head of mails. */
+  /** The picture at the head of pages and mails. */
   readonly logo: { readonly content: Buffer; readonly type: "image/png" | "image/jpeg" } | null;
+  /** The operator's own, after the pages'. */
+  readonly stylesheet: string | null;
   readonly links: LinkLives;
   /** Whether an address must be proved before a first sign-in. */
   readonly verifyEmail: "required" | "reminded";

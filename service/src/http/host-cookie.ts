@@ -21,8 +21,9 @@ export interface HostCookie {
  * - `own`: the own token of the session.
  * - `device`: the mark of a known device. It proves nothing: it only says which count of failures is used.
  * - `sign-in`: the token of a sign-in in progress.
+ * - `proxy`: the check token for what stands behind the proxy on the same host; it alone goes to the whole host.
  */
-export type HostCookiePurpose = "own" | "device" | "sign-in";
+export type HostCookiePurpose = "own" | "device" | "sign-in" | "proxy";
 
 /** Seconds that browsers keep a cookie at most. */
 export const LONGEST_MAX_AGE = 400 * 24 * 3_600;
@@ -31,7 +32,7 @@ export const LONGEST_MAX_AGE = 400 * 24 * 3_600;
 export function hostCookie(publicUrl: string, purpose: HostCookiePurpose): HostCookie {
   const url = new URL(publicUrl);
   const secure = url.protocol === "https:";
-  const path = url.pathname;
+  const path = purpose === "proxy" ? "/" : url.pathname;
   const prefix = secure ? (path === "/" ? "__Host-" : "__Secure-") : "";
   const suffix = purpose === "own" ? "" : `-${purpose}`;
   const port = secure ? "" : `-${url.port === "" ? "80" : url.port}`;

@@ -3,6 +3,7 @@ import type { FastifyRequest } from "fastify";
 import { recogniseApp } from "../app/app.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
+import { readBasicPair } from "../http/basic.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { parameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
@@ -56,13 +57,10 @@ export async function readApp(context: ServiceContext, request: FastifyRequest):
 
 /** Both halves are form-encoded before they are put together (RFC 6749 section 2.3.1). */
 function readBasic(authorization: string): { clientId: string; key: string } | null {
-  const match = /^Basic +([A-Za-z0-9+/]+={0,2})$/i.exec(authorization);
-  if (match === null) return null;
-  const text = Buffer.from(match[1] ?? "", "base64").toString("utf8");
-  const colon = text.indexOf(":");
-  if (colon < 0) return null;
+  const pair = readBasicPair(authorization);
+  if (pair === null) return null;
   try {
-    return { clientId: decodeForm(text.slice(0, colon)), key: decodeForm(text.slice(colon + 1)) };
+    return { clientId: decodeForm(pair.name), key: decodeForm(pair.password) };
   } catch {
     return null;
   }

@@ -22,6 +22,7 @@ const PLAIN_PAGES = [
   "/account/email",
   "/account/sessions",
   "/account/erase",
+  "/account/access-keys",
   "/console",
   "/console/*",
   "/docs",
@@ -60,7 +61,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
     }
 
-    for (const url of ["/sign-in", "/register"]) {
+    for (const url of ["/sign-in", "/register", "/account/reauthenticate"]) {
       app.route({
         method: METHODS,
         url,

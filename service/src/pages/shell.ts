@@ -7,6 +7,7 @@ import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { basePathOf } from "../http/address.ts";
 import { problemBody } from "../http/problem.ts";
+import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site.ts";
 
 /** Where the built console lies: beside the service in the workspace. */
 export const CONSOLE_DIRECTORY = fileURLToPath(new URL("../../../console/dist/", import.meta.url));
@@ -37,13 +38,18 @@ export function createPageShell(configuration: Configuration): PageShell {
   const template = () => (configuration.mode === "development" ? readTemplate(basePath) : built);
   const common = commonState(configuration, basePath);
 
+  const style = siteStyle(configuration);
+  const styleAddress = style === "" ? null : siteStyleAddress(basePath, style);
+
   const send: PageShell["send"] = (reply, extras = {}, status = 200) => {
     const state: PageState = { ...common, ...extras };
+    // The console is not the site's: it stays as it is, whatever the stylesheet does.
+    const isConsole = reply.request.url.startsWith(`${basePath}/console`);
     return reply
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
       .type("text/html; charset=utf-8")
-      .send(fill(template(), state));
+      .send(fill(template(), state, isConsole ? null : styleAddress));
   };
 
   return {
@@ -95,7 +101,7 @@ function readTemplate(basePath: string): string {
 function commonState(configuration: Configuration, basePath: string): PageState {
   const { site, mode, accounts, passwords, landings, mail, signIn, links } = configuration;
   return {
-    site: { name: site.name },
+    site: { name: site.name, logo: configuration.logo === null ? null : basePath + SITE_LOGO_PATH },
     mail: mail.via,
     mailLink: mail.via === "none" ? "off" : signIn.mailLink,
     mailComesFirst:
@@ -115,11 +121,13 @@ function commonState(configuration: Configuration, basePath: string): PageState 
 }
 
 /** A data block is never run, so the policy needs no exception for it; `<` is escaped, so that nothing ends it early. */
-function fill(template: string, state: PageState): string {
+function fill(template: string, state: PageState, style: string | null): string {
   const json = JSON.stringify(state).replaceAll("<", "\\u003c");
   const block = `<script type="application/json" id="${PAGE_STATE_ELEMENT}">${json}</script>`;
+  const link = style === null ? "" : `<link rel="stylesheet" href="${escapeHtml(style)}">`;
   return template
     .replace("<!--page-state-->", () => block)
+    .replace("<!--site-style-->", () => link)
     .replace("<title></title>", () => `<title>${escapeHtml(state.site.name)}</title>`);
 }
 

@@ -24,6 +24,8 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));
       void reply.header("set-cookie", context.ownCookie.remove());
+      if (context.configuration.proxyCheck.clientId !== undefined)
+        void reply.header("set-cookie", context.proxyCookie.remove());
       return answer(204, undefined);
     });
 

@@ -8,6 +8,7 @@ import { request as httpRequest } from "node:http";
 import { request as httpsRequest } from "node:https";
 import type { LookupFunction } from "node:net";
 import ipaddr from "ipaddr.js";
+import { listedAmong } from "../http/network.ts";
 
 /** Which addresses may be spoken to. */
 export interface Reach {
@@ -100,12 +101,7 @@ function mayReach(host: string, { everywhere, listed }: Reach): boolean {
   if (everywhere || !ipaddr.isValid(host)) return true;
   const address = ipaddr.process(host);
   if (address.range() === "unicast") return true;
-  return listed.some((entry) => {
-    const [network, bits] = entry.includes("/")
-      ? ipaddr.parseCIDR(entry)
-      : [ipaddr.process(entry), entry.includes(":") ? 128 : 32];
-    return network.kind() === address.kind() && address.match(network, bits);
-  });
+  return listedAmong(listed, host);
 }
 
 function privateAddress(host: string): ReceiverFault {

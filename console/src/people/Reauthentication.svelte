@@ -1,0 +1,32 @@
+<script lang="ts">
+  /** An application asks for a proof of the last minutes: it is shown here, and then it goes on where it was asked. */
+  import { ownPathOr } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { at, go, page } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import Reauthenticate from "../parts/Reauthenticate.svelte";
+
+  onMount(() => session.askOrSignIn());
+
+  const wanted = new URLSearchParams(window.location.search).get("next");
+  const goOn = async (): Promise<void> => go(ownPathOr(at("/account"), wanted, page.basePath));
+</script>
+
+{#if session.who.state === "signed-in"}
+  {@const { account } = session.who}
+  <PersonFrame
+    heading="Is it still you?"
+    next={page.visitedApp
+      ? `${page.visitedApp.name} asks before it lets you go on.`
+      : "It is asked before you go on."}
+  >
+    <Reauthenticate name={account.email ?? account.username} shown={goOn} />
+    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading="Is it still you?" next="It cannot be asked at the moment.">
+    <FormProblem problem={session.who.message} />
+  </PersonFrame>
+{/if}

@@ -1,0 +1,224 @@
+/**
+ * The proxy check: a reverse proxy asks before it lets a request through to an application that knows nothing of us.
+ * Lucchetto lives under a path of the same host; the browser holds a check token of its own beside the own token, which
+ * never leaves that path.
+ */
+import { randomBytes } from "node:crypto";
+import type { ActiveIntrospection } from "@lucchetto/contract";
+import { ownPathOr } from "@lucchetto/contract";
+import { hashToken, mintToken, OPERATOR_LABEL, TOKEN_BYTES } from "@lucchetto/core";
+import type { FastifyRequest } from "fastify";
+import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
+import { findByClientId } from "../app/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { readBasicPair } from "../http/basic.ts";
+import { listedAmong } from "../http/network.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { visitOf } from "../http/visit.ts";
+import { record } from "../journal/journal.ts";
+import { introspect } from "../oauth/introspect.ts";
+import { insertCheckToken } from "../oauth/store.ts";
+import type { LiveSession } from "../session/store.ts";
+import { checkBasicPassword } from "../sign-in/basic.ts";
+import type { AppRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+
+/** Who is there, in the headers that the application behind the proxy reads. */
+export type IdentityHeaders = Readonly<Record<string, string>>;
+
+/** The headers, each always there: an empty one keeps whatever came from outside from getting through. */
+export const IDENTITY_HEADERS = [
+  "lucchetto-account",
+  "lucchetto-reference",
+  "lucchetto-email",
+  "lucchetto-username",
+  "lucchetto-name",
+  "lucchetto-labels",
+  "lucchetto-session",
+  "lucchetto-level",
+] as const;
+
+/** Where the proxy says what was asked for. */
+const ASKED_HEADERS = ["lucchetto-asked", "x-forwarded-uri"] as const;
+const METHOD_HEADERS = ["lucchetto-method", "x-forwarded-method"] as const;
+
+/** @throws ProblemReply `proxies-only`, unless the configuration lists the caller. */
+export function assertProxy({ configuration }: ServiceContext, request: FastifyRequest): void {
+  const { remoteAddress } = request.socket;
+  const { proxies } = configuration.proxyCheck;
+  if (remoteAddress === undefined || !listedAmong(proxies, remoteAddress)) {
+    throw new ProblemReply("proxies-only", {
+      detail: `The caller's address ${remoteAddress ?? "(unknown)"} is not listed in proxyCheck.proxies.`,
+    });
+  }
+}
+
+/** The app whose check tokens the proxy's visitors hold. @throws ProblemReply `unknown-app`. */
+export async function proxiedApp({ configuration, dataSource }: ServiceContext): Promise<AppRow> {
+  const { clientId } = configuration.proxyCheck;
+  const app = clientId === undefined ? null : await findByClientId(dataSource, clientId);
+  if (app === null)
+    throw new ProblemReply("unknown-app", {
+      detail:
+        "proxyCheck.clientId in lucchetto.yaml names no registered application; register one with: lucchetto app add",
+    });
+  return app;
+}
+
+/** What the proxy wants of a visitor. */
+export interface ProxyWish {
+  readonly label: string | undefined;
+  readonly guests: boolean;
+}
+
+/**
+ * Who is there.
+ * @returns `null` for a guest who may pass.
+ * @throws ProblemReply `not-signed-in`, `label-missing`, `foreign-origin`; as `checkBasicPassword`.
+ */
+export async function checkForProxy(
+  context: ServiceContext,
+  request: FastifyRequest,
+  { label, guests }: ProxyWish,
+): Promise<IdentityHeaders | null> {
+  const app = await proxiedApp(context);
+  const who = await recognise(context, request, app);
+  if (who === null) {
+    if (guests && request.headers.authorization === undefined) return null;
+    throw new ProblemReply("not-signed-in", {
+      headers: { "www-authenticate": challengesFor(context, request) },
+    });
+  }
+  if (label !== undefined && !who.labels.includes(label)) {
+    throw new ProblemReply("label-missing", { detail: `The account does not carry the label "${label}".` });
+  }
+  return identityOf(who);
+}
+
+type Who = Pick<
+  ActiveIntrospection,
+  "sub" | "reference" | "email" | "username" | "name" | "labels" | "sid" | "acr"
+>;
+
+async function recognise(context: ServiceContext, request: FastifyRequest, app: AppRow): Promise<Who | null> {
+  const { authorization, cookie } = request.headers;
+  if (authorization !== undefined) return recogniseScript(context, request, app);
+  const token = context.proxyCookie.read(cookie);
+  const hashed = token === undefined ? null : hashToken("check-token", token);
+  if (hashed === null) return null;
+  const found = await context.lookUps.checkToken(hashed);
+  const answer = introspect(context, found, { appId: app.id, clientId: app.clientId });
+  return answer.active ? answer : null;
+}
+
+async function recogniseScript(
+  context: ServiceContext,
+  request: FastifyRequest,
+  app: AppRow,
+): Promise<Who | null> {
+  const { authorization = "" } = request.headers;
+  const visit = visitOf(request);
+  const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(authorization)?.[1];
+  const basic = bearer === undefined ? readBasicPair(authorization) : null;
+  const key = bearer ?? basic?.password ?? "";
+  if (basic !== null) assertNotFromElsewhere(context, request);
+  if (key.startsWith("lca_")) {
+    const shown = { text: key, username: basic?.name, appId: app.id, visit };
+    const held = await recogniseAccessKey(context, shown);
+    const answer = held && describeAccessKey(context, held, app.clientId);
+    return answer?.active === true ? answer : null;
+  }
+  if (basic === null || !app.basicPasswords) return null;
+  context.questions.note(app.id, "basic");
+  const { name: identifier, password } = basic;
+  try {
+    const account = await checkBasicPassword(context, { identifier, password, visit });
+    const { id: sub, displayName: name, reference, email, username } = account;
+    const labels = account.labels.filter((label) => label !== OPERATOR_LABEL);
+    return { sub, name, reference, email, username, labels, acr: "aal1" };
+  } catch (error) {
+    if (error instanceof ProblemReply && error.code === "sign-in-refused") return null;
+    throw error;
+  }
+}
+
+/** Browsers send a Basic password along by themselves, also with what foreign pages make them send. */
+function assertNotFromElsewhere({ configuration }: ServiceContext, { headers }: FastifyRequest): void {
+  const { origin, "sec-fetch-site": site } = headers;
+  const ownOrigin = new URL(configuration.publicUrl).origin;
+  const isOwn =
+    origin === undefined
+      ? site === undefined || ["same-origin", "none"].includes(site)
+      : origin === ownOrigin;
+  const method = firstOf(headers, METHOD_HEADERS) ?? "POST";
+  if (!isOwn && method !== "GET" && method !== "HEAD") throw new ProblemReply("foreign-origin");
+}
+
+/** Basic is not offered to browsers: they would ask for a password in a window of their own. */
+function challengesFor({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
+  const realm = `realm="${configuration.publicUrl}"`;
+  const error = headers.authorization === undefined ? "" : ', error="invalid_token"';
+  const isBrowser = headers["sec-fetch-mode"] !== undefined;
+  return isBrowser ? `Bearer ${realm}${error}` : `Bearer ${realm}${error}, Basic ${realm}, charset="UTF-8"`;
+}
+
+/** Where a person's browser is sent to sign in; empty for programs, which get the challenge. */
+export function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
+  const method = firstOf(headers, METHOD_HEADERS) ?? "GET";
+  const isPerson =
+    headers.authorization === undefined &&
+    (headers.accept ?? "").includes("text/html") &&
+    (method === "GET" || method === "HEAD");
+  if (!isPerson) return "";
+  const to = ownPathOr("/", firstOf(headers, ASKED_HEADERS) ?? "/");
+  return `${configuration.publicUrl}${ENTER_PATH}?${new URLSearchParams({ to }).toString()}`;
+}
+
+/** Where a browser comes to fetch its check token, on the way to a page behind the proxy. */
+export const ENTER_PATH = "/proxy/enter";
+
+/** Gives this browser a check token of its session. @returns the token. */
+export async function enter(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  visit: Visit,
+): Promise<string> {
+  const app = await proxiedApp(context);
+  const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
+  const now = context.clock.now();
+  await inTransaction(context.dataSource, async (manager) => {
+    // No code came before it; its own hash stands there, and nothing is ever found by it.
+    const row = { tokenHash: hashed, codeHash: hashed, appId: app.id, sessionId: session.id };
+    await insertCheckToken(manager, { ...row, createdAt: now, endedAt: null });
+    const ids = { accountId: account.id, sessionId: session.id, appId: app.id };
+    await record(manager, { event: { kind: "app.check-token-issued", ...ids }, visit, now });
+  });
+  return plain;
+}
+
+function identityOf(who: Who): IdentityHeaders {
+  const values: Record<(typeof IDENTITY_HEADERS)[number], string | null | undefined> = {
+    "lucchetto-account": who.sub,
+    "lucchetto-reference": who.reference,
+    "lucchetto-email": who.email,
+    "lucchetto-username": who.username,
+    "lucchetto-name": who.name,
+    "lucchetto-labels": who.labels.join(" "),
+    "lucchetto-session": who.sid,
+    "lucchetto-level": who.acr === "aal2" ? "2" : "1",
+  };
+  return Object.fromEntries(Object.entries(values).map(([name, value]) => [name, printable(value ?? "")]));
+}
+
+/** Header values are ASCII: everything else, and the percent sign, is percent-encoded UTF-8 (RFC 3986). */
+function printable(text: string): string {
+  return text.replace(/[^\x20-\x24\x26-\x7e]/gu, (character) => encodeURIComponent(character));
+}
+
+function firstOf(headers: FastifyRequest["headers"], names: readonly string[]): string | undefined {
+  for (const name of names) {
+    const value = headers[name];
+    if (typeof value === "string" && value !== "") return value;
+  }
+  return undefined;
+}

@@ -1,0 +1,47 @@
+import { ownPathOr } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
+import type { ServiceContext } from "../context.ts";
+import { queryOf } from "../http/address.ts";
+import { ProblemReply } from "../http/problem.ts";
+import { visitOf } from "../http/visit.ts";
+import type { PageShell } from "../pages/shell.ts";
+import { assertProxy, checkForProxy, enter, ENTER_PATH, signInAddress } from "./proxy-check.ts";
+
+/** `GET /v1/proxy-check`, and the way of a browser to its check token. */
+export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+  const { publicUrl } = context.configuration;
+  return async (app) => {
+    app.get("/v1/proxy-check", async (request, reply) => {
+      assertProxy(context, request);
+      const query = queryOf(request);
+      void reply.header("cache-control", "no-store");
+      try {
+        const label = query.get("label") ?? undefined;
+        const who = await checkForProxy(context, request, { label, guests: query.get("guests") === "yes" });
+        return await reply
+          .headers(who ?? {})
+          .status(200)
+          .send();
+      } catch (error) {
+        if (error instanceof ProblemReply && error.code === "not-signed-in")
+          void reply.header("lucchetto-sign-in", signInAddress(context, request));
+        throw error;
+      }
+    });
+
+    app.get(ENTER_PATH, async (request, reply) => {
+      const to = ownPathOr("/", queryOf(request).get("to") ?? "/");
+      const caller = await app.readCaller(request);
+      void reply.header("cache-control", "no-store");
+      if (caller === null) return reply.redirect(shell.pathOf("/sign-in", { next: request.url }), 303);
+      try {
+        const token = await enter(context, caller, visitOf(request));
+        void reply.header("set-cookie", context.proxyCookie.write(token));
+        return await reply.redirect(new URL(publicUrl).origin + to, 303);
+      } catch (error) {
+        if (!(error instanceof ProblemReply)) throw error;
+        return shell.sendProblem(request, reply, error.code);
+      }
+    });
+  };
+}
