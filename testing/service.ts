@@ -115,7 +115,8 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
   });
   await app.listen(configuration.listen);
 
-  const url = `http://localhost:${port}`;
+  // Where it listens, with the path of the public address.
+  const url = `http://localhost:${port}${new URL(publicUrl).pathname.replace(/\/$/, "")}`;
   const client = createClient({ baseUrl: url });
   const signIn: TestService["signIn"] = async (identifier, password = PASSWORD, extra = {}) => {
     const proof = { type: "password", identifier, password } as const;

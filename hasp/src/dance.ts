@@ -54,7 +54,10 @@ export function createDance(
    */
   function wrongLoopbackName(visit: Visit): Answer | null {
     const { host } = visit.headers;
-    if (!settings.development || host === undefined || host === returnAddress.host) return null;
+    if (!settings.development || host === undefined) return null;
+    // `localhost:80` is `localhost`.
+    const asked = `${returnAddress.protocol}//${host}`;
+    if (!URL.canParse(asked) || new URL(asked).host === returnAddress.host) return null;
     const right = returnAddress.origin + visit.url;
     return page({
       status: 421,

@@ -54,7 +54,7 @@ export interface ExpressHasp {
 export function expressHasp(options: HaspOptions): ExpressHasp {
   const hasp = createHasp(options);
   const isDevelopment = options.development ?? process.env["NODE_ENV"] !== "production";
-  const warn = warnOfCacheable((text) => process.emitWarning(text));
+  const warn = warnOfCacheable(options.warn ?? ((text) => process.emitWarning(text)));
   return {
     lookUp: hasp.lookUp,
     own: () =>

@@ -58,7 +58,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   });
 
   if (options.development ?? process.env["NODE_ENV"] !== "production") {
-    const warn = warnOfCacheable((text) => app.log.warn(text));
+    const warn = warnOfCacheable(options.warn ?? ((text) => app.log.warn(text)));
     app.addHook("onSend", async (request, reply) => {
       // What is refused carries nothing personal.
       if (request.isClosed && reply.statusCode < 400)

@@ -26,6 +26,8 @@ export interface HaspOptions {
   };
   /** Says what is wrong with the set-up on a page. `true` unless NODE_ENV is `production`. */
   readonly development?: boolean;
+  /** Where warnings of development go: the application's log for Fastify, node's warnings otherwise. */
+  readonly warn?: (text: string) => void;
   /** Milliseconds to wait for Lucchetto. 5 seconds unless said otherwise. */
   readonly timeout?: number;
   /** Paths that are closed, or open, without each route saying so. */

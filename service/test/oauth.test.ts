@@ -406,14 +406,15 @@ describe("metadata", () => {
   test("OA-8 with a path too: the well-known part comes before it", async () => {
     const below = await startService({ beside: service, publicUrl: "http://localhost:{port}/people" });
     try {
-      const reply = await send(below, "GET", "/.well-known/oauth-authorization-server/people");
+      const root = { url: new URL(below.url).origin };
+      const reply = await send(root, "GET", "/.well-known/oauth-authorization-server/people");
       const document = reply.json<Record<string, string>>();
       expect(document["issuer"]).toBe(below.configuration.publicUrl);
       expect(
-        (await send(below, "GET", new URL(document["authorization_endpoint"] ?? "").pathname)).status,
+        (await send(root, "GET", new URL(document["authorization_endpoint"] ?? "").pathname)).status,
       ).toBe(400);
-      expect((await send(below, "GET", "/people/sign-in")).status).toBe(200);
-      expect((await send(below, "GET", "/sign-in")).status).toBe(404);
+      expect((await send(root, "GET", "/people/sign-in")).status).toBe(200);
+      expect((await send(root, "GET", "/sign-in")).status).toBe(404);
     } finally {
       await below.stop();
     }

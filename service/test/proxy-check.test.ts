@@ -1,0 +1,221 @@
+import type { Server } from "node:http";
+import { createServer } from "node:http";
+import { request } from "node:https";
+import type { AddressInfo } from "node:net";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import type { TestNginx } from "../../testing/nginx.ts";
+import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
+import type { TestService } from "../../testing/service.ts";
+import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
+
+let service: TestService;
+let nginx: TestNginx;
+let behind: Server;
+let site: string;
+let anna: { id: string; token: string };
+
+const FILES = {
+  "index.html": "<h1>For members</h1>",
+  "about/index.html": "<h1>For all</h1>",
+  "ledger/index.html": "<h1>For keepers</h1>",
+};
+
+beforeAll(async () => {
+  // What stands behind the proxy: it tells what it was told.
+  behind = createServer((asked, reply) => {
+    reply.setHeader("content-type", "application/json");
+    reply.end(JSON.stringify(asked.rawHeaders));
+  });
+  await new Promise<void>((resolve) => behind.listen(0, "127.0.0.1", () => resolve()));
+  const port = await freePort();
+  site = `https://${SITE_NAME}:${port}`;
+  service = await startService({
+    publicUrl: `${site}/people`,
+    settings: {
+      LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site",
+      LUCCHETTO_PROXY_CHECK_PROXIES: '["127.0.0.1"]',
+      LUCCHETTO_TRUSTED_PROXIES: '["127.0.0.1"]',
+    },
+  });
+  const servicePort = Number(new URL(service.url).port);
+  nginx = await startNginx({
+    port,
+    servicePort,
+    appPort: (behind.address() as AddressInfo).port,
+    files: FILES,
+  });
+  anna = await service.register("anna@brina.example");
+  const operator = service.as(await service.operator());
+  await operator(routes.addApp, {
+    body: { name: "Brina site", clientId: "brina-site", redirectUris: [`${site}/`] },
+  });
+});
+afterAll(async () => {
+  await nginx.stop();
+  await new Promise((resolve) => behind.close(resolve));
+  await service.stop();
+});
+
+interface Got {
+  readonly status: number;
+  readonly headers: Record<string, string | string[] | undefined>;
+  readonly text: string;
+}
+
+/** Asks nginx as the site's name; headers may stand in any case. */
+function get(path: string, headers: Record<string, string> = {}, method = "GET"): Promise<Got> {
+  return new Promise((resolve, reject) => {
+    const asked = request(
+      {
+        host: "127.0.0.1",
+        port: nginx.port,
+        path,
+        method,
+        servername: SITE_NAME,
+        headers: { host: `${SITE_NAME}:${nginx.port}`, ...headers },
+        rejectUnauthorized: false,
+      },
+      (reply) => {
+        let text = "";
+        reply.on("data", (chunk: Buffer) => (text += chunk.toString()));
+        reply.on("end", () => resolve({ status: reply.statusCode ?? 0, headers: reply.headers, text }));
+      },
+    );
+    asked.on("error", reject).end();
+  });
+}
+
+const html = { accept: "text/html" };
+const own = (token: string) => `__Secure-lucchetto=${token}`;
+
+/** The cookie for what stands behind the proxy, of a session. */
+async function enter(token: string): Promise<string> {
+  const reply = await get("/people/proxy/enter?to=/", { cookie: own(token) });
+  expect(reply.status).toBe(303);
+  expect(reply.headers.location).toBe(`${site}/`);
+  const [line = ""] = reply.headers["set-cookie"] ?? [];
+  expect(line).toMatch(/^__Host-lucchetto-proxy=lck_[\w-]{43}; Path=\/; HttpOnly; Secure; SameSite=Lax$/);
+  return line.split(";", 1)[0] ?? "";
+}
+
+/** The identity headers that the application got. */
+function identity({ text }: Got): Record<string, string[]> {
+  const raw = JSON.parse(text) as string[];
+  const found: Record<string, string[]> = {};
+  for (let at = 0; at < raw.length; at += 2) {
+    const name = (raw[at] ?? "").toLowerCase().replaceAll("_", "-");
+    if (name.startsWith("lucchetto")) (found[name] ??= []).push(raw[at + 1] ?? "");
+  }
+  return found;
+}
+
+describe("a site behind nginx", () => {
+  test("a guest is sent to sign in and comes back; an open part is open; a program gets the challenge", async () => {
+    expect((await get("/about/", html)).text).toContain("For all");
+    const guest = await get("/?a=1", html);
+    expect(guest.status).toBe(303);
+    expect(guest.headers.location).toBe(`${site}/people/proxy/enter?to=%2F%3Fa%3D1`);
+    const onward = await get("/people/proxy/enter?to=%2F%3Fa%3D1", html);
+    expect(onward.headers.location).toBe(
+      "/people/sign-in?next=%2Fpeople%2Fproxy%2Fenter%3Fto%3D%252F%253Fa%253D1",
+    );
+
+    const program = await get("/");
+    expect(program.status).toBe(401);
+    expect(program.headers["www-authenticate"]).toBe(
+      `Bearer realm="${site}/people", Basic realm="${site}/people", charset="UTF-8"`,
+    );
+  });
+
+  test("with the check token the site opens; signing out closes it at the next request", async () => {
+    const token = await service.signIn("anna@brina.example");
+    const cookie = await enter(token);
+    expect((await get("/", { ...html, cookie })).text).toContain("For members");
+    // Neither the own token nor another app's check token opens it.
+    expect((await get("/", { ...html, cookie: own(token) })).status).toBe(303);
+    expect((await get("/", { cookie: cookie.replace("lck_", "lcs_") })).status).toBe(401);
+    await service.as(token)(routes.signOut);
+    expect((await get("/", { ...html, cookie })).status).toBe(303);
+  });
+
+  test("a label is asked for, and shows at the next request", async () => {
+    const cookie = await enter(anna.token);
+    expect((await get("/ledger/", { ...html, cookie })).status).toBe(403);
+    const operator = service.as(await service.operator());
+    await operator(routes.changeAccount, { params: { id: anna.id }, body: { labels: ["keeper"] } });
+    expect((await get("/ledger/", { ...html, cookie })).text).toContain("For keepers");
+  });
+
+  test("OA-12 identity headers from outside never reach the application, in any spelling", async () => {
+    const forged = {
+      "Lucchetto-Account": "forged",
+      lucchetto_account: "forged",
+      "LUCCHETTO-LABELS": "operator",
+      "lUcChEtTo-EmAiL": "forged@brina.example",
+      Lucchetto_Labels: "operator",
+      "Lucchetto-Reference": "forged",
+    };
+    const guest = await get("/app/", forged);
+    expect(guest.status).toBe(200);
+    expect(identity(guest)).toEqual({});
+
+    const client = service.as(anna.token);
+    await client(routes.changeOwnAccount, { body: { displayName: "Anna Löwe 100%" } });
+    const known = await get("/app/", { ...forged, cookie: await enter(anna.token) });
+    expect(identity(known)).toEqual({
+      "lucchetto-account": [anna.id],
+      "lucchetto-email": ["anna@brina.example"],
+      "lucchetto-name": ["Anna L%C3%B6we 100%25"],
+      "lucchetto-labels": ["keeper"],
+      "lucchetto-session": [expect.stringMatching(/^[0-9a-f-]{36}$/)],
+      "lucchetto-level": ["1"],
+    });
+    // No cookie and no credentials of the visitor either.
+    expect(known.text).not.toMatch(/lck_|lcs_|cookie|authorization/i);
+  });
+
+  test("OA-12 callers not listed as proxies are refused, whatever they say of themselves", async () => {
+    const elsewhere = await startService({
+      beside: service,
+      settings: { LUCCHETTO_PROXY_CHECK_PROXIES: '["10.0.0.0/8"]' },
+    });
+    try {
+      const reply = await send(elsewhere, "GET", "/v1/proxy-check", {
+        headers: { "x-forwarded-for": "10.1.2.3" },
+      });
+      expect(reply.status).toBe(403);
+      expect(reply.json()).toMatchObject({ code: "proxies-only" });
+    } finally {
+      await elsewhere.stop();
+    }
+  });
+
+  test("an access key opens it as Bearer and as HTTP Basic; a wrong one is refused with the challenge and journalled", async () => {
+    const client = service.as(await service.signIn("anna@brina.example"));
+    const { body } = await client(routes.makeAccessKey, { body: { name: "the ledger's script" } });
+    const basic = (name: string, password: string) => ({
+      authorization: `Basic ${Buffer.from(`${name}:${password}`).toString("base64")}`,
+    });
+    const bearer = { authorization: `Bearer ${body.key}` };
+    expect((await get("/ledger/", bearer)).status).toBe(200);
+    expect((await get("/ledger/", basic("anna@brina.example", body.key))).status).toBe(200);
+    expect((await get("/ledger/", basic("bruno@brina.example", body.key))).status).toBe(401);
+    expect(identity(await get("/app/", bearer))["lucchetto-session"]).toBeUndefined();
+
+    const wrong = await get("/", { ...html, authorization: `Bearer lca_${"x".repeat(43)}` });
+    expect(wrong.status).toBe(401);
+    expect(wrong.headers["www-authenticate"]).toContain('error="invalid_token"');
+    // A wrong key makes nobody a guest.
+    expect((await get("/app/", { authorization: `Bearer lca_${"x".repeat(43)}` })).status).toBe(401);
+    // The person's own password is not taken here.
+    expect((await get("/", basic("anna@brina.example", PASSWORD))).status).toBe(401);
+    const operator = service.as(await service.operator());
+    const { body: journal } = await operator(routes.listJournal, { query: { kind: "access-key.refused" } });
+    expect(journal.items.map(({ reason }) => reason)).toEqual(["unknown", "unknown", "other-name"]);
+    // A browser does not send a Basic password along with what a foreign page makes it send.
+    const foreign = { ...basic("anna@brina.example", body.key), origin: "https://evil.test" };
+    expect((await get("/app/", foreign, "POST")).status).toBe(403);
+    expect((await get("/app/", foreign)).status).toBe(200);
+  });
+});
