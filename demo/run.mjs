@@ -72,9 +72,19 @@ async function main() {
     writeConfiguration(options, database.port, { receives: true });
     const service = await step(`starting Lucchetto at ${options.url}`, () => startService(options, config));
     running.push(service);
-    const app = await keepApp(demo, options);
+    const app = await keepApp(demo, options, {
+      file: "app.json",
+      name: "Brina Huts",
+      clientId: "brina-huts",
+    });
+    const desk = await keepApp(demo, options, {
+      file: "desk.json",
+      name: "Brina Huts, the desk",
+      clientId: "brina-desk",
+      ownForms: true,
+    });
     running.push(
-      await step(`starting the sample application at ${options.appUrl}`, () => startApp(options, app)),
+      await step(`starting the sample application at ${options.appUrl}`, () => startApp(options, app, desk)),
     );
 
     const facts = {
@@ -280,13 +290,14 @@ function watching(watch) {
   return watch ? ["--watch", "--watch-preserve-output"] : [];
 }
 
-function startApp({ state, url, appUrl, appPort, watch }, app) {
+function startApp({ state, url, appUrl, appPort, watch }, app, desk) {
   const log = join(state, "app.log");
   const env = {
     BRINA_PORT: String(appPort),
     LUCCHETTO_SERVICE: url,
     LUCCHETTO_CLIENT_ID: app.clientId,
     LUCCHETTO_APP_KEY: app.key,
+    BRINA_DESK_KEY: desk.key,
     BRINA_WEBHOOK_SECRET: readFileSync(join(state, "webhook-secret"), "utf8"),
   };
   const args = [...watching(watch), join(ROOT, "demo/dist/app/main.js")];
@@ -356,15 +367,15 @@ function sayProgress() {
   };
 }
 
-/** The sample application's registration: kept, and made anew when the ports have changed. */
-async function keepApp(demo, { state, url, appUrl, appPort }) {
-  const file = join(state, "app.json");
+/** A registration of the sample application: kept, and made anew when the ports have changed. */
+async function keepApp(demo, { state, url, appUrl, appPort }, { file: fileName, clientId: wanted, ...more }) {
+  const file = join(state, fileName);
   const redirectUri = `${appUrl}/signed-in`;
   const kept = existsSync(file) ? JSON.parse(readFileSync(file, "utf8")) : null;
   if (kept?.redirectUri === redirectUri) return kept;
   const { clientId, key } = await demo.registerApp(url, demo.OPERATOR, {
-    name: "Brina Huts",
-    clientId: kept === null ? "brina-huts" : `brina-huts-${appPort}-${Date.now().toString(36)}`,
+    ...more,
+    clientId: kept === null ? wanted : `${wanted}-${appPort}-${Date.now().toString(36)}`,
     redirectUri,
     signedOutUri: `${appUrl}/signed-out`,
   });

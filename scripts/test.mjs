@@ -35,7 +35,13 @@ await run(async () => {
   const names = given.filter((one) => one !== "--only-jest");
   sayVersions();
   await ensureMariaDb();
-  await ensureDebianPackages([{ program: "chromium", package: "chromium" }]);
+  await ensureDebianPackages([
+    { program: "chromium", package: "chromium" },
+    { program: "nginx", package: "nginx" },
+    { program: "openssl", package: "openssl" },
+    { program: "php", package: "php-cli" },
+    { program: "python3", package: "python3" },
+  ]);
   await ensureNodePackages();
   await build();
 

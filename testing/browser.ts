@@ -12,18 +12,23 @@ const ARGUMENTS = [
   "--disable-sync",
 ];
 
-export function startBrowser(): Promise<Browser> {
+/** @param names host names that lead to this machine. */
+export function startBrowser(names: readonly string[] = []): Promise<Browser> {
   const executablePath = process.env["CHROMIUM"] ?? "/usr/bin/chromium";
-  return chromium.launch({ executablePath, args: ARGUMENTS });
+  const rules = names.map((name) => `MAP ${name} 127.0.0.1`).join(", ");
+  const mapping = rules === "" ? [] : [`--host-resolver-rules=${rules}`];
+  return chromium.launch({ executablePath, args: [...ARGUMENTS, ...mapping] });
 }
 
 /** A fresh browser with one tab; what its console and its policy complained of is kept. */
 export async function openTab(
   browser: Browser,
-  options: { dark?: boolean; width?: number } = {},
+  options: { dark?: boolean; width?: number; trustsAll?: boolean } = {},
 ): Promise<{ context: BrowserContext; page: Page; complaints: string[] }> {
   const context = await browser.newContext({
     viewport: { width: options.width ?? 1280, height: 800 },
+    // Of certificates made on the spot.
+    ignoreHTTPSErrors: options.trustsAll === true,
     colorScheme: options.dark === true ? "dark" : "light",
   });
   const page = await context.newPage();

@@ -1,38 +1,13 @@
 /** A real nginx with the configuration of the docs, its addresses and files put in their places. */
-import { execFileSync, spawn } from "node:child_process";
+import { spawn } from "node:child_process";
 import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { connect } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { setTimeout as pause } from "node:timers/promises";
+import { makeCertificate } from "./tls.ts";
 
 export const SITE_NAME = "huts.brina.example";
-
-/** A certificate for some names, signed by itself. @returns paths of PEM files. */
-export function makeCertificate(folder: string, names: readonly string[]): { cert: string; key: string } {
-  const cert = join(folder, "cert.pem");
-  const key = join(folder, "key.pem");
-  execFileSync(
-    "openssl",
-    [
-      ...[
-        "req",
-        "-x509",
-        "-newkey",
-        "ec",
-        "-pkeyopt",
-        "ec_paramgen_curve:prime256v1",
-        "-nodes",
-        "-days",
-        "2",
-      ],
-      ...["-keyout", key, "-out", cert, "-subj", `/CN=${names[0]}`],
-      ...["-addext", `subjectAltName=${names.map((name) => `DNS:${name}`).join(",")}`],
-    ],
-    { stdio: "ignore" },
-  );
-  return { cert, key };
-}
 
 export interface TestNginx {
   readonly port: number;

@@ -10,6 +10,8 @@ export interface ClientOptions {
   readonly token?: string;
   /** Headers that go along with every call. */
   readonly headers?: Readonly<Record<string, string>>;
+  /** Hears the headers of every reply. */
+  readonly onReply?: (headers: Headers) => void;
   /** Milliseconds until a call is given up. 30 seconds unless said otherwise. */
   readonly timeout?: number;
 }
@@ -41,6 +43,7 @@ const DEFAULT_TIMEOUT = 30_000;
 export function createClient(options: ClientOptions): Client {
   const call = async (route: Route, parts: CallParts = {}): Promise<{ status: number; body: unknown }> => {
     const response = await send(options, route, parts);
+    options.onReply?.(response.headers);
     const text = await response.text();
     const body: unknown = text === "" ? undefined : parseJson(text, options.baseUrl);
     const schema = route.replies[response.status];

@@ -85,7 +85,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     let response: Response;
     let text: string;
     try {
-      response = await fetch(settings.service + path, {
+      response = await fetch(settings.callsTo + path, {
         method: "POST",
         headers: {
           authorization,
@@ -98,14 +98,14 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       });
       text = await response.text();
     } catch (error) {
-      throw new LucchettoUnreachable(`no answer from ${settings.service}; is it running?`, { cause: error });
+      throw new LucchettoUnreachable(`no answer from ${settings.callsTo}; is it running?`, { cause: error });
     }
     if (response.status === 401 && !expected.includes(codeOf(text))) {
-      throw new LucchettoUnreachable(`${settings.service} does not know this client id with this app key`);
+      throw new LucchettoUnreachable(`${settings.callsTo} does not know this client id with this app key`);
     }
     if (response.status >= 500)
-      throw new LucchettoUnreachable(`${settings.service} answered ${response.status}`);
-    return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.service) };
+      throw new LucchettoUnreachable(`${settings.callsTo} answered ${response.status}`);
+    return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.callsTo) };
   }
 
   async function ask(token: string, username: string | undefined): Promise<ActiveIntrospection | null> {
@@ -114,7 +114,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       ...(username === undefined ? {} : { username }),
     });
     const read = introspection.safeParse(body);
-    if (!read.success) throw new LucchettoUnreachable(`${settings.service} answered no introspection`);
+    if (!read.success) throw new LucchettoUnreachable(`${settings.callsTo} answered no introspection`);
     return read.data.active ? read.data : null;
   }
 

@@ -9,6 +9,8 @@ import { assertWanted } from "./wanted.ts";
 export interface HaspOptions {
   /** Lucchetto's public address, such as `https://accounts.example`. */
   readonly service: string;
+  /** Where this server reaches Lucchetto, if not by its public address: `http://accounts.internal:8420`. */
+  readonly internalAddress?: string;
   readonly clientId: string;
   /** The app key (`lcp_…`); from the environment, never from the code. */
   readonly appKey: string;
@@ -51,6 +53,8 @@ export interface HaspOptions {
 /** Options with everything filled in. */
 export interface HaspSettings {
   readonly service: string;
+  /** Where calls go to. */
+  readonly callsTo: string;
   readonly clientId: string;
   readonly appKey: string;
   readonly returnAddress: URL;
@@ -82,6 +86,10 @@ export class HaspOptionsError extends Error {
 export function readOptions(options: HaspOptions): HaspSettings {
   const returnAddress = readAddress("returnAddress", options.returnAddress);
   const service = readAddress("service", options.service).href.replace(/\/+$/, "");
+  const callsTo =
+    options.internalAddress === undefined
+      ? service
+      : readAddress("internalAddress", options.internalAddress).href.replace(/\/+$/, "");
   if (options.clientId === "")
     throw new HaspOptionsError("clientId: it is empty; `lucchetto app list` shows the client ids");
   if (!options.appKey.startsWith("lcp_")) {
@@ -102,6 +110,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     );
   return {
     service,
+    callsTo,
     clientId: options.clientId,
     appKey: options.appKey,
     returnAddress,

@@ -5,6 +5,7 @@ import { fastifyHasp } from "@lucchetto/hasp/fastify";
 import type { FastifyInstance } from "fastify";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Fastify from "fastify";
+import { addDesk } from "./desk.ts";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
 import type { Page } from "./page.ts";
@@ -18,7 +19,7 @@ const CONTENT_SECURITY_POLICY =
 /** Makes the application; the caller lets it listen. */
 export async function createSampleApp(
   options: HaspOptions,
-  { webhookSecret }: { webhookSecret?: string | undefined } = {},
+  { webhookSecret, deskKey }: { webhookSecret?: string | undefined; deskKey?: string | undefined } = {},
 ): Promise<FastifyInstance> {
   const app = Fastify({ logger: { level: process.env["LOG_LEVEL"] ?? "warn" } });
   await app.register(formbody);
@@ -58,7 +59,8 @@ export async function createSampleApp(
       )
       .join("");
     const body = `<p>Reserved in your name. This page is for members alone.</p>
-<table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>`;
+<table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>
+<p><a href="/cancel-all">Cancel all nights</a> (asks for a proof of the last ten minutes)</p>`;
     return show(request, reply, { title: "My nights", here: "/members", body });
   });
 
@@ -72,6 +74,12 @@ export async function createSampleApp(
     return show(request, reply, { title: "Hut ledger", here: "/keepers", body });
   });
 
+  // Whoever signed in longer ago shows a proof once more before this page opens.
+  app.get("/cancel-all", { preHandler: app.hasp.closed({ freshWithin: 600 }) }, async (request, reply) => {
+    const body = `<p>This page opens only to whoever has shown a proof within the last ten minutes. Nothing is really cancelled here.</p>`;
+    return show(request, reply, { title: "Cancel all nights", here: "/cancel-all", body });
+  });
+
   app.get("/api/huts", { preHandler: app.hasp.open() }, async () => ({ huts: HUTS }));
   app.get("/api/my-nights", { preHandler: app.hasp.closed() }, async (request) => ({
     account: request.account?.id,
@@ -82,6 +90,7 @@ export async function createSampleApp(
   }));
 
   if (webhookSecret !== undefined) addWebhooks(app, webhookSecret);
+  if (deskKey !== undefined) addDesk(app, { service: options.service, appKey: deskKey, show });
 
   // People land here after signing out at Lucchetto.
   app.get("/signed-out", async (_request, reply) => {

@@ -15,6 +15,9 @@ const options = {
   returnAddress: `http://localhost:${port}/signed-in`,
   signedOutAddress: `http://localhost:${port}/signed-out`,
 };
-const app = await createSampleApp(options, { webhookSecret: process.env["BRINA_WEBHOOK_SECRET"] });
+const app = await createSampleApp(options, {
+  webhookSecret: process.env["BRINA_WEBHOOK_SECRET"],
+  deskKey: process.env["BRINA_DESK_KEY"],
+});
 await app.listen({ host: "127.0.0.1", port });
 process.once("SIGTERM", () => void app.close());

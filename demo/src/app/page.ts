@@ -23,6 +23,7 @@ const LINKS = [
   ["/", "The huts"],
   ["/members", "My nights"],
   ["/keepers", "Hut ledger"],
+  ["/desk", "The desk"],
 ] as const;
 
 /** A whole page: the bar with sign-in and register, or the name and sign-out; then what the page is about. */

@@ -138,11 +138,18 @@ async function findId(url: string, operator: Loading["operator"], search: string
 export async function registerApp(
   url: string,
   operator: Loading["operator"],
-  app: { name: string; clientId: string; redirectUri: string; signedOutUri: string },
+  app: {
+    name: string;
+    clientId: string;
+    redirectUri: string;
+    signedOutUri: string;
+    ownForms?: boolean;
+    basicPasswords?: boolean;
+  },
 ): Promise<{ clientId: string; key: string }> {
   return asOperator(url, operator, async (client) => {
-    const { name, clientId, redirectUri, signedOutUri } = app;
-    const body = { name, clientId, redirectUris: [redirectUri], signedOutUris: [signedOutUri] };
+    const { redirectUri, signedOutUri, ...named } = app;
+    const body = { ...named, redirectUris: [redirectUri], signedOutUris: [signedOutUri] };
     const reply = await client(routes.addApp, { body });
     return { clientId: reply.body.app.clientId, key: reply.body.key };
   });

@@ -1,0 +1,98 @@
+/** OA-10: the clients of the docs, written from the RFCs alone in other languages, go the whole way. */
+import { spawn } from "node:child_process";
+import { setTimeout as pause } from "node:timers/promises";
+import { fileURLToPath } from "node:url";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import type { TestService } from "../../testing/service.ts";
+import { freePort, send, startService } from "../../testing/service.ts";
+
+const example = (name: string) => fileURLToPath(new URL(`../../docs/examples/${name}`, import.meta.url));
+const CLIENTS = [
+  ["Python", "python3", () => [example("client.py")]],
+  ["PHP", "php", (port: number) => ["-S", `127.0.0.1:${port}`, example("client.php")]],
+] as const;
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startService({ publicUrl: "http://localhost:{port}/people" });
+  await service.register("anna@brina.example");
+});
+afterAll(() => service.stop());
+
+/** Starts a client, registered as it would be by its developer. */
+async function start(name: string, program: string, argumentsAt: (port: number) => string[]) {
+  const port = await freePort();
+  const url = `http://localhost:${port}`;
+  const operator = service.as(await service.operator());
+  const { body } = await operator(routes.addApp, { body: { name, redirectUris: [`${url}/back`] } });
+  const child = spawn(program, argumentsAt(port), {
+    env: {
+      ...process.env,
+      ISSUER: service.configuration.publicUrl,
+      CLIENT_ID: body.app.clientId,
+      CLIENT_SECRET: body.key,
+      PORT: String(port),
+    },
+    stdio: ["ignore", "ignore", "pipe"],
+  });
+  let said = "";
+  child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
+  for (let looked = 0; !(await fetch(url).catch(() => null))?.ok; looked += 1) {
+    if (looked > 200 || child.exitCode !== null) throw new Error(`${program} does not answer: ${said}`);
+    await pause(50);
+  }
+  return { url, child };
+}
+
+const html = { accept: "text/html" };
+const cookiesOf = (headers: Headers) =>
+  headers
+    .getSetCookie()
+    .map((line) => line.split(";", 1)[0] ?? "")
+    .filter((pair) => !pair.endsWith("=") && !pair.endsWith("=deleted"))
+    .join("; ");
+
+describe.each(CLIENTS)("OA-10 a client in %s", (name, program, argumentsAt) => {
+  test("finds the endpoints, signs somebody in, asks who is there, and signs out", async () => {
+    const { url, child } = await start(name, program, argumentsAt);
+    try {
+      const token = await service.signIn("anna@brina.example");
+      const own = `lucchetto-${new URL(service.url).port}=${token}`;
+      const leaving = await send({ url }, "GET", "/members", { headers: html });
+      expect(leaving.status).toBe(303);
+      const away = cookiesOf(leaving.headers);
+      const wayOut = new URL(leaving.headers.get("location") ?? "");
+      expect(wayOut.href).toMatch(new RegExp(`^${service.configuration.publicUrl}/oauth/authorize\\?`));
+      const answered = await send({ url: wayOut.origin }, "GET", wayOut.pathname + wayOut.search, {
+        headers: { ...html, cookie: own },
+      });
+      const wayBack = new URL(answered.headers.get("location") ?? "");
+      expect(wayBack.href).toMatch(new RegExp(`^${url}/back\\?code=`));
+
+      // In another browser, or from another issuer, the answer is worth nothing.
+      const path = wayBack.pathname + wayBack.search;
+      expect((await send({ url }, "GET", path, { headers: html })).status).toBe(400);
+      const foreign = path.replace(/iss=[^&]+/, "iss=https%3A%2F%2Fevil.test");
+      expect((await send({ url }, "GET", foreign, { headers: { ...html, cookie: away } })).status).toBe(400);
+
+      const arrived = await send({ url }, "GET", path, { headers: { ...html, cookie: away } });
+      expect(arrived.status).toBe(303);
+      const cookie = cookiesOf(arrived.headers);
+      expect(cookie).toMatch(/=lck_/);
+      const members = await send({ url }, "GET", "/members", { headers: { ...html, cookie } });
+      expect(members.text).toContain("Good day, ");
+
+      // Revoked: this token is over, the session goes on.
+      expect((await send({ url }, "POST", "/sign-out", { headers: { cookie } })).status).toBe(303);
+      expect((await send({ url }, "GET", "/members", { headers: { ...html, cookie } })).status).toBe(303);
+      expect((await service.as(token)(routes.showSession)).status).toBe(200);
+      // An answer used twice is refused.
+      expect((await send({ url }, "GET", path, { headers: { ...html, cookie: away } })).text).toContain(
+        "invalid_grant",
+      );
+    } finally {
+      child.kill();
+    }
+  });
+});
