@@ -46,6 +46,8 @@ export type Session = z.output<typeof session>;
 export const operatorSession = session
   .extend({
     accountId: id,
+    accountName: z.string().nullable().describe("display name, username or address of whose it is"),
+    appName: z.string().nullable().describe("the app with forms of its own in which it was begun"),
     endedAt: timestamp.nullable(),
     endReason: z.string().nullable(),
   })

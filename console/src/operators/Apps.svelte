@@ -34,7 +34,7 @@
       {#if app.ownForms}<span class="text-quiet block text-sm">has forms of its own</span>{/if}
       {#if app.basicPasswords}<span class="text-quiet block text-sm">takes passwords as HTTP Basic</span>{/if}
     </td>
-    <td class="px-4 py-2.5"><CopyableId id={app.clientId} /></td>
+    <td class="px-4 py-2.5 whitespace-nowrap"><CopyableId id={app.clientId} /></td>
     <td class="px-4 py-2.5"
       >{#each app.redirectUris as address (address)}<code class="block break-all">{address}</code>{/each}</td
     >

@@ -2,7 +2,7 @@
   /** Sessions with their lives as bars, and a way to end each. */
   import type { OperatorSession } from "@lucchetto/contract";
   import { routes } from "@lucchetto/contract";
-  import { device } from "../lib/device.ts";
+  import { device, methods } from "../lib/device.ts";
   import type { List } from "../lib/list.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
@@ -33,12 +33,16 @@
 </script>
 
 <FormProblem {problem} />
-<ListTable {list} caption="Sessions" head={["Device", "State", "Life", "Last seen", "Session", "Action"]}>
+<ListTable
+  {list}
+  caption="Sessions"
+  head={["Device", "State", "Life", "Last seen", withAccount ? "Whose" : "Session", "Action"]}
+>
   {#snippet row(one: OperatorSession)}
     <td class="px-4 py-2.5">
       {device(one.userAgent)}
       <span class="text-quiet block text-sm"
-        >{one.network ?? "unknown network"} · {one.kind}, {one.amr.join("+")}</span
+        >{one.network ?? "unknown network"} · {one.kind}, {methods(one.amr)}{#if one.appName !== null}, at {one.appName}{/if}</span
       >
     </td>
     <td class="px-4 py-2.5">
@@ -48,9 +52,10 @@
     <td class="px-4 py-2.5"><SessionBar session={one} endedAt={one.endedAt} /></td>
     <td class="px-4 py-2.5"><Ago at={one.lastSeenAt} /></td>
     <td class="px-4 py-2.5">
-      <CopyableId id={one.id} short />
-      {#if withAccount}<a class="block text-sm" href={at(`/console/accounts/${one.accountId}`)}>its account</a
+      {#if withAccount}<a class="block" href={at(`/console/accounts/${one.accountId}`)}
+          >{one.accountName ?? "its account"}</a
         >{/if}
+      <CopyableId id={one.id} short />
     </td>
     <td class="px-4 py-2.5">
       {#if one.endedAt === null}

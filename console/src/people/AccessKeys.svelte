@@ -8,7 +8,6 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
-  import CopyableId from "../parts/CopyableId.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -29,6 +28,7 @@
   let problem: string | null = $state(null);
   let said = $state("");
   let made: { name: string; key: string } | null = $state(null);
+  let isCopied = $state(false);
   let name = $state("");
   let days: string = $state("90");
   let isLimited = $state(false);
@@ -54,11 +54,17 @@
     const { body } = await call(routes.makeAccessKey, { body: wanted });
     made = { name: body.accessKey.name, key: body.key };
     said = "";
+    isCopied = false;
     name = "";
     await look();
   });
   const judge = (): Record<string, string> =>
     name.trim() === "" ? { name: "Say what the key is for." } : {};
+
+  async function copy(key: string): Promise<void> {
+    await navigator.clipboard.writeText(key);
+    isCopied = true;
+  }
 
   async function remove(one: AccessKey): Promise<void> {
     try {
@@ -86,7 +92,12 @@
       <div class="border-brass bg-slab mb-8 rounded-lg border-2 p-4">
         <h2 class="font-semibold">“{made.name}” is made</h2>
         <p class="mt-1 mb-3">Copy the key now: it is shown this once.</p>
-        <p class="break-all"><CopyableId id={made.key} /></p>
+        <code class="block break-all">{made.key}</code>
+        <button
+          type="button"
+          class="border-line bg-slab mt-3 rounded border px-3 py-1 text-sm"
+          onclick={() => copy(made?.key ?? "")}>{isCopied ? "Copied ✓" : "Copy the key"}</button
+        >
         <p class="text-quiet mt-3 text-sm">A script sends it in a header:</p>
         <code class="block break-all">Authorization: Bearer {made.key.slice(0, 8)}…</code>
       </div>

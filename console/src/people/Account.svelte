@@ -77,19 +77,21 @@
     <p class="mt-1 mb-3">{device(current.userAgent)}, signed in <Ago at={current.authTime} /></p>
     <SessionBar session={current} />
     <p class="mt-3"><a href={at("/account/sessions")}>All your sessions</a></p>
-    <div class="mt-8 flex flex-wrap items-center gap-6">
+    <ul class="mt-6 space-y-1">
+      <li><a href={at("/account/details")}>Change name or language</a></li>
+      {#if page.mail !== "none"}<li><a href={at("/account/email")}>Change address</a></li>{/if}
+      <li><a href={at("/account/password")}>Change password</a></li>
+      <li><a href={at("/account/access-keys")}>Keys for scripts</a></li>
+      <li><a href={at("/account/erase")}>Your data</a></li>
+      {#if account.labels.includes("operator")}<li><a href={at("/console")}>Operators’ console</a></li>{/if}
+    </ul>
+    <p class="mt-8">
       <a
         href={at("/sign-out")}
-        class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
+        class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
         >Sign out</a
       >
-      <a href={at("/account/details")}>Change name or language</a>
-      {#if page.mail !== "none"}<a href={at("/account/email")}>Change address</a>{/if}
-      <a href={at("/account/password")}>Change password</a>
-      <a href={at("/account/access-keys")}>Keys for scripts</a>
-      <a href={at("/account/erase")}>Your data</a>
-      {#if account.labels.includes("operator")}<a href={at("/console")}>Operators’ console</a>{/if}
-    </div>
+    </p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />

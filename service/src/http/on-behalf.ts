@@ -4,6 +4,7 @@
  */
 import { hashToken } from "@lucchetto/core";
 import type { FastifyInstance, FastifyRequest } from "fastify";
+import { noteUseOf } from "../app/app.ts";
 import type { ServiceContext } from "../context.ts";
 import { networkOf } from "./network.ts";
 import { ProblemReply } from "./problem.ts";
@@ -50,16 +51,18 @@ export function readBehalf(app: FastifyInstance, context: ServiceContext): void 
 
 /** @throws ProblemReply `app-unknown`, `malformed-request`. */
 async function behalfOf(
-  { lookUps, questions }: ServiceContext,
+  context: ServiceContext,
   { headers }: FastifyRequest,
   key: string,
 ): Promise<Behalf | null> {
+  const { lookUps, questions } = context;
   const hashed = hashToken("app-key", key);
   const app = hashed === null ? null : await lookUps.appKey(hashed);
   if (app === null)
     throw new ProblemReply("app-unknown", {
       detail: "The header Lucchetto-App-Key holds no app key that is known here.",
     });
+  noteUseOf(context, app);
   if (!app.ownForms) return null;
   const address = String(headers[BEHALF_HEADERS.address] ?? "");
   if (networkOf(address) === null)

@@ -12,7 +12,7 @@ import { keepStreams } from "./events.ts";
 import { endOtherSessions, endOwnSession, listOwnSessions } from "./own.ts";
 import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
-import { findLiving, listSessions } from "./store.ts";
+import { findLiving, listSessions, namesBeside } from "./store.ts";
 
 /** `GET/DELETE /v1/session`, and the operators' sessions. */
 export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -82,9 +82,14 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.listSessions, async ({ query }, { caller }) => {
       const rows = await listSessions(context.dataSource, query, query);
       const now = context.clock.now();
-      const body = pageOf(rows, query, (row) =>
-        showSessionToOperator(row, { now, current: row.id === caller.session.id }),
+      const names = await namesBeside(
+        context.dataSource,
+        rows.map(({ id }) => id),
       );
+      const body = pageOf(rows, query, (row) => {
+        const current = row.id === caller.session.id;
+        return showSessionToOperator(row, { now, current, names: names.get(row.id) });
+      });
       return answer(200, body);
     });
 

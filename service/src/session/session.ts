@@ -147,13 +147,23 @@ export function showSession(session: SessionRow, current: boolean): Session {
 /** A session as operators see it; one past a limit counts as ended there. */
 export function showSessionToOperator(
   session: SessionRow,
-  { now, current }: { now: Date; current: boolean },
+  {
+    now,
+    current,
+    names,
+  }: {
+    now: Date;
+    current: boolean;
+    names: { accountName: string | null; appName: string | null } | undefined;
+  },
 ): OperatorSession {
   const limit = session.idleEndsAt < session.endsAt ? session.idleEndsAt : session.endsAt;
   const lapsed = session.endedAt === null && !isSessionAlive(session, now);
   return {
     ...showSession(session, current),
     accountId: session.accountId,
+    accountName: names?.accountName ?? null,
+    appName: names?.appName ?? null,
     endedAt: (session.endedAt ?? (lapsed ? limit : null))?.toISOString() ?? null,
     endReason:
       session.endReason ?? (lapsed ? (limit === session.endsAt ? "absolute-limit" : "idle-limit") : null),

@@ -206,6 +206,22 @@ export function listSessions(
   });
 }
 
+/** What operators read beside sessions: whose they are, and the apps with forms of their own they were begun in. */
+export async function namesBeside(
+  dataSource: DataSource,
+  sessionIds: readonly string[],
+): Promise<ReadonlyMap<string, { accountName: string | null; appName: string | null }>> {
+  if (sessionIds.length === 0) return new Map();
+  const rows = await dataSource.query<
+    Array<{ id: string; accountName: string | null; appName: string | null }>
+  >(
+    `SELECT s.id, COALESCE(a.displayName, a.username, a.email) AS accountName, app.name AS appName
+     FROM session s JOIN account a ON a.id = s.accountId LEFT JOIN app ON app.id = s.appId WHERE s.id IN (?)`,
+    [sessionIds],
+  );
+  return new Map(rows.map(({ id, ...names }) => [id, names]));
+}
+
 /** Writes down uses of many sessions in one statement. A use never shortens a life, and never revives one. */
 export async function noteUses(
   dataSource: DataSource,
