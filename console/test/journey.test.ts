@@ -457,6 +457,8 @@ describe("every page", () => {
       await look("/account/email", "form");
       await look("/account/sessions", "li");
       await look("/account/erase", "form");
+      await look("/account/access-keys", "form");
+      await look("/account/reauthenticate", "form");
       await look("/sign-out", "form");
       await look("/console/mail", "table");
       await look("/console/accounts", "td a");
@@ -466,7 +468,7 @@ describe("every page", () => {
       for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
       await look("/console/hashes", "canvas");
       await look("/console/webhooks", "text=Notices to the application stand here");
-      expect(titles.size).toBe(17);
+      expect(titles.size).toBe(19);
       expect(complaints).toEqual([]);
       await context.close();
     },

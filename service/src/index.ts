@@ -4,4 +4,5 @@ export type { Clock, MovableClock } from "./clock/clock.ts";
 export { ConfigurationError, loadConfiguration } from "./config/index.ts";
 export type { Configuration } from "./config/index.ts";
 export { createService } from "./service.ts";
+export { sweepSessions } from "./session/store.ts";
 export { createDataSource, ENTITIES, MIGRATIONS, schemaStatus } from "./storage/index.ts";

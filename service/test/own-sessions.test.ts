@@ -1,5 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
+import { sweepSessions } from "@lucchetto/service";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 import { codeOf, Visitor } from "../../testing/visitor.ts";
@@ -10,6 +11,7 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
+const DAY = 86_400_000;
 const FIREFOX = "Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0";
 
 describe("one's own sessions", () => {
@@ -86,5 +88,42 @@ describe("one's own data", () => {
     ])
       expect(await service.dataSource.query(`SELECT 1 FROM ${table} = ?`, [id])).toEqual([]);
     await expect(service.as(await service.operator())(routes.eraseOwnAccount)).rejects.toThrow(/operator/);
+  });
+});
+
+describe("ended sessions", () => {
+  test("are kept as history for the configured time, then swept in small batches with their check tokens", async () => {
+    const kept = await startService({ settings: { LUCCHETTO_SESSIONS_KEEP_ENDED: "2d" } });
+    try {
+      const { id, token } = await kept.register("dario@brina.example");
+      const rows = async () => (await listed()).map(({ endReason }) => endReason);
+      const listed = async () => {
+        const operator = kept.as(await kept.operator());
+        return (await operator(routes.listSessions, { query: { accountId: id } })).body.items;
+      };
+      await kept.as(token)(routes.signOut);
+      // More than one batch holds.
+      const [{ now }] = await kept.dataSource.query("SELECT MAX(endedAt) AS now FROM session");
+      await kept.dataSource.query(
+        `INSERT INTO session (id, tokenHash, accountId, kind, aal, amr, authTime, createdAt, lastSeenAt, idleEndsAt, endsAt, endedAt, endReason)
+         SELECT UUID(), UNHEX(SHA2(seq, 256)), ?, 'ordinary', 1, '["pwd"]', ?, ?, ?, ?, ?, ?, 'signed-out' FROM seq_1_to_450`,
+        [id, now, now, now, now, now, now],
+      );
+      await kept.signIn("dario@brina.example");
+      const sweep = () => sweepSessions(kept.dataSource, new Date(kept.clock.now().getTime() - 2 * DAY));
+      expect(await sweep()).toBe(0);
+      await kept.clock.advance(DAY);
+      expect(await sweep()).toBe(0);
+      expect(await rows()).toContain("signed-out");
+      await kept.clock.advance(DAY);
+      expect(await sweep()).toBe(451);
+      // What lapsed by itself goes as well, in its time.
+      expect(await rows()).toEqual(["idle-limit"]);
+      await kept.clock.advance(DAY);
+      expect(await sweep()).toBeGreaterThan(0);
+      expect(await rows()).toEqual([]);
+    } finally {
+      await kept.stop();
+    }
   });
 });
