@@ -108,15 +108,18 @@ export function createHasp(options: HaspOptions): Hasp {
     },
   };
 
+  function isScript({ headers }: Visit): boolean {
+    return readAuthorization(headers.authorization, settings) !== null;
+  }
+
   /** Browsers send a Basic password along by themselves, also with what foreign pages make them send. */
   function isBasicFromElsewhere(visit: Visit): boolean {
     const isBasic = /^Basic /i.test(visit.headers.authorization ?? "");
-    return isBasic && !isReading(visit) && !isOwnOrigin(visit, returnAddress.origin);
+    return isBasic && isScript(visit) && !isReading(visit) && !isOwnOrigin(visit, returnAddress.origin);
   }
 
   function askToSignIn(visit: Visit, wanted: Wanted): Answer {
-    const isScript = readAuthorization(visit.headers.authorization) !== null;
-    if (!isScript && isPage(visit)) {
+    if (!isScript(visit) && isPage(visit)) {
       if (isReading(visit)) return dance.depart(visit, visit.url, stepOf(wanted));
       return page({
         status: 401,
@@ -126,10 +129,10 @@ export function createHasp(options: HaspOptions): Hasp {
         headers: { "www-authenticate": challengesFor(visit)[0] ?? "Bearer" },
       });
     }
-    const detail = isScript
+    const detail = isScript(visit)
       ? "The access key in the Authorization header is not known, has ended, or was shown under another name."
       : `Nobody is signed in. Sign in at ${returnAddress.origin}${paths.signIn} and try again, or send an access key: Authorization: Bearer lca_…`;
-    const challenges = challengesFor(visit, isScript ? ', error="invalid_token"' : "");
+    const challenges = challengesFor(visit, isScript(visit) ? ', error="invalid_token"' : "");
     return problem(service, "not-signed-in", { detail, headers: { "www-authenticate": challenges } });
   }
 

@@ -62,7 +62,7 @@ export function createRecogniser(
       const who = await lucchetto.introspect(credentials.key, credentials.username);
       return who && accountOf(who);
     }
-    if (credentials.kind === "unknown" || !basicPasswords || address === undefined) return null;
+    if (address === undefined) return null;
     const { username: identifier, password } = credentials;
     const userAgent = headers["user-agent"];
     const account = await lucchetto.checkBasic({ identifier, password, address, userAgent });
@@ -71,7 +71,7 @@ export function createRecogniser(
 
   return {
     async recognise(visit, isFreshWanted = false) {
-      const credentials = readAuthorization(visit.headers.authorization);
+      const credentials = readAuthorization(visit.headers.authorization, { basicPasswords });
       if (credentials !== null) return recogniseScript(credentials, visit);
       const token = cookies.readCheckToken(visit.headers.cookie);
       const who = token === undefined ? null : await askAbout(token, isFreshWanted);

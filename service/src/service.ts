@@ -1,5 +1,6 @@
 /** Puts the service together: shared context, guards of every request, and the rooms' routes. */
 import { randomBytes, randomUUID } from "node:crypto";
+import type { IncomingMessage } from "node:http";
 import type { Socket } from "node:net";
 import type { FastifyHelmetOptions } from "@fastify/helmet";
 import helmet from "@fastify/helmet";
@@ -25,6 +26,7 @@ import { basePathOf } from "./http/address.ts";
 import { acceptJson, BODY_LIMIT } from "./http/body.ts";
 import { hostCookie } from "./http/host-cookie.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
+import { listedAmong } from "./http/network.ts";
 import { readBehalf } from "./http/on-behalf.ts";
 import { describeApi } from "./http/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
@@ -101,7 +103,7 @@ export async function createService({
     exposeHeadRoutes: false,
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 200 },
-    genReqId: () => randomUUID(),
+    genReqId: requestIds(trustedProxies),
     clientErrorHandler: refuseBrokenRequest(publicUrl),
     // An address that cannot be decoded, or a part of it that is far too long.
     frameworkErrors: (error, request, reply) =>
@@ -216,6 +218,16 @@ export async function createService({
     await context.compromised?.close();
   });
   return app;
+}
+
+/** Ids of a trusted proxy's own making are kept, where they are plain; everybody else gets a new one. */
+function requestIds(trustedProxies: readonly string[]): (request: IncomingMessage) => string {
+  if (trustedProxies.length === 0) return () => randomUUID();
+  return ({ headers, socket }) => {
+    const given = headers["x-request-id"];
+    const isPlain = typeof given === "string" && /^[A-Za-z0-9._-]{8,60}$/.test(given);
+    return isPlain && listedAmong(trustedProxies, socket.remoteAddress ?? "") ? given : randomUUID();
+  };
 }
 
 /** Headers of every reply. They are the same for all, so they are made once. */

@@ -98,7 +98,7 @@ describe("access keys", () => {
     }
   });
 
-  test("it ends when it says, when deleted, with a reset, and for good with a suspension", async () => {
+  test("LI-12 SE-8 it ends when it says, when deleted, with a reset, and for good with a suspension", async () => {
     const expiresAt = new Date(service.clock.now().getTime() + 60_000).toISOString();
     const { key: short } = await makeKey({ name: "a minute", expiresAt });
     expect((await introspect(short))["exp"]).toBe(Math.floor(new Date(expiresAt).getTime() / 1_000));

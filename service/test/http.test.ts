@@ -49,6 +49,30 @@ describe("problems", () => {
     expect(ids).not.toContain("mine");
     for (const id of ids) expect(service.log()).toContain(id);
   });
+
+  test("HT-9 a trusted proxy's id is kept in a safe form, and replaced in any other", async () => {
+    const behind = await startService({
+      beside: service,
+      settings: { LUCCHETTO_TRUSTED_PROXIES: '["127.0.0.1"]' },
+    });
+    try {
+      const idFor = async (id: string) =>
+        (await send(behind, "GET", "/v1/session", { headers: { "x-request-id": id } })).headers.get(
+          "x-request-id",
+        );
+      expect(await idFor("proxy-0123456789")).toBe("proxy-0123456789");
+      for (const unsafe of [
+        "short",
+        "x".repeat(1_000),
+        "with spaces in it",
+        "<script>alert(1)</script>",
+        "a;b=c;d=e",
+      ])
+        expect(await idFor(unsafe)).toMatch(/^[0-9a-f]{8}-/);
+    } finally {
+      await behind.stop();
+    }
+  });
 });
 
 describe("where requests may come from", () => {

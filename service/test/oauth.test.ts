@@ -2,7 +2,7 @@ import { createHash, randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { TestService } from "../../testing/service.ts";
-import { send, startService } from "../../testing/service.ts";
+import { PASSWORD, send, startService } from "../../testing/service.ts";
 
 const RETURN = "http://localhost:9999/signed-in";
 const VERIFIER = randomBytes(32).toString("base64url");
@@ -113,6 +113,39 @@ describe("the authorization endpoint", () => {
       expect(reply.status).toBe(400);
       expect(reply.json()).toMatchObject({ code: "unknown-app" });
     }
+  });
+
+  test("OA-9 a level or freshness that the session lacks is asked for where it can be shown, else refused honestly", async () => {
+    const own = await service.signIn("anna@brina.example");
+    const ask = async (token: string, changes: Record<string, string>) => {
+      const reply = await send(service, "GET", request(changes), { headers: cookieOf(token) });
+      return new URL(reply.headers.get("location") ?? "", service.url);
+    };
+    const errorOf = async (token: string, changes: Record<string, string>) =>
+      (await ask(token, changes)).searchParams.get("error");
+    for (const met of [
+      { max_age: "600" },
+      { acr_values: "aal1" },
+      { acr_values: "urn:else aal1" },
+      { max_age: "0" },
+    ] as Array<Record<string, string>>)
+      expect((await ask(own, met)).searchParams.get("code")).toMatch(/^lcc_/);
+    expect(await errorOf(own, { acr_values: "aal2" })).toBe("unmet_authentication_requirements");
+    expect(await errorOf(own, { acr_values: "urn:else" })).toBe("unmet_authentication_requirements");
+    expect(await errorOf(own, { max_age: "soon" })).toBe("invalid_request");
+
+    await service.clock.advance(5 * 60_000);
+    const page = await ask(own, { max_age: "299" });
+    expect(page.pathname).toBe("/account/reauthenticate");
+    expect(page.searchParams.get("next")).toMatch(/^\/oauth\/authorize\?.*max_age=299/);
+    expect(await errorOf(own, { max_age: "299", prompt: "none" })).toBe("login_required");
+    const proof = { type: "password", password: PASSWORD } as const;
+    const { body } = await service.as(own)(routes.reauthenticate, { body: { proof } });
+    const { access_token: check } = (await swap(await codeFor(body.token ?? "", { max_age: "299" }))).json<{
+      access_token: string;
+    }>();
+    const answer = await introspect(check);
+    expect(Number(answer["checked_at"]) - Number(answer["auth_time"])).toBeLessThan(60);
   });
 
   test("sends a guest to the sign-in page, and to register where that was asked for", async () => {

@@ -165,6 +165,8 @@ function describeStandards(components: Components): Json {
             code_challenge_method: z.literal("S256"),
             state: z.string().optional(),
             prompt: z.enum(["none", "create"]).optional(),
+            acr_values: z.string().optional(),
+            max_age: z.string().optional(),
           }),
         ),
         responses: {
@@ -194,8 +196,34 @@ function describeStandards(components: Components): Json {
       post: {
         ...ofApps,
         summary: "Who is there (RFC 7662); asking counts as use",
-        requestBody: form(z.object({ token: z.string(), token_type_hint: z.string().optional() })),
+        requestBody: form(
+          z.object({
+            token: z.string().describe("a check token of this app (lck_…), or an access key (lca_…)"),
+            token_type_hint: z.string().optional(),
+            username: z.string().optional().describe("the name that came with an access key as HTTP Basic"),
+          }),
+        ),
         responses: { "200": json(introspection), "400": refused, "401": refused },
+      },
+    },
+    "/v1/proxy-check": {
+      get: {
+        tags: ["proxy-check"],
+        summary:
+          "Asked by reverse proxies before they let a request through; the configuration lists who may ask",
+        parameters: describeParameters(
+          components,
+          "query",
+          z.object({
+            label: z.string().optional().describe("403 to whoever does not carry it"),
+            guests: z.enum(["yes"]).optional().describe("guests pass, without identity"),
+          }),
+        ),
+        responses: {
+          "200": { description: "May pass; who it is stands in the headers Lucchetto-…" },
+          "401": problemReply(components),
+          "403": problemReply(components),
+        },
       },
     },
     [OAUTH_PATHS.revoke]: {

@@ -95,7 +95,7 @@ function readChallenge(query: URLSearchParams): string {
 }
 
 /** Levels that can be asked for by `acr_values`. */
-export const LEVELS = ["aal1", "aal2"] as const;
+const LEVELS = ["aal1", "aal2"] as const;
 
 /**
  * What a session lacks of the level and freshness that an app asks for (RFC 9470 section 4). `acr_values` lists what the

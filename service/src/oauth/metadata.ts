@@ -1,7 +1,7 @@
 /** The metadata document (RFC 8414): what is named here answers as named. */
 import type { Metadata } from "@lucchetto/contract";
 import { OAUTH_PATHS } from "@lucchetto/contract";
-import { LEVELS, PROMPTS } from "./authorize.ts";
+import { PROMPTS } from "./authorize.ts";
 
 const APP_AUTHENTICATION = ["client_secret_basic", "client_secret_post"];
 
@@ -21,7 +21,8 @@ export function describeServer(publicUrl: string): Metadata {
     introspection_endpoint_auth_methods_supported: APP_AUTHENTICATION,
     revocation_endpoint_auth_methods_supported: APP_AUTHENTICATION,
     prompt_values_supported: [...PROMPTS],
-    acr_values_supported: [...LEVELS],
+    // Nobody can reach aal2 before there are second factors.
+    acr_values_supported: ["aal1"],
     authorization_response_iss_parameter_supported: true,
     service_documentation: `${publicUrl}/docs`,
   };

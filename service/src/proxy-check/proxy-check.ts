@@ -82,11 +82,14 @@ export async function checkForProxy(
   { label, guests }: ProxyWish,
 ): Promise<IdentityHeaders | null> {
   const app = await proxiedApp(context);
-  const who = await recognise(context, request, app);
+  const script = scriptOf(request, app);
+  const who = await (script === null
+    ? recogniseBrowser(context, request, app)
+    : recogniseScript(context, request, { app, script }));
   if (who === null) {
-    if (guests && request.headers.authorization === undefined) return null;
+    if (guests && script === null) return null;
     throw new ProblemReply("not-signed-in", {
-      headers: { "www-authenticate": challengesFor(context, request) },
+      headers: { "www-authenticate": challengesFor(context, request, script !== null) },
     });
   }
   if (label !== undefined && !who.labels.includes(label)) {
@@ -100,10 +103,24 @@ type Who = Pick<
   "sub" | "reference" | "email" | "username" | "name" | "labels" | "sid" | "acr"
 >;
 
-async function recognise(context: ServiceContext, request: FastifyRequest, app: AppRow): Promise<Who | null> {
-  const { authorization, cookie } = request.headers;
-  if (authorization !== undefined) return recogniseScript(context, request, app);
-  const token = context.proxyCookie.read(cookie);
+/** What a script shows; `null` where the header holds nothing for us, but for a server before this one, say. */
+function scriptOf(
+  { headers }: FastifyRequest,
+  { basicPasswords }: AppRow,
+): { readonly name: string | undefined; readonly secret: string; readonly isBasic: boolean } | null {
+  const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(headers.authorization ?? "")?.[1];
+  if (bearer?.startsWith("lca_") === true) return { name: undefined, secret: bearer, isBasic: false };
+  const basic = readBasicPair(headers.authorization);
+  if (basic === null || !(basicPasswords || basic.password.startsWith("lca_"))) return null;
+  return { name: basic.name, secret: basic.password, isBasic: true };
+}
+
+async function recogniseBrowser(
+  context: ServiceContext,
+  request: FastifyRequest,
+  app: AppRow,
+): Promise<Who | null> {
+  const token = context.proxyCookie.read(request.headers.cookie);
   const hashed = token === undefined ? null : hashToken("check-token", token);
   if (hashed === null) return null;
   const found = await context.lookUps.checkToken(hashed);
@@ -114,28 +131,24 @@ async function recognise(context: ServiceContext, request: FastifyRequest, app: 
 async function recogniseScript(
   context: ServiceContext,
   request: FastifyRequest,
-  app: AppRow,
+  { app, script }: { app: AppRow; script: NonNullable<ReturnType<typeof scriptOf>> },
 ): Promise<Who | null> {
-  const { authorization = "" } = request.headers;
+  const { name, secret, isBasic } = script;
   const visit = visitOf(request);
-  const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(authorization)?.[1];
-  const basic = bearer === undefined ? readBasicPair(authorization) : null;
-  const key = bearer ?? basic?.password ?? "";
-  if (basic !== null) assertNotFromElsewhere(context, request);
-  if (key.startsWith("lca_")) {
-    const shown = { text: key, username: basic?.name, appId: app.id, visit };
+  if (isBasic) assertNotFromElsewhere(context, request);
+  if (secret.startsWith("lca_")) {
+    const shown = { text: secret, username: name, appId: app.id, visit };
     const held = await recogniseAccessKey(context, shown);
     const answer = held && describeAccessKey(context, held, app.clientId);
     return answer?.active === true ? answer : null;
   }
-  if (basic === null || !app.basicPasswords) return null;
   context.questions.note(app.id, "basic");
-  const { name: identifier, password } = basic;
   try {
-    const account = await checkBasicPassword(context, { identifier, password, visit });
-    const { id: sub, displayName: name, reference, email, username } = account;
+    const shown = { identifier: name ?? "", password: secret, visit };
+    const account = await checkBasicPassword(context, shown);
+    const { id: sub, displayName, reference, email, username } = account;
     const labels = account.labels.filter((label) => label !== OPERATOR_LABEL);
-    return { sub, name, reference, email, username, labels, acr: "aal1" };
+    return { sub, name: displayName, reference, email, username, labels, sid: undefined, acr: "aal1" };
   } catch (error) {
     if (error instanceof ProblemReply && error.code === "sign-in-refused") return null;
     throw error;
@@ -155,9 +168,13 @@ function assertNotFromElsewhere({ configuration }: ServiceContext, { headers }: 
 }
 
 /** Basic is not offered to browsers: they would ask for a password in a window of their own. */
-function challengesFor({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
+function challengesFor(
+  { configuration }: ServiceContext,
+  { headers }: FastifyRequest,
+  isWrong: boolean,
+): string {
   const realm = `realm="${configuration.publicUrl}"`;
-  const error = headers.authorization === undefined ? "" : ', error="invalid_token"';
+  const error = isWrong ? ', error="invalid_token"' : "";
   const isBrowser = headers["sec-fetch-mode"] !== undefined;
   return isBrowser ? `Bearer ${realm}${error}` : `Bearer ${realm}${error}, Basic ${realm}, charset="UTF-8"`;
 }
