@@ -38,6 +38,7 @@ import { sweepMails } from "./mail/store.ts";
 import { mailLinkRoutes } from "./mail-link/routes.ts";
 import { sweepLinks } from "./mail-link/store.ts";
 import { readApp } from "./oauth/client-authentication.ts";
+import { takeQuickChecks } from "./oauth/quick-check.ts";
 import { metadataRoute, oauthRoutes } from "./oauth/routes.ts";
 import { findCheckTokens, findKeyedTokens, pairOf, sweepCodes } from "./oauth/store.ts";
 import { pageRoutes } from "./pages/routes.ts";
@@ -93,6 +94,7 @@ export async function createService({
   logger,
 }: ServiceParts): Promise<FastifyInstance> {
   const { publicUrl, mode, trustedProxies, passwords, sessions, site } = configuration;
+  const idOf = requestIds(trustedProxies);
   const app = Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
@@ -103,7 +105,7 @@ export async function createService({
     exposeHeadRoutes: false,
     forceCloseConnections: true,
     routerOptions: { maxParamLength: 200 },
-    genReqId: requestIds(trustedProxies),
+    genReqId: idOf,
     clientErrorHandler: refuseBrokenRequest(publicUrl),
     // An address that cannot be decoded, or a part of it that is far too long.
     frameworkErrors: (error, request, reply) =>
@@ -155,9 +157,9 @@ export async function createService({
   const methodsOf = rememberMethods(app);
   acceptJson(app);
   answerProblems(app, publicUrl);
-  await guard(app, publicUrl);
+  const headers = await guard(app, publicUrl);
   readBehalf(app, context);
-  logRequests(app, configuration.log.level);
+  const logAnswer = logRequests(app, configuration.log.level);
   const metrics = collectMetrics(app, context.hashing);
   const fleet = createFleetCounter(context);
   if ("refresh" in clock) followMovedClock(app, clock, fleet);
@@ -177,7 +179,7 @@ export async function createService({
 
   await app.register(
     async (own) => {
-      await own.register(healthRoutes(context, metrics));
+      await own.register(healthRoutes(context, metrics.registry));
       await own.register(accountRoutes(context));
       await own.register(signInRoutes(context));
       await own.register(passwordRoutes(context));
@@ -207,6 +209,16 @@ export async function createService({
   // RFC 8414 section 3: for an issuer with a path, the well-known part comes before it.
   if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
 
+  takeQuickChecks(app, context, {
+    path: basePath + OAUTH_PATHS.introspect,
+    headers,
+    idOf,
+    refreshClock: "refresh" in clock ? () => clock.refresh() : null,
+    answered(answer) {
+      metrics.observe(answer);
+      logAnswer(answer);
+    },
+  });
   workRegularly(app, context, fleet);
   if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
     dataSource.subscribers.push(noticeSubscriber);
@@ -230,8 +242,8 @@ function requestIds(trustedProxies: readonly string[]): (request: IncomingMessag
   };
 }
 
-/** Headers of every reply. They are the same for all, so they are made once. */
-async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
+/** Headers of every reply. They are the same for all, so they are made once. @returns them. */
+async function guard(app: FastifyInstance, publicUrl: string): Promise<Record<string, string>> {
   const headers = await headersOf({
     // Pages bring a policy of their own; everything else is data and may load nothing.
     contentSecurityPolicy: {
@@ -247,6 +259,7 @@ async function guard(app: FastifyInstance, publicUrl: string): Promise<void> {
     reply.headers(headers).header("x-request-id", request.id);
     done();
   });
+  return headers;
 }
 
 /** What helmet would set on a reply: asked once, of an application of its own. */
@@ -261,18 +274,28 @@ async function headersOf(options: FastifyHelmetOptions): Promise<Record<string, 
   return Object.fromEntries(entries.map(([name, value]) => [name, String(value)]));
 }
 
-/** One line a request: never its query, its headers or its body. */
-function logRequests(app: FastifyInstance, level: Configuration["log"]["level"]): void {
-  const saysRequests = level === "debug" || level === "info";
-  app.addHook("onResponse", (request, reply, done) => {
-    if (saysRequests) {
-      // The route's pattern: an address that met no route may hold anything, a token too.
-      const path = request.routeOptions.url ?? "(no route)";
-      const milliseconds = Math.round(reply.elapsedTime);
-      request.log.info({ method: request.method, path, status: reply.statusCode, milliseconds }, "answered");
-    }
+/** An answer for the log: never its query, its headers or its body. */
+interface LoggedAnswer {
+  readonly method: string;
+  /** The route's pattern: an address that met no route may hold anything, a token too. */
+  readonly route: string;
+  readonly status: number;
+  readonly seconds: number;
+}
+
+/** One line a request. @returns writes one for an answer that was given outside the framework. */
+function logRequests(
+  app: FastifyInstance,
+  level: Configuration["log"]["level"],
+): (answer: LoggedAnswer & { readonly requestId: string }) => void {
+  if (level !== "debug" && level !== "info") return () => undefined;
+  const say = (log: FastifyBaseLogger, { method, route: path, status, seconds }: LoggedAnswer, more = {}) =>
+    log.info({ ...more, method, path, status, milliseconds: Math.round(seconds * 1_000) }, "answered");
+  app.addHook("onResponse", ({ log, method, routeOptions }, { statusCode: status, elapsedTime }, done) => {
+    say(log, { method, route: routeOptions.url ?? "(no route)", status, seconds: elapsedTime / 1_000 });
     done();
   });
+  return (answer) => say(app.log, answer, { requestId: answer.requestId });
 }
 
 /** Development only: every request is answered by the stored clock, whichever instance moved it. */

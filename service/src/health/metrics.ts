@@ -6,8 +6,22 @@ import type { Hashing } from "../password/hashing.ts";
 /** Seconds; a password check lies around a quarter. */
 const DURATION_BUCKETS = [0.002, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
 
+/** An answer, to be counted under its route's pattern: never the address, which may hold an id. */
+export interface Answered {
+  readonly method: string;
+  readonly route: string;
+  readonly status: number;
+  readonly seconds: number;
+}
+
+export interface Metrics {
+  readonly registry: Registry;
+  /** Counts one that was given outside the framework. */
+  observe(answered: Answered): void;
+}
+
 /** Counts every request of the service and shows the hashing's load. */
-export function collectMetrics(app: FastifyInstance, hashing: Hashing): Registry {
+export function collectMetrics(app: FastifyInstance, hashing: Hashing): Metrics {
   const registry = new Registry();
   collectDefaultMetrics({ register: registry });
   new Gauge({
@@ -37,17 +51,19 @@ export function collectMetrics(app: FastifyInstance, hashing: Hashing): Registry
   });
   // Labels are looked up once for each of the few combinations there are.
   const children = new Map<string, ReturnType<typeof durations.labels>>();
-  app.addHook("onResponse", ({ method, routeOptions }, reply, done) => {
-    // The route's pattern, never the address, which may hold an id.
-    const route = routeOptions.url ?? "none";
-    const name = `${method} ${route} ${reply.statusCode}`;
+  const observe = ({ method, route, status, seconds }: Answered): void => {
+    const name = `${method} ${route} ${status}`;
     let child = children.get(name);
     if (child === undefined) {
-      child = durations.labels({ method, route, status: String(reply.statusCode) });
+      child = durations.labels({ method, route, status: String(status) });
       children.set(name, child);
     }
-    child.observe(reply.elapsedTime / 1_000);
+    child.observe(seconds);
+  };
+  app.addHook("onResponse", ({ method, routeOptions }, reply, done) => {
+    const route = routeOptions.url ?? "none";
+    observe({ method, route, status: reply.statusCode, seconds: reply.elapsedTime / 1_000 });
     done();
   });
-  return registry;
+  return { registry, observe };
 }

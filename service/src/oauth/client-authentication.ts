@@ -42,13 +42,13 @@ export function readCredentials(
       "The app key came twice: in the Authorization header and in the body.",
     );
   }
-  return readBasic(authorization);
+  return readAppBasic(authorization);
 }
 
 /** For calls of the contract that an app makes with its key as HTTP Basic. @throws ProblemReply `app-unknown`. */
 export async function readApp(context: ServiceContext, request: FastifyRequest): Promise<KeyedApp> {
   const { authorization } = request.headers;
-  const credentials = authorization === undefined ? null : readBasic(authorization);
+  const credentials = authorization === undefined ? null : readAppBasic(authorization);
   const app = credentials && (await recogniseApp(context, credentials));
   if (app !== null) return app;
   const challenge = `Basic realm="${context.configuration.publicUrl}"`;
@@ -56,7 +56,7 @@ export async function readApp(context: ServiceContext, request: FastifyRequest):
 }
 
 /** Both halves are form-encoded before they are put together (RFC 6749 section 2.3.1). */
-function readBasic(authorization: string): { clientId: string; key: string } | null {
+export function readAppBasic(authorization: string): { clientId: string; key: string } | null {
   const pair = readBasicPair(authorization);
   if (pair === null) return null;
   try {

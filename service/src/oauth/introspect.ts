@@ -1,12 +1,11 @@
 /** Introspection (RFC 7662) and revocation (RFC 7009) of check tokens. */
 import type { Introspection } from "@lucchetto/contract";
 import { hashToken, isSessionAlive, sessionEnd } from "@lucchetto/core";
-import { noteUseOf } from "../app/app.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { CheckedToken } from "./store.ts";
-import { endCheckToken, pairOf } from "./store.ts";
+import { endCheckToken } from "./store.ts";
 
 const INACTIVE = { active: false } as const;
 
@@ -17,24 +16,6 @@ export async function lookUpCheckToken(
 ): Promise<CheckedToken | null> {
   const hashed = hashToken("check-token", text);
   return hashed === null ? null : lookUps.checkToken(hashed);
-}
-
-/**
- * A token that is asked for by its own app, both known by one question: nearly every introspection there is.
- * @returns `null` where it is not so simple; then app and token are looked up for themselves.
- */
-export async function checkAtOnce(
-  context: ServiceContext,
-  credentials: { clientId: string; key: string } | null,
-  token: string,
-): Promise<Introspection | null> {
-  const tokenHash = hashToken("check-token", token);
-  const keyHash = credentials === null ? null : hashToken("app-key", credentials.key);
-  if (credentials === null || tokenHash === null || keyHash === null) return null;
-  const found = await context.lookUps.keyedToken(pairOf(tokenHash, keyHash));
-  if (found?.clientId !== credentials.clientId) return null;
-  noteUseOf(context, found);
-  return introspect(context, found, found);
 }
 
 /** What an app learns by a token. Asking counts as use of the session. */

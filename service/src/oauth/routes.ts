@@ -10,9 +10,9 @@ import { problemOf, ProblemReply, sendProblem } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import type { PageShell } from "../pages/shell.ts";
 import { authorize } from "./authorize.ts";
-import { authenticateApp, readCredentials } from "./client-authentication.ts";
+import { authenticateApp } from "./client-authentication.ts";
 import { parameter, requiredParameter } from "./form.ts";
-import { checkAtOnce, introspect, lookUpCheckToken, revoke } from "./introspect.ts";
+import { introspect, lookUpCheckToken, revoke } from "./introspect.ts";
 import { describeServer } from "./metadata.ts";
 import { OAuthRefusal, sendRefusal } from "./refusal.ts";
 import { swapCode } from "./token.ts";
@@ -57,11 +57,6 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
       const form = formOf(request);
       const token = parameter(form, "token");
       void reply.headers(NOT_KEPT);
-      if (token !== undefined && !request.url.includes("?")) {
-        const credentials = readCredentials(request.headers.authorization, form);
-        const answer = await checkAtOnce(context, credentials, token);
-        if (answer !== null) return answer;
-      }
       // Both look-ups at once; what the second found is used only if the first knows the app.
       const [asking, found] = await Promise.all([
         authenticateApp(context, request, form),

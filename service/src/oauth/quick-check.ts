@@ -1,0 +1,175 @@
+/**
+ * The shortest way for the one question that every request of every application asks: a check token, shown by its own
+ * app. It answers before the framework has a request of its own, which takes as long as everything else together; what
+ * is not exactly that question goes the usual way, and so do all errors. `bench/session-check.mjs` says what it is worth.
+ */
+import type { IncomingMessage, ServerResponse } from "node:http";
+import { performance } from "node:perf_hooks";
+import type { Introspection } from "@lucchetto/contract";
+import { hashToken, TOKEN_PREFIXES } from "@lucchetto/core";
+import type { FastifyInstance } from "fastify";
+import { noteUseOf } from "../app/app.ts";
+import type { ServiceContext } from "../context.ts";
+import { BEHALF_HEADERS } from "../http/on-behalf.ts";
+import { readAppBasic } from "./client-authentication.ts";
+import { introspect } from "./introspect.ts";
+import { pairOf } from "./store.ts";
+
+const FORM = "application/x-www-form-urlencoded";
+/** `token=` and a check token. */
+const BODY = new RegExp(`^token=(${TOKEN_PREFIXES["check-token"]}[A-Za-z0-9_-]{43})$`);
+const BODY_LENGTH = String("token=".length + TOKEN_PREFIXES["check-token"].length + 43);
+const STATUS_OK = 200;
+/** Authorization headers that are remembered as read. */
+const MOST_HEADERS = 1_000;
+const INACTIVE: Introspection = { active: false };
+
+/** What this way shares with the usual one. */
+export interface QuickCheckParts {
+  /** The endpoint's path, with that of the public address. */
+  readonly path: string;
+  /** Headers of every reply, by lower-case name. */
+  readonly headers: Readonly<Record<string, string>>;
+  readonly idOf: (request: IncomingMessage) => string;
+  /** Moves the clock on where it can be moved; `null` where it cannot. */
+  readonly refreshClock: (() => Promise<void>) | null;
+  /** Told of each answer, for log and metrics. */
+  readonly answered: (answer: {
+    method: string;
+    route: string;
+    status: number;
+    seconds: number;
+    requestId: string;
+  }) => void;
+}
+
+/** Takes such questions from now on. */
+export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, parts: QuickCheckParts): void {
+  const readHeader = rememberHeaders();
+  let isClosing = false;
+  app.addHook("preClose", async () => {
+    isClosing = true;
+  });
+
+  const headers: string[] = [
+    ...Object.entries(parts.headers).flat(),
+    ...["content-type", "application/json; charset=utf-8"],
+    ...["cache-control", "no-store"],
+    ...["pragma", "no-cache"],
+  ];
+
+  function isQuick({ method, url, headers: given }: IncomingMessage): boolean {
+    return (
+      method === "POST" &&
+      url === parts.path &&
+      given["content-length"] === BODY_LENGTH &&
+      given["content-type"]?.startsWith(FORM) === true &&
+      given.authorization !== undefined &&
+      given[BEHALF_HEADERS.appKey] === undefined &&
+      !isClosing
+    );
+  }
+
+  /** @returns `null` where it is for the usual way to say what is wrong. */
+  async function answer(credentials: AppCredentials | null, body: string): Promise<Introspection | null> {
+    const token = BODY.exec(body)?.[1];
+    const tokenHash = token === undefined ? null : hashToken("check-token", token);
+    if (credentials === null || tokenHash === null) return null;
+    await parts.refreshClock?.();
+    const found = await context.lookUps.keyedToken(pairOf(tokenHash, credentials.keyHash));
+    if (found?.clientId === credentials.clientId) {
+      noteUseOf(context, found);
+      return introspect(context, found, found);
+    }
+    const asking = await context.lookUps.appKey(credentials.keyHash);
+    if (asking?.clientId !== credentials.clientId) return null;
+    noteUseOf(context, asking);
+    context.questions.note(asking.appId, "introspect");
+    return INACTIVE;
+  }
+
+  async function serve(request: IncomingMessage, response: ServerResponse, body: string): Promise<void> {
+    const began = performance.now();
+    let found: Introspection | null;
+    try {
+      found = await answer(readHeader(request.headers.authorization ?? ""), body);
+    } catch {
+      // The usual way meets the same error, and says it as it should be said.
+      found = null;
+    }
+    if (found === null) return usualWay(request, response, body);
+    const text = JSON.stringify(found);
+    const requestId = parts.idOf(request);
+    response.writeHead(STATUS_OK, [
+      ...headers,
+      "x-request-id",
+      requestId,
+      "content-length",
+      String(Buffer.byteLength(text)),
+    ]);
+    response.end(text);
+    const seconds = (performance.now() - began) / 1_000;
+    parts.answered({ method: "POST", route: parts.path, status: STATUS_OK, seconds, requestId });
+  }
+
+  /** The body is read already, so the request is handed over as a whole. */
+  async function usualWay(request: IncomingMessage, response: ServerResponse, body: string): Promise<void> {
+    const { url = "", socket } = request;
+    const remoteAddress = socket.remoteAddress ?? "";
+    const reply = await app.inject({
+      method: "POST",
+      url,
+      headers: request.headers,
+      payload: body,
+      remoteAddress,
+    });
+    const { connection: _connection, ...kept } = reply.headers;
+    response.writeHead(reply.statusCode, kept);
+    response.end(reply.rawPayload);
+  }
+
+  app.addHook("onReady", async () => {
+    const { server } = app;
+    const handlers = server.listeners("request") as Array<
+      (request: IncomingMessage, response: ServerResponse) => void
+    >;
+    server.removeAllListeners("request");
+    server.on("request", (request, response) => {
+      if (!isQuick(request)) {
+        for (const handler of handlers) handler.call(server, request, response);
+        return;
+      }
+      let body = "";
+      request.setEncoding("latin1");
+      request.on("data", (chunk: string) => (body += chunk));
+      request.on("end", () => {
+        serve(request, response, body).catch((error: unknown) => {
+          app.log.error({ err: error }, "a check could not be answered");
+          response.destroy();
+        });
+      });
+    });
+  });
+}
+
+/** What an app shows, its key hashed. */
+interface AppCredentials {
+  readonly clientId: string;
+  readonly keyHash: Buffer;
+}
+
+/** An app sends the same header with every question; what it says is worked out once. */
+function rememberHeaders(): (authorization: string) => AppCredentials | null {
+  const read = new Map<string, AppCredentials>();
+  return (authorization) => {
+    const before = read.get(authorization);
+    if (before !== undefined) return before;
+    const shown = readAppBasic(authorization);
+    const keyHash = shown === null ? null : hashToken("app-key", shown.key);
+    if (shown === null || keyHash === null) return null;
+    if (read.size >= MOST_HEADERS) read.clear();
+    const credentials = { clientId: shown.clientId, keyHash };
+    read.set(authorization, credentials);
+    return credentials;
+  };
+}
