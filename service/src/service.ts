@@ -215,7 +215,7 @@ export async function createService({
     idOf,
     refreshClock: "refresh" in clock ? () => clock.refresh() : null,
     answered(answer) {
-      metrics.observe(answer);
+      metrics.checked(answer.seconds);
       logAnswer(answer);
     },
   });

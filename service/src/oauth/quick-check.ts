@@ -22,6 +22,8 @@ const BODY_LENGTH = String("token=".length + TOKEN_PREFIXES["check-token"].lengt
 const STATUS_OK = 200;
 /** Authorization headers that are remembered as read. */
 const MOST_HEADERS = 1_000;
+/** Of the headers of every reply those that say something to a program; the others are about pages. */
+const FOR_PROGRAMS: ReadonlySet<string> = new Set(["strict-transport-security", "x-content-type-options"]);
 const INACTIVE: Introspection = { active: false };
 
 /** What this way shares with the usual one. */
@@ -51,8 +53,10 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
     isClosing = true;
   });
 
-  const headers: string[] = [
-    ...Object.entries(parts.headers).flat(),
+  const headers: readonly string[] = [
+    ...Object.entries(parts.headers)
+      .filter(([name]) => FOR_PROGRAMS.has(name))
+      .flat(),
     ...["content-type", "application/json; charset=utf-8"],
     ...["cache-control", "no-store"],
     ...["pragma", "no-cache"],
@@ -100,13 +104,8 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
     if (found === null) return usualWay(request, response, body);
     const text = JSON.stringify(found);
     const requestId = parts.idOf(request);
-    response.writeHead(STATUS_OK, [
-      ...headers,
-      "x-request-id",
-      requestId,
-      "content-length",
-      String(Buffer.byteLength(text)),
-    ]);
+    const length = String(Buffer.byteLength(text));
+    response.writeHead(STATUS_OK, headers.concat("x-request-id", requestId, "content-length", length));
     response.end(text);
     const seconds = (performance.now() - began) / 1_000;
     parts.answered({ method: "POST", route: parts.path, status: STATUS_OK, seconds, requestId });
@@ -140,8 +139,7 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
         return;
       }
       let body = "";
-      request.setEncoding("latin1");
-      request.on("data", (chunk: string) => (body += chunk));
+      request.on("data", (chunk: Buffer) => (body += chunk.toString("latin1")));
       request.on("end", () => {
         serve(request, response, body).catch((error: unknown) => {
           app.log.error({ err: error }, "a check could not be answered");
