@@ -5,4 +5,5 @@ export * from "./joined-look-up.ts";
 export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";
+export * from "./query-rows.ts";
 export * from "./use-notes.ts";
