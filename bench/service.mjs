@@ -17,10 +17,11 @@ export const PASSWORD = "a good long password";
 /**
  * @param settings of the configuration, on top of what a benchmark needs.
  * @param production as it runs there: no movable clock, which development asks the database for at each request.
+ * @param pool size of the database's buffer pool, such as `1G`; its usual 128 MiB if left out.
  */
-export async function startBenchService(settings = {}, { production = false } = {}) {
+export async function startBenchService(settings = {}, { production = false, pool } = {}) {
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-bench-"));
-  const server = await startMariaDb(directory);
+  const server = await startMariaDb(directory, { pool });
   const password = randomPassword();
   await createDatabase(server, { name: "lucchetto", user: "lucchetto", password });
   const port = await freePort();

@@ -24,7 +24,7 @@ export function ensureMariaDb() {
  * Starts a server in `directory`, whose data it keeps. The server's root is this machine's user, by socket alone.
  * @returns `{port, socket, admin, stop}`; `admin(sql)` runs statements as root.
  */
-export async function startMariaDb(directory, { fast = false } = {}) {
+export async function startMariaDb(directory, { fast = false, pool } = {}) {
   const user = userInfo().username;
   const data = join(directory, "data");
   mkdirSync(directory, { recursive: true, mode: 0o700 });
@@ -55,6 +55,7 @@ export async function startMariaDb(directory, { fast = false } = {}) {
       "--character-set-server=utf8mb4",
       "--max-connections=500",
       // Only for data that nobody would miss.
+      ...(pool === undefined ? [] : [`--innodb-buffer-pool-size=${pool}`]),
       ...(fast ? ["--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync"] : []),
     ],
     // A session of its own: Ctrl-C reaches only the runner, which ends the server last.

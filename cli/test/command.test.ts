@@ -444,6 +444,14 @@ describe("for the one who runs it", () => {
     expect(alone.out).toMatch(/warning +proxies .*trustedProxies: \[127\.0\.0\.1\]/);
     const behind = { ...production, LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]" };
     expect((await lucchetto(["check", ...config()], { env: behind })).out).not.toContain("proxies");
+    const half = { ...behind, LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site" };
+    expect((await lucchetto(["check", ...config()], { env: half })).out).toMatch(
+      /wrong +proxy check +.*proxies: \[127\.0\.0\.1\]/,
+    );
+    const whole = { ...half, LUCCHETTO_PROXY_CHECK_PROXIES: "[127.0.0.1]" };
+    expect((await lucchetto(["check", ...config()], { env: whole })).out).toMatch(
+      /wrong +proxy check +.*brina-site, which no application has/,
+    );
   });
 
   test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {

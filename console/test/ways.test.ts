@@ -8,6 +8,7 @@ import { createSampleApp } from "@lucchetto/demo";
 import type { Browser, Page } from "playwright-core";
 import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
+import { keepPicture } from "../../testing/pictures.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
@@ -54,9 +55,11 @@ describe("access keys", () => {
       await page.check("input[value=keeper]");
       await page.click("text=Make a key");
       await page.waitForSelector("text=Show once more that it is you");
+      await keepPicture(page, "6-reauthentication-in-place");
       await page.fill("#password", PASSWORD);
       await page.click("button[type=submit]");
       await page.waitForSelector("text=“night backup” is made");
+      await keepPicture(page, "7-an-access-key,-shown-once");
       expect(await violations(page)).toEqual([]);
       const key = (await page.locator("code", { hasText: "lca_" }).first().textContent()) ?? "";
       expect(key).toMatch(/^lca_[\w-]{43}$/);
@@ -104,6 +107,7 @@ describe("OA-11 the desk, which has forms of its own", () => {
       await field("sign-in", "password").fill("not the password");
       await page.click("text=Sign in at the desk");
       expect(await page.textContent("[role=alert]")).toContain("do not belong together");
+      await keepPicture(page, "8-forms-of-the-application's-own");
       expect(await field("sign-in", "identifier").inputValue()).toBe("petra@brina.example");
       await field("sign-in", "password").fill(PASSWORD);
       await page.click("text=Sign in at the desk");
@@ -185,11 +189,13 @@ describe("the site's own look", () => {
         ).toBe(1);
         expect(await violations(page)).toEqual([]);
         expect(complaints).toEqual([]);
+        await keepPicture(page, `9-the-site's-own-look,-${page === light.page ? "light" : "dark"}`);
       }
       await site.operator();
       await signIn(light.page, site, "office@brina.example");
       await light.page.goto(`${site.url}/console/apps`);
-      await light.page.waitForSelector("h1");
+      await light.page.waitForSelector("td");
+      await keepPicture(light.page, "a-apps,-and-what-each-asked");
       expect(await spacing(light.page)).not.toBe("3px");
     } finally {
       await light.context.close();

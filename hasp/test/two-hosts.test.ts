@@ -5,6 +5,7 @@ import { createSampleApp } from "@lucchetto/demo";
 import type { Browser, Page } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
+import { keepPicture } from "../../testing/pictures.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, startService } from "../../testing/service.ts";
 import { startTlsFront } from "../../testing/tls.ts";
@@ -27,7 +28,7 @@ async function signIn(page: Page, email: string): Promise<void> {
 }
 
 describe("two host names, https", () => {
-  test("sign in, return, reauthenticate in place, sign out in both; nothing is shared", async () => {
+  test("SE-10 SE-11 sign in, return, reauthenticate in place, sign out in both; nothing is shared", async () => {
     const front = await startTlsFront([SERVICE_NAME]);
     const appFront = await startTlsFront([APP_NAME]);
     const publicUrl = `https://${SERVICE_NAME}:${front.port}`;
@@ -58,7 +59,10 @@ describe("two host names, https", () => {
     try {
       // What each host is sent, as the browser sends it.
       const sent: Array<{ host: string; cookie: string }> = [];
+      const addresses: string[] = [];
+      page.on("framenavigated", (frame) => void addresses.push(frame.url()));
       page.on("request", (request) => {
+        addresses.push(request.url());
         const noted = request.allHeaders().then(
           (headers) => void sent.push({ host: new URL(request.url()).host, cookie: headers["cookie"] ?? "" }),
           // The page went on before it was sent.
@@ -71,6 +75,7 @@ describe("two host names, https", () => {
       await signIn(page, "anna@brina.example");
       await page.waitForURL(`${appUrl}/members`);
       expect(await page.textContent("header")).toContain("anna@brina.example");
+      await keepPicture(page, "1-two-host-names,-the-application");
 
       const cookies = await context.cookies();
       expect(new Set(cookies.map(({ name, domain }) => `${domain} ${name}`))).toEqual(
@@ -92,6 +97,7 @@ describe("two host names, https", () => {
       await page.fill("#password", "not the password");
       await page.click("button[type=submit]");
       await page.waitForSelector("#password-error");
+      await keepPicture(page, "2-two-host-names,-a-proof-is-asked-for");
       await page.fill("#password", PASSWORD);
       await page.click("button[type=submit]");
       await page.waitForURL(`${appUrl}/cancel-all`);
@@ -110,6 +116,9 @@ describe("two host names, https", () => {
         const isService = host.startsWith(SERVICE_NAME);
         expect(cookie).not.toMatch(isService ? /lck_/ : /lcs_|lcd_/);
       }
+      // SE-11: no address that the browser opened or was sent to holds a token.
+      expect(addresses.filter((address) => /lc[skapi]_/.test(address))).toEqual([]);
+      expect(service.log()).not.toMatch(/lc[skapi]_[\w-]{43}/);
       expect(complaints).toEqual([]);
     } finally {
       await context.close();
@@ -137,7 +146,10 @@ describe("a path of one host name, behind nginx", () => {
       port,
       servicePort: portOf(service),
       appPort: await freePort(),
-      files: { "index.html": "<title>Members</title><h1>For members</h1>" },
+      files: {
+        "index.html":
+          "<!doctype html><title>Members</title><h1>For members</h1><p>A static file; nginx asks Lucchetto before it sends it.",
+      },
     });
     await service.register("anna@brina.example");
     const operator = service.as(await service.operator());
@@ -148,9 +160,12 @@ describe("a path of one host name, behind nginx", () => {
     try {
       await page.goto(`${site}/?night=3`);
       await page.waitForURL(`${people}/sign-in?*`);
+      await page.waitForSelector("form");
+      await keepPicture(page, "3-behind-nginx,-the-sign-in-below-a-path");
       await signIn(page, "anna@brina.example");
       await page.waitForURL(`${site}/?night=3`);
       expect(await page.textContent("h1")).toBe("For members");
+      await keepPicture(page, "4-behind-nginx,-the-static-site");
       const paths = (await context.cookies()).map(({ name, path }) => `${name} ${path}`).sort();
       expect(paths).toEqual([
         "__Host-lucchetto-proxy /",
@@ -173,6 +188,7 @@ describe("a path of one host name, behind nginx", () => {
         await page.goto(people + path);
         await page.waitForSelector("h1");
         expect(await page.textContent("h1")).toContain(heading);
+        if (path === "/account/sessions") await keepPicture(page, "5-my-sessions");
       }
       // Links lead below the path as well.
       await page.goto(`${people}/account`);

@@ -10,8 +10,9 @@
 
   onMount(() => session.askOrSignIn());
 
-  const wanted = new URLSearchParams(window.location.search).get("next");
-  const goOn = async (): Promise<void> => go(ownPathOr(at("/account"), wanted, page.basePath));
+  const asked = new URLSearchParams(window.location.search).get("next");
+  const next = ownPathOr(at("/account"), asked, page.basePath);
+  const goOn = async (): Promise<void> => go(next);
 </script>
 
 {#if session.who.state === "signed-in"}
@@ -22,7 +23,7 @@
       ? `${page.visitedApp.name} asks before it lets you go on.`
       : "It is asked before you go on."}
   >
-    <Reauthenticate name={account.email ?? account.username} shown={goOn} />
+    <Reauthenticate name={account.email ?? account.username} shown={goOn} {next} />
     <p class="mt-6"><a href={at("/account")}>Your account</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}

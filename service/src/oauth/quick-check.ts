@@ -15,7 +15,7 @@ import { readAppBasic } from "./client-authentication.ts";
 import { introspect } from "./introspect.ts";
 import { pairOf } from "./store.ts";
 
-const FORM = "application/x-www-form-urlencoded";
+const FORM = /^application\/x-www-form-urlencoded *(?:;|$)/i;
 /** `token=` and a check token. */
 const BODY = new RegExp(`^token=(${TOKEN_PREFIXES["check-token"]}[A-Za-z0-9_-]{43})$`);
 const BODY_LENGTH = String("token=".length + TOKEN_PREFIXES["check-token"].length + 43);
@@ -67,7 +67,7 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
       method === "POST" &&
       url === parts.path &&
       given["content-length"] === BODY_LENGTH &&
-      given["content-type"]?.startsWith(FORM) === true &&
+      FORM.test(given["content-type"] ?? "") &&
       given.authorization !== undefined &&
       given[BEHALF_HEADERS.appKey] === undefined &&
       !isClosing
@@ -119,7 +119,7 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
       method: "POST",
       url,
       headers: request.headers,
-      payload: body,
+      payload: Buffer.from(body, "latin1"),
       remoteAddress,
     });
     const { connection: _connection, ...kept } = reply.headers;

@@ -4,7 +4,7 @@ import { IsNull } from "typeorm";
 import type { KeyedApp } from "../app/store.ts";
 import { readList } from "../session/store.ts";
 import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
-import { AuthorizationCodeEntity, CheckTokenEntity, queryRows } from "../storage/index.ts";
+import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
 
 export async function insertCode(manager: EntityManager, row: AuthorizationCodeRow): Promise<void> {
   await manager.getRepository(AuthorizationCodeEntity).insert(row);
@@ -76,27 +76,32 @@ export interface KeyedToken
   extends CheckedToken, Pick<KeyedApp, "keyHash" | "keyId" | "keyLastUsedAt" | "clientId"> {}
 
 /** No more than an introspection answers with: this is read for every request of every application. */
-const CHECK_COLUMNS = `c.tokenHash, c.appId, c.createdAt, c.endedAt,
-  s.id, s.kind, s.aal, s.amr, s.authTime, s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt,
-  a.id, a.reference, a.email, a.emailVerifiedAt, a.username, a.displayName, a.state, a.labels`;
+const CHECK_COLUMNS = `c.tokenHash AS checkHash, c.appId, c.createdAt AS issuedAt, c.endedAt AS tokenEndedAt,
+  s.id AS sid, s.kind, s.aal, s.amr, s.authTime, s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt,
+  a.id AS aid, a.reference, a.email, a.emailVerifiedAt, a.username, a.displayName, a.state, a.labels`;
 /** Read in this order (STRAIGHT_JOIN): the token comes first, whatever the optimizer makes of an app that has nearly all of them. */
 const CHECK_TABLES =
   "check_token c JOIN session s ON s.id = c.sessionId JOIN account a ON a.id = s.accountId";
 
-/** The values of `CHECK_COLUMNS`, and of what else is asked for behind them. */
-type CheckRow = readonly unknown[];
+type CheckRow = Omit<CheckedToken, "session" | "account"> &
+  Omit<CheckedToken["session"], "id" | "amr"> &
+  Omit<CheckedToken["account"], "id" | "labels"> & {
+    readonly sid: string;
+    readonly aid: string;
+    readonly amr: unknown;
+    readonly labels: unknown;
+  };
 
 /** Everything that introspections of these tokens answer with. */
 export async function findCheckTokens(
   dataSource: DataSource,
   tokenHashes: readonly Buffer[],
 ): Promise<CheckedToken[]> {
-  const rows = await queryRows(
-    dataSource,
+  const rows = await dataSource.query<CheckRow[]>(
     `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS} FROM ${CHECK_TABLES} WHERE c.tokenHash IN (?)`,
     [tokenHashes],
   );
-  return rows.map(readCheck);
+  return rows.map(splitCheck);
 }
 
 /** Length of a hash; a pair is the token's and then the key's. */
@@ -112,61 +117,45 @@ export async function findKeyedTokens(
   dataSource: DataSource,
   pairs: readonly Buffer[],
 ): Promise<KeyedToken[]> {
-  // Mostly one app asks, with one key.
-  const keyHashes: Buffer[] = [];
-  for (const pair of pairs) {
-    const keyHash = pair.subarray(HASH_BYTES);
-    if (!keyHashes.some((one) => one.equals(keyHash))) keyHashes.push(keyHash);
-  }
-  const rows = await queryRows(
-    dataSource,
-    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash, k.id, k.lastUsedAt, app.clientId
+  const keys = new Map(pairs.map((pair) => [pair.toString("latin1", HASH_BYTES), pair.subarray(HASH_BYTES)]));
+  const rows = await dataSource.query<Array<CheckRow & Omit<KeyedToken, keyof CheckedToken>>>(
+    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash, k.id AS keyId, k.lastUsedAt AS keyLastUsedAt, app.clientId
      FROM ${CHECK_TABLES} JOIN app_key k ON k.appId = c.appId JOIN app ON app.id = c.appId
      WHERE c.tokenHash IN (?) AND k.keyHash IN (?)`,
-    [pairs.map((pair) => pair.subarray(0, HASH_BYTES)), keyHashes],
+    [pairs.map((pair) => pair.subarray(0, HASH_BYTES)), [...keys.values()]],
   );
   return rows.map((row) => {
-    const [keyHash, keyId, keyLastUsedAt, clientId] = row.slice(CHECK_VALUES) as [
-      Buffer,
-      string,
-      Date | null,
-      string,
-    ];
-    return Object.assign(readCheck(row), { keyHash, keyId, keyLastUsedAt, clientId });
+    const { keyHash, keyId, keyLastUsedAt, clientId } = row;
+    return { ...splitCheck(row), keyHash, keyId, keyLastUsedAt, clientId };
   });
 }
 
-/** How many values `CHECK_COLUMNS` has. */
-const CHECK_VALUES = CHECK_COLUMNS.split(",").length;
-
-function readCheck(row: CheckRow): CheckedToken {
-  type Session = CheckedToken["session"];
-  type Account = CheckedToken["account"];
+function splitCheck(row: CheckRow): CheckedToken {
   return {
-    checkHash: row[0] as Buffer,
-    appId: row[1] as string,
-    issuedAt: row[2] as Date,
-    tokenEndedAt: row[3] as Date | null,
+    checkHash: row.checkHash,
+    appId: row.appId,
+    issuedAt: row.issuedAt,
+    tokenEndedAt: row.tokenEndedAt,
     session: {
-      id: row[4] as string,
-      kind: row[5] as Session["kind"],
-      aal: row[6] as Session["aal"],
-      amr: readList(row[7]),
-      authTime: row[8] as Date,
-      lastSeenAt: row[9] as Date,
-      idleEndsAt: row[10] as Date,
-      endsAt: row[11] as Date,
-      endedAt: row[12] as Date | null,
+      id: row.sid,
+      kind: row.kind,
+      aal: row.aal,
+      amr: readList(row.amr),
+      authTime: row.authTime,
+      lastSeenAt: row.lastSeenAt,
+      idleEndsAt: row.idleEndsAt,
+      endsAt: row.endsAt,
+      endedAt: row.endedAt,
     },
     account: {
-      id: row[13] as string,
-      reference: row[14] as string | null,
-      email: row[15] as string | null,
-      emailVerifiedAt: row[16] as Date | null,
-      username: row[17] as string | null,
-      displayName: row[18] as string | null,
-      state: row[19] as Account["state"],
-      labels: readList(row[20]),
+      id: row.aid,
+      reference: row.reference,
+      email: row.email,
+      emailVerifiedAt: row.emailVerifiedAt,
+      username: row.username,
+      displayName: row.displayName,
+      state: row.state,
+      labels: readList(row.labels),
     },
   };
 }

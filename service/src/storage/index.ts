@@ -5,5 +5,4 @@ export * from "./joined-look-up.ts";
 export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";
-export * from "./query-rows.ts";
 export * from "./use-notes.ts";

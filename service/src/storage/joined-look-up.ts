@@ -3,8 +3,10 @@
  * question that was asked after it; what is on its way takes nobody along.
  */
 
-/** Questions under way at once: while the database works on one, the next ones gather. More of them were slower. */
-const AT_ONCE = 1;
+/** Questions under way at once: while the database works on them, the next ones gather. */
+const AT_ONCE = 3;
+/** Waiting keys that are worth another question beside one under way; fewer are better off together. */
+const WORTH_ANOTHER = 8;
 /** Keys in one question. */
 const MOST = 200;
 
@@ -27,7 +29,8 @@ export function joinLookUps<Row>(
   let isScheduled = false;
 
   function schedule(): void {
-    if (isScheduled || underway >= AT_ONCE || waiting.size === 0) return;
+    const least = underway === 0 ? 1 : WORTH_ANOTHER;
+    if (isScheduled || underway >= AT_ONCE || waiting.size < least) return;
     isScheduled = true;
     // After whatever else has arrived in this turn of the event loop.
     setImmediate(() => {

@@ -1,6 +1,7 @@
 /** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its mend. */
 import { access } from "node:fs/promises";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
+import { findByClientId } from "../app/store.ts";
 import { readMovedClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError, loadConfiguration } from "../config/index.ts";
@@ -36,6 +37,7 @@ export async function check(path: string): Promise<Finding[]> {
     ...checkSessions(configuration),
     checkKeys(configuration),
     ...checkProxies(configuration),
+    ...checkProxyCheck(configuration),
     ...checkWebhooks(configuration),
     await checkMail(configuration),
     await checkHashing(configuration),
@@ -103,6 +105,21 @@ function checkProxies({ mode, listen, trustedProxies }: Configuration): Finding[
   const detail =
     "trustedProxies is empty, so everybody seems to come from the proxy and shares its limits; name it: trustedProxies: [127.0.0.1]";
   return [{ subject: "proxies", verdict: "warning", detail }];
+}
+
+/** The proxy check needs both an application and somebody who may ask. */
+function checkProxyCheck({ proxyCheck: { clientId, proxies } }: Configuration): Finding[] {
+  const subject = "proxy check";
+  if (clientId === undefined && proxies.length === 0) return [];
+  if (clientId === undefined) {
+    const detail = "proxyCheck.clientId is missing; name the application behind the proxy";
+    return [{ subject, verdict: "wrong", detail }];
+  }
+  if (proxies.length === 0) {
+    const detail = "proxyCheck.proxies is empty, so nobody may ask; name the proxy: proxies: [127.0.0.1]";
+    return [{ subject, verdict: "wrong", detail }];
+  }
+  return [{ subject, verdict: "ok", detail: `for ${clientId}, asked by ${proxies.join(", ")}` }];
 }
 
 function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
@@ -182,6 +199,9 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
     const { host, pathname } = new URL(configuration.database.url);
     const status = await schemaStatus(dataSource);
     const movedBy = status.current ? await readMovedClock(dataSource) : 0;
+    const { clientId } = configuration.proxyCheck;
+    const isAppKnown =
+      clientId === undefined || !status.current || (await findByClientId(dataSource, clientId)) !== null;
     return [
       {
         subject: "database",
@@ -202,6 +222,15 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
             verdict: configuration.mode === "production" ? "wrong" : "warning",
             detail: `moved by ${Math.round(movedBy / 1_000)} s; set it right with: lucchetto clock reset`,
           },
+      ...(isAppKnown
+        ? []
+        : [
+            {
+              subject: "proxy check",
+              verdict: "wrong" as const,
+              detail: `proxyCheck.clientId is ${clientId}, which no application has; register it with: lucchetto app add`,
+            },
+          ]),
     ];
   } finally {
     await dataSource.destroy();

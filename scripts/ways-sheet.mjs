@@ -1,0 +1,32 @@
+#!/usr/bin/env node
+/**
+ * Puts the pictures that tests kept on one sheet, docs/screenshots/ways.png, each under its name:
+ *
+ *     PICTURES=/tmp/pictures npm test -- --only-jest console/test/ways hasp/test/two-hosts
+ *     node scripts/ways-sheet.mjs /tmp/pictures
+ */
+import { readdirSync, readFileSync } from "node:fs";
+import { join } from "node:path";
+import { chromium } from "playwright-core";
+import { ROOT } from "./prerequisites.mjs";
+import { Mendable, run } from "./say.mjs";
+
+await run(async () => {
+  const [folder] = process.argv.slice(2);
+  if (folder === undefined) throw new Mendable("Name the folder with the pictures.", 2);
+  const figures = readdirSync(folder)
+    .filter((file) => file.endsWith(".png"))
+    .sort()
+    .map((file) => {
+      const name = file.replace(/^\d+-|\.png$/g, "").replaceAll("-", " ");
+      const data = readFileSync(join(folder, file)).toString("base64");
+      return `<figure style="margin:0;width:620px"><figcaption>${name}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
+    });
+  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
+  const sheet = await browser.newPage({ viewport: { width: 1280, height: 800 } });
+  await sheet.setContent(
+    `<body style="margin:16px;font:14px sans-serif;display:flex;flex-wrap:wrap;gap:8px">${figures.join("")}</body>`,
+  );
+  await sheet.screenshot({ path: join(ROOT, "docs", "screenshots", "ways.png"), fullPage: true });
+  await browser.close();
+});
