@@ -18,7 +18,7 @@ await run(async () => {
     .filter((file) => file.endsWith(".png"))
     .sort()
     .map((file) => {
-      const name = file.replace(/^\d+-|\.png$/g, "").replaceAll("-", " ");
+      const name = file.replace(/^[\da-z]-|\.png$/g, "").replaceAll("-", " ");
       const data = readFileSync(join(folder, file)).toString("base64");
       return `<figure style="margin:0;width:620px"><figcaption>${name}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });

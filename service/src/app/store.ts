@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../storage/index.ts";
-import { AppEntity, AppKeyEntity, readCursor } from "../storage/index.ts";
+import { AppEntity, AppKeyEntity, readCursor, retried } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert({ ...row });
@@ -87,10 +87,13 @@ export async function addQuestions(
   now: Date,
 ): Promise<void> {
   const day = now.toISOString().slice(0, 10);
-  await dataSource.query(
-    `INSERT IGNORE INTO app_question (appId, day, kind, count) VALUES ${rows.map(() => "(?, ?, ?, ?)").join(", ")}
-     ON DUPLICATE KEY UPDATE count = count + VALUES(count)`,
-    rows.flatMap(({ appId, kind, count }) => [appId, day, kind, count]),
+  const places = rows.map(() => "(?, ?, ?, ?)").join(", ");
+  await retried(() =>
+    dataSource.query(
+      `INSERT IGNORE INTO app_question (appId, day, kind, count) VALUES ${places}
+       ON DUPLICATE KEY UPDATE count = count + VALUES(count)`,
+      rows.flatMap(({ appId, kind, count }) => [appId, day, kind, count]),
+    ),
   );
 }
 
