@@ -140,7 +140,7 @@ export function createHasp(options: HaspOptions): Hasp {
   function challengesFor({ headers }: Visit, error = ""): string[] {
     const realm = `realm="${returnAddress.origin}"`;
     const bearer = `Bearer ${realm}${error}`;
-    return headers["sec-fetch-mode"] === undefined ? [bearer, `Basic ${realm}, charset="UTF-8"`] : [bearer];
+    return headers["sec-fetch-site"] === undefined ? [bearer, `Basic ${realm}, charset="UTF-8"`] : [bearer];
   }
 
   function refuse(visit: Visit, lack: Lacking, wanted: Wanted): Answer {

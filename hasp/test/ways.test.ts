@@ -104,7 +104,7 @@ describe("for an application's own tests", () => {
     }
     expect((await get("/people", script)).json()).toMatchObject({ code: "step-wanted" });
     // Browsers would ask for a password in a window of their own.
-    const fetched = await get("/members", { "sec-fetch-mode": "cors" });
+    const fetched = await get("/members", { "sec-fetch-site": "same-origin" });
     expect(fetched.headers["www-authenticate"]).toEqual(['Bearer realm="http://localhost"']);
     const foreign = { ...basic, origin: "https://evil.test" };
     expect((await get("/money", foreign, "POST")).json()).toMatchObject({ code: "foreign-origin" });

@@ -77,6 +77,13 @@
     <p class="mt-1 mb-3">{device(current.userAgent)}, signed in <Ago at={current.authTime} /></p>
     <SessionBar session={current} />
     <p class="mt-3"><a href={at("/account/sessions")}>All your sessions</a></p>
+    <p class="mt-6">
+      <a
+        href={at("/sign-out")}
+        class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
+        >Sign out</a
+      >
+    </p>
     <ul class="mt-6 space-y-1">
       <li><a href={at("/account/details")}>Change name or language</a></li>
       {#if page.mail !== "none"}<li><a href={at("/account/email")}>Change address</a></li>{/if}
@@ -85,13 +92,6 @@
       <li><a href={at("/account/erase")}>Your data</a></li>
       {#if account.labels.includes("operator")}<li><a href={at("/console")}>Operators’ console</a></li>{/if}
     </ul>
-    <p class="mt-8">
-      <a
-        href={at("/sign-out")}
-        class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
-        >Sign out</a
-      >
-    </p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />

@@ -175,7 +175,7 @@ function challengesFor(
 ): string {
   const realm = `realm="${configuration.publicUrl}"`;
   const error = isWrong ? ', error="invalid_token"' : "";
-  const isBrowser = headers["sec-fetch-mode"] !== undefined;
+  const isBrowser = headers["sec-fetch-site"] !== undefined;
   return isBrowser ? `Bearer ${realm}${error}` : `Bearer ${realm}${error}, Basic ${realm}, charset="UTF-8"`;
 }
 
