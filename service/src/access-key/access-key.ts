@@ -18,6 +18,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
+import { claimsOf } from "../oauth/claims.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";
 import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
@@ -158,12 +159,7 @@ export function describeAccessKey(
 ): Introspection {
   return {
     active: true,
-    sub: account.id,
-    reference: account.reference,
-    username: account.username,
-    email: account.email,
-    email_verified: account.emailVerifiedAt !== null,
-    name: account.displayName,
+    ...claimsOf(account),
     labels: [...carries],
     key_id: id,
     iat: Math.floor(createdAt.getTime() / 1_000),

@@ -4,6 +4,7 @@ import { hashToken, isSessionAlive, sessionEnd } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { inTransaction } from "../storage/index.ts";
+import { claimsOf } from "./claims.ts";
 import type { CheckedToken } from "./store.ts";
 import { endCheckToken } from "./store.ts";
 
@@ -32,12 +33,7 @@ export function introspect(
   lastSeen.note(session, now);
   return {
     active: true,
-    sub: account.id,
-    reference: account.reference,
-    username: account.username,
-    email: account.email,
-    email_verified: account.emailVerifiedAt !== null,
-    name: account.displayName,
+    ...claimsOf(account),
     labels: account.labels,
     sid: session.id,
     iat: seconds(issuedAt),
