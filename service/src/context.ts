@@ -3,7 +3,7 @@ import type { KeyRing } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { HeldAccessKey } from "./access-key/store.ts";
 import type { AppQuestions } from "./app/questions.ts";
-import type { KeyedApp } from "./app/store.ts";
+import type { KeyedApp, ProxiedApp } from "./app/store.ts";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { HostCookie } from "./http/host-cookie.ts";
@@ -50,6 +50,8 @@ export interface LookUps {
   readonly ownToken: (tokenHash: Buffer) => Promise<LiveSession | null>;
   /** By the hash of an app key. */
   readonly appKey: (keyHash: Buffer) => Promise<KeyedApp | null>;
+  /** By the client id, as bytes: asked by the proxy check for every request of a site. */
+  readonly proxiedApp: (clientId: Buffer) => Promise<ProxiedApp | null>;
   /** By the hash of an access key: the key and its account. */
   readonly accessKey: (keyHash: Buffer) => Promise<HeldAccessKey | null>;
 }

@@ -15,7 +15,7 @@ import { sweepRegistrations } from "./account/registration-store.ts";
 import { accountRoutes } from "./account/routes.ts";
 import { countQuestions } from "./app/questions.ts";
 import { appRoutes } from "./app/routes.ts";
-import { findByKeys, sweepQuestions } from "./app/store.ts";
+import { findByClientIds, findByKeys, sweepQuestions } from "./app/store.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import { clockRoutes } from "./clock/routes.ts";
 import type { Configuration } from "./config/index.ts";
@@ -131,6 +131,10 @@ export async function createService({
       ownToken: joinLookUps(
         (hashes) => findByTokens(dataSource, hashes),
         ({ session }) => session.tokenHash,
+      ),
+      proxiedApp: joinLookUps(
+        (clientIds) => findByClientIds(dataSource, clientIds),
+        ({ clientId }) => Buffer.from(clientId),
       ),
       accessKey: joinLookUps(
         (hashes) => findAccessKeys(dataSource, hashes),

@@ -121,6 +121,10 @@ describe("a site behind nginx", () => {
       "/people/sign-in?next=%2Fpeople%2Fproxy%2Fenter%3Fto%3D%252F%253Fa%253D1",
     );
 
+    // A password for a server before this one is nobody's here: the person is sent on all the same.
+    const before = { authorization: `Basic ${Buffer.from("staging:secret").toString("base64")}` };
+    expect((await get("/", { ...html, ...before })).status).toBe(303);
+
     const program = await get("/");
     expect(program.status).toBe(401);
     expect(program.headers["www-authenticate"]).toBe(

@@ -76,6 +76,21 @@ export async function findByKeys(dataSource: DataSource, keyHashes: readonly Buf
   }));
 }
 
+/** An app as the proxy check needs it. */
+export type ProxiedApp = Pick<AppRow, "id" | "clientId" | "basicPasswords">;
+
+/** The apps of these client ids, given as bytes. */
+export async function findByClientIds(
+  dataSource: DataSource,
+  clientIds: readonly Buffer[],
+): Promise<ProxiedApp[]> {
+  const rows = await dataSource.query<Array<Record<keyof ProxiedApp, never>>>(
+    "SELECT id, clientId, basicPasswords FROM app WHERE clientId IN (?)",
+    [clientIds.map((clientId) => clientId.toString("latin1"))],
+  );
+  return rows.map((row) => ({ ...row, basicPasswords: Boolean(row.basicPasswords) }));
+}
+
 export async function noteKeyUse(dataSource: DataSource, id: string, now: Date): Promise<void> {
   await dataSource.getRepository(AppKeyEntity).update({ id }, { lastUsedAt: now });
 }

@@ -9,7 +9,7 @@ import { ownPathOr } from "@lucchetto/contract";
 import { hashToken, mintToken, OPERATOR_LABEL, TOKEN_BYTES } from "@lucchetto/core";
 import type { FastifyRequest } from "fastify";
 import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
-import { findByClientId } from "../app/store.ts";
+import type { ProxiedApp } from "../app/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { readBasicPair } from "../http/basic.ts";
 import { listedAmong } from "../http/network.ts";
@@ -17,10 +17,10 @@ import { ProblemReply } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import { record } from "../journal/journal.ts";
 import { introspect } from "../oauth/introspect.ts";
+import type { CheckedToken } from "../oauth/store.ts";
 import { insertCheckToken } from "../oauth/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { checkBasicPassword } from "../sign-in/basic.ts";
-import type { AppRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 
 /** Who is there, in the headers that the application behind the proxy reads. */
@@ -54,9 +54,9 @@ export function assertProxy({ configuration }: ServiceContext, request: FastifyR
 }
 
 /** The app whose check tokens the proxy's visitors hold. @throws ProblemReply `unknown-app`. */
-export async function proxiedApp({ configuration, dataSource }: ServiceContext): Promise<AppRow> {
+async function proxiedApp({ configuration, lookUps }: ServiceContext): Promise<ProxiedApp> {
   const { clientId } = configuration.proxyCheck;
-  const app = clientId === undefined ? null : await findByClientId(dataSource, clientId);
+  const app = clientId === undefined ? null : await lookUps.proxiedApp(Buffer.from(clientId));
   if (app === null)
     throw new ProblemReply("unknown-app", {
       detail:
@@ -81,15 +81,20 @@ export async function checkForProxy(
   request: FastifyRequest,
   { label, guests }: ProxyWish,
 ): Promise<IdentityHeaders | null> {
-  const app = await proxiedApp(context);
+  // Both look-ups at once; what the second found counts only where no script shows something.
+  const [app, found] = await Promise.all([proxiedApp(context), findBrowser(context, request)]);
   const script = scriptOf(request, app);
-  const who = await (script === null
-    ? recogniseBrowser(context, request, app)
-    : recogniseScript(context, request, { app, script }));
+  const who =
+    script === null
+      ? readBrowser(context, found, app)
+      : await recogniseScript(context, request, { app, script });
   if (who === null) {
     if (guests && script === null) return null;
     throw new ProblemReply("not-signed-in", {
-      headers: { "www-authenticate": challengesFor(context, request, script !== null) },
+      headers: {
+        "www-authenticate": challengesFor(context, request, script !== null),
+        "lucchetto-sign-in": script === null ? signInAddress(context, request) : "",
+      },
     });
   }
   if (label !== undefined && !who.labels.includes(label)) {
@@ -106,7 +111,7 @@ type Who = Pick<
 /** What a script shows; `null` where the header holds nothing for us, but for a server before this one, say. */
 function scriptOf(
   { headers }: FastifyRequest,
-  { basicPasswords }: AppRow,
+  { basicPasswords }: ProxiedApp,
 ): { readonly name: string | undefined; readonly secret: string; readonly isBasic: boolean } | null {
   const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(headers.authorization ?? "")?.[1];
   if (bearer?.startsWith("lca_") === true) return { name: undefined, secret: bearer, isBasic: false };
@@ -115,15 +120,16 @@ function scriptOf(
   return { name: basic.name, secret: basic.password, isBasic: true };
 }
 
-async function recogniseBrowser(
-  context: ServiceContext,
-  request: FastifyRequest,
-  app: AppRow,
-): Promise<Who | null> {
-  const token = context.proxyCookie.read(request.headers.cookie);
+async function findBrowser(
+  { proxyCookie, lookUps }: ServiceContext,
+  { headers }: FastifyRequest,
+): Promise<CheckedToken | null> {
+  const token = proxyCookie.read(headers.cookie);
   const hashed = token === undefined ? null : hashToken("check-token", token);
-  if (hashed === null) return null;
-  const found = await context.lookUps.checkToken(hashed);
+  return hashed === null ? null : lookUps.checkToken(hashed);
+}
+
+function readBrowser(context: ServiceContext, found: CheckedToken | null, app: ProxiedApp): Who | null {
   const answer = introspect(context, found, { appId: app.id, clientId: app.clientId });
   return answer.active ? answer : null;
 }
@@ -131,7 +137,7 @@ async function recogniseBrowser(
 async function recogniseScript(
   context: ServiceContext,
   request: FastifyRequest,
-  { app, script }: { app: AppRow; script: NonNullable<ReturnType<typeof scriptOf>> },
+  { app, script }: { app: ProxiedApp; script: NonNullable<ReturnType<typeof scriptOf>> },
 ): Promise<Who | null> {
   const { name, secret, isBasic } = script;
   const visit = visitOf(request);
@@ -179,13 +185,10 @@ function challengesFor(
   return isBrowser ? `Bearer ${realm}${error}` : `Bearer ${realm}${error}, Basic ${realm}, charset="UTF-8"`;
 }
 
-/** Where a person's browser is sent to sign in; empty for programs, which get the challenge. */
-export function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
+/** Where a person's browser is sent to sign in; empty for programs, which get the challenge alone. */
+function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
   const method = firstOf(headers, METHOD_HEADERS) ?? "GET";
-  const isPerson =
-    headers.authorization === undefined &&
-    (headers.accept ?? "").includes("text/html") &&
-    (method === "GET" || method === "HEAD");
+  const isPerson = (headers.accept ?? "").includes("text/html") && (method === "GET" || method === "HEAD");
   if (!isPerson) return "";
   const to = ownPathOr("/", firstOf(headers, ASKED_HEADERS) ?? "/");
   return `${configuration.publicUrl}${ENTER_PATH}?${new URLSearchParams({ to }).toString()}`;

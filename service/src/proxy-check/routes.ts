@@ -5,7 +5,7 @@ import { queryOf } from "../http/address.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import type { PageShell } from "../pages/shell.ts";
-import { assertProxy, checkForProxy, enter, ENTER_PATH, signInAddress } from "./proxy-check.ts";
+import { assertProxy, checkForProxy, enter, ENTER_PATH } from "./proxy-check.ts";
 
 /** `GET /v1/proxy-check`, and the way of a browser to its check token. */
 export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
@@ -15,18 +15,12 @@ export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): Fas
       assertProxy(context, request);
       const query = queryOf(request);
       void reply.header("cache-control", "no-store");
-      try {
-        const label = query.get("label") ?? undefined;
-        const who = await checkForProxy(context, request, { label, guests: query.get("guests") === "yes" });
-        return await reply
-          .headers(who ?? {})
-          .status(200)
-          .send();
-      } catch (error) {
-        if (error instanceof ProblemReply && error.code === "not-signed-in")
-          void reply.header("lucchetto-sign-in", signInAddress(context, request));
-        throw error;
-      }
+      const label = query.get("label") ?? undefined;
+      const who = await checkForProxy(context, request, { label, guests: query.get("guests") === "yes" });
+      return reply
+        .headers(who ?? {})
+        .status(200)
+        .send();
     });
 
     app.get(ENTER_PATH, async (request, reply) => {
