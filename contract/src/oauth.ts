@@ -45,36 +45,36 @@ export const oauthError = z
   .meta({ id: "OAuthError" });
 export type OAuthError = z.output<typeof oauthError>;
 
-/** RFC 7662 section 2.2: of an inactive token nothing else is said. */
+/** RFC 7662 section 2.2. */
+export const activeIntrospection = z.object({
+  active: z.literal(true),
+  sub: z.string().describe("the account's id"),
+  reference: z.string().nullable(),
+  username: z.string().nullable(),
+  email: z.string().nullable(),
+  email_verified: z.boolean(),
+  name: z.string().nullable(),
+  labels: z.array(z.string()),
+  sid: z.string().optional().describe("the session's id; missing for an access key"),
+  key_id: z.string().optional().describe("the access key's id"),
+  iat: z.number().int(),
+  auth_time: z.number().int().optional().describe("missing for an access key"),
+  exp: z
+    .number()
+    .int()
+    .optional()
+    .describe("the earlier of the session's two limits; missing for an access key without an end"),
+  checked_at: z.number().int().describe("now, by the service's clock"),
+  acr: z.string().describe("aal1 or aal2"),
+  amr: z.array(z.string()),
+  client_id: z.string(),
+  token_type: z.literal("Bearer"),
+  iss: z.string(),
+});
+
+/** Of an inactive token nothing else is said. */
 export const introspection = z
-  .discriminatedUnion("active", [
-    z.object({ active: z.literal(false) }),
-    z.object({
-      active: z.literal(true),
-      sub: z.string().describe("the account's id"),
-      reference: z.string().nullable(),
-      username: z.string().nullable(),
-      email: z.string().nullable(),
-      email_verified: z.boolean(),
-      name: z.string().nullable(),
-      labels: z.array(z.string()),
-      sid: z.string().optional().describe("the session's id; missing for an access key"),
-      key_id: z.string().optional().describe("the access key's id"),
-      iat: z.number().int(),
-      auth_time: z.number().int().optional().describe("missing for an access key"),
-      exp: z
-        .number()
-        .int()
-        .optional()
-        .describe("the earlier of the session's two limits; missing for an access key without an end"),
-      checked_at: z.number().int().describe("now, by the service's clock"),
-      acr: z.string().describe("aal1 or aal2"),
-      amr: z.array(z.string()),
-      client_id: z.string(),
-      token_type: z.literal("Bearer"),
-      iss: z.string(),
-    }),
-  ])
+  .discriminatedUnion("active", [z.object({ active: z.literal(false) }), activeIntrospection])
   .meta({ id: "Introspection" });
 export type Introspection = z.output<typeof introspection>;
-export type ActiveIntrospection = Extract<Introspection, { active: true }>;
+export type ActiveIntrospection = z.output<typeof activeIntrospection>;

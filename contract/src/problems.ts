@@ -65,8 +65,8 @@ export const PROBLEMS = {
     status: 401,
     title: "This does not fit",
     meaning:
-      "The code or link does not belong to the sign-in that was begun here. Five that do not fit end the sign-in.",
-    mend: "Type the newest code that the mail's link shows, or begin again at the sign-in page.",
+      "The code or link does not belong to what was begun here, or was used already. Five that do not fit end a sign-in.",
+    mend: "Type the newest code, or begin again at the sign-in page.",
   },
   "account-suspended": {
     status: 403,
@@ -143,7 +143,26 @@ export const PROBLEMS = {
     status: 403,
     title: "Show once more who you are",
     meaning: "This change needs a proof that was shown within the last ten minutes.",
-    mend: "Call POST /v1/session/reauthenticate with the password, then send the request again.",
+    mend: "Call POST /v1/session/reauthenticate with the password, and the second factor where there is one; then send the request again.",
+  },
+  "enrolment-lapsed": {
+    status: 409,
+    title: "Begun too long ago",
+    meaning: "An authenticator app is confirmed within fifteen minutes. Nothing has changed.",
+    mend: "Begin anew; the app then takes a fresh secret over.",
+  },
+  "second-factor-missing": {
+    status: 409,
+    title: "There is no second factor",
+    meaning: "Recovery codes stand in for an authenticator app, and the account has none.",
+    mend: "Set an authenticator app up first; the codes come with it.",
+  },
+  "keys-missing": {
+    status: 503,
+    title: "No lasting keys are there",
+    meaning:
+      "Secrets of authenticator apps are sealed under the key ring, and this service runs without one: after its next start nobody could open them.",
+    mend: "Make one with `lucchetto keys add`, name it under keys.file in lucchetto.yaml, and start the service again.",
   },
   "password-wanted": {
     status: 403,

@@ -174,6 +174,20 @@ export const accessKey = z
   .meta({ id: "AccessKey" });
 export type AccessKey = z.output<typeof accessKey>;
 
+/** An authenticator app. Its secret is never shown again. */
+export const authenticator = z
+  .object({
+    id,
+    name: z.string(),
+    algorithm: z.string(),
+    digits: z.number().int(),
+    period: z.number().int().describe("seconds"),
+    createdAt: timestamp,
+    lastUsedAt: timestamp.nullable(),
+  })
+  .meta({ id: "Authenticator" });
+export type Authenticator = z.output<typeof authenticator>;
+
 /** A web application registered here. */
 export const app = z
   .object({
@@ -202,6 +216,7 @@ export const throttleEntry = z
     kind: z.enum([
       "account-strange",
       "account-known",
+      "account-factor",
       "unknown-name",
       "network",
       "network-registrations",

@@ -18,6 +18,9 @@ export function lineOfText(max: number) {
 /** A password as typed. Its own rules judge it; only what is absurdly long is stopped here. */
 export const passwordText = z.string();
 
+/** A code as typed, of any kind; what it must look like is judged where it is read. */
+export const codeText = z.string().min(1, "Type the code.").max(40, "This is too long for a code.");
+
 /** Point in time, ISO 8601 in UTC with milliseconds. */
 export const timestamp = z.iso.datetime({ precision: 3 }).describe("ISO 8601, UTC");
 

@@ -18,8 +18,8 @@ const MAY_IMPORT: Readonly<Record<string, readonly string[]>> = {
   demo: ["hasp", "contract"],
 };
 
-/** What core may import: primitives, and threads to compute them in. */
-const OUTSIDE_OF_CORE = ["node:crypto", "node:url", "node:worker_threads", "hash-wasm"];
+/** What core may import: primitives, threads to compute them in, and an encoding. */
+const OUTSIDE_OF_CORE = ["node:crypto", "node:url", "node:worker_threads", "@scure/base", "hash-wasm"];
 
 function filesOf(folder: string): string[] {
   return readdirSync(folder).flatMap((name) => {

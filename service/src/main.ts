@@ -8,6 +8,7 @@ import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
+import type { NeedsOfKey } from "./tasks/keys.ts";
 import type { ConfigurationWish } from "./tasks/setup.ts";
 
 interface Options {
@@ -67,17 +68,19 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 const keys = () => import("./tasks/keys.ts");
 const setup = () => import("./tasks/setup.ts");
 
-async function countWhatNeeds(config: string, keyId: string): Promise<{ records: number; sealed: number }> {
+async function countWhatNeeds(config: string, keyId: string): Promise<NeedsOfKey> {
   // A ring that lies alone belongs to no database yet.
-  if (!existsSync(config)) return { records: 0, sealed: 0 };
+  if (!existsSync(config)) return { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0 };
   const { openDatabase } = await import("./storage/index.ts");
   const { countPepperedUnder } = await import("./password/store.ts");
   const { countSealedUnder } = await import("./mail/store.ts");
+  const { countUnderKey } = await import("./second-factor/store.ts");
   const dataSource = await openDatabase(loadConfiguration(config));
   try {
     return {
       records: await countPepperedUnder(dataSource, keyId),
       sealed: await countSealedUnder(dataSource, keyId),
+      ...(await countUnderKey(dataSource, keyId)),
     };
   } finally {
     await dataSource.destroy();

@@ -49,6 +49,8 @@ import { createFleetCounter } from "./password/fleet.ts";
 import { createHashing } from "./password/hashing.ts";
 import { passwordRoutes } from "./password/routes.ts";
 import { proxyCheckRoutes } from "./proxy-check/routes.ts";
+import { secondFactorRoutes } from "./second-factor/routes.ts";
+import { sweepEnrolments } from "./second-factor/store.ts";
 import { createLastSeen } from "./session/last-seen.ts";
 import { sessionRoutes } from "./session/routes.ts";
 import { recogniseOwnToken } from "./session/session.ts";
@@ -188,6 +190,7 @@ export async function createService({
       await own.register(signInRoutes(context));
       await own.register(passwordRoutes(context));
       await own.register(accessKeyRoutes(context));
+      await own.register(secondFactorRoutes(context));
       await own.register(sessionRoutes(context));
       await own.register(journalRoutes(context));
       await own.register(appRoutes(context));
@@ -355,6 +358,7 @@ function workRegularly(app: FastifyInstance, context: ServiceContext, fleet: Fle
       sweepRegistrations(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSignIns(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepQuestions(dataSource, new Date(clock.now().getTime() - QUESTIONS_KEPT)),
+      sweepEnrolments(dataSource, new Date(clock.now().getTime() - CODES_KEPT)),
       sweepSessions(dataSource, new Date(clock.now().getTime() - sessions.keepEnded)),
     ];
     Promise.all(done).catch((error: unknown) => {

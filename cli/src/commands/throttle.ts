@@ -10,6 +10,7 @@ import { print, printJson, printTable, time } from "../output.ts";
 const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "account-strange": "account, strange devices",
   "account-known": "account, known devices",
+  "account-factor": "account, second factor",
   "unknown-name": "a name that nobody has",
   network: "network",
   "network-registrations": "network, registering",

@@ -13,6 +13,7 @@
   const KINDS: Record<ThrottleEntry["kind"], string> = {
     "account-strange": "Password tried from strange devices",
     "account-known": "Password tried from known devices",
+    "account-factor": "Second factor tried",
     "unknown-name": "A name that nobody has",
     network: "Failures from a network",
     "network-registrations": "Registrations from a network",

@@ -1,6 +1,14 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { accessKey, account, accountDetail, journalEntry, operatorAccount, session } from "../shapes.ts";
+import {
+  accessKey,
+  account,
+  accountDetail,
+  authenticator,
+  journalEntry,
+  operatorAccount,
+  session,
+} from "../shapes.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 
 /** Of the mails to a person. */
@@ -90,6 +98,7 @@ export const ownData = z
       .object({ scheme: z.string(), setAt: timestamp })
       .nullable()
       .describe("how it is kept; the record itself would help only whoever guesses"),
+    authenticators: z.array(authenticator),
     accessKeys: z.array(accessKey),
     sessions: z.array(session).describe("ended ones too, as long as they are kept"),
     journal: z.array(journalEntry),

@@ -11,6 +11,7 @@ import * as password from "./password.ts";
 import * as session from "./session.ts";
 import { addProof, showSignIn, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
+import * as totp from "./totp.ts";
 import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
 export const routes = {
@@ -44,6 +45,7 @@ export const routes = {
   ...journal,
   ...app,
   ...throttle,
+  ...totp,
   ...delivery,
   askForLink: mail.askForLink,
   lookAtLink: mail.lookAtLink,

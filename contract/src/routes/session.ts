@@ -3,6 +3,7 @@ import { defineRoute } from "../route.ts";
 import { account, operatorSession, session } from "../shapes.ts";
 import { id, listOf, page, passwordText } from "../text.ts";
 import { signedIn } from "./account.ts";
+import { proofWanted, recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 export const showSession = defineRoute({
   name: "showSession",
@@ -65,12 +66,17 @@ export const reauthenticate = defineRoute({
   name: "reauthenticate",
   method: "POST",
   path: "/v1/session/reauthenticate",
-  summary: "Show a proof again before a sensitive change; a new own token replaces the old one",
+  summary:
+    "Show proofs again before a sensitive change, the password first; a new own token replaces the old one",
   access: "session",
   body: z.strictObject({
-    proof: z.strictObject({ type: z.literal("password"), password: passwordText }),
+    proof: z.discriminatedUnion("type", [
+      z.strictObject({ type: z.literal("password"), password: passwordText }),
+      totpProof,
+      recoveryCodeProof,
+    ]),
   }),
-  replies: { 201: signedIn },
+  replies: { 201: signedIn, 202: proofWanted },
 });
 
 export const listSessions = defineRoute({

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { lineOfText, passwordText, timestamp } from "../text.ts";
+import { codeText, lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 
 /** A first proof. */
@@ -14,6 +14,17 @@ export const proof = z
   ])
   .meta({ id: "Proof" });
 export type Proof = z.output<typeof proof>;
+
+/** A second proof: a code of an authenticator app. */
+export const totpProof = z.strictObject({
+  type: z.literal("totp"),
+  code: codeText.describe("as the authenticator app shows it"),
+});
+/** A second proof in the place of the authenticator app's. */
+export const recoveryCodeProof = z.strictObject({
+  type: z.literal("recovery-code"),
+  code: codeText.describe("one of those that were shown once"),
+});
 
 /** What moves a sign-in in progress on. */
 export const nextProof = z
@@ -29,6 +40,8 @@ export const nextProof = z
         .max(20, "The code has six digits.")
         .describe("six digits, as the link shows them in another browser"),
     }),
+    totpProof,
+    recoveryCodeProof,
     z.strictObject({
       type: z.literal("new-password"),
       password: passwordText.describe("in the place of the one that an operator wants changed"),
@@ -38,7 +51,7 @@ export const nextProof = z
 export type NextProof = z.output<typeof nextProof>;
 
 /** What may be wanted in a sign-in. */
-export const wanted = z.enum(["mail-link", "mail-code", "new-password"]);
+export const wanted = z.enum(["password", "mail-link", "mail-code", "new-password", "totp", "recovery-code"]);
 
 /** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
 export const proofWanted = z

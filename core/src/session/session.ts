@@ -29,6 +29,40 @@ export function isFresh(authTime: Date, now: Date): boolean {
   return now.getTime() - authTime.getTime() < REAUTHENTICATION_LIFE;
 }
 
+/** How long level 2 lasts, in milliseconds: idle, and in any case (NIST SP 800-63B-4 sections 2.2.3 and 5.2). */
+export const LEVEL_TWO_LIMITS = { idle: 60 * 60_000, absolute: 24 * 3_600_000 } as const;
+
+/** What is kept of a session's level. */
+export interface SessionLevel {
+  /** The level that was reached by what was shown. */
+  readonly aal: 1 | 2;
+  /** Level 2 is over at the earlier of these; both are empty at level 1. */
+  readonly levelIdleEndsAt: Date | null;
+  readonly levelEndsAt: Date | null;
+}
+
+/** Begins a level; level 1 lasts as long as its session. */
+export function beginLevel(aal: 1 | 2, now: Date): SessionLevel {
+  if (aal === 1) return { aal, levelIdleEndsAt: null, levelEndsAt: null };
+  const { idle, absolute } = LEVEL_TWO_LIMITS;
+  return {
+    aal,
+    levelIdleEndsAt: new Date(now.getTime() + idle),
+    levelEndsAt: new Date(now.getTime() + absolute),
+  };
+}
+
+/** The level that counts now: a session that lives longer falls back to level 1. */
+export function levelOf({ aal, levelIdleEndsAt, levelEndsAt }: SessionLevel, now: Date): 1 | 2 {
+  if (aal === 1 || levelIdleEndsAt === null || levelEndsAt === null) return 1;
+  return now < levelIdleEndsAt && now < levelEndsAt ? 2 : 1;
+}
+
+/** The idle limit of level 2 after a use at `now`; a level that is over does not come back. */
+export function levelIdleEndAfterUse(level: SessionLevel, now: Date): Date | null {
+  return levelOf(level, now) === 2 ? new Date(now.getTime() + LEVEL_TWO_LIMITS.idle) : level.levelIdleEndsAt;
+}
+
 /** Begins a session's life. */
 export function beginSessionTimes(now: Date, limits: SessionLimits): SessionTimes {
   return {

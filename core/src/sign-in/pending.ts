@@ -1,7 +1,10 @@
 /** What a sign-in in progress still wants before it is a session. */
 
 /** Any one of these moves a sign-in on. */
-export type Wanted = "mail-link" | "mail-code" | "new-password";
+export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | SecondFactor;
+
+/** What may be shown as the second proof. */
+export type SecondFactor = "totp" | "recovery-code";
 
 /** What a sign-in by mail waits for: the link in the same browser, or the code that it is swapped for in another. */
 export const WANTED_BY_MAIL: readonly Wanted[] = ["mail-link", "mail-code"];
@@ -16,9 +19,22 @@ export const PENDING_SIGN_IN_LIFE = 5 * 60_000;
 export interface SignInRule {
   /** An operator wants a new password. */
   readonly mustChangePassword: boolean;
+  /** What the account can show besides a first proof; empty: it has no second factor. */
+  readonly secondFactors: readonly SecondFactor[];
 }
 
-/** What is wanted next; nothing: the sign-in is complete. A new password comes before everything else. */
-export function wantedNext({ mustChangePassword }: SignInRule): readonly Wanted[] {
-  return mustChangePassword ? ["new-password"] : [];
+/** What is wanted next; nothing: the sign-in is complete. A new password comes before the second factor. */
+export function wantedNext({ mustChangePassword, secondFactors }: SignInRule): readonly Wanted[] {
+  return mustChangePassword ? ["new-password"] : secondFactors;
+}
+
+/** RFC 8176: a one-time code is "otp", more than one proof "mfa"; for a recovery code there is no value. */
+const AMR_OF_SECOND: Readonly<Record<SecondFactor, string>> = {
+  totp: "otp",
+  "recovery-code": "recovery-code",
+};
+
+/** The methods of a sign-in after its second proof. */
+export function amrWith(amr: readonly string[], second: SecondFactor): string[] {
+  return [...new Set([...amr, AMR_OF_SECOND[second], "mfa"])];
 }

@@ -9,6 +9,7 @@
 export const THROTTLE_KINDS = [
   "account-strange",
   "account-known",
+  "account-factor",
   "unknown-name",
   "network",
   "network-registrations",

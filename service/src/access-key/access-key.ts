@@ -5,7 +5,6 @@ import type { PlainToken } from "@lucchetto/core";
 import {
   faultOfAccessKey,
   hashToken,
-  isFresh,
   labelsOfAccessKey,
   mintToken,
   MOST_ACCESS_KEYS,
@@ -19,6 +18,7 @@ import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { claimsOf } from "../oauth/claims.ts";
+import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";
 import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
@@ -45,7 +45,7 @@ export async function makeAccessKey(
   visit: Visit,
 ): Promise<{ accessKey: AccessKey; key: PlainToken<"access-key"> }> {
   const { dataSource, clock } = context;
-  if (!isFresh(session.authTime, clock.now())) throw new ProblemReply("reauthenticate");
+  await assertFresh(context, { session, account });
   const expiresAt = wanted.expiresAt === undefined ? null : new Date(wanted.expiresAt);
   if (expiresAt !== null && expiresAt <= clock.now())
     throw fieldProblem([{ path: "expiresAt", message: "This moment is past already." }]);

@@ -1,6 +1,6 @@
 /** What people may do with everything that is kept of them: take it along, and have it erased. */
 import type { ReplyOf, routes } from "@lucchetto/contract";
-import { isFresh, OPERATOR_LABEL } from "@lucchetto/core";
+import { OPERATOR_LABEL } from "@lucchetto/core";
 import { showAccessKey } from "../access-key/access-key.ts";
 import { listAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -9,6 +9,9 @@ import { record, showEntry } from "../journal/journal.ts";
 import { listEntries } from "../journal/store.ts";
 import { listMailsOf } from "../mail/store.ts";
 import { findRecord } from "../password/store.ts";
+import { showAuthenticator } from "../second-factor/second-factor.ts";
+import { listConfirmed } from "../second-factor/store.ts";
+import { assertFresh } from "../session/fresh.ts";
 import { showSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import { listSessions } from "../session/store.ts";
@@ -30,8 +33,9 @@ export async function exportOwnData(
 ): Promise<OwnData> {
   const { id: accountId } = account;
   const page = { limit: MOST, cursor: undefined };
-  const [stored, accessKeys, sessions, entries, mails] = await Promise.all([
+  const [stored, authenticators, accessKeys, sessions, entries, mails] = await Promise.all([
     findRecord(dataSource, accountId),
+    listConfirmed(dataSource.manager, accountId),
     listAccessKeysOf(dataSource, accountId),
     listSessions(dataSource, { accountId }, page),
     listEntries(dataSource, { accountId }, page),
@@ -41,8 +45,11 @@ export async function exportOwnData(
     exportedAt: clock.now().toISOString(),
     account: showAccount(account),
     password: stored && { scheme: stored.scheme, setAt: stored.setAt.toISOString() },
+    authenticators: authenticators.map(showAuthenticator),
     accessKeys: accessKeys.map(showAccessKey),
-    sessions: sessions.slice(0, MOST).map((row) => showSession(row, row.id === session.id)),
+    sessions: sessions
+      .slice(0, MOST)
+      .map((row) => showSession(row, { now: clock.now(), current: row.id === session.id })),
     journal: entries.slice(0, MOST).map(showEntry),
     mails: mails.map(({ toAddress: to, subject, state, createdAt }) => ({
       to,
@@ -62,7 +69,7 @@ export async function eraseOwnAccount(
   { session, account }: LiveSession,
   visit: Visit,
 ): Promise<void> {
-  if (!isFresh(session.authTime, context.clock.now())) throw new ProblemReply("reauthenticate");
+  await assertFresh(context, { session, account });
   if (account.labels.includes(OPERATOR_LABEL)) {
     const message = "This account is an operator's; another operator can erase it.";
     throw fieldProblem([{ path: "labels", message }]);

@@ -1,5 +1,5 @@
 /** Another address for an account: asked for in a session, confirmed by a link to it, undone by a link to the old one. */
-import { hashToken, isFresh, readEmail } from "@lucchetto/core";
+import { hashToken, readEmail } from "@lucchetto/core";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
@@ -9,6 +9,7 @@ import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { deleteRecord, setRecord } from "../password/store.ts";
+import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
@@ -34,9 +35,9 @@ export async function askForEmail(
   { session, account }: LiveSession,
   { email: typed, visit, mark }: { email: string; visit: Visit; mark: string | undefined },
 ): Promise<AskedChange> {
-  const { configuration, clock, dataSource } = context;
+  const { configuration, dataSource } = context;
   if (configuration.mail.via === "none") throw new ProblemReply("mail-missing");
-  if (!isFresh(session.authTime, clock.now())) throw new ProblemReply("reauthenticate");
+  await assertFresh(context, { session, account });
   const errors: Array<{ path: string; message: string }> = [];
   const { email } = readIdentifiers(configuration, { email: typed, username: account.username }, errors);
   const faults = errors.filter(({ path }) => path === "email");

@@ -18,5 +18,5 @@ export async function endEverythingOf(
   await deleteAccessKeysOf(manager, accountId);
   await voidLinksOf(manager, accountId, now);
   await forgetDevicesOf(manager, accountId);
-  await clearCountsOf(context, manager, accountId);
+  await clearCountsOf(context, manager, accountId, "password");
 }

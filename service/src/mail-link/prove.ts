@@ -4,6 +4,7 @@ import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { deleteRecord, setRecord } from "../password/store.ts";
+import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { endEverythingOf } from "./end-everything.ts";
 
@@ -25,6 +26,7 @@ export async function proveAddress(
   const { id: accountId } = account;
   if (!prover.isSame) {
     await endEverythingOf(context, manager, { accountId, reason: "address-proved", now });
+    await deleteSecondFactorsOf(manager, accountId);
     if (prover.newRecord === null) await deleteRecord(manager, accountId);
     else await setRecord(manager, { accountId, record: prover.newRecord, now });
   }

@@ -62,6 +62,26 @@ export const MAIL_KINDS = {
     says: ["name", "when", "network", "browser", "link"],
     needsLink: false,
   },
+  "second-factor-added": {
+    when: "an authenticator app was confirmed",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "second-factor-removed": {
+    when: "an authenticator app was removed",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "recovery-codes-made": {
+    when: "a new set of recovery codes was made",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "recovery-code-used": {
+    when: "a recovery code was used in the second factor's place",
+    says: ["name", "when", "network", "browser", "link", "left"],
+    needsLink: false,
+  },
   "invitation-accepted": {
     when: "an invitation was accepted",
     says: ["name", "when", "network"],

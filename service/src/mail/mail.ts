@@ -38,6 +38,8 @@ export interface Circumstances {
   /** Milliseconds that the link lives; the mail is worth nothing afterwards. */
   readonly life?: number;
   readonly address?: string;
+  /** Recovery codes that are left. */
+  readonly left?: number;
 }
 
 type Context = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
@@ -88,13 +90,14 @@ export async function writeMail(
 
 function valuesOf(
   { name }: Addressee,
-  { visit, link = "", life, address = "" }: Circumstances,
+  { visit, link = "", life, address = "", left }: Circumstances,
   { language, now }: { language: Language; now: Date },
 ): MailValues {
   return {
     name: name ?? "",
     link,
     address,
+    left: left === undefined ? "" : String(left),
     life: life === undefined ? "" : lifeInWords(life, language),
     when: timeInWords(now, language),
     network: networkInWords(visit?.network ?? null, language),

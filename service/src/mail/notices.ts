@@ -24,6 +24,10 @@ type Notice = Extract<
   | "password-reset"
   | "new-sign-in"
   | "access-key-made"
+  | "second-factor-added"
+  | "second-factor-removed"
+  | "recovery-codes-made"
+  | "recovery-code-used"
   | "invitation-accepted"
   | "email-restored"
 >;
@@ -36,7 +40,7 @@ const MOST_AN_HOUR = 10;
 export async function tellOwner(
   context: ServiceContext,
   manager: EntityManager,
-  { name, account, visit }: { name: Notice; account: AccountFacts; visit: Visit },
+  { name, account, visit, left }: { name: Notice; account: AccountFacts; visit: Visit; left?: number },
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
@@ -46,5 +50,10 @@ export async function tellOwner(
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
   const held = written >= MOST_AN_HOUR ? ("notice-limit" as const) : null;
-  await writeMail(context, manager, { name, to, about: { visit, link }, held });
+  await writeMail(context, manager, {
+    name,
+    to,
+    about: { visit, link, ...(left === undefined ? {} : { left }) },
+    held,
+  });
 }

@@ -1,9 +1,10 @@
 /** The authorization endpoint (RFC 6749 section 4.1, RFC 7636, RFC 9207). */
 import { randomBytes } from "node:crypto";
-import { isCodeChallenge, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import { isCodeChallenge, levelOf, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { findByClientId } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../http/problem.ts";
+import { secondFactorsOf } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -24,7 +25,7 @@ export type Authorization =
   | { readonly kind: "redirect"; readonly location: string }
   /** Nobody is signed in: the person goes to one of the own pages first, and then comes back to the same question. */
   | { readonly kind: "sign-in" | "register" }
-  /** Somebody is signed in, but showed a proof too long ago for what the app asks: a page of ours asks for one. */
+  /** Somebody is signed in, but showed too little, or too long ago, for what the app asks: a page of ours asks for it. */
   | { readonly kind: "reauthenticate" };
 
 /**
@@ -46,14 +47,13 @@ export async function authorize(
       return { kind: prompt === "create" ? "register" : "sign-in" };
     }
     const step = stepWanted(query, session, context.clock.now());
-    if (step === "level")
+    if (step === "level" && !(await canReachLevel(context, query, session)))
       throw new OAuthRefusal(
         "unmet_authentication_requirements",
         "The account has no second factor with which it could reach this level.",
       );
-    if (step === "freshness") {
-      if (prompt === "none")
-        throw new OAuthRefusal("login_required", "The last proof was shown too long ago.");
+    if (step !== null) {
+      if (prompt === "none") throw new OAuthRefusal("login_required", WHAT_IS_WANTED[step]);
       return { kind: "reauthenticate" };
     }
     const code = await issueCode(context, { app, redirectUri, codeChallenge, session });
@@ -95,7 +95,26 @@ function readChallenge(query: URLSearchParams): string {
 }
 
 /** Levels that can be asked for by `acr_values`. */
-const LEVELS = ["aal1", "aal2"] as const;
+export const LEVELS = ["aal1", "aal2"] as const;
+
+const WHAT_IS_WANTED = {
+  level: "The second factor was not shown in this session, or too long ago.",
+  freshness: "The last proof was shown too long ago.",
+} as const;
+
+/** Whether the account has what a level takes that the app asks for. */
+async function canReachLevel(
+  { dataSource }: ServiceContext,
+  query: URLSearchParams,
+  { account }: LiveSession,
+): Promise<boolean> {
+  const isKnown = levelsOf(query).some((level) => LEVELS.some((known) => known === level));
+  return isKnown && (await secondFactorsOf(dataSource.manager, account.id)).length > 0;
+}
+
+function levelsOf(query: URLSearchParams): string[] {
+  return parameter(query, "acr_values")?.split(" ").filter(Boolean) ?? [];
+}
 
 /**
  * What a session lacks of the level and freshness that an app asks for (RFC 9470 section 4). `acr_values` lists what the
@@ -106,8 +125,8 @@ function stepWanted(
   { session }: LiveSession,
   now: Date,
 ): "level" | "freshness" | null {
-  const levels = parameter(query, "acr_values")?.split(" ").filter(Boolean) ?? [];
-  const met = LEVELS.slice(0, session.aal);
+  const levels = levelsOf(query);
+  const met = LEVELS.slice(0, levelOf(session, now));
   if (levels.length > 0 && !levels.some((level) => met.some((one) => one === level))) return "level";
   const maxAge = parameter(query, "max_age");
   if (maxAge === undefined) return null;

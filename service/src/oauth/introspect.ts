@@ -1,6 +1,6 @@
 /** Introspection (RFC 7662) and revocation (RFC 7009) of check tokens. */
 import type { Introspection } from "@lucchetto/contract";
-import { hashToken, isSessionAlive, sessionEnd } from "@lucchetto/core";
+import { hashToken, isSessionAlive, levelOf, sessionEnd } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -40,7 +40,7 @@ export function introspect(
     auth_time: seconds(session.authTime),
     exp: seconds(sessionEnd(session)),
     checked_at: seconds(now),
-    acr: `aal${session.aal}`,
+    acr: `aal${levelOf(session, now)}`,
     amr: session.amr,
     client_id: asking.clientId,
     token_type: "Bearer",

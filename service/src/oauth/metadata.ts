@@ -1,7 +1,7 @@
 /** The metadata document (RFC 8414): what is named here answers as named. */
 import type { Metadata } from "@lucchetto/contract";
 import { OAUTH_PATHS } from "@lucchetto/contract";
-import { PROMPTS } from "./authorize.ts";
+import { LEVELS, PROMPTS } from "./authorize.ts";
 
 const APP_AUTHENTICATION = ["client_secret_basic", "client_secret_post"];
 
@@ -22,7 +22,7 @@ export function describeServer(publicUrl: string): Metadata {
     revocation_endpoint_auth_methods_supported: APP_AUTHENTICATION,
     prompt_values_supported: [...PROMPTS],
     // Nobody can reach aal2 before there are second factors.
-    acr_values_supported: ["aal1"],
+    acr_values_supported: [...LEVELS],
     authorization_response_iss_parameter_supported: true,
     service_documentation: `${publicUrl}/docs`,
   };

@@ -1,7 +1,6 @@
 import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull } from "typeorm";
-import type { KeyedApp } from "../app/store.ts";
 import { readList } from "../session/store.ts";
 import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
 import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
@@ -63,7 +62,17 @@ export interface CheckedToken {
   readonly tokenEndedAt: Date | null;
   readonly session: Pick<
     SessionRow,
-    "id" | "kind" | "aal" | "amr" | "authTime" | "lastSeenAt" | "idleEndsAt" | "endsAt" | "endedAt"
+    | "id"
+    | "kind"
+    | "aal"
+    | "amr"
+    | "authTime"
+    | "lastSeenAt"
+    | "idleEndsAt"
+    | "endsAt"
+    | "endedAt"
+    | "levelIdleEndsAt"
+    | "levelEndsAt"
   >;
   readonly account: Pick<
     AccountFacts,
@@ -71,13 +80,15 @@ export interface CheckedToken {
   >;
 }
 
-/** A check token with the key by which its own app asks. */
-export interface KeyedToken
-  extends CheckedToken, Pick<KeyedApp, "keyHash" | "keyId" | "keyLastUsedAt" | "clientId"> {}
+/** A check token that its own app asks for, with the key that was shown. */
+export interface KeyedToken extends CheckedToken {
+  readonly keyHash: Buffer;
+}
 
 /** No more than an introspection answers with: this is read for every request of every application. */
 const CHECK_COLUMNS = `c.tokenHash AS checkHash, c.appId, c.createdAt AS issuedAt, c.endedAt AS tokenEndedAt,
   s.id AS sid, s.kind, s.aal, s.amr, s.authTime, s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt,
+  s.levelIdleEndsAt, s.levelEndsAt,
   a.id AS aid, a.reference, a.email, a.emailVerifiedAt, a.username, a.displayName, a.state, a.labels`;
 /** Read in this order (STRAIGHT_JOIN): the token comes first, whatever the optimizer makes of an app that has nearly all of them. */
 const CHECK_TABLES =
@@ -112,22 +123,18 @@ export function pairOf(tokenHash: Buffer, keyHash: Buffer): Buffer {
   return Buffer.concat([tokenHash, keyHash]);
 }
 
-/** Tokens that are asked for by their own apps: both are known by one question. */
+/** Tokens that are asked for by their own apps: that the key still counts, and whose it is, is known by the same question. */
 export async function findKeyedTokens(
   dataSource: DataSource,
   pairs: readonly Buffer[],
 ): Promise<KeyedToken[]> {
   const keys = new Map(pairs.map((pair) => [pair.toString("latin1", HASH_BYTES), pair.subarray(HASH_BYTES)]));
-  const rows = await dataSource.query<Array<CheckRow & Omit<KeyedToken, keyof CheckedToken>>>(
-    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash, k.id AS keyId, k.lastUsedAt AS keyLastUsedAt, app.clientId
-     FROM ${CHECK_TABLES} JOIN app_key k ON k.appId = c.appId JOIN app ON app.id = c.appId
+  const rows = await dataSource.query<Array<CheckRow & { readonly keyHash: Buffer }>>(
+    `SELECT STRAIGHT_JOIN ${CHECK_COLUMNS}, k.keyHash FROM ${CHECK_TABLES} JOIN app_key k ON k.appId = c.appId
      WHERE c.tokenHash IN (?) AND k.keyHash IN (?)`,
     [pairs.map((pair) => pair.subarray(0, HASH_BYTES)), [...keys.values()]],
   );
-  return rows.map((row) => {
-    const { keyHash, keyId, keyLastUsedAt, clientId } = row;
-    return { ...splitCheck(row), keyHash, keyId, keyLastUsedAt, clientId };
-  });
+  return rows.map((row) => Object.assign(splitCheck(row), { keyHash: row.keyHash }));
 }
 
 function splitCheck(row: CheckRow): CheckedToken {
@@ -146,6 +153,8 @@ function splitCheck(row: CheckRow): CheckedToken {
       idleEndsAt: row.idleEndsAt,
       endsAt: row.endsAt,
       endedAt: row.endedAt,
+      levelIdleEndsAt: row.levelIdleEndsAt,
+      levelEndsAt: row.levelEndsAt,
     },
     account: {
       id: row.aid,

@@ -1,12 +1,14 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
 import { randomBytes } from "node:crypto";
 import type { PlainToken } from "@lucchetto/core";
-import { isFresh, mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
+import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
 import { lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
+import { secondFactorsOf } from "../second-factor/store.ts";
+import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
@@ -40,6 +42,9 @@ export async function changePassword(
 ): Promise<PasswordChanged> {
   const verdict = await judge(context, password, account);
   if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  const isStrong = (await secondFactorsOf(context.dataSource.manager, account.id)).length > 0;
+  // The present password alone is less than the account can show.
+  if (present === undefined || isStrong) await assertFresh(context, { session, account });
   const reserved =
     present === undefined
       ? null
@@ -49,9 +54,7 @@ export async function changePassword(
           network: visit.network,
           mark,
         });
-  if (present === undefined) {
-    if (!isFresh(session.authTime, context.clock.now())) throw new ProblemReply("reauthenticate");
-  } else if (!(await isPresentPassword(context, account.id, present))) {
+  if (present !== undefined && !(await isPresentPassword(context, account.id, present))) {
     await recordRefusal(context, account.id, visit);
     throw fieldProblem([{ path: "present", message: "This is not your present password." }]);
   }
@@ -69,7 +72,7 @@ export async function changePassword(
       reason: "password-changed",
     });
     await reserved?.succeed(manager);
-    await clearCountsOf(context, manager, account.id);
+    await clearCountsOf(context, manager, account.id, "password");
     await endSignInsOf(manager, account.id, now);
     await updateAccount(manager, account.id, { mustChangePassword: false });
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;

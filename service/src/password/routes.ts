@@ -24,7 +24,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
       return answer(200, {
-        session: showSession(changed.session, true),
+        session: showSession(changed.session, { now: context.clock.now(), current: true }),
         account: showAccount(changed.account),
         endedSessions: changed.endedSessions,
         ...handOver(context, reply, changed, deliver),

@@ -29,7 +29,7 @@ export function deliverSession(
 ) {
   return {
     outcome: "signed-in",
-    session: showSession(begun.session, true),
+    session: showSession(begun.session, { now: context.clock.now(), current: true }),
     account: showAccount(begun.account),
     ...handOver(context, reply, begun, deliver),
   } as const;

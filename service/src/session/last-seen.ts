@@ -1,10 +1,11 @@
 /** Uses of sessions, collected and written in batches: at most once a minute for each, never on the request's time. */
 import type { SessionKind, SessionLimits } from "@lucchetto/core";
-import { idleEndAfterUse, isWorthNoting } from "@lucchetto/core";
+import { idleEndAfterUse, isWorthNoting, levelIdleEndAfterUse } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
 import type { SessionRow } from "../storage/index.ts";
 import { isStorageUnavailable } from "../storage/index.ts";
+import type { SessionUse } from "./store.ts";
 import { noteUses } from "./store.ts";
 
 /** Milliseconds between two batches. */
@@ -14,7 +15,13 @@ const BATCH_SIZE = 500;
 
 export interface LastSeen {
   /** Notes a use at `now`; cheap, and writes nothing by itself. */
-  note(session: Pick<SessionRow, "id" | "kind" | "lastSeenAt" | "endsAt">, now: Date): void;
+  note(
+    session: Pick<
+      SessionRow,
+      "id" | "kind" | "lastSeenAt" | "endsAt" | "aal" | "levelIdleEndsAt" | "levelEndsAt"
+    >,
+    now: Date,
+  ): void;
   /** Writes what was noted. */
   flush(): Promise<void>;
   /** Writes what was noted and stops. */
@@ -27,7 +34,7 @@ export function createLastSeen(
   limits: Readonly<Record<SessionKind, SessionLimits>>,
   log: FastifyBaseLogger,
 ): LastSeen {
-  const noted = new Map<string, { lastSeenAt: Date; idleEndsAt: Date }>();
+  const noted = new Map<string, Omit<SessionUse, "id">>();
 
   async function flush(): Promise<void> {
     const uses = [...noted].map(([id, use]) => ({ id, ...use }));
@@ -56,6 +63,7 @@ export function createLastSeen(
       noted.set(session.id, {
         lastSeenAt: now,
         idleEndsAt: idleEndAfterUse(session, now, limits[session.kind]),
+        levelIdleEndsAt: levelIdleEndAfterUse(session, now),
       });
     },
     flush,

@@ -13,8 +13,9 @@ export async function listOwnSessions(
   { dataSource, clock }: ServiceContext,
   { session, account }: LiveSession,
 ): Promise<Session[]> {
-  const rows = await listLivingOf(dataSource, account.id, clock.now());
-  return rows.map((row) => showSession(row, row.id === session.id));
+  const now = clock.now();
+  const rows = await listLivingOf(dataSource, account.id, now);
+  return rows.map((row) => showSession(row, { now, current: row.id === session.id }));
 }
 
 /** Ends one. Another person's is as missing as none. @throws ProblemReply `not-found`. Ending an ended one is no error. */

@@ -18,7 +18,10 @@ import { findLiving, listSessions, namesBeside } from "./store.ts";
 export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.showSession, async (_received, { caller }) =>
-      answer(200, { session: showSession(caller.session, true), account: showAccount(caller.account) }),
+      answer(200, {
+        session: showSession(caller.session, { now: context.clock.now(), current: true }),
+        account: showAccount(caller.account),
+      }),
     );
 
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
@@ -69,11 +72,14 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.reauthenticate, async ({ body }, { caller, request, reply }) => {
-      const begun = await reauthenticate(context, caller, {
-        password: body.proof.password,
-        visit: visitOf(request),
-        mark: markOf(context, request),
-      });
+      const visit = visitOf(request);
+      const mark = markOf(context, request);
+      const begun = await reauthenticate(context, caller, { proof: body.proof, visit, mark });
+      if (begun.outcome === "proof-wanted") {
+        const { wanted, expiresAt } = begun;
+        const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
+        return answer(202, { outcome: "proof-wanted" as const, ...still });
+      }
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
       return answer(201, deliverSession(context, reply, begun, deliver));

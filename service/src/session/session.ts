@@ -2,7 +2,15 @@
 import { randomBytes } from "node:crypto";
 import type { OperatorSession, Session } from "@lucchetto/contract";
 import type { PlainToken, SessionKind } from "@lucchetto/core";
-import { beginSessionTimes, hashToken, isSessionAlive, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import {
+  beginLevel,
+  beginSessionTimes,
+  hashToken,
+  isSessionAlive,
+  levelOf,
+  mintToken,
+  TOKEN_BYTES,
+} from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -43,7 +51,7 @@ export async function beginSession(
     tokenHash: token.hashed,
     accountId: account.id,
     kind,
-    aal,
+    ...beginLevel(aal, now),
     amr: [...amr],
     authTime: now,
     ...beginSessionTimes(now, configuration.sessions[kind]),
@@ -51,6 +59,7 @@ export async function beginSession(
     userAgent: visit.userAgent,
     network: visit.network,
     appId: visit.appId,
+    firstProofAt: null,
   };
   await insertSession(manager, session);
   await updateAccount(manager, account.id, { lastSignInAt: now });
@@ -127,11 +136,11 @@ export async function endSessionAsOperator(
 }
 
 /** A session as its person sees it. */
-export function showSession(session: SessionRow, current: boolean): Session {
+export function showSession(session: SessionRow, { now, current }: { now: Date; current: boolean }): Session {
   return {
     id: session.id,
     kind: session.kind,
-    aal: session.aal,
+    aal: levelOf(session, now),
     amr: session.amr,
     authTime: session.authTime.toISOString(),
     createdAt: session.createdAt.toISOString(),
@@ -160,7 +169,7 @@ export function showSessionToOperator(
   const limit = session.idleEndsAt < session.endsAt ? session.idleEndsAt : session.endsAt;
   const lapsed = session.endedAt === null && !isSessionAlive(session, now);
   return {
-    ...showSession(session, current),
+    ...showSession(session, { now, current }),
     accountId: session.accountId,
     accountName: names?.accountName ?? null,
     appName: names?.appName ?? null,

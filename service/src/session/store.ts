@@ -14,7 +14,8 @@ export interface LiveSession {
 }
 
 const SESSION_COLUMNS = `s.id AS sid, s.tokenHash, s.kind, s.aal, s.amr, s.authTime, s.createdAt AS sessionCreatedAt,
-  s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network, s.appId`;
+  s.lastSeenAt, s.idleEndsAt, s.endsAt, s.endedAt, s.endReason, s.userAgent, s.network, s.appId,
+  s.levelIdleEndsAt, s.levelEndsAt, s.firstProofAt`;
 const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailVerifiedAt, a.username, a.usernameKey,
   a.displayName, a.state, a.labels, a.language, a.createdAt AS accountCreatedAt`;
 
@@ -52,6 +53,9 @@ export function splitJoined(row: JoinedRow): LiveSession {
       userAgent: row.userAgent,
       network: row.network,
       appId: row.appId,
+      levelIdleEndsAt: row.levelIdleEndsAt,
+      levelEndsAt: row.levelEndsAt,
+      firstProofAt: row.firstProofAt,
     },
     account: {
       id: row.aid,
@@ -180,9 +184,18 @@ export async function findLiving(
   return new Set(rows.map(({ id }) => id));
 }
 
-/** Notes that a proof was shown again. */
-export async function noteProof(manager: EntityManager, id: string, authTime: Date): Promise<void> {
-  await manager.getRepository(SessionEntity).update({ id }, { authTime });
+/** Notes what was proved anew: when, by which methods, and the level that this reaches. */
+export async function noteProof(
+  manager: EntityManager,
+  id: string,
+  proved: Pick<SessionRow, "authTime" | "amr" | "aal" | "levelIdleEndsAt" | "levelEndsAt">,
+): Promise<void> {
+  await manager.getRepository(SessionEntity).update({ id }, { ...proved, firstProofAt: null });
+}
+
+/** Notes that a first proof was shown again, and a second one is still wanted. */
+export async function noteFirstProof(manager: EntityManager, id: string, firstProofAt: Date): Promise<void> {
+  await manager.getRepository(SessionEntity).update({ id }, { firstProofAt });
 }
 
 export function findSession(dataSource: DataSource, id: string): Promise<SessionRow | null> {
@@ -222,17 +235,29 @@ export async function namesBeside(
   return new Map(rows.map(({ id, ...names }) => [id, names]));
 }
 
+/** A use of a session: when, and how far its limits move on. */
+export interface SessionUse extends Pick<SessionTimes, "lastSeenAt" | "idleEndsAt"> {
+  readonly id: string;
+  /** `null`: it is at level 1. */
+  readonly levelIdleEndsAt: Date | null;
+}
+
 /** Writes down uses of many sessions in one statement. A use never shortens a life, and never revives one. */
-export async function noteUses(
-  dataSource: DataSource,
-  uses: ReadonlyArray<{ id: string } & Pick<SessionTimes, "lastSeenAt" | "idleEndsAt">>,
-): Promise<void> {
-  const rows = uses.map(() => "SELECT ? AS id, ? AS lastSeenAt, ? AS idleEndsAt").join(" UNION ALL ");
+export async function noteUses(dataSource: DataSource, uses: readonly SessionUse[]): Promise<void> {
+  const rows = uses
+    .map(() => "SELECT ? AS id, ? AS lastSeenAt, ? AS idleEndsAt, ? AS levelIdleEndsAt")
+    .join(" UNION ALL ");
   await dataSource.query(
     `UPDATE session s JOIN (${rows}) u ON s.id = u.id
-     SET s.lastSeenAt = GREATEST(s.lastSeenAt, u.lastSeenAt), s.idleEndsAt = GREATEST(s.idleEndsAt, u.idleEndsAt)
+     SET s.lastSeenAt = GREATEST(s.lastSeenAt, u.lastSeenAt), s.idleEndsAt = GREATEST(s.idleEndsAt, u.idleEndsAt),
+       s.levelIdleEndsAt = IF(s.levelIdleEndsAt > u.lastSeenAt, GREATEST(s.levelIdleEndsAt, u.levelIdleEndsAt), s.levelIdleEndsAt)
      WHERE s.endedAt IS NULL`,
-    uses.flatMap(({ id, lastSeenAt, idleEndsAt }) => [id, lastSeenAt, idleEndsAt]),
+    uses.flatMap(({ id, lastSeenAt, idleEndsAt, levelIdleEndsAt }) => [
+      id,
+      lastSeenAt,
+      idleEndsAt,
+      levelIdleEndsAt,
+    ]),
   );
 }
 

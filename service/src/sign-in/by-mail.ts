@@ -3,15 +3,7 @@
  * Both are accepted only at the sign-in in which the link was asked for, so that a forwarded link signs in nobody.
  */
 import type { NextProof } from "@lucchetto/contract";
-import type { Wanted } from "@lucchetto/core";
-import {
-  hashMailCode,
-  hashToken,
-  isMailCode,
-  PENDING_SIGN_IN_LIFE,
-  readMailCode,
-  wantedNext,
-} from "@lucchetto/core";
+import { hashMailCode, hashToken, isMailCode, PENDING_SIGN_IN_LIFE, readMailCode } from "@lucchetto/core";
 import { consultOrRecord } from "../account/consult.ts";
 import { fillIn, settleRegistration } from "../account/registration.ts";
 import { findRegistration } from "../account/registration-store.ts";
@@ -26,19 +18,11 @@ import type { AccountRow, MailLinkRow, RegistrationRow, SignInRow } from "../sto
 import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
-import type { CompletedSignIn } from "./pending.ts";
+import type { MovedOn } from "./pending.ts";
+import { wantedOf } from "./pending.ts";
 import { advanceSignIn, reserveProof, spendSignIn } from "./store.ts";
 
 type MailProof = Extract<NextProof, { type: "mail-link" | "mail-code" }>;
-
-/** A session, or what is wanted besides before there is one. */
-export type MailProofOutcome =
-  | CompletedSignIn
-  | {
-      readonly outcome: "proof-wanted";
-      readonly wanted: readonly Wanted[];
-      readonly expiresAt: Date;
-    };
 
 /** RFC 8176 registers no value for this; ours says what it was. */
 const AMR = ["mail"] as const;
@@ -51,7 +35,7 @@ export async function showMailProof(
   context: ServiceContext,
   pending: SignInRow,
   { proof, visit, device }: { proof: MailProof; visit: Visit; device: Device },
-): Promise<MailProofOutcome> {
+): Promise<MovedOn> {
   // Counted as wrong before it is looked at, so that no parallel guesses outrun the count.
   if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))
     throw new ProblemReply("sign-in-lapsed");
@@ -72,7 +56,7 @@ export async function showMailProof(
     const isSame = isRegistrationBrowser(locked, device);
     // What whoever registered it set up goes with the first proof: then there is no password left to be replaced.
     const goesAnew = locked.emailVerifiedAt === null && !isSame;
-    const wanted = wantedNext(goesAnew ? { mustChangePassword: false } : locked);
+    const wanted = goesAnew ? [] : await wantedOf(context, locked, manager);
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)

@@ -16,12 +16,13 @@ import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { checkable, judge, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
+import { secondFactorsOf } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
-import { endSignInsOf, findOpenSignIn, insertSignIn, spendSignIn } from "./store.ts";
+import { endSignInsOf, findOpenSignIn, insertSignIn, isOpen, spendSignIn } from "./store.ts";
 
 /** What the browser or program goes on with. */
 export interface PendingSignIn {
@@ -35,6 +36,11 @@ export interface CompletedSignIn extends SignedInHere {
   readonly outcome: "signed-in";
   readonly returnTo: string | null;
 }
+
+/** A session, or what is wanted besides before there is one. */
+export type MovedOn =
+  | CompletedSignIn
+  | { readonly outcome: "proof-wanted"; readonly wanted: readonly Wanted[]; readonly expiresAt: Date };
 
 /** Keeps a sign-in for what is still wanted. */
 export async function keepPending(
@@ -80,18 +86,27 @@ export async function showPending(
   if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  return { wanted: wantedNext(account), expiresAt };
+  return { wanted: await wantedOf(context, account), expiresAt };
+}
+
+/** What an account wants after a first proof. */
+export async function wantedOf(
+  { dataSource }: Pick<ServiceContext, "dataSource">,
+  { id, mustChangePassword }: Pick<AccountRow, "id" | "mustChangePassword">,
+  manager = dataSource.manager,
+): Promise<readonly Wanted[]> {
+  return wantedNext({ mustChangePassword, secondFactors: await secondFactorsOf(manager, id) });
 }
 
 /**
- * Sets the new password that an operator wanted, and completes the sign-in. Everything else of the account ends.
+ * Sets the new password that an operator wanted, and completes the sign-in, where no second factor is wanted besides. Everything else of the account ends.
  * @throws ProblemReply `invalid-fields`, `too-busy`, `sign-in-lapsed`.
  */
 export async function showNewPassword(
   context: ServiceContext,
   pending: SignInRow,
   { password, visit, device }: { password: string; visit: Visit; device: Device },
-): Promise<CompletedSignIn> {
+): Promise<MovedOn> {
   // Without a first proof nobody chooses a password: the sign-in may still be waiting for its mail.
   if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, pending.accountId);
@@ -102,18 +117,24 @@ export async function showNewPassword(
     const locked = await lockAccount(manager, account.id);
     const now = context.clock.now();
     // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
-    if (locked?.state !== "active" || !(await spendSignIn(manager, pending.id, now))) {
-      throw new ProblemReply("sign-in-lapsed");
-    }
+    if (locked?.state !== "active" || !locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+    const changed = { ...locked, mustChangePassword: false };
+    const wanted = await wantedOf(context, changed, manager);
+    const isFirst =
+      wanted.length === 0
+        ? await spendSignIn(manager, pending.id, now)
+        : await isOpen(manager, pending.id, now);
+    if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     await setRecord(manager, { accountId: account.id, record: made, now });
     await updateAccount(manager, account.id, { mustChangePassword: false });
-    await endSignInsOf(manager, account.id, now);
+    await endSignInsOf(manager, account.id, now, { except: pending.id });
     await endSessionsOf(manager, account.id, { now, reason: "password-changed" });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
     await record(manager, { event, visit, now });
     await tellOwner(context, manager, { name: "password-changed", account: locked, visit });
+    if (wanted.length > 0) return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
     const signedIn = await completeSignIn(context, manager, {
-      account: { ...locked, mustChangePassword: false },
+      account: changed,
       kind: pending.kind,
       aal: 1,
       amr: pending.amr,

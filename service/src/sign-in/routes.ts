@@ -1,7 +1,7 @@
-import type { ProofWanted } from "@lucchetto/contract";
+import type { NextProof, ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
-import type { ServiceContext } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
 import { handMarkOver, markOf } from "../http/device-mark.ts";
 import type { Handing } from "../http/handing.ts";
 import { handingOf } from "../http/handing.ts";
@@ -9,11 +9,13 @@ import { answer, mount } from "../http/mount.ts";
 import { ProblemReply } from "../http/problem.ts";
 import { visitOf, visitorOf } from "../http/visit.ts";
 import { deliverSession } from "../session/deliver.ts";
+import type { SignInRow } from "../storage/index.ts";
 import { checkBasicPassword } from "./basic.ts";
 import { showMailProof } from "./by-mail.ts";
 import type { Device, SignedInHere } from "./complete.ts";
-import type { PendingSignIn } from "./pending.ts";
+import type { MovedOn, PendingSignIn } from "./pending.ts";
 import { readPending, showNewPassword, showPending } from "./pending.ts";
+import { showSecondFactor } from "./second-factor.ts";
 import { signIn } from "./sign-in.ts";
 
 /** `POST /v1/sign-in`, and what moves a sign-in on. */
@@ -43,10 +45,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
       );
       const here = { visit, device: await deviceOf(app, context, request, handing) };
       const { proof } = body;
-      const outcome =
-        proof.type === "new-password"
-          ? await showNewPassword(context, pending, { password: proof.password, ...here })
-          : await showMailProof(context, pending, { proof, ...here });
+      const outcome = await moveOn(context, pending, { proof, ...here });
       if (outcome.outcome === "proof-wanted") {
         const { wanted, expiresAt } = outcome;
         const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
@@ -75,6 +74,24 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });
   };
+}
+
+/** What was shown decides how it goes on. */
+function moveOn(
+  context: ServiceContext,
+  pending: SignInRow,
+  { proof, ...here }: { proof: NextProof; visit: Visit; device: Device },
+): Promise<MovedOn> {
+  switch (proof.type) {
+    case "new-password":
+      return showNewPassword(context, pending, { password: proof.password, ...here });
+    case "totp":
+    case "recovery-code":
+      return showSecondFactor(context, pending, { proof, ...here });
+    case "mail-link":
+    case "mail-code":
+      return showMailProof(context, pending, { proof, ...here });
+  }
 }
 
 /** The token of a program's sign-in in progress. */

@@ -11,6 +11,7 @@ import { record } from "../journal/journal.ts";
 import type { UnusableRecord } from "../password/password.ts";
 import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
+import { secondFactorsOf } from "../second-factor/store.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
@@ -78,10 +79,12 @@ export async function provePassword(
 
   const prepared = preparePassword(password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
+  const secondFactors = account === null ? [] : await secondFactorsOf(context.dataSource.manager, account.id);
   const candidate = account && {
     ...account,
     record: describe(read),
     mustProveEmail: mustProveEmail(context, account),
+    secondFactors,
   };
   const decision = decidePasswordSignIn(candidate, matches);
 

@@ -1,7 +1,7 @@
 import type { HashedToken } from "@lucchetto/core";
 import { MOST_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, MoreThan } from "typeorm";
+import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { SignInRow } from "../storage/index.ts";
 import { SignInEntity } from "../storage/index.ts";
 
@@ -85,9 +85,20 @@ export async function spendSignIn(manager: EntityManager, id: string, now: Date)
   return affected === 1;
 }
 
-/** Ends all of an account: what was proved before no longer counts. */
-export async function endSignInsOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
-  await manager.getRepository(SignInEntity).update({ accountId, endedAt: IsNull() }, { endedAt: now });
+/** Whether it can still go on. */
+export function isOpen(manager: EntityManager, id: string, now: Date): Promise<boolean> {
+  return manager.getRepository(SignInEntity).existsBy({ id, endedAt: IsNull(), expiresAt: MoreThan(now) });
+}
+
+/** Ends all of an account, but perhaps one: what was proved before no longer counts. */
+export async function endSignInsOf(
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+  { except }: { except?: string } = {},
+): Promise<void> {
+  const which = { accountId, endedAt: IsNull(), ...(except === undefined ? {} : { id: Not(except) }) };
+  await manager.getRepository(SignInEntity).update(which, { endedAt: now });
 }
 
 /** Forgets those that expired before a time. */

@@ -10,6 +10,7 @@ import { Deliveries1700000000005 } from "./migrations/1700000000005-deliveries.t
 import { Mail1700000000006 } from "./migrations/1700000000006-mail.ts";
 import { OutboxAndLinks1700000000007 } from "./migrations/1700000000007-outbox-and-links.ts";
 import { WaysIn1700000000008 } from "./migrations/1700000000008-ways-in.ts";
+import { SecondFactors1700000000009 } from "./migrations/1700000000009-second-factors.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -21,6 +22,7 @@ export const MIGRATIONS = [
   Mail1700000000006,
   OutboxAndLinks1700000000007,
   WaysIn1700000000008,
+  SecondFactors1700000000009,
 ];
 
 /** The table in which the applied migrations are noted. */

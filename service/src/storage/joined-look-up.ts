@@ -4,10 +4,11 @@
  */
 
 /** Questions under way at once: while the database works on them, the next ones gather. */
-const AT_ONCE = 3;
+const AT_ONCE = 6;
 /** Waiting keys that are worth another question beside one under way; fewer are better off together. */
-const WORTH_ANOTHER = 8;
-/** Keys in one question. */
+const WORTH_ANOTHER = 4;
+/** Keys in one question: few, so that answers and new questions overlap; as many as wait, where that would be too slow. */
+const FEW = 16;
 const MOST = 200;
 
 interface Waiting<Row> {
@@ -58,12 +59,13 @@ export function joinLookUps<Row>(
   }
 
   function take(): Map<string, Waiting<Row>> {
-    if (waiting.size <= MOST) {
+    const share = Math.min(MOST, Math.max(FEW, Math.ceil(waiting.size / AT_ONCE)));
+    if (waiting.size <= share) {
       const all = waiting;
       waiting = new Map();
       return all;
     }
-    const some = new Map([...waiting].slice(0, MOST));
+    const some = new Map([...waiting].slice(0, share));
     for (const name of some.keys()) waiting.delete(name);
     return some;
   }

@@ -4,6 +4,8 @@ import { isStorageUnavailable } from "./in-transaction.ts";
 
 /** Last use is written once in this many milliseconds. */
 const GRAIN = 60_000;
+/** Uses that are remembered; past it one or the other is written once more. */
+const MOST_NOTED = 10_000;
 
 /** Something that is used, and when it was noted last. */
 export interface Used {
@@ -18,16 +20,17 @@ export interface Used {
 export function noteUsesBy(
   write: (dataSource: DataSource, id: string, now: Date) => Promise<void>,
 ): (dataSource: DataSource, used: Used, now: Date) => void {
-  // Many requests meet the same due date at once; one of them notes it.
-  const beingNoted = new Set<string>();
+  // Many requests meet the same due date at once, and some know of it by a row read long ago; one of them notes it.
+  const noted = new Map<string, number>();
   return (dataSource, { id, lastUsedAt }, now) => {
-    if (lastUsedAt !== null && now.getTime() - lastUsedAt.getTime() < GRAIN) return;
-    if (beingNoted.has(id)) return;
-    beingNoted.add(id);
-    write(dataSource, id, now)
-      .catch((error: unknown) => {
-        if (!isStorageUnavailable(error)) throw error;
-      })
-      .finally(() => beingNoted.delete(id));
+    const isRecent = (then: number): boolean => now.getTime() - then < GRAIN;
+    if (isRecent(noted.get(id) ?? -Infinity) || (lastUsedAt !== null && isRecent(lastUsedAt.getTime())))
+      return;
+    if (noted.size >= MOST_NOTED) noted.clear();
+    noted.set(id, now.getTime());
+    write(dataSource, id, now).catch((error: unknown) => {
+      noted.delete(id);
+      if (!isStorageUnavailable(error)) throw error;
+    });
   };
 }

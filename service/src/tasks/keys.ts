@@ -9,6 +9,16 @@ export class KeyRefusal extends Error {
   override readonly name = "KeyRefusal";
 }
 
+/** What stands under a key. */
+export interface NeedsOfKey {
+  /** Password records peppered with it. */
+  readonly records: number;
+  /** Mails. */
+  readonly sealed: number;
+  readonly authenticators: number;
+  readonly recoveryCodes: number;
+}
+
 export interface KeyRingShown {
   readonly file: string;
   readonly current: string | null;
@@ -47,16 +57,16 @@ export function promoteKey(file: string, id: string): KeyRingShown {
 
 /**
  * Removes a key that is not current and that nothing needs any more.
- * @param count how many password records are peppered under it. @throws KeyRefusal.
+ * @param count what would be lost with it. @throws KeyRefusal.
  */
 export async function retireKey(
   file: string,
   id: string,
-  count: (id: string) => Promise<{ records: number; sealed: number }>,
+  count: (id: string) => Promise<NeedsOfKey>,
 ): Promise<KeyRingShown> {
   const ring = existing(file, id);
   if (ring.current === id) throw new KeyRefusal(`${id} is the current key; promote another first`);
-  const { records, sealed } = await count(id);
+  const { records, sealed, authenticators, recoveryCodes } = await count(id);
   if (records > 0) {
     throw new KeyRefusal(
       `${records} password record${records === 1 ? " is" : "s are"} peppered under ${id}; without it nobody of them can sign in. They are re-made as people sign in: lucchetto account list --scheme older`,
@@ -65,6 +75,10 @@ export async function retireKey(
   if (sealed > 0)
     throw new KeyRefusal(
       `${sealed} mail${sealed === 1 ? " is" : "s are"} sealed under ${id}; they go when they are sent, caught ones after thirty days`,
+    );
+  if (authenticators + recoveryCodes > 0)
+    throw new KeyRefusal(
+      `${authenticators} authenticator app${authenticators === 1 ? "" : "s"} and ${recoveryCodes} recovery code${recoveryCodes === 1 ? "" : "s"} stand under ${id}; without it their owners cannot sign in. Apps are sealed anew when they are used; codes go when a new set is made`,
     );
   const { [id]: _, ...keys } = ring.keys;
   write(file, { ...ring, keys });

@@ -86,6 +86,32 @@ export async function reservePasswordTry(context: ServiceContext, attempt: Try):
   }
 }
 
+/**
+ * Reserves a try of a second factor: the account's own count, across all its sign-ins, and the network's.
+ * @throws ProblemReply `throttled`.
+ */
+export async function reserveFactorTry(
+  context: ServiceContext,
+  { accountId, network }: { accountId: string; network: string | null },
+): Promise<ReservedTry> {
+  const networkTry = network === null ? null : await reserve(context, { kind: "network", name: network });
+  try {
+    const factor = await reserve(context, { kind: "account-factor", name: accountId });
+    return {
+      async giveBack(manager) {
+        await networkTry?.giveBack(manager);
+        await factor.giveBack(manager);
+      },
+      async succeed(manager) {
+        await networkTry?.giveBack(manager);
+      },
+    };
+  } catch (error) {
+    await networkTry?.giveBack();
+    throw error;
+  }
+}
+
 /** Counts a request of a kind that is limited for each network. @throws ProblemReply `throttled`. */
 export async function countRegistration(context: ServiceContext, network: string | null): Promise<void> {
   if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
@@ -183,6 +209,8 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
   switch (kind) {
     case "account-known":
       return { ...consecutive, most: MOST_FROM_KNOWN_DEVICES };
+    case "account-factor":
+      return { ...consecutive, most: MOST_FAILURES };
     case "account-strange":
     case "unknown-name":
       return { ...consecutive, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
@@ -204,13 +232,18 @@ function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer 
   return createHash("sha256").update(`${kind}\n${name}`).digest();
 }
 
-/** Nothing counts against the account any more: a sign-in is complete, or the account is erased. */
+/**
+ * Nothing counts against the account any more: a sign-in is complete.
+ * @param which `password`: after a reset, which is no reason to let anybody guess at the second factor again.
+ */
 export async function clearCountsOf(
   context: ServiceContext,
   manager: EntityManager,
   accountId: string,
+  which: "all" | "password" = "all",
 ): Promise<void> {
-  const kinds = ["account-known", "account-strange"] as const;
+  const kinds: ThrottleKind[] = ["account-known", "account-strange"];
+  if (which === "all") kinds.push("account-factor");
   await deleteCounts(
     manager,
     kinds.map((kind) => idOf(context, { kind, name: accountId })),

@@ -128,6 +128,55 @@ If it was not you, choose a new password by mail: that ends all sessions and del
 
 [Choose a new password]({{link}})
 `,
+  "second-factor-added": `Subject: An authenticator app for your account at {{site}}
+
+An authenticator app was set up. From now on every sign-in asks for one of its codes.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+
+[Choose a new password]({{link}})
+`,
+  "second-factor-removed": `Subject: An authenticator app was removed from your account at {{site}}
+
+An authenticator app was removed from your account. Its codes are no longer taken.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+
+[Choose a new password]({{link}})
+`,
+  "recovery-codes-made": `Subject: New recovery codes for your account at {{site}}
+
+A new set of recovery codes was made. The old ones are void.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+
+[Choose a new password]({{link}})
+`,
+  "recovery-code-used": `Subject: A recovery code was used at {{site}}
+
+One of your recovery codes was used to sign in or to confirm a change.
+
+- Codes left: {{left}}
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+
+[Choose a new password]({{link}})
+`,
   "invitation-accepted": `Subject: Your account at {{site}} is ready
 
 The invitation to {{site}} was accepted, and your address is confirmed.

@@ -128,6 +128,55 @@ Se non eri tu, scegli una nuova password per posta: così finiscono tutte le ses
 
 [Scegli una nuova password]({{link}})
 `,
+  "second-factor-added": `Subject: Un'app di autenticazione per il tuo account su {{site}}
+
+È stata configurata un'app di autenticazione. D'ora in poi a ogni accesso viene chiesto uno dei suoi codici.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+
+[Scegli una nuova password]({{link}})
+`,
+  "second-factor-removed": `Subject: Un'app di autenticazione è stata tolta dal tuo account su {{site}}
+
+Un'app di autenticazione è stata tolta dal tuo account. I suoi codici non sono più accettati.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+
+[Scegli una nuova password]({{link}})
+`,
+  "recovery-codes-made": `Subject: Nuovi codici di recupero per il tuo account su {{site}}
+
+È stata creata una nuova serie di codici di recupero. Quelli vecchi non valgono più.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+
+[Scegli una nuova password]({{link}})
+`,
+  "recovery-code-used": `Subject: Un codice di recupero è stato usato su {{site}}
+
+Uno dei tuoi codici di recupero è stato usato per accedere o per confermare una modifica.
+
+- Codici rimasti: {{left}}
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+
+[Scegli una nuova password]({{link}})
+`,
   "invitation-accepted": `Subject: Il tuo account su {{site}} è pronto
 
 L'invito su {{site}} è stato accettato e il tuo indirizzo è confermato.

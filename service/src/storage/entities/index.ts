@@ -2,6 +2,7 @@ import { AccessKeyEntity } from "./access-key.ts";
 import { AccountEntity } from "./account.ts";
 import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AppQuestionEntity } from "./app-question.ts";
+import { AuthenticatorEntity } from "./authenticator.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
@@ -11,6 +12,7 @@ import { MailEntity } from "./mail.ts";
 import { MailLinkEntity } from "./mail-link.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
+import { RecoveryCodeEntity } from "./recovery-code.ts";
 import { RegistrationEntity } from "./registration.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
@@ -21,6 +23,7 @@ export * from "./access-key.ts";
 export * from "./account.ts";
 export * from "./app.ts";
 export * from "./app-question.ts";
+export * from "./authenticator.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./delivery.ts";
@@ -30,6 +33,7 @@ export * from "./mail.ts";
 export * from "./mail-link.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
+export * from "./recovery-code.ts";
 export * from "./registration.ts";
 export * from "./scheme-count.ts";
 export * from "./session.ts";
@@ -43,6 +47,7 @@ export const ENTITIES = [
   AppEntity,
   AppKeyEntity,
   AppQuestionEntity,
+  AuthenticatorEntity,
   AuthorizationCodeEntity,
   CheckTokenEntity,
   DeliveryEntity,
@@ -52,6 +57,7 @@ export const ENTITIES = [
   MailLinkEntity,
   MovedClockEntity,
   PasswordRecordEntity,
+  RecoveryCodeEntity,
   RegistrationEntity,
   SchemeCountEntity,
   SessionEntity,

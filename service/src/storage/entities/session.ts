@@ -20,6 +20,12 @@ export interface SessionRow {
   network: string | null;
   /** The app with forms of its own in which it was begun; its own token counts only beside that app's key. */
   appId: string | null;
+  /** Level 2 is over when nothing was asked until then … */
+  levelIdleEndsAt: Date | null;
+  /** … and then in any case; both are empty at level 1. */
+  levelEndsAt: Date | null;
+  /** A first proof was shown again then; a second one is still wanted. */
+  firstProofAt: Date | null;
 }
 
 export const SessionEntity = new EntitySchema<SessionRow>({
@@ -41,6 +47,9 @@ export const SessionEntity = new EntitySchema<SessionRow>({
     userAgent: { type: "varchar", length: 300, nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
     appId: { type: "uuid", nullable: true },
+    levelIdleEndsAt: { type: "datetime", precision: 3, nullable: true },
+    levelEndsAt: { type: "datetime", precision: 3, nullable: true },
+    firstProofAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "session_token", columns: ["tokenHash"], unique: true },

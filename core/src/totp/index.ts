@@ -1,0 +1,3 @@
+export * from "./base32.ts";
+export * from "./key-uri.ts";
+export * from "./totp.ts";

@@ -1,0 +1,119 @@
+/** One-time codes of authenticator apps: HOTP (RFC 4226) and TOTP (RFC 6238). */
+import { createHmac, timingSafeEqual } from "node:crypto";
+
+export const TOTP_ALGORITHMS = ["SHA1", "SHA256", "SHA512"] as const;
+export type TotpAlgorithm = (typeof TOTP_ALGORITHMS)[number];
+
+export const TOTP_DIGITS = [6, 8] as const;
+export const TOTP_PERIODS = [30, 60] as const;
+
+/** How an authenticator counts. `period` in seconds. */
+export interface TotpSettings {
+  readonly algorithm: TotpAlgorithm;
+  readonly digits: (typeof TOTP_DIGITS)[number];
+  readonly period: (typeof TOTP_PERIODS)[number];
+}
+
+/** What every authenticator app can do. */
+export const USUAL_TOTP: TotpSettings = { algorithm: "SHA1", digits: 6, period: 30 };
+
+/** Bytes of a new secret: as long as the hash (RFC 6238 section 5.1), and never under 128 bits (RFC 4226 section 4). */
+export const TOTP_SECRET_BYTES: Readonly<Record<TotpAlgorithm, number>> = {
+  SHA1: 20,
+  SHA256: 32,
+  SHA512: 64,
+};
+/** The shortest secret that is taken from elsewhere. */
+export const LEAST_SECRET_BYTES = 16;
+
+/** Steps before and after the present one whose codes are taken (RFC 6238 section 5.2). */
+const SLACK = 1;
+
+/** Milliseconds in which a begun enrolment must be confirmed. */
+export const ENROLMENT_LIFE = 15 * 60_000;
+
+/** Authenticators that one account may have. */
+export const MOST_AUTHENTICATORS = 10;
+
+/**
+ * The code of a counter (RFC 4226 section 5.3), leading zeros kept.
+ * @param counter 0 to 2^53 - 1.
+ */
+export function hotp(
+  secret: Uint8Array,
+  counter: number,
+  { algorithm, digits }: Pick<TotpSettings, "algorithm" | "digits">,
+): string {
+  const message = Buffer.alloc(8);
+  message.writeBigUInt64BE(BigInt(counter));
+  const mac = createHmac(algorithm, secret).update(message).digest();
+  const offset = (mac.at(-1) ?? 0) & 0xf;
+  const number = mac.readUInt32BE(offset) & 0x7fffffff;
+  return String(number % 10 ** digits).padStart(digits, "0");
+}
+
+/** The time step of a moment (RFC 6238 section 4.2). */
+export function totpStep(now: Date, { period }: Pick<TotpSettings, "period">): number {
+  return Math.floor(now.getTime() / 1_000 / period);
+}
+
+/** The code of a moment. */
+export function totp(secret: Uint8Array, now: Date, settings: TotpSettings): string {
+  return hotp(secret, totpStep(now, settings), settings);
+}
+
+/** Seconds for which the code of a moment still is the present one. */
+export function totpSecondsLeft(now: Date, { period }: Pick<TotpSettings, "period">): number {
+  return period - (Math.floor(now.getTime() / 1_000) % period);
+}
+
+export type TotpMatch =
+  /** `step` is to be spent: no code of it, or of an earlier one, is taken again. */
+  | { readonly outcome: "right"; readonly step: number }
+  /** Right once, but its step is spent. */
+  | { readonly outcome: "used" }
+  | { readonly outcome: "wrong" };
+
+/**
+ * Compares a code with those of the present step and its neighbours. All are computed and compared in constant time, whether or
+ * not an early one matches.
+ * @param code as `readTotpCode` gives it.
+ * @param lastStep the last one spent, if any.
+ */
+export function matchTotp(
+  { secret, settings, lastStep }: { secret: Uint8Array; settings: TotpSettings; lastStep: number | null },
+  code: string,
+  now: Date,
+): TotpMatch {
+  const present = totpStep(now, settings);
+  const shown = Buffer.from(code);
+  let match: TotpMatch = { outcome: "wrong" };
+  for (let step = present - SLACK; step <= present + SLACK; step += 1) {
+    const wanted = Buffer.from(hotp(secret, Math.max(0, step), settings));
+    if (wanted.length !== shown.length || !timingSafeEqual(wanted, shown) || match.outcome === "right")
+      continue;
+    match = lastStep !== null && step <= lastStep ? { outcome: "used" } : { outcome: "right", step };
+  }
+  return match;
+}
+
+/**
+ * Reads a typed code as text of exactly so many digits. Blanks and dashes are left out; digits of other scripts are read as digits.
+ * @returns `null` if it is no such code.
+ */
+export function readTotpCode(typed: string, digits: number): string | null {
+  const text = typed
+    .normalize("NFKC")
+    .replace(/[\s-]/g, "")
+    .replace(/\p{Nd}/gu, toAsciiDigit);
+  return text.length === digits && /^[0-9]+$/.test(text) ? text : null;
+}
+
+/** The digits of every script stand together, zero first (Unicode Standard, section 4.6). */
+function toAsciiDigit(digit: string): string {
+  const point = digit.codePointAt(0) ?? 0;
+  if (point < 0x80) return digit;
+  let zero = point;
+  while (point - zero < 9 && /\p{Nd}/u.test(String.fromCodePoint(zero - 1))) zero -= 1;
+  return String(point - zero);
+}

@@ -1,0 +1,57 @@
+import { routes } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
+import type { ServiceContext } from "../context.ts";
+import { answer, mount } from "../http/mount.ts";
+import { visitOf } from "../http/visit.ts";
+import { handOver } from "../session/deliver.ts";
+import {
+  confirm,
+  countOwnCodes,
+  enrol,
+  listOwnAuthenticators,
+  removeOwn,
+  renameOwn,
+  renewCodes,
+} from "./second-factor.ts";
+
+/** `/v1/account/totp` and `/v1/account/recovery-codes`. */
+export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync {
+  return async (app) => {
+    mount(app, routes.listAuthenticators, async (_received, { caller }) =>
+      answer(200, { items: await listOwnAuthenticators(context, caller) }),
+    );
+
+    mount(app, routes.enrolAuthenticator, async ({ body }, { caller }) =>
+      answer(201, await enrol(context, caller, body)),
+    );
+
+    mount(app, routes.activateAuthenticator, async ({ params, body }, { caller, request, reply }) => {
+      const visit = visitOf(request);
+      const { recoveryCodes, ...begun } = await confirm(context, caller, { ...params, ...body, visit });
+      // The new token takes the way that the old one came.
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      const handedOver = handOver(context, reply, begun, deliver);
+      return answer(
+        200,
+        recoveryCodes === null ? handedOver : { ...handedOver, recoveryCodes: [...recoveryCodes] },
+      );
+    });
+
+    mount(app, routes.renameAuthenticator, async ({ params, body }, { caller }) =>
+      answer(200, await renameOwn(context, caller, { ...params, ...body })),
+    );
+
+    mount(app, routes.removeAuthenticator, async ({ params }, { caller, request }) => {
+      await removeOwn(context, caller, params.id, visitOf(request));
+      return answer(204, undefined);
+    });
+
+    mount(app, routes.countRecoveryCodes, async (_received, { caller }) =>
+      answer(200, { left: await countOwnCodes(context, caller) }),
+    );
+
+    mount(app, routes.makeRecoveryCodes, async (_received, { caller, request }) =>
+      answer(201, { codes: [...(await renewCodes(context, caller, visitOf(request)))] }),
+    );
+  };
+}

@@ -1,0 +1,287 @@
+/** An account's second factor: authenticator apps and recovery codes, and how one comes and goes. */
+import { randomBytes } from "node:crypto";
+import type { Authenticator } from "@lucchetto/contract";
+import type { PlainToken, TotpSettings } from "@lucchetto/core";
+import {
+  amrWith,
+  beginLevel,
+  deriveKey,
+  ENROLMENT_LIFE,
+  hashRecoveryCode,
+  matchTotp,
+  mintToken,
+  MOST_AUTHENTICATORS,
+  NONCE_LENGTH,
+  readRecoveryCode,
+  readTotpCode,
+  RECOVERY_CODE_BYTES,
+  RECOVERY_CODES,
+  recoveryCodeOf,
+  seal,
+  TOKEN_BYTES,
+  TOTP_SECRET_BYTES,
+  USUAL_TOTP,
+  writeBase32,
+  writeKeyUri,
+} from "@lucchetto/core";
+import { toString as drawQr } from "qrcode";
+import type { EntityManager } from "typeorm";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { fieldProblem, ProblemReply } from "../http/problem.ts";
+import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
+import { assertFresh } from "../session/fresh.ts";
+import type { LiveSession } from "../session/store.ts";
+import { noteProof, replaceToken } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
+import type { AuthenticatorRow } from "../storage/index.ts";
+import { inTransaction, newId } from "../storage/index.ts";
+import { openSecret, secretPlace } from "./show.ts";
+import {
+  activate,
+  countUnusedCodes,
+  deleteAuthenticator,
+  deleteCodes,
+  deleteUnconfirmed,
+  findAuthenticator,
+  insertAuthenticator,
+  listConfirmed,
+  rename,
+  replaceCodes,
+} from "./store.ts";
+
+/** An enrolment that was begun; the secret is nowhere else to be had. */
+export interface Enrolment {
+  readonly id: string;
+  readonly uri: string;
+  readonly secret: string;
+  readonly qrSvg: string;
+  readonly expiresAt: string;
+}
+
+/** How it is to be; what is left out is as every authenticator app can do it. */
+export type WantedAuthenticator = {
+  readonly [Setting in keyof TotpSettings]?: TotpSettings[Setting] | undefined;
+} & { readonly name?: string | undefined };
+
+/** One's own, the first one first. */
+export async function listOwnAuthenticators(
+  { dataSource }: ServiceContext,
+  { account }: LiveSession,
+): Promise<Authenticator[]> {
+  return (await listConfirmed(dataSource.manager, account.id)).map(showAuthenticator);
+}
+
+/**
+ * Begins with an authenticator. One begun before and not confirmed is forgotten.
+ * @throws ProblemReply `reauthenticate`, `keys-missing`, `invalid-fields`, `not-signed-in`.
+ */
+export async function enrol(
+  context: ServiceContext,
+  caller: LiveSession,
+  wanted: WantedAuthenticator,
+): Promise<Enrolment> {
+  const { configuration, dataSource, clock, sealingKeys } = context;
+  assertLastingKeys(context);
+  await assertFresh(context, caller);
+  const { account } = caller;
+  const settings: TotpSettings = {
+    algorithm: wanted.algorithm ?? USUAL_TOTP.algorithm,
+    digits: wanted.digits ?? USUAL_TOTP.digits,
+    period: wanted.period ?? USUAL_TOTP.period,
+  };
+  const secret = randomBytes(TOTP_SECRET_BYTES[settings.algorithm]);
+  const now = clock.now();
+  const id = newId(now);
+  const expiresAt = new Date(now.getTime() + ENROLMENT_LIFE);
+  const text = writeBase32(secret);
+  await inTransaction(dataSource, async (manager) => {
+    const locked = await lockAccount(manager, account.id);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    const confirmed = await listConfirmed(manager, account.id);
+    if (confirmed.length >= MOST_AUTHENTICATORS) {
+      const message = `There are ${MOST_AUTHENTICATORS} already; remove one that is not used any more.`;
+      throw fieldProblem([{ path: "name", message }]);
+    }
+    await deleteUnconfirmed(manager, account.id);
+    await insertAuthenticator(manager, {
+      id,
+      accountId: account.id,
+      name:
+        wanted.name?.trim() ||
+        (confirmed.length === 0 ? "Authenticator app" : `Authenticator app ${confirmed.length + 1}`),
+      sealedSecret: seal(sealingKeys, text, secretPlace(id), randomBytes(NONCE_LENGTH)),
+      ...settings,
+      lastStep: null,
+      createdAt: now,
+      expiresAt,
+      activatedAt: null,
+      lastUsedAt: null,
+    });
+  });
+  const name = account.email ?? account.username ?? account.id;
+  const uri = writeKeyUri({ issuer: configuration.site.name, account: name, secret, settings });
+  // Dark on light in both modes, with the quiet edge that readers need.
+  const qrSvg = await drawQr(uri, { type: "svg", errorCorrectionLevel: "M", margin: 4 });
+  return { id, uri, secret: text, qrSvg, expiresAt: expiresAt.toISOString() };
+}
+
+/** A secret sealed under a key that is gone after the next start would lock its owner out. */
+function assertLastingKeys({ configuration }: ServiceContext): void {
+  if (configuration.keyRing === null) throw new ProblemReply("keys-missing");
+}
+
+/** What confirming brings: the recovery codes with the first authenticator, and the session's new own token. */
+export interface Activated {
+  readonly recoveryCodes: readonly string[] | null;
+  readonly session: LiveSession["session"];
+  readonly token: PlainToken<"own-token">;
+}
+
+/**
+ * Confirms an authenticator by a first code, which is spent. The session rises to level 2.
+ * @throws ProblemReply `not-found`, `enrolment-lapsed`, `invalid-fields` for a code that is not right, `not-signed-in`.
+ */
+export async function confirm(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  { id, code: typed, visit }: { id: string; code: string; visit: Visit },
+): Promise<Activated> {
+  const { dataSource, clock } = context;
+  const row = await findAuthenticator(dataSource.manager, { id, accountId: account.id });
+  if (row === null || row.activatedAt !== null) throw new ProblemReply("not-found");
+  if (clock.now() >= row.expiresAt) throw new ProblemReply("enrolment-lapsed");
+  const code = readTotpCode(typed, row.digits);
+  if (code === null) throw fieldProblem([{ path: "code", message: `The code has ${row.digits} digits.` }]);
+  const secret = openSecret(context, row);
+  const match =
+    secret === null ? null : matchTotp({ secret, settings: row, lastStep: null }, code, clock.now());
+  if (match?.outcome !== "right") {
+    const message =
+      "This is not the code of now. Type the newest one; if it stays so, set the clock of the device right.";
+    throw fieldProblem([{ path: "code", message }]);
+  }
+  const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
+  return inTransaction(dataSource, async (manager) => {
+    const now = clock.now();
+    const locked = await lockAccount(manager, account.id);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
+    if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
+    const proved = { authTime: session.authTime, amr: amrWith(session.amr, "totp"), ...beginLevel(2, now) };
+    await noteProof(manager, session.id, proved);
+    await endSignInsOf(manager, account.id, now);
+    const isFirst = (await countUnusedCodes(manager, account.id)) === 0;
+    const recoveryCodes = isFirst ? await makeCodes(context, manager, account.id, now) : null;
+    const event = { kind: "totp.activated", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "second-factor-added", account, visit });
+    return { recoveryCodes, session: { ...session, ...proved }, token: plain };
+  });
+}
+
+/** Calls one something else. @throws ProblemReply `not-found`. */
+export async function renameOwn(
+  { dataSource }: ServiceContext,
+  { account }: LiveSession,
+  { id, name }: { id: string; name: string },
+): Promise<Authenticator> {
+  const own = { id, accountId: account.id };
+  const { manager } = dataSource;
+  // An update that changes nothing counts no row: what is there is asked for afterwards.
+  await rename(manager, own, name.trim());
+  const row = await findAuthenticator(manager, own);
+  if (row === null || row.activatedAt === null) throw new ProblemReply("not-found");
+  return showAuthenticator(row);
+}
+
+/** Removes one; with the last one the recovery codes go as well. @throws ProblemReply `reauthenticate`, `not-found`. */
+export async function removeOwn(
+  context: ServiceContext,
+  caller: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  await assertFresh(context, caller);
+  const { session, account } = caller;
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    await lockAccount(manager, account.id);
+    if (!(await deleteAuthenticator(manager, { id, accountId: account.id })))
+      throw new ProblemReply("not-found");
+    if ((await listConfirmed(manager, account.id)).length === 0) await deleteCodes(manager, account.id);
+    await endSignInsOf(manager, account.id, now);
+    const event = { kind: "totp.removed", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "second-factor-removed", account, visit });
+  });
+}
+
+export async function countOwnCodes(
+  { dataSource }: ServiceContext,
+  { account }: LiveSession,
+): Promise<number> {
+  return countUnusedCodes(dataSource.manager, account.id);
+}
+
+/** Makes a new set; the old one is void. @throws ProblemReply `reauthenticate`, `second-factor-missing`. */
+export async function renewCodes(
+  context: ServiceContext,
+  caller: LiveSession,
+  visit: Visit,
+): Promise<readonly string[]> {
+  await assertFresh(context, caller);
+  const { session, account } = caller;
+  return inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    await lockAccount(manager, account.id);
+    if ((await listConfirmed(manager, account.id)).length === 0)
+      throw new ProblemReply("second-factor-missing");
+    const codes = await makeCodes(context, manager, account.id, now);
+    const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;
+    await record(manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "recovery-codes-made", account, visit });
+    return codes;
+  });
+}
+
+/** @returns the codes as they are shown; only keyed hashes of them are kept. */
+async function makeCodes(
+  { sealingKeys }: ServiceContext,
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<string[]> {
+  const keyId = sealingKeys.current;
+  const ringKey = sealingKeys.keys.get(keyId);
+  if (ringKey === undefined) throw new Error("the current key is not in the ring");
+  const key = deriveKey(ringKey, "recovery-code");
+  const codes = Array.from({ length: RECOVERY_CODES }, () =>
+    recoveryCodeOf(randomBytes(RECOVERY_CODE_BYTES)),
+  );
+  const rows = codes.map((shown) => {
+    const code = readRecoveryCode(shown) ?? "";
+    return {
+      accountId,
+      codeHash: hashRecoveryCode(key, { accountId, code }),
+      keyId,
+      createdAt: now,
+      usedAt: null,
+    };
+  });
+  await replaceCodes(manager, accountId, rows);
+  return codes;
+}
+
+export function showAuthenticator(row: AuthenticatorRow): Authenticator {
+  return {
+    id: row.id,
+    name: row.name,
+    algorithm: row.algorithm,
+    digits: row.digits,
+    period: row.period,
+    createdAt: row.createdAt.toISOString(),
+    lastUsedAt: row.lastUsedAt?.toISOString() ?? null,
+  };
+}

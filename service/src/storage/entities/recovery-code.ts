@@ -1,0 +1,30 @@
+import { EntitySchema } from "typeorm";
+
+/** A recovery code of an account's present set. `codeHash` is keyed with the key of the ring that `keyId` names. */
+export interface RecoveryCodeRow {
+  accountId: string;
+  codeHash: Buffer;
+  keyId: string;
+  createdAt: Date;
+  usedAt: Date | null;
+}
+
+export const RecoveryCodeEntity = new EntitySchema<RecoveryCodeRow>({
+  name: "recovery_code",
+  columns: {
+    accountId: { type: "uuid", primary: true },
+    codeHash: { type: "binary", length: 32, primary: true },
+    keyId: { type: "varchar", length: 32 },
+    createdAt: { type: "datetime", precision: 3 },
+    usedAt: { type: "datetime", precision: 3, nullable: true },
+  },
+  foreignKeys: [
+    {
+      name: "recovery_code_account",
+      target: "account",
+      columnNames: ["accountId"],
+      referencedColumnNames: ["id"],
+      onDelete: "CASCADE",
+    },
+  ],
+});
