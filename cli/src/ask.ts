@@ -23,10 +23,19 @@ export async function askPassword(
   return typed;
 }
 
-/** A short code: typed, or the first line of standard input. */
+/** Lines of standard input that nobody took yet. */
+let lines: string[] | null = null;
+
+/** The next line of standard input, for commands that take one thing after the other. */
+export async function takeLine(): Promise<string> {
+  lines ??= (await readAll(process.stdin)).split(/\r?\n/);
+  return lines.shift() ?? "";
+}
+
+/** A short code: typed, or the next line of standard input. */
 export async function askCode(message = "Code"): Promise<string> {
   if (process.stdin.isTTY) return input({ message });
-  return (await readAll(process.stdin)).split("\n", 1)[0]?.trim() ?? "";
+  return (await takeLine()).trim();
 }
 
 /** Yes or no; without a terminal nobody can be asked. */

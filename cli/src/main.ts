@@ -12,6 +12,7 @@ import { addRecordCommands } from "./commands/records.ts";
 import { addRunningCommands } from "./commands/running.ts";
 import { addSetup } from "./commands/setup.ts";
 import { addThrottleCommands } from "./commands/throttle.ts";
+import { addTotpCommands } from "./commands/totp.ts";
 import { Failure } from "./failure.ts";
 
 const VERSION = "0.1.0";
@@ -36,6 +37,7 @@ addMailCommands(program);
 addSetup(program);
 addHashCommands(program);
 addPasswordListCommands(program);
+addTotpCommands(program);
 inheritExit(program);
 
 try {

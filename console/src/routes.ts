@@ -13,6 +13,7 @@ import MySessions from "./people/MySessions.svelte";
 import NotHere from "./people/NotHere.svelte";
 import Reauthentication from "./people/Reauthentication.svelte";
 import Register from "./people/Register.svelte";
+import SecondFactor from "./people/SecondFactor.svelte";
 import SignIn from "./people/SignIn.svelte";
 import SignOut from "./people/SignOut.svelte";
 
@@ -31,6 +32,7 @@ export const { p, navigate, route } = createRouter({
   "/account/sessions": MySessions,
   "/account/erase": EraseOneself,
   "/account/access-keys": AccessKeys,
+  "/account/second-factor": SecondFactor,
   "/account/reauthenticate": Reauthentication,
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,

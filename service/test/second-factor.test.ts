@@ -171,11 +171,11 @@ describe("authenticator apps", () => {
     await service.clock.advance(11 * MINUTE);
     const call = service.as(app.token);
     for (const refused of [
-      call(routes.enrolAuthenticator, { body: {} }),
-      call(routes.removeAuthenticator, { params: { id: app.id } }),
-      call(routes.makeRecoveryCodes),
+      () => call(routes.enrolAuthenticator, { body: {} }),
+      () => call(routes.removeAuthenticator, { params: { id: app.id } }),
+      () => call(routes.makeRecoveryCodes),
     ])
-      await expect(refused).rejects.toMatchObject({ problem: { code: "reauthenticate" } });
+      await expect(refused()).rejects.toMatchObject({ problem: { code: "reauthenticate" } });
     const fresh = await show(await begin(email), totpOf(await app.nextCode()));
     const token = fresh.json<{ token: string }>().token;
     const outcomes = await Promise.all(
@@ -207,11 +207,11 @@ describe("authenticator apps", () => {
     const call = service.as(hugo.app.token);
     const params = { id: greta.app.id };
     for (const refused of [
-      call(routes.removeAuthenticator, { params }),
-      call(routes.renameAuthenticator, { params, body: { name: "Mine" } }),
-      call(routes.activateAuthenticator, { params, body: { code: "123456" } }),
+      () => call(routes.removeAuthenticator, { params }),
+      () => call(routes.renameAuthenticator, { params, body: { name: "Mine" } }),
+      () => call(routes.activateAuthenticator, { params, body: { code: "123456" } }),
     ])
-      await expect(refused).rejects.toMatchObject({ problem: { status: 404 } });
+      await expect(refused()).rejects.toMatchObject({ problem: { status: 404 } });
   });
 });
 
@@ -262,9 +262,9 @@ describe("the second factor in a sign-in", () => {
   test("TO-3 SI-8 fifty showings of one right code, over two instances and many sign-ins, make one session", async () => {
     const { id, email, app } = await somebody("lea");
     await service.dataSource.query("UPDATE session SET endedAt = NOW() WHERE accountId = ?", [id]);
-    const tokens = await Promise.all(
-      Array.from({ length: 10 }, (_, number) => begin(email, number % 2 === 0 ? service : other)),
-    );
+    const tokens: string[] = [];
+    for (let number = 0; number < 10; number += 1)
+      tokens.push(await begin(email, number % 2 === 0 ? service : other));
     const code = await app.nextCode();
     const replies = await Promise.all(
       Array.from({ length: 50 }, (_, number) =>
@@ -363,7 +363,8 @@ describe("recovery codes", () => {
     );
     expect(alone.status).toBe(400);
 
-    const pending = await Promise.all(Array.from({ length: 5 }, () => begin(email)));
+    const pending: string[] = [];
+    for (let number = 0; number < 5; number += 1) pending.push(await begin(email));
     const typed = first.toUpperCase().replaceAll("-", " ");
     const replies = await Promise.all(
       Array.from({ length: 25 }, (_, number) =>
@@ -376,6 +377,7 @@ describe("recovery codes", () => {
     expect((await mailTo(service, email, "recovery-code-used")).text).toContain("Codes left: 9");
     await service.clock.advance(20 * MINUTE);
     expect(codeOf(await show(await begin(email), recovery(first)))).toBe("proof-refused");
+    await service.clock.advance(20 * MINUTE);
     expect((await show(await begin(email), recovery(second))).status).toBe(201);
   });
 

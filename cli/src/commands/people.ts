@@ -2,7 +2,7 @@
 import type { Account, ProofWanted, Session } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
-import { askCode, askPassword } from "../ask.ts";
+import { askCode, askPassword, takeLine } from "../ask.ts";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -54,7 +54,10 @@ export function addPeopleCommands(program: Command): void {
     .argument("<identifier>", "e-mail address or username")
     .option("--remember", "stay signed in longer")
     .option("--by-mail", "without a password: a link is mailed, which shows a code to type here")
-    .option("--password-stdin", "read the password from standard input")
+    .option(
+      "--password-stdin",
+      "read the password from the first line of standard input, and a code that is wanted from the next",
+    )
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -69,7 +72,7 @@ export function addPeopleCommands(program: Command): void {
         const connection = connect(command);
         const begin = options.byMail === true ? beginByMail : beginByPassword;
         const begun = await begin(connection, identifier, options);
-        const reply = begun.status === 201 ? begun : await showNewPassword(connection, begun.body, options);
+        const reply = await showWhatIsWanted(connection, begun, options);
         const { token, ...shown } = reply.body;
         if (token !== undefined) connection.keep(token);
         if (options.json === true) return printJson(shown);
@@ -106,7 +109,8 @@ async function beginByPassword(
   identifier: string,
   options: PasswordOption & { remember?: boolean },
 ) {
-  const password = await askPassword(options);
+  // A code may follow in the next line.
+  const password = options.passwordStdin === true ? await takeLine() : await askPassword(options);
   const { remember } = options;
   const proof = { type: "password", identifier, password } as const;
   return connection.client(routes.signIn, { body: { proof, remember, deliver: "token" } });
@@ -128,8 +132,39 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   return { ...reply, body: { ...reply.body, token } };
 }
 
+type Begun = Awaited<ReturnType<typeof beginByPassword>>;
+
+/** Shows one thing after the other, until there is a session. */
+async function showWhatIsWanted(connection: Connection, begun: Begun, options: PasswordOption) {
+  let reply = begun;
+  const { token } = begun.body;
+  while (reply.status === 202) {
+    const { wanted } = reply.body;
+    if (wanted.includes("new-password")) reply = await showNewPassword(connection, { token }, options);
+    else if (wanted.includes("totp")) reply = await showSecondFactor(connection, { token });
+    else throw new Failure("More is wanted than this command can show; sign in on the page.");
+  }
+  return reply;
+}
+
+/** A code of the authenticator app, or a recovery code, told apart by their look. */
+async function showSecondFactor(connection: Connection, { token }: Pick<ProofWanted, "token">) {
+  const code = await askCode("Code of your authenticator app, or a recovery code");
+  if (code === "")
+    throw new Failure(
+      "A second factor is wanted. Sign in on a terminal, or give the code in the line after the password.",
+    );
+  const type = /[a-z]/i.test(code) || code.replace(/\D/g, "").length > 8 ? "recovery-code" : "totp";
+  const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
+  return client(routes.addProof, { body: { proof: { type, code } } });
+}
+
 /** An operator wants the password replaced before there is a session. */
-async function showNewPassword(connection: Connection, { token }: ProofWanted, options: PasswordOption) {
+async function showNewPassword(
+  connection: Connection,
+  { token }: Pick<ProofWanted, "token">,
+  options: PasswordOption,
+) {
   if (options.passwordStdin === true) {
     throw new Failure(
       "A new password is wanted before you are signed in. Sign in on a terminal or on the page, where it can be chosen.",
@@ -138,10 +173,7 @@ async function showNewPassword(connection: Connection, { token }: ProofWanted, o
   print("The password is right, and a new one is wanted in its place.");
   const password = await askPassword({}, "New password", { repeat: true });
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
-  const reply = await client(routes.addProof, { body: { proof: { type: "new-password", password } } });
-  if (reply.status !== 201)
-    throw new Failure("More is wanted than this command can show; sign in on the page.");
-  return reply;
+  return client(routes.addProof, { body: { proof: { type: "new-password", password } } });
 }
 
 function printWho({ account, session }: { account: Account; session: Session }): void {

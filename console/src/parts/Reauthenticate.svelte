@@ -3,9 +3,11 @@
   import { routes } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
+  import type { SecondProof } from "../lib/second-proof.ts";
   import FormProblem from "./FormProblem.svelte";
   import MainButton from "./MainButton.svelte";
   import PasswordField from "./PasswordField.svelte";
+  import SecondFactorForm from "./SecondFactorForm.svelte";
   import WhosePassword from "./WhosePassword.svelte";
 
   interface Props {
@@ -20,27 +22,40 @@
   );
   const form = new Form();
   let password = $state("");
+  /** Of the second factor; empty while the password is asked for. */
+  let wanted: readonly string[] | null = $state(null);
 
   async function send(): Promise<void> {
-    await call(routes.reauthenticate, { body: { proof: { type: "password", password } } });
-    await shown();
+    await go({ type: "password", password });
+  }
+
+  async function go(proof: { type: "password"; password: string } | SecondProof): Promise<void> {
+    const reply = await call(routes.reauthenticate, { body: { proof } });
+    // The password again: the code came too late after it.
+    wanted = reply.status === 202 && !reply.body.wanted.includes("password") ? reply.body.wanted : null;
+    if (reply.status === 201) await shown();
   }
   const judge = (): Record<string, string> => (password === "" ? { password: "Enter your password." } : {});
 </script>
 
-<form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
-  <FormProblem problem={form.problem} />
-  <p>You signed in a while ago. Show once more that it is you, then it goes on.</p>
-  <WhosePassword {name} />
-  <PasswordField
-    name="password"
-    label="Your password"
-    bind:value={password}
-    autocomplete="current-password"
-    error={form.errors["password"]}
-  />
-  <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
-  {#if page.mailLink !== "off"}
-    <p>No password? <a href={mailAddress}>Sign in again by a mailed link</a></p>
-  {/if}
-</form>
+{#if wanted !== null}
+  <p class="mb-5">The password is right. Now the second factor, then it goes on.</p>
+  <SecondFactorForm {wanted} buttonText="Go on" send={go} />
+{:else}
+  <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
+    <FormProblem problem={form.problem} />
+    <p>You signed in a while ago. Show once more that it is you, then it goes on.</p>
+    <WhosePassword {name} />
+    <PasswordField
+      name="password"
+      label="Your password"
+      bind:value={password}
+      autocomplete="current-password"
+      error={form.errors["password"]}
+    />
+    <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
+    {#if page.mailLink !== "off"}
+      <p>No password? <a href={mailAddress}>Sign in again by a mailed link</a></p>
+    {/if}
+  </form>
+{/if}

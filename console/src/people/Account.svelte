@@ -88,6 +88,7 @@
       <li><a href={at("/account/details")}>Change name or language</a></li>
       {#if page.mail !== "none"}<li><a href={at("/account/email")}>Change address</a></li>{/if}
       <li><a href={at("/account/password")}>Change password</a></li>
+      <li><a href={at("/account/second-factor")}>Second factor</a></li>
       <li><a href={at("/account/access-keys")}>Keys for scripts</a></li>
       <li><a href={at("/account/erase")}>Your data</a></li>
       {#if account.labels.includes("operator")}<li><a href={at("/console")}>Operators’ console</a></li>{/if}

@@ -10,7 +10,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import NewPasswordStep from "./NewPasswordStep.svelte";
+  import NextStep from "./NextStep.svelte";
 
   interface Props {
     look: LinkLook;
@@ -21,7 +21,7 @@
   const { look, secret, take }: Props = $props();
   const form = new Form();
   let code: string | null = $state(null);
-  let expiresAt: string | null = $state(null);
+  let more: { wanted: readonly string[]; expiresAt: string } | null = $state(null);
   let next = at(page.landings.afterSignIn);
 
   function finish(): void {
@@ -34,7 +34,7 @@
       const { body, status } = await call(routes.addProof, {
         body: { proof: { type: "mail-link", secret } },
       });
-      if (status === 202) expiresAt = body.expiresAt;
+      if (status === 202) more = body;
       else {
         next = ownPathOr(next, body.returnTo, page.basePath);
         finish();
@@ -54,8 +54,8 @@
   }
 </script>
 
-{#if expiresAt !== null}
-  <NewPasswordStep identifier={look.name} {expiresAt} done={finish} />
+{#if more !== null}
+  <NextStep identifier={look.name} shown="link from the mail" step={more} done={finish} />
 {:else if code !== null}
   <PersonFrame heading="Your code" next="Type it where you began to sign in.">
     <p

@@ -21,7 +21,7 @@
     ask: () => Promise<void>;
     done: () => void;
     /** More is wanted after the mail. */
-    goOn: (expiresAt: string) => void;
+    goOn: (step: { wanted: readonly string[]; expiresAt: string }) => void;
     again: () => void;
     /** Whether an application waits for the answer. */
     goesToApp: boolean;
@@ -47,7 +47,7 @@
   async function send(): Promise<void> {
     try {
       const reply = await call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
-      if (reply.status === 202) goOn(reply.body.expiresAt);
+      if (reply.status === 202) goOn(reply.body);
       else done();
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;

@@ -17,16 +17,19 @@
     /** When the sign-in lapses. */
     expiresAt: string;
     done: () => void;
+    /** More is wanted after the new password. */
+    goOn: (step: { wanted: readonly string[]; expiresAt: string }) => void;
   }
-  const { identifier, expiresAt, done }: Props = $props();
+  const { identifier, expiresAt, done, goOn }: Props = $props();
   const form = new Form();
   let password = $state("");
   let repeated = $state("");
   const until = $derived(new Date(expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }));
 
   async function send(): Promise<void> {
-    await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
-    done();
+    const reply = await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
+    if (reply.status === 202) goOn(reply.body);
+    else done();
   }
 </script>
 

@@ -13,15 +13,16 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import CheckMail from "./CheckMail.svelte";
   import MailStep from "./MailStep.svelte";
-  import NewPasswordStep from "./NewPasswordStep.svelte";
+  import NextStep from "./NextStep.svelte";
 
   const form = new Form();
   const query = new URLSearchParams(window.location.search);
   let identifier = $state(query.get("name") ?? "");
   let password = $state("");
   let remember = $state(false);
-  let step: "form" | "mail" | "new-password" | "unverified" = $state("form");
-  let expiresAt = $state("");
+  let step: "form" | "mail" | "more" | "unverified" = $state("form");
+  let more: { wanted: readonly string[]; expiresAt: string } = $state({ wanted: [], expiresAt: "" });
+  let firstShown = $state("password");
   /** A mail waits for what was typed: this browser registered it. */
   let isWaiting = $state(false);
 
@@ -50,9 +51,10 @@
     go(next);
   }
 
-  function goOn(until: string): void {
-    expiresAt = until;
-    step = "new-password";
+  function goOn(reply: { wanted: readonly string[]; expiresAt: string }, shown: string): void {
+    more = reply;
+    firstShown = shown;
+    step = "more";
   }
 
   async function send(): Promise<void> {
@@ -61,7 +63,7 @@
     try {
       const proof = { type: "password", identifier: identifier.trim(), password } as const;
       const reply = await call(routes.signIn, { body: { proof, remember } });
-      if (reply.status === 202) goOn(reply.body.expiresAt);
+      if (reply.status === 202) goOn(reply.body, "password");
       else finish();
     } catch (error) {
       const code = error instanceof ProblemError ? error.problem.code : "";
@@ -97,13 +99,13 @@
   }
 </script>
 
-{#if step === "new-password"}
-  <NewPasswordStep {identifier} {expiresAt} done={finish} />
+{#if step === "more"}
+  <NextStep {identifier} shown={firstShown} step={more} done={finish} />
 {:else if step === "mail"}
   <MailStep
     {identifier}
     {ask}
-    {goOn}
+    goOn={(reply) => goOn(reply, "link from the mail")}
     done={finish}
     again={() => {
       byMail = false;

@@ -5,6 +5,7 @@ import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { setRecord } from "../password/store.ts";
+import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { endEverythingOf } from "./end-everything.ts";
 import type { LinkOfAccount } from "./new-password.ts";
@@ -33,8 +34,11 @@ export async function resetPassword(
     });
     await endEverythingOf(context, manager, { accountId, reason: "password-reset", now });
     await record(manager, { event: { kind: "password.reset", accountId }, visit, now });
-    if (account.emailVerifiedAt === null)
+    // The first proof of the address keeps nothing that whoever registered it set up.
+    if (account.emailVerifiedAt === null) {
+      await deleteSecondFactorsOf(manager, accountId);
       await record(manager, { event: { kind: "email.verified", accountId }, visit, now });
+    }
     await tellOwner(context, manager, { name: "password-reset", account, visit });
   });
   return { outcome: "password-set" };

@@ -23,6 +23,7 @@ const PLAIN_PAGES = [
   "/account/sessions",
   "/account/erase",
   "/account/access-keys",
+  "/account/second-factor",
   "/console",
   "/console/*",
   "/docs",

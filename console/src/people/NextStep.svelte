@@ -1,0 +1,58 @@
+<script lang="ts">
+  /** Inside a sign-in: something more is wanted before there is a session. One step may lead to another. */
+  import { ProblemError, routes } from "@lucchetto/contract";
+  import { at, call } from "../lib/page.ts";
+  import type { SecondProof } from "../lib/second-proof.ts";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import ProofRow from "../parts/ProofRow.svelte";
+  import SecondFactorForm from "../parts/SecondFactorForm.svelte";
+  import NewPasswordStep from "./NewPasswordStep.svelte";
+
+  interface Step {
+    readonly wanted: readonly string[];
+    /** When the sign-in lapses. */
+    readonly expiresAt: string;
+  }
+  interface Props {
+    /** What was typed as the name, for password managers. */
+    identifier: string;
+    /** What was shown first, in words. */
+    shown: string;
+    step: Step;
+    done: () => void;
+  }
+  const { identifier, shown, step, done }: Props = $props();
+  let later: Step | null = $state(null);
+  let isOver = $state(false);
+  const present = $derived(later ?? step);
+  const until = $derived(
+    new Date(present.expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
+  );
+
+  async function showFactor(proof: SecondProof): Promise<void> {
+    try {
+      const reply = await call(routes.addProof, { body: { proof } });
+      if (reply.status === 202) later = reply.body;
+      else done();
+    } catch (error) {
+      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;
+      else throw error;
+    }
+  }
+</script>
+
+{#if present.wanted.includes("new-password")}
+  <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
+{:else if isOver}
+  <PersonFrame heading="This sign-in is over" next="It took too long, or too many codes did not fit.">
+    <p role="alert">Nothing has changed. Begin again, with the newest code.</p>
+    <p class="mt-6"><a href={window.location.href}>Begin again</a></p>
+  </PersonFrame>
+{:else}
+  <PersonFrame heading="One more thing" next="Your account asks for a second proof.">
+    <div class="mb-6"><ProofRow shown={[shown]} wanted={["code"]} /></div>
+    <SecondFactorForm wanted={present.wanted} buttonText="Sign in" send={showFactor} />
+    <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
+    <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
+  </PersonFrame>
+{/if}

@@ -1,0 +1,193 @@
+/** The second factor on the pages: set up by QR code, asked for at sign-in and before changes, replaced by a recovery code. */
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import jsqr from "jsqr";
+import type { Browser, Page } from "playwright-core";
+import { scrollsSideways, violations } from "../../testing/axe.ts";
+import { openTab, startBrowser } from "../../testing/browser.ts";
+import { keepPicture } from "../../testing/pictures.ts";
+import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
+import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+import { mailTo, secretOf } from "../../testing/visitor.ts";
+
+const MINUTE = 60_000;
+
+let service: TestService;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startService();
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await service.stop();
+});
+
+async function showPassword(page: Page, email: string): Promise<void> {
+  await page.goto(`${service.url}/sign-in`);
+  await page.fill("#identifier", email);
+  await page.fill("#password", PASSWORD);
+  await page.click("button[type=submit]");
+}
+
+/** What a camera would read from the picture on the page. */
+async function readQr(page: Page): Promise<string> {
+  const pixels = await page.evaluate(async () => {
+    const image = document.querySelector<HTMLImageElement>("img[alt^='QR code']");
+    if (image === null) throw new Error("there is no picture");
+    await image.decode();
+    const side = 500;
+    const canvas = document.createElement("canvas");
+    canvas.width = canvas.height = side;
+    const drawing = canvas.getContext("2d");
+    drawing?.drawImage(image, 0, 0, side, side);
+    return { side, data: [...(drawing?.getImageData(0, 0, side, side).data ?? [])] };
+  });
+  return jsqr.default(Uint8ClampedArray.from(pixels.data), pixels.side, pixels.side)?.data ?? "";
+}
+
+async function fillCode(page: Page, code: string): Promise<void> {
+  await page.fill("#code", code);
+  await page.click("button[type=submit]");
+}
+
+describe("the second factor", () => {
+  test("TO-9 TO-7 TO-15 set up by its QR code, asked for at every sign-in; a recovery code stands in for it", async () => {
+    const email = "anna@brina.example";
+    await service.register(email);
+    const { context, page, complaints } = await openTab(browser);
+    try {
+      await showPassword(page, email);
+      await page.click("text=Second factor");
+      await page.waitForSelector("text=whoever knows your password is in");
+      await page.click("text=Set up an authenticator app");
+      await page.waitForSelector("img[alt^='QR code']");
+      expect(await violations(page)).toEqual([]);
+      const uri = await readQr(page);
+      expect(uri).toMatch(
+        /^otpauth:\/\/totp\/Brina%20Huts:anna%40brina\.example\?secret=[A-Z2-7]+&issuer=Brina%20Huts&/,
+      );
+      expect(await page.getAttribute("text=Open in an app on this device", "href")).toBe(uri);
+      await keepPicture(page, "second-factor-1-set-up");
+      const code = codesOf(service, uri);
+      await fillCode(page, code() === "123123" ? "321321" : "123123");
+      await page.waitForSelector("#code-error");
+      expect(await page.textContent("#code-error")).toContain("not the code of now");
+      await fillCode(page, `${code().slice(0, 3)} ${code().slice(3)}`);
+      await page.waitForSelector("text=Your recovery codes");
+      expect(await violations(page)).toEqual([]);
+      await keepPicture(page, "second-factor-2-recovery-codes");
+      const codes = await page.locator("section code").allTextContents();
+      expect(codes).toHaveLength(10);
+      await page.reload();
+      await page.waitForSelector("text=10 are left.");
+      expect(await page.textContent("main")).not.toContain(codes[0]);
+      await page.click("text=Rename");
+      await page.fill("#name", "My phone");
+      await page.click("text=Keep");
+      await page.waitForSelector("h2:text('My phone')");
+      await keepPicture(page, "second-factor-3-mine");
+
+      await page.goto(`${service.url}/sign-out`);
+      await page.click("button[type=submit]");
+      await page.waitForSelector("text=signed out");
+      await showPassword(page, email);
+      await page.waitForSelector("text=One more thing");
+      expect(await violations(page)).toEqual([]);
+      await fillCode(page, code());
+      await page.waitForSelector("#code-error");
+      expect(await page.textContent("#code-error")).toContain("used already");
+      await keepPicture(page, "second-factor-4-sign-in");
+      await service.clock.advance(30_000);
+      await fillCode(page, code());
+      await page.waitForURL(`${service.url}/account`);
+
+      await page.goto(`${service.url}/sign-out`);
+      await page.click("button[type=submit]");
+      await page.waitForSelector("text=signed out");
+      await showPassword(page, email);
+      await page.click("text=Use a recovery code instead");
+      await fillCode(page, (codes[0] ?? "").toUpperCase().replaceAll("-", " "));
+      await page.waitForURL(`${service.url}/account`);
+      await page.click("text=Second factor");
+      await page.waitForSelector("text=9 are left.");
+      await page.setViewportSize({ width: 320, height: 640 });
+      expect(await scrollsSideways(page)).toBe(false);
+      expect(complaints.filter((said) => !/401|400/.test(said))).toEqual([]);
+    } finally {
+      await context.close();
+    }
+  });
+
+  test("SE-16 a change asks for both proofs in place, and goes on with what the person was doing", async () => {
+    const email = "bruno@brina.example";
+    const { token } = await service.register(email);
+    const app = await enrolAuthenticator(service, token);
+    const { context, page } = await openTab(browser);
+    try {
+      await showPassword(page, email);
+      await fillCode(page, await app.nextCode());
+      await page.waitForURL(`${service.url}/account`);
+      await page.click("text=Keys for scripts");
+      await page.fill("#name", "night backup");
+      await service.clock.advance(11 * MINUTE);
+      await page.click("text=Make a key");
+      await page.waitForSelector("text=Show once more that it is you");
+      await page.fill("#password", PASSWORD);
+      await page.click("button[type=submit]");
+      await page.waitForSelector("text=Now the second factor");
+      await keepPicture(page, "second-factor-5-before-a-change");
+      expect(await violations(page)).toEqual([]);
+      await fillCode(page, app.code());
+      await page.waitForSelector("text=“night backup” is made");
+
+      await page.goto(`${service.url}/account/second-factor`);
+      await page.click("text=Remove");
+      await page.waitForSelector("text=is removed. Its codes are refused from now on.");
+      await page.waitForSelector("text=There is none yet");
+    } finally {
+      await context.close();
+    }
+  });
+
+  test("LI-14 after a mailed link the code is asked for in the same tab; five wrong ones end it", async () => {
+    const email = "carla@brina.example";
+    const { id, token } = await service.register(email);
+    const app = await enrolAuthenticator(service, token);
+    await service.dataSource.query("UPDATE account SET emailVerifiedAt = createdAt WHERE id = ?", [id]);
+    const { context, page } = await openTab(browser);
+    try {
+      const ask = async () => {
+        await page.goto(`${service.url}/sign-in`);
+        await page.fill("#identifier", email);
+        await page.click("text=Mail me a link instead");
+        await page.waitForSelector("text=Check your mail");
+      };
+      await ask();
+      const first = await mailTo(service, email, "sign-in");
+      await page.goto(`${service.url}/link#${secretOf(first)}`);
+      await page.click("button[type=submit]");
+      await page.waitForSelector("text=One more thing");
+      expect(await page.textContent("ol")).toContain("link from the mail");
+      const right = [app.code(-1), app.code(), app.code(1)];
+      const bad = ["000000", "111111", "222222", "333333"].find((code) => !right.includes(code)) ?? "";
+      for (let tried = 1; tried <= 5; tried += 1) {
+        await fillCode(page, bad);
+        await page.waitForFunction(() => document.querySelector<HTMLInputElement>("#code")?.value === "");
+      }
+      await service.clock.advance(2 * MINUTE);
+      await fillCode(page, app.code());
+      await page.waitForSelector("text=This sign-in is over");
+
+      await ask();
+      const second = await mailTo(service, email, "sign-in", new Set([first.id]));
+      await page.goto(`${service.url}/link#${secretOf(second)}`);
+      await page.click("button[type=submit]");
+      await page.waitForSelector("text=One more thing");
+      await fillCode(page, await app.nextCode());
+      await page.waitForURL(`${service.url}/account`);
+    } finally {
+      await context.close();
+    }
+  });
+});
