@@ -7,7 +7,6 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { Run, RunOptions } from "../../testing/command.ts";
 import { runCommand } from "../../testing/command.ts";
-import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { CHEAP_SCHEME, freePort, PASSWORD, startService } from "../../testing/service.ts";
 
@@ -51,33 +50,6 @@ describe("as a person", () => {
     expect(
       (await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: PASSWORD })).status,
     ).toBe(0);
-  });
-
-  test("a second factor is asked for after the password; totp code gives it, by the moved clock too", async () => {
-    const email = "carla@brina.example";
-    const { token } = await service.register(email);
-    const app = await enrolAuthenticator(service, token);
-    await service.clock.advance(3_600_000);
-    const made = await lucchetto(["totp", "code", "--secret-stdin", "--json"], { input: `${app.uri}\n` });
-    const shown = JSON.parse(made.out) as { code: string; secondsLeft: number };
-    expect(shown).toMatchObject({ period: 30, issuer: "Brina Huts", account: email });
-    expect([app.code(-1), app.code()]).toContain(shown.code);
-    const typed = await lucchetto(["totp", "code", "--secret-stdin"], { input: app.secret.toLowerCase() });
-    expect(typed.out).toMatch(/^\d{6}\n$/);
-    expect(typed.err).toMatch(/s left, by the service's moved clock/);
-
-    const args = ["sign-in", email, "--password-stdin", "--profile", "carla"];
-    const without = await lucchetto(args, { input: PASSWORD });
-    expect([without.status, without.err]).toEqual([1, expect.stringMatching(/line after the password/)]);
-    const wrong = await lucchetto(args, { input: `${PASSWORD}\nabcde-abcde-abcde\n` });
-    expect([wrong.status, wrong.err]).toEqual([1, expect.stringMatching(/none of the recovery codes/)]);
-    const done = await lucchetto(args, { input: `${PASSWORD}\n${app.code()}\n` });
-    expect([done.status, done.out]).toEqual([0, expect.stringMatching(/level 2: pwd, otp, mfa/)]);
-    const recovered = await lucchetto(args, { input: `${PASSWORD}\n${app.recoveryCodes[0]}\n` });
-    expect(recovered.out).toMatch(/level 2: pwd, recovery-code, mfa/);
-    const broken = await lucchetto(["totp", "code", "--secret-stdin"], { input: "MZXW0" });
-    expect([broken.status, broken.err]).toEqual([2, expect.stringMatching(/“0” is no letter of base32/)]);
-    await service.clock.reset();
   });
 
   test("profiles are kept apart, and a token is shown only to the service that gave it", async () => {

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Asks for a second factor: the code of an authenticator app, or a recovery code in its place. */
   import { ProblemError } from "@lucchetto/contract";
+  import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
   import Field from "./Field.svelte";
@@ -17,6 +18,9 @@
   const form = new Form();
   let code = $state("");
   let byRecoveryCode = $state(false);
+
+  // The form comes in the place of another one, whose field had the focus.
+  onMount(() => document.querySelector<HTMLInputElement>("#code")?.focus());
 
   async function show(): Promise<void> {
     try {

@@ -24,6 +24,9 @@
   const { identifier, shown, step, done }: Props = $props();
   let later: Step | null = $state(null);
   let isOver = $state(false);
+  /** With where the person wanted to go, where the page knows it. */
+  const here = window.location.pathname;
+  const again = here === at("/sign-in") ? here + window.location.search : at("/sign-in");
   const present = $derived(later ?? step);
   const until = $derived(
     new Date(present.expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
@@ -46,13 +49,13 @@
 {:else if isOver}
   <PersonFrame heading="This sign-in is over" next="It took too long, or too many codes did not fit.">
     <p role="alert">Nothing has changed. Begin again, with the newest code.</p>
-    <p class="mt-6"><a href={window.location.href}>Begin again</a></p>
+    <p class="mt-6"><a href={again}>Begin again</a></p>
   </PersonFrame>
 {:else}
   <PersonFrame heading="One more thing" next="Your account asks for a second proof.">
     <div class="mb-6"><ProofRow shown={[shown]} wanted={["code"]} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText="Sign in" send={showFactor} />
     <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
-    <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
+    <p class="mt-2"><a href={again}>Begin again</a></p>
   </PersonFrame>
 {/if}
