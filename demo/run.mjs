@@ -16,6 +16,7 @@ import { build, ensureNodePackages, ROOT, sayVersions } from "../scripts/prerequ
 import { endProcess, isPortFree, runCommand, waitUntil } from "../scripts/process.mjs";
 import { Mendable, run, say, step } from "../scripts/say.mjs";
 
+const AUTHENTICATORS = "authenticators.json";
 const DATABASE = { name: "lucchetto", user: "lucchetto" };
 const START_SECONDS = 30;
 /** The scheme of the site's first weeks; the present one is dearer. */
@@ -99,6 +100,7 @@ async function main() {
       },
       operator: { ...demo.OPERATOR },
       member: { ...demo.MEMBER },
+      keeper: { ...demo.KEEPER, totpUri: keyUriOf(demo.KEEPER.email, state) },
       app,
     };
     writeSecret(join(state, "demo.json"), `${JSON.stringify(facts, null, 2)}\n`);
@@ -323,6 +325,7 @@ async function loadHistory({ demo, options, config, database, password }) {
     })),
     { from: demo.SCHEME_CHANGED, to: 0, env: asProxy },
   ];
+  const authenticators = keepAuthenticators(options);
   for (const [index, { from, to, env }] of stretches.entries()) {
     const what = ["the first weeks of Brina Huts", "the weeks after them", "the weeks since then"][index];
     const service = await startService(options, config, env);
@@ -341,7 +344,8 @@ async function loadHistory({ demo, options, config, database, password }) {
           ];
           await lucchetto([...args, "--config", config], { input: demo.OPERATOR.password });
         }
-        await demo.load({ url, operator: demo.OPERATOR, from, to, progress: sayProgress() });
+        const progress = sayProgress();
+        await demo.load({ url, operator: demo.OPERATOR, from, to, authenticators, progress });
         if (index === stretches.length - 1) await lucchetto(["clock", "reset", "--url", url]);
       });
     } finally {
@@ -349,6 +353,22 @@ async function loadHistory({ demo, options, config, database, password }) {
     }
   }
   writeFileSync(join(state, "loaded"), new Date().toISOString());
+}
+
+/** The people's authenticator apps: their key URIs in a file, their codes by the command. */
+function keepAuthenticators({ state, url }) {
+  const file = join(state, AUTHENTICATORS);
+  const kept = {};
+  return {
+    keep(email, uri) {
+      kept[email] = uri;
+      writeSecret(file, `${JSON.stringify(kept, null, 2)}\n`);
+    },
+    async code(email) {
+      const args = ["totp", "code", "--secret-stdin", "--json", "--url", url];
+      return JSON.parse(await lucchetto(args, { input: kept[email] })).code;
+    },
+  };
 }
 
 /** A bar on a terminal; piped, a line at each quarter. */
@@ -384,7 +404,17 @@ async function keepApp(demo, { state, url, appUrl, appPort }, { file: fileName, 
   return app;
 }
 
-function sayFacts({ url, appUrl, database, operator, member }, { state }) {
+/** As one types it. */
+function secretOf(uri) {
+  return uri === undefined ? "of its own" : new URL(uri).searchParams.get("secret");
+}
+
+function keyUriOf(email, state) {
+  const file = join(state, AUTHENTICATORS);
+  return existsSync(file) ? JSON.parse(readFileSync(file, "utf8"))[email] : undefined;
+}
+
+function sayFacts({ url, appUrl, database, operator, member, keeper }, { state }) {
   say(`
 Brina Huts is open.
 
@@ -395,6 +425,7 @@ Brina Huts is open.
 
   operator   ${operator.email}   ${operator.password}
   member     ${member.email}   ${member.password}
+  keeper     ${keeper.email}   ${keeper.password}   (asks for a code: npx lucchetto totp code, with the secret ${secretOf(keeper.totpUri)})
 
   database   mariadb -h 127.0.0.1 -P ${database.port} -u ${database.user} -p ${database.name}   (password in ${join(state, "demo.json")})
   command    npx lucchetto sign-in ${operator.email} --url ${url}

@@ -458,6 +458,7 @@ describe("every page", () => {
       await look("/account/sessions", "li");
       await look("/account/erase", "form");
       await look("/account/access-keys", "form");
+      await look("/account/second-factor", "form");
       await look("/account/reauthenticate", "form");
       await look("/sign-out", "form");
       await look("/console/mail", "table");
@@ -468,7 +469,7 @@ describe("every page", () => {
       for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
       await look("/console/hashes", "canvas");
       await look("/console/webhooks", "text=Notices to the application stand here");
-      expect(titles.size).toBe(19);
+      expect(titles.size).toBe(20);
       expect(complaints).toEqual([]);
       await context.close();
     },

@@ -10,6 +10,7 @@ import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { registerApp } from "../../testing/sample-app.ts";
+import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -133,6 +134,21 @@ describe("OA-11 the desk, which has forms of its own", () => {
       await operator(routes.endSession, { params: { id: newest?.id ?? "" } });
       await page.reload();
       await page.waitForSelector("text=Sign in at the desk");
+
+      // An account with a second factor: the desk has a form for the code as well.
+      const { token } = await service.register("quinta@brina.example");
+      const phone = await enrolAuthenticator(service, token);
+      await field("sign-in", "identifier").fill("quinta@brina.example");
+      await field("sign-in", "password").fill(PASSWORD);
+      await page.click("text=Sign in at the desk");
+      await page.fill("input[name=code]", "aaaaa-bbbbb-ccccc");
+      await page.click("text=Go on");
+      expect(await page.textContent("[role=alert]")).toContain("none of the recovery codes");
+      await page.fill("input[name=code]", await phone.nextCode());
+      await page.click("text=Go on");
+      await page.waitForSelector("text=Leave the desk");
+      const [strong] = (await operator(routes.listSessions, { query: { limit: 1 } })).body.items;
+      expect(strong).toMatchObject({ accountName: "quinta@brina.example", aal: 2 });
       expect([...visited]).toEqual([`localhost:${port}`]);
       const names = (await context.cookies()).map(({ name }) => name).sort();
       expect(names).toEqual(["brina-desk", "brina-desk-device"]);

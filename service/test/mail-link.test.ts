@@ -44,7 +44,7 @@ async function secretFor(email: string, headers: Record<string, string> = {}): P
 const codeOf = (reply: Awaited<ReturnType<typeof redeem>>) => reply.json<{ code?: string }>().code;
 
 describe("a reset link", () => {
-  test("LI-11 LI-12 sets a new password, signs nobody in, ends all sessions, reopens a closed password, and tells the owner", async () => {
+  test("LI-11 LI-12 PW-1 PW-11 sets a new password, signs nobody in, ends all sessions, reopens a closed password, and tells the owner", async () => {
     const { id, token } = await service.register("anna@brina.example");
     for (let tried = 0; tried < 6; tried += 1)
       await send(
@@ -57,6 +57,8 @@ describe("a reset link", () => {
     expect(secret).toMatch(/^lcl_[\w-]{43}$/);
     const short = await redeem(secret, "short");
     expect(codeOf(short)).toBe("invalid-fields");
+    expect((await redeem(secret, "fourteen chars")).text).toMatch(/15 characters/);
+    expect((await redeem(secret, "passwordpassword")).text).toMatch(/guessers try first/);
     const done = await redeem(secret);
     expect(done.json()).toEqual({ outcome: "password-set" });
     expect(done.headers.get("set-cookie")).toBeNull();

@@ -1,6 +1,14 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import { beginSessionTimes, idleEndAfterUse, isSessionAlive, isWorthNoting } from "./session.ts";
+import {
+  beginLevel,
+  beginSessionTimes,
+  idleEndAfterUse,
+  isSessionAlive,
+  isWorthNoting,
+  levelIdleEndAfterUse,
+  levelOf,
+} from "./session.ts";
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -39,5 +47,24 @@ describe("a session's life", () => {
 
   test("an ended session is not alive, whatever the clock says", () => {
     expect(isSessionAlive({ ...beginSessionTimes(start, limits), endedAt: start }, after(-HOUR))).toBe(false);
+  });
+});
+
+describe("a session's level", () => {
+  test("SE-4 SE-5 level 2 falls after an idle hour or a day, and no use brings it back", () => {
+    fc.assert(
+      fc.property(fc.array(fc.integer({ min: 1, max: 90 * MINUTE }), { maxLength: 60 }), (pauses) => {
+        let level = beginLevel(2, start);
+        let at = 0;
+        let hasFallen = false;
+        for (const pause of pauses) {
+          at += pause;
+          hasFallen ||= pause >= HOUR || at >= 24 * HOUR;
+          expect(levelOf(level, after(at))).toBe(hasFallen ? 1 : 2);
+          level = { ...level, levelIdleEndsAt: levelIdleEndAfterUse(level, after(at)) };
+        }
+      }),
+    );
+    expect(levelOf(beginLevel(1, start), start)).toBe(1);
   });
 });

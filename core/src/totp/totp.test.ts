@@ -1,4 +1,5 @@
 import { randomBytes } from "node:crypto";
+import { readFileSync } from "node:fs";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import {
@@ -76,6 +77,27 @@ describe("one-time codes", () => {
         ).outcome,
     );
     expect(outcomes).toEqual(["used", "used", "right"]);
+  });
+
+  test("TO-12 all steps of the window are computed and compared in constant time, whether or not an early one matches", () => {
+    const source = readFileSync(new URL("totp.ts", import.meta.url), "utf8");
+    const body = source.slice(
+      source.indexOf("export function matchTotp"),
+      source.indexOf("export function readTotpCode"),
+    );
+    // The comparison is the platform's, stands before anything that could skip it, and nothing leaves the loop early.
+    expect(body).toMatch(/!timingSafeEqual\(wanted, shown\) \|\| match\.outcome/);
+    expect(body).not.toMatch(/break|return match[^;]*;[^}]*}\s*}/);
+    const now = new Date(1_700_000_010_000);
+    const present = totpStep(now, USUAL_TOTP);
+    for (const drift of [-1, 0, 1])
+      expect(
+        matchTotp(
+          { secret: SECRET, settings: USUAL_TOTP, lastStep: null },
+          hotp(SECRET, present + drift, USUAL_TOTP),
+          now,
+        ),
+      ).toEqual({ outcome: "right", step: present + drift });
   });
 
   test("TO-11 a typed code is read as text of exactly the set digits", () => {

@@ -13,6 +13,8 @@ export type Show = (
 
 const TOKEN = "brina-desk";
 const DEVICE = "brina-desk-device";
+/** A sign-in in progress. */
+const PENDING = "brina-desk-sign-in";
 const LONG = 400 * 24 * 3_600;
 
 interface Typed {
@@ -20,6 +22,7 @@ interface Typed {
   readonly identifier?: string;
   readonly displayName?: string;
   readonly password?: string;
+  readonly code?: string;
 }
 
 /** `/desk`: signs in, registers and signs out with forms of the application. */
@@ -28,12 +31,12 @@ export function addDesk(
   { service, appKey, show }: { service: string; appKey: string; show: Show },
 ): void {
   const forms = ownForms({ service, appKey });
-  const before = (request: FastifyRequest): BeforeVisitor =>
+  const before = (request: FastifyRequest, token = TOKEN): BeforeVisitor =>
     forms.before({
       address: request.ip,
       userAgent: request.headers["user-agent"],
       device: cookie(request, DEVICE),
-      token: cookie(request, TOKEN),
+      token: cookie(request, token),
     });
 
   app.get("/desk", { preHandler: app.hasp.open() }, async (request, reply) => {
@@ -48,16 +51,19 @@ export function addDesk(
   app.post<{ Body: Typed }>("/desk", { preHandler: app.hasp.open() }, async (request, reply) => {
     if (!isOwnPage(request)) return reply.status(403).send("Only the pages of the desk may send this.");
     const typed = request.body;
-    const visitor = before(request);
+    const visitor = before(request, typed.form === "code" ? PENDING : TOKEN);
     try {
       if (typed.form === "sign-out") {
         if (cookie(request, TOKEN) !== undefined) await visitor.call(routes.signOut);
         return await setCookie(reply, TOKEN, "", 0).redirect("/desk", 303);
       }
-      const { body } =
-        typed.form === "register" ? await register(visitor, typed) : await signIn(visitor, typed);
+      const { body } = await send(visitor, typed);
       const device = visitor.newDevice();
       if (device !== undefined) setCookie(reply, DEVICE, device, LONG);
+      if (body.outcome === "proof-wanted" && body.wanted.includes("totp")) {
+        if (body.token !== undefined) setCookie(reply, PENDING, body.token);
+        return await show(request, reply, page(codeForm("")));
+      }
       if (body.outcome !== "signed-in") {
         const text =
           body.outcome === "check-mail"
@@ -65,6 +71,7 @@ export function addDesk(
             : "Something more is asked of this account, which the desk has no form for. Sign in above, in the bar.";
         return show(request, reply, page(guestForms({ typed, problem: text })));
       }
+      setCookie(reply, PENDING, "", 0);
       return await setCookie(reply, TOKEN, body.token ?? "").redirect("/desk", 303);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
@@ -72,6 +79,9 @@ export function addDesk(
       if (typed.form === "sign-out") return setCookie(reply, TOKEN, "", 0).redirect("/desk", 303);
       const { status, detail, errors = [] } = error.problem;
       const problem = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
+      // With the sign-in over there is nothing to type a code for.
+      if (typed.form === "code" && error.problem.code !== "sign-in-lapsed")
+        return show(request, reply.status(status), page(codeForm(problem)));
       return show(request, reply.status(status), page(guestForms({ typed, problem })));
     }
   });
@@ -91,6 +101,17 @@ export function addDesk(
 
 const page = (body: string) => ({ title: "The desk", here: "/desk", body });
 
+function send(visitor: BeforeVisitor, typed: Typed) {
+  if (typed.form === "register") return register(visitor, typed);
+  return typed.form === "code" ? showCode(visitor, typed) : signIn(visitor, typed);
+}
+
+/** The second factor; a recovery code is known by its letters. */
+function showCode({ call }: BeforeVisitor, { code = "" }: Typed) {
+  const type = /[a-z]/i.test(code) ? "recovery-code" : "totp";
+  return call(routes.addProof, { body: { proof: { type, code } } });
+}
+
 function signIn({ call }: BeforeVisitor, { identifier = "", password = "" }: Typed) {
   return call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });
 }
@@ -105,10 +126,19 @@ function welcome({ name, since }: { name: string; since: string }): string {
 <form method="post" action="/desk"><input type="hidden" name="form" value="sign-out"><button class="button">Leave the desk</button></form>`;
 }
 
+function codeForm(problem: string): string {
+  const said = problem === "" ? "" : `<p class="message" role="alert">${escape(problem)}</p>`;
+  return `<form method="post" action="/desk"><h2>One more thing</h2>${said}<input type="hidden" name="form" value="code">
+<label>Code of your authenticator app, or a recovery code<input name="code" autocomplete="one-time-code" required></label>
+<button class="button">Go on</button></form>`;
+}
+
 function guestForms({ typed = {}, problem = "" }: { typed?: Typed; problem?: string }): string {
   const { form = "", identifier = "", displayName = "" } = typed;
   const said = (which: string) =>
-    form === which && problem !== "" ? `<p class="message" role="alert">${escape(problem)}</p>` : "";
+    (form === which || (form === "code" && which === "sign-in")) && problem !== ""
+      ? `<p class="message" role="alert">${escape(problem)}</p>`
+      : "";
   const value = (which: string, text: string) => (form === which ? escape(text) : "");
   return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
 <div class="forms">

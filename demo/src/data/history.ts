@@ -10,6 +10,7 @@ export interface Happening {
     | "invite"
     | "sign-in"
     | "stay"
+    | "enrol"
     | "wrong-password"
     | "unknown-name"
     | "suspend"
@@ -53,7 +54,12 @@ function happeningsOf(person: Person, index: number): Happening[] {
   const visits = person.visits.flatMap((days, visit) => {
     const before = days * DAY + (days >= 1 ? jitter : index * 60_000);
     const mistyped = (index + visit) % 7 === 3 ? [happening("wrong-password", before + 40_000, visit)] : [];
-    const kind = person.stays === true && visit === last ? "stay" : "sign-in";
+    const kind =
+      visit === person.secondFactorAt
+        ? "enrol"
+        : person.stays === true && visit === last
+          ? "stay"
+          : "sign-in";
     return [...mistyped, happening(kind, before, visit)];
   });
   const suspended = person.suspended === true ? [happening("suspend", 6 * DAY + jitter, 0)] : [];

@@ -4,23 +4,32 @@ import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Happening } from "./history.ts";
 import { history } from "./history.ts";
 
+/** The authenticator apps of the made-up people. */
+export interface Authenticators {
+  /** Takes a key URI over. */
+  keep(email: string, uri: string): void;
+  /** The code of now, by the service's moved clock. */
+  code(email: string): Promise<string>;
+}
+
 export interface Loading {
   readonly url: string;
   readonly operator: { readonly email: string; readonly password: string };
   /** Only what happened longer ago than `from` and not longer ago than `to` milliseconds. */
   readonly from: number;
   readonly to: number;
+  readonly authenticators: Authenticators;
   readonly progress: (done: number, all: number) => void;
 }
 
 /** Plays a stretch of the history. */
-export async function load({ url, operator, from, to, progress }: Loading): Promise<number> {
+export async function load({ from, to, progress, ...parts }: Loading): Promise<number> {
   const started = Date.now();
-  const clock = createClient({ baseUrl: url });
+  const clock = createClient({ baseUrl: parts.url });
   const happenings = history().filter(({ before }) => before <= from && before > to);
   for (const [index, happening] of happenings.entries()) {
     await moveClock(clock, started - happening.before);
-    await play(url, operator, happening);
+    await play(parts, happening);
     progress(index + 1, happenings.length);
   }
   return happenings.length;
@@ -32,7 +41,10 @@ async function moveClock(client: Client, to: number): Promise<void> {
   await client(routes.advanceClock, { body: { milliseconds } });
 }
 
-async function play(url: string, operator: Loading["operator"], happening: Happening): Promise<void> {
+async function play(
+  { url, operator, authenticators }: Omit<Loading, "from" | "to" | "progress">,
+  happening: Happening,
+): Promise<void> {
   const { person, browser, network, kind } = happening;
   const headers = { "user-agent": browser, "x-forwarded-for": network };
   const client = createClient({ baseUrl: url, headers });
@@ -58,12 +70,19 @@ async function play(url: string, operator: Loading["operator"], happening: Happe
       return;
     }
     case "sign-in":
+    case "enrol":
     case "stay": {
       const remember = kind === "stay";
       const proof = { type: "password", identifier, password: person.password } as const;
-      const reply = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
-      if (reply.status === 201 && kind === "sign-in")
-        await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
+      const as = (token = "") => createClient({ baseUrl: url, headers, token });
+      let { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
+      if (body.outcome === "proof-wanted" && body.wanted.includes("totp")) {
+        const code = await authenticators.code(identifier);
+        ({ body } = await as(body.token)(routes.addProof, { body: { proof: { type: "totp", code } } }));
+      }
+      if (body.outcome !== "signed-in") return;
+      const token = kind === "enrol" ? await enrol(as(body.token), identifier, authenticators) : body.token;
+      if (kind !== "stay") await as(token)(routes.signOut);
       return;
     }
     case "wrong-password":
@@ -94,6 +113,19 @@ async function openLink(
   const mail = body.items.find(({ to, template }) => to === email && template === "verify");
   const secret = new URL(mail?.links[0] ?? "").hash.slice(1);
   await client(routes.redeemLink, { body: { secret, present } });
+}
+
+/** Sets an authenticator app up. @returns the session's new own token. */
+async function enrol(
+  session: Client,
+  email: string,
+  authenticators: Authenticators,
+): Promise<string | undefined> {
+  const { body } = await session(routes.enrolAuthenticator, { body: { name: "Phone" } });
+  authenticators.keep(email, body.uri);
+  const code = await authenticators.code(email);
+  const params = { id: body.id };
+  return (await session(routes.activateAuthenticator, { params, body: { code } })).body.token;
 }
 
 function expectRefusal(error: unknown): void {

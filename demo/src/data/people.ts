@@ -18,12 +18,16 @@ export interface Person {
   readonly registered: number;
   /** Days ago on which they signed in. */
   readonly visits: readonly number[];
+  /** The visit, counted from 0, in which they set an authenticator app up. */
+  readonly secondFactorAt?: number;
   /** Whether their last visit goes on: a session that is still alive. */
   readonly stays?: boolean;
 }
 
 /** The account that the demo names for trying things out as a member. */
 export const MEMBER = { email: "anna.larice@brina.example", password: "five huts above the lake" } as const;
+/** A keeper with a second factor. */
+export const KEEPER = { email: "bruno@brina.example", password: "the ladder below the ridge" } as const;
 export const OPERATOR = { email: "office@brina.example", password: "brass key, stone door" } as const;
 
 /** A signing secret as the open description of webhooks writes it. */
@@ -43,12 +47,13 @@ export const PEOPLE: readonly Person[] = [
   },
   {
     name: "Bruno Falco",
-    email: at("bruno"),
+    email: KEEPER.email,
     username: "bruno",
-    password: "the ladder below the ridge",
+    password: KEEPER.password,
     labels: ["keeper"],
     registered: 29,
     visits: [26, 21, 14, 10, 6, 2, 0.1],
+    secondFactorAt: 3,
     stays: true,
   },
   {
@@ -76,6 +81,7 @@ export const PEOPLE: readonly Person[] = [
     labels: ["keeper"],
     registered: 27,
     visits: [19, 11, 4],
+    secondFactorAt: 1,
   },
   {
     name: "Fabio Monte",
