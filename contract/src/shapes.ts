@@ -143,6 +143,20 @@ export const passwordExplanation = z
   .meta({ id: "PasswordExplanation" });
 export type PasswordExplanation = z.output<typeof passwordExplanation>;
 
+/** An authenticator app. Its secret is never shown again. */
+export const authenticator = z
+  .object({
+    id,
+    name: z.string(),
+    algorithm: z.string(),
+    digits: z.number().int(),
+    period: z.number().int().describe("seconds"),
+    createdAt: timestamp,
+    lastUsedAt: timestamp.nullable(),
+  })
+  .meta({ id: "Authenticator" });
+export type Authenticator = z.output<typeof authenticator>;
+
 /** One account in full, for operators. */
 export const accountDetail = z
   .object({
@@ -151,6 +165,10 @@ export const accountDetail = z
       .union([passwordExplanation, z.object({ unreadable: z.string() })])
       .nullable()
       .describe("null: the account has no password"),
+    secondFactor: z.object({
+      authenticators: z.array(authenticator),
+      recoveryCodesLeft: z.number().int(),
+    }),
     row: z
       .array(z.object({ table: z.string(), column: z.string(), value: z.string().nullable() }))
       .describe("the rows as stored, column by column; digests shortened"),
@@ -173,20 +191,6 @@ export const accessKey = z
   })
   .meta({ id: "AccessKey" });
 export type AccessKey = z.output<typeof accessKey>;
-
-/** An authenticator app. Its secret is never shown again. */
-export const authenticator = z
-  .object({
-    id,
-    name: z.string(),
-    algorithm: z.string(),
-    digits: z.number().int(),
-    period: z.number().int().describe("seconds"),
-    createdAt: timestamp,
-    lastUsedAt: timestamp.nullable(),
-  })
-  .meta({ id: "Authenticator" });
-export type Authenticator = z.output<typeof authenticator>;
 
 /** A web application registered here. */
 export const app = z

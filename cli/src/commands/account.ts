@@ -195,7 +195,15 @@ function addStateCommand(
     });
 }
 
-function printDetail({ account, password }: AccountDetail): void {
+function inWords({ authenticators, recoveryCodesLeft: left }: AccountDetail["secondFactor"]): string {
+  if (authenticators.length === 0) return "none";
+  const names = authenticators.map(({ name, lastUsedAt }) =>
+    lastUsedAt === null ? name : `${name} (last used ${time(lastUsedAt)})`,
+  );
+  return `${names.join(", ")}; ${left} recovery ${left === 1 ? "code" : "codes"} left`;
+}
+
+function printDetail({ account, password, secondFactor }: AccountDetail): void {
   print(bold("Account"));
   printPairs([
     ["id", account.id],
@@ -212,6 +220,7 @@ function printDetail({ account, password }: AccountDetail): void {
     ["labels", account.labels.join(", ") || "–"],
     ["created", time(account.createdAt)],
     ["last sign-in", account.lastSignInAt === null ? "never" : time(account.lastSignInAt)],
+    ["second factor", inWords(secondFactor)],
     ...(account.mustChangePassword ? [["next", "a new password is wanted at the sign-in"] as const] : []),
   ]);
   print("", bold("Password record"));

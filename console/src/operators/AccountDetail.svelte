@@ -46,7 +46,8 @@
 <svelte:head><title>{title(name || "Account")}</title></svelte:head>
 <FormProblem {problem} />
 {#if detail}
-  {@const { account, password } = detail}
+  {@const { account, password, secondFactor } = detail}
+  {@const { authenticators, recoveryCodesLeft: left } = secondFactor}
   <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
     <h1 class="text-xl font-semibold break-all">{name}</h1>
     {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
@@ -59,6 +60,16 @@
   </div>
   <p class="text-quiet mt-1 text-sm">
     Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
+  </p>
+  <p class="mt-1 text-sm">
+    {#if authenticators.length === 0}<span class="text-quiet">No second factor</span>
+    {:else}
+      <StateWord kind="well" text="second factor" />
+      {#each authenticators as one, index (one.id)}{index > 0
+          ? ", "
+          : ""}{one.name}{#if one.lastUsedAt !== null}, last used <Ago at={one.lastUsedAt} />{/if}{/each} · {left}
+      recovery {left === 1 ? "code" : "codes"} left
+    {/if}
   </p>
 
   <AccountState {account} changed={() => void load()} />

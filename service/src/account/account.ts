@@ -6,6 +6,8 @@ import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
+import { showAuthenticator } from "../second-factor/second-factor.ts";
+import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
@@ -37,10 +39,16 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
   const row = await findAccount(context.dataSource, id);
   if (row === null) throw new ProblemReply("not-found");
   const stored = await findRecord(context.dataSource, id);
+  const { manager } = context.dataSource;
+  const authenticators = await listConfirmed(manager, id);
   const storedShortened = stored === null ? null : { ...stored, record: shortened(stored.record) };
   return {
     account: showToOperator(row, stored?.scheme ?? null),
     password: stored === null ? null : explain(context, stored),
+    secondFactor: {
+      authenticators: authenticators.map(showAuthenticator),
+      recoveryCodesLeft: await countUnusedCodes(manager, id),
+    },
     row: [
       ...columnsOf("account", row),
       ...(storedShortened === null ? [] : columnsOf("password_record", storedShortened)),
