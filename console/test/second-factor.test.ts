@@ -71,7 +71,7 @@ describe("the second factor", () => {
         /^otpauth:\/\/totp\/Brina%20Huts:anna%40brina\.example\?secret=[A-Z2-7]+&issuer=Brina%20Huts&/,
       );
       expect(await page.getAttribute("text=Open in an app on this device", "href")).toBe(uri);
-      await keepPicture(page, "second-factor-1-set-up");
+      await keepPicture(page, "1-set-up-by-a-picture");
       const code = codesOf(service, uri);
       await fillCode(page, code() === "123123" ? "321321" : "123123");
       await page.waitForSelector("#code-error");
@@ -79,7 +79,7 @@ describe("the second factor", () => {
       await fillCode(page, `${code().slice(0, 3)} ${code().slice(3)}`);
       await page.waitForSelector("text=Your recovery codes");
       expect(await violations(page)).toEqual([]);
-      await keepPicture(page, "second-factor-2-recovery-codes");
+      await keepPicture(page, "2-the-recovery-codes,-shown-once");
       await page.click("text=End all others");
       await page.waitForSelector("text=One session is ended.");
       const codes = await page.locator("section code").allTextContents();
@@ -91,7 +91,7 @@ describe("the second factor", () => {
       await page.fill("#name", "My phone");
       await page.click("text=Keep");
       await page.waitForSelector("h2:text('My phone')");
-      await keepPicture(page, "second-factor-3-mine");
+      await keepPicture(page, "3-what-is-set-up");
 
       await context.clearCookies();
       await showPassword(page, email);
@@ -101,7 +101,7 @@ describe("the second factor", () => {
       await fillCode(page, code(-1));
       await page.waitForSelector("#code-error");
       expect(await page.textContent("#code-error")).toContain("used already");
-      await keepPicture(page, "second-factor-4-sign-in");
+      await keepPicture(page, "4-asked-for-at-every-sign-in,-each-code-once");
       await service.clock.advance(30_000);
       await fillCode(page, code());
       await page.waitForURL(`${service.url}/account`);
@@ -109,6 +109,7 @@ describe("the second factor", () => {
       await context.clearCookies();
       await showPassword(page, email);
       await page.click("text=Use a recovery code instead");
+      await keepPicture(page, "6-a-recovery-code-in-its-place");
       await fillCode(page, (codes[0] ?? "").toUpperCase().replaceAll("-", " "));
       await page.waitForURL(`${service.url}/account`);
       await page.click("text=Second factor");
@@ -138,7 +139,7 @@ describe("the second factor", () => {
       await page.fill("#password", PASSWORD);
       await page.click("button[type=submit]");
       await page.waitForSelector("text=Now the second factor");
-      await keepPicture(page, "second-factor-5-before-a-change");
+      await keepPicture(page, "5-asked-for-before-a-change");
       expect(await violations(page)).toEqual([]);
       await fillCode(page, app.code());
       await page.waitForSelector("text=“night backup” is made");

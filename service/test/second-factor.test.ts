@@ -155,6 +155,10 @@ describe("authenticator apps", () => {
       await service.as(operator)(routes.listAccounts, { query: { limit: 100 } }),
       await service.as(operator)(routes.listJournal, { query: { limit: 100 } }),
     ];
+    const blank = { params: { id: app.id }, body: { name: "  " } };
+    await expect(call(routes.renameAuthenticator, blank)).rejects.toMatchObject({
+      problem: { errors: [{ path: "name" }] },
+    });
     const text = JSON.stringify(replies.map(({ body }) => body));
     expect(text).toContain("Old phone");
     expect(text).not.toMatch(/otpauth:/);

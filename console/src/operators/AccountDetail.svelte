@@ -64,7 +64,7 @@
   <p class="mt-1 text-sm">
     {#if authenticators.length === 0}<span class="text-quiet">No second factor</span>
     {:else}
-      <StateWord kind="well" text="second factor" />
+      <StateWord kind="well" text="second factor:" />
       {#each authenticators as one, index (one.id)}{index > 0
           ? ", "
           : ""}{one.name}{#if one.lastUsedAt !== null}, last used <Ago at={one.lastUsedAt} />{/if}{/each} · {left}

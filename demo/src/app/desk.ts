@@ -128,9 +128,10 @@ function welcome({ name, since }: { name: string; since: string }): string {
 
 function codeForm(problem: string): string {
   const said = problem === "" ? "" : `<p class="message" role="alert">${escape(problem)}</p>`;
-  return `<form method="post" action="/desk"><h2>One more thing</h2>${said}<input type="hidden" name="form" value="code">
+  return `<p>The password is right; this account asks for a second proof.</p>
+<div class="forms"><form method="post" action="/desk"><h2>One more thing</h2>${said}<input type="hidden" name="form" value="code">
 <label>Code of your authenticator app, or a recovery code<input name="code" autocomplete="one-time-code" required></label>
-<button class="button">Go on</button></form>`;
+<button class="button">Go on</button></form></div>`;
 }
 
 function guestForms({ typed = {}, problem = "" }: { typed?: Typed; problem?: string }): string {

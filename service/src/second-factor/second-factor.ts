@@ -181,7 +181,7 @@ export async function confirm(
   });
 }
 
-/** Calls one something else. @throws ProblemReply `not-found`. */
+/** Calls one something else. @throws ProblemReply `not-found`, `invalid-fields`. */
 export async function renameOwn(
   { dataSource }: ServiceContext,
   { account }: LiveSession,
@@ -189,6 +189,7 @@ export async function renameOwn(
 ): Promise<Authenticator> {
   const own = { id, accountId: account.id };
   const { manager } = dataSource;
+  if (name.trim() === "") throw fieldProblem([{ path: "name", message: "Fill this in." }]);
   // An update that changes nothing counts no row: what is there is asked for afterwards.
   await rename(manager, own, name.trim());
   const row = await findAuthenticator(manager, own);

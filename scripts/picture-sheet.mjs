@@ -1,9 +1,12 @@
 #!/usr/bin/env node
 /**
- * Puts the pictures that tests kept on one sheet, docs/screenshots/ways.png, each under its name:
+ * Puts the pictures that tests kept on one sheet in docs/screenshots, each under its name:
  *
  *     PICTURES=/tmp/pictures npm test -- --only-jest console/test/ways hasp/test/two-hosts
- *     node scripts/ways-sheet.mjs /tmp/pictures
+ *     node scripts/picture-sheet.mjs /tmp/pictures ways
+ *
+ *     PICTURES=/tmp/factors npm test -- --only-jest console/test/second-factor
+ *     node scripts/picture-sheet.mjs /tmp/factors second-factor
  */
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
@@ -12,21 +15,22 @@ import { ROOT } from "./prerequisites.mjs";
 import { Mendable, run } from "./say.mjs";
 
 await run(async () => {
-  const [folder] = process.argv.slice(2);
-  if (folder === undefined) throw new Mendable("Name the folder with the pictures.", 2);
+  const [folder, name] = process.argv.slice(2);
+  if (folder === undefined || name === undefined)
+    throw new Mendable("Name the folder with the pictures, and the sheet.", 2);
   const figures = readdirSync(folder)
     .filter((file) => file.endsWith(".png"))
     .sort()
     .map((file) => {
-      const name = file.replace(/^[\da-z]-|\.png$/g, "").replaceAll("-", " ");
+      const caption = file.replace(/^[\da-z]-|\.png$/g, "").replaceAll("-", " ");
       const data = readFileSync(join(folder, file)).toString("base64");
-      return `<figure style="margin:0;width:620px"><figcaption>${name}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
+      return `<figure style="margin:0;width:620px"><figcaption>${caption}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });
   const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
   const sheet = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await sheet.setContent(
     `<body style="margin:16px;font:14px sans-serif;display:flex;flex-wrap:wrap;gap:8px">${figures.join("")}</body>`,
   );
-  await sheet.screenshot({ path: join(ROOT, "docs", "screenshots", "ways.png"), fullPage: true });
+  await sheet.screenshot({ path: join(ROOT, "docs", "screenshots", `${name}.png`), fullPage: true });
   await browser.close();
 });
