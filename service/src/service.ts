@@ -68,8 +68,8 @@ import { noticeSubscriber } from "./webhook/notices.ts";
 import { webhookRoutes } from "./webhook/routes.ts";
 import { sweepSettled } from "./webhook/store.ts";
 
-/** Milliseconds in which a whole request must arrive. */
-const REQUEST_TIMEOUT = 10_000;
+/** Milliseconds between looks at requests that take too long to arrive. */
+const SLOW_REQUEST_CHECK = 500;
 const HSTS_SECONDS = 2 * 365 * 24 * 3_600;
 /** Milliseconds between sweeps and counts; and how long those are kept for the sake of reuse being noticed. */
 const SWEEP_INTERVAL = 60_000;
@@ -101,7 +101,13 @@ export async function createService({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
     bodyLimit: BODY_LIMIT,
-    requestTimeout: REQUEST_TIMEOUT,
+    requestTimeout: configuration.listen.requestTimeout,
+    // Node takes the longer of its two limits for the whole request, so both are given.
+    http: {
+      connectionsCheckingInterval: SLOW_REQUEST_CHECK,
+      headersTimeout: configuration.listen.requestTimeout,
+      requestTimeout: configuration.listen.requestTimeout,
+    },
     connectionTimeout: 0,
     trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
     exposeHeadRoutes: false,

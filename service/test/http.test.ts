@@ -349,6 +349,37 @@ describe("bad requests", () => {
     expect(reply.status).toBe(413);
   });
 
+  test("HT-7 a body that drips in past the time limit ends its connection; others are served meanwhile", async () => {
+    const quick = await startService({
+      beside: service,
+      settings: { LUCCHETTO_LISTEN_REQUEST_TIMEOUT: "1s" },
+    });
+    const { port } = new URL(quick.url);
+    try {
+      // At a call that takes the ordinary way, and at the one that takes the short way.
+      const ended = ["/v1/accounts", "/oauth/introspect"].map(async (path) => {
+        const socket = connect(Number(port), "127.0.0.1");
+        const type = path === "/oauth/introspect" ? "application/x-www-form-urlencoded" : "application/json";
+        socket.write(
+          `POST ${path} HTTP/1.1\r\nHost: localhost:${port}\r\nAuthorization: Basic eDp5\r\nContent-Type: ${type}\r\nContent-Length: 53\r\n\r\n`,
+        );
+        const drip = setInterval(() => socket.write("t"), 100);
+        let answer = "";
+        socket.on("data", (chunk: Buffer) => (answer += chunk.toString()));
+        socket.on("error", () => undefined);
+        await new Promise((resolve) => socket.once("close", resolve));
+        clearInterval(drip);
+        return answer;
+      });
+      expect((await send(quick, "GET", "/healthz")).status).toBe(200);
+      for (const answer of await Promise.all(ended))
+        expect(answer).toMatch(/^HTTP\/1\.1 408 .*request-timeout/s);
+      expect((await send(quick, "GET", "/healthz")).status).toBe(200);
+    } finally {
+      await quick.stop();
+    }
+  });
+
   test.each([
     ["what is not HTTP", "nonsense\r\n\r\n", 400],
     ["headers without end", `GET /healthz HTTP/1.1\r\nHost: x\r\nX: ${"x".repeat(40_000)}\r\n\r\n`, 431],

@@ -100,6 +100,7 @@ export const configurationSchema = z.strictObject({
     .strictObject({
       host: z.string().min(1).default("127.0.0.1").meta({ expected: "a host name or address to listen on" }),
       port: z.number().int().min(0).max(65_535).default(8420).meta({ expected: "a port from 0 to 65535" }),
+      requestTimeout: duration(1_000, 600_000, "a duration such as 10s, from 1s to 10m").prefault("10s"),
     })
     .prefault({}),
   trustedProxies: z
