@@ -86,7 +86,7 @@ describe("a site that does not tell", () => {
     const first = await mailTo(service, "dora@brina.example", "verify");
     await other.post("/v1/accounts", { email: "dora@brina.example", password: NEW });
     const second = await mailTo(service, "dora@brina.example", "verify", new Set([first.id]));
-    await service.clock.advance(DAY - 2_000);
+    await service.clock.advance(DAY - 10_000);
     const tries = await Promise.all(Array.from({ length: 50 }, () => redeem(other, secretOf(second))));
     expect(tries.filter(({ status }) => status === 200)).toHaveLength(1);
     expect(tries.filter(({ status }) => status >= 500 && status !== 503)).toEqual([]);
@@ -197,7 +197,7 @@ describe("a site that reminds", () => {
     expect(codeOf(await redeem(gino, secretOf(first), { password: NEW }))).toBe("link-superseded");
     expect(codeOf(await gino.post("/v1/sign-in", password("gino@brina.example")))).toBe("sign-in-refused");
     expect(codeOf(await redeem(gino, secretOf(second)))).toBe("invalid-fields");
-    await service.clock.advance(7 * DAY - 2_000);
+    await service.clock.advance(7 * DAY - 10_000);
     const accepted = await redeem(gino, secretOf(second), { password: NEW });
     expect(accepted.json()).toEqual({ outcome: "invitation-accepted" });
     const reply = await gino.post("/v1/sign-in", password("gino@brina.example", NEW));
@@ -282,7 +282,7 @@ describe("a site that reminds", () => {
     const late = secretOf(await mailTo(service, "sara.one@brina.example", "change-email"));
     await ask("sara.two@brina.example");
     const timely = secretOf(await mailTo(service, "sara.two@brina.example", "change-email"));
-    await service.clock.advance(HOUR - 2_000);
+    await service.clock.advance(HOUR - 10_000);
     const tries = await Promise.all(Array.from({ length: 20 }, () => redeem(new Visitor(service), timely)));
     expect(tries.filter(({ status }) => status === 200)).toHaveLength(1);
     // Bound to the address that the account had when it was asked for.
