@@ -65,7 +65,15 @@ describe("the demo runner", () => {
     const look = async () => {
       expect(statSync(file).mode & 0o777).toBe(0o600);
       const facts = JSON.parse(readFileSync(file, "utf8"));
-      expect(Object.keys(facts)).toEqual(["url", "appUrl", "database", "operator", "member", "keeper", "app"]);
+      expect(Object.keys(facts)).toEqual([
+        "url",
+        "appUrl",
+        "database",
+        "operator",
+        "member",
+        "keeper",
+        "app",
+      ]);
       const proof = {
         type: "password",
         identifier: facts.operator.email,
