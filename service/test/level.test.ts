@@ -3,7 +3,7 @@ import type { Introspection } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { registerApp } from "../../testing/sample-app.ts";
 import type { TestAuthenticator } from "../../testing/second-factor.ts";
-import { enrolAuthenticator } from "../../testing/second-factor.ts";
+import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import { codeOf, mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
@@ -80,6 +80,19 @@ describe("a session's level", () => {
         amr: ["pwd", "otp", "mfa"],
       });
     }
+  });
+
+  test("SE-3 a use that was noted just before a rise does not take the level away when it is written", async () => {
+    const { token } = await service.register("aida@brina.example");
+    const begun = (await service.as(token)(routes.enrolAuthenticator, { body: {} })).body;
+    await service.clock.advance(2 * MINUTE);
+    await sessionOf(token);
+    const { body } = await service.as(token)(routes.activateAuthenticator, {
+      params: { id: begun.id },
+      body: { code: codesOf(service, begun.uri)() },
+    });
+    await written();
+    expect((await sessionOf(body.token ?? "")).aal).toBe(2);
   });
 
   test("SE-4 a remembered session that nobody used for an hour falls to level 1, and does not rise by itself", async () => {

@@ -238,7 +238,7 @@ export async function namesBeside(
 /** A use of a session: when, and how far its limits move on. */
 export interface SessionUse extends Pick<SessionTimes, "lastSeenAt" | "idleEndsAt"> {
   readonly id: string;
-  /** `null`: it is at level 1. */
+  /** `null`: it was at level 1; it may have risen since. */
   readonly levelIdleEndsAt: Date | null;
 }
 
@@ -250,7 +250,7 @@ export async function noteUses(dataSource: DataSource, uses: readonly SessionUse
   await dataSource.query(
     `UPDATE session s JOIN (${rows}) u ON s.id = u.id
      SET s.lastSeenAt = GREATEST(s.lastSeenAt, u.lastSeenAt), s.idleEndsAt = GREATEST(s.idleEndsAt, u.idleEndsAt),
-       s.levelIdleEndsAt = IF(s.levelIdleEndsAt > u.lastSeenAt, GREATEST(s.levelIdleEndsAt, u.levelIdleEndsAt), s.levelIdleEndsAt)
+       s.levelIdleEndsAt = IF(s.levelIdleEndsAt > u.lastSeenAt, GREATEST(s.levelIdleEndsAt, COALESCE(u.levelIdleEndsAt, s.levelIdleEndsAt)), s.levelIdleEndsAt)
      WHERE s.endedAt IS NULL`,
     uses.flatMap(({ id, lastSeenAt, idleEndsAt, levelIdleEndsAt }) => [
       id,

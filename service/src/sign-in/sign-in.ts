@@ -19,7 +19,7 @@ import { reservePasswordTry } from "../throttle/throttle.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
-import { keepPending } from "./pending.ts";
+import { keepPending, wantedOf } from "./pending.ts";
 
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
@@ -112,15 +112,17 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     mark,
   });
   const kind = attempt.remember ? "remembered" : "ordinary";
-  const { aal, amr, wanted } = decision;
+  const { aal, amr } = decision;
   const begun = await inTransaction(context.dataSource, async (manager) => {
     const unchanged = await lockUnchanged(manager, account, row);
     if (unchanged === null) return null;
     const now = context.clock.now();
     if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
+    // While the hash was computed a second factor may have been set up.
+    const wanted = await wantedOf(context, unchanged, manager);
     if (wanted.length > 0) {
       await reserved.giveBack(manager);
-      return { outcome: "proof-wanted" } as const;
+      return { outcome: "proof-wanted", wanted } as const;
     }
     await reserved.succeed(manager);
     const signedIn = await completeSignIn(context, manager, {
@@ -135,7 +137,11 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   });
   if (begun === null) return refuse(context, started);
   if (begun.outcome === "signed-in") return begun;
-  const pending = await keepPending(context, { accountId: account.id, kind, amr, wanted }, visit);
+  const pending = await keepPending(
+    context,
+    { accountId: account.id, kind, amr, wanted: begun.wanted },
+    visit,
+  );
   return { ...begun, ...pending };
 }
 
