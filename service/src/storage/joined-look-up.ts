@@ -59,7 +59,7 @@ export function joinLookUps<Row>(
   }
 
   function take(): Map<string, Waiting<Row>> {
-    const share = Math.min(MOST, Math.max(FEW, Math.ceil(waiting.size / AT_ONCE)));
+    const share = waiting.size > FEW * AT_ONCE ? MOST : FEW;
     if (waiting.size <= share) {
       const all = waiting;
       waiting = new Map();
