@@ -47,15 +47,21 @@ await run(async () => {
 
   let passed = 0;
   let failed = 0;
-  for (const [what, [program, ...args]] of onlyJest ? [] : CHECKS) {
-    try {
-      await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
-      passed += 1;
-    } catch (error) {
-      say(error.message);
-      failed += 1;
+  const waiting = onlyJest ? [] : [...CHECKS];
+  const check = async () => {
+    for (let next = waiting.shift(); next !== undefined; next = waiting.shift()) {
+      const [what, [program, ...args]] = next;
+      try {
+        await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
+        passed += 1;
+      } catch (error) {
+        say(error.message);
+        failed += 1;
+      }
     }
-  }
+  };
+  // Each keeps one core busy. On a terminal, one after the other: their lines are written over.
+  await Promise.all(process.stdout.isTTY ? [check()] : [check(), check()]);
   const tests = await runJest(names);
   passed += tests.passed;
   failed += tests.failed;
