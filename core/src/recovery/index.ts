@@ -3,8 +3,6 @@ import { createHmac } from "node:crypto";
 
 /** Codes in a set. */
 export const RECOVERY_CODES = 10;
-/** From so few on the owner is told to make a new set. */
-export const FEW_RECOVERY_CODES = 3;
 
 /** 32 signs, none easily taken for another: no i, l, o and u. */
 const SIGNS = "0123456789abcdefghjkmnpqrstvwxyz";

@@ -66,41 +66,36 @@ const MAX_RACES = 200;
  * something is left of it, else the one for strange devices.
  * @throws ProblemReply `throttled`, the same for accounts and for names that nobody has.
  */
-export async function reservePasswordTry(context: ServiceContext, attempt: Try): Promise<ReservedTry> {
-  const network = attempt.network === null ? null : { kind: "network" as const, name: attempt.network };
-  const networkTry = network && (await reserve(context, network));
-  try {
-    const account = await reserveForAccount(context, attempt);
-    return {
-      async giveBack(manager) {
-        await networkTry?.giveBack(manager);
-        await account.giveBack(manager);
-      },
-      async succeed(manager) {
-        await networkTry?.giveBack(manager);
-      },
-    };
-  } catch (error) {
-    await networkTry?.giveBack();
-    throw error;
-  }
+export function reservePasswordTry(context: ServiceContext, attempt: Try): Promise<ReservedTry> {
+  return reserveBesideNetwork(context, attempt.network, () => reserveForAccount(context, attempt));
 }
 
 /**
  * Reserves a try of a second factor: the account's own count, across all its sign-ins, and the network's.
  * @throws ProblemReply `throttled`.
  */
-export async function reserveFactorTry(
+export function reserveFactorTry(
   context: ServiceContext,
   { accountId, network }: { accountId: string; network: string | null },
 ): Promise<ReservedTry> {
+  return reserveBesideNetwork(context, network, () =>
+    reserve(context, { kind: "account-factor", name: accountId }),
+  );
+}
+
+/** A try in the network's count first, then in another; refused by the other, it is taken back from the network's. */
+async function reserveBesideNetwork(
+  context: ServiceContext,
+  network: string | null,
+  reserveOther: () => Promise<ReservedCount>,
+): Promise<ReservedTry> {
   const networkTry = network === null ? null : await reserve(context, { kind: "network", name: network });
   try {
-    const factor = await reserve(context, { kind: "account-factor", name: accountId });
+    const other = await reserveOther();
     return {
       async giveBack(manager) {
         await networkTry?.giveBack(manager);
-        await factor.giveBack(manager);
+        await other.giveBack(manager);
       },
       async succeed(manager) {
         await networkTry?.giveBack(manager);
