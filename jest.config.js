@@ -14,6 +14,8 @@ export default {
   },
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
+  testSequencer: "<rootDir>/testing/sequencer.mjs",
   maxWorkers: 2,
-  testTimeout: 60_000,
+  // A test fails for a fault, not for a slow machine.
+  testTimeout: 300_000,
 };

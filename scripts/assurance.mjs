@@ -6,7 +6,7 @@
 import { readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
 import { ROOT } from "./prerequisites.mjs";
-import { Mendable, run, say } from "./say.mjs";
+import { run, say, UserError } from "./say.mjs";
 
 const TABLE = join(ROOT, "docs", "assurance.md");
 const ROOMS = ["core", "contract", "hasp", "service", "console", "cli", "demo"];
@@ -34,11 +34,11 @@ await run(() => {
     });
   for (const id of tests.keys())
     if (!listed.has(id)) faults.push(`a test names ${id}, which the table does not know`);
-  if (faults.length > 0) throw new Mendable(faults.join("\n"));
+  if (faults.length > 0) throw new UserError(faults.join("\n"));
   const text = lines.join("\n");
   if (text === readFileSync(TABLE, "utf8")) return say("docs/assurance.md is current.");
   if (process.argv.includes("--check"))
-    throw new Mendable("docs/assurance.md is old; run: node scripts/assurance.mjs");
+    throw new UserError("docs/assurance.md is old; run: node scripts/assurance.mjs");
   writeFileSync(TABLE, text);
   say("wrote docs/assurance.md");
 });

@@ -23,12 +23,7 @@ await run(async () => {
       env,
     });
   const demo = start([join(ROOT, "demo/run.mjs"), "--watch", ...given]);
-  const compiler = start([
-    join(ROOT, "node_modules/typescript/bin/tsc"),
-    "-b",
-    "--watch",
-    "--preserveWatchOutput",
-  ]);
+  const compiler = start([join(ROOT, "scripts/build.mjs"), "--only", "rooms", "--watch"]);
   const pages = start([join(ROOT, "node_modules/vite/bin/vite.js"), "console"]);
   const all = [pages, compiler, demo];
 

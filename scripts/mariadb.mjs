@@ -6,7 +6,7 @@ import { tmpdir, userInfo } from "node:os";
 import { join } from "node:path";
 import { ensureDebianPackages, findProgram } from "./prerequisites.mjs";
 import { endProcess, freePort, isPortFree, runCommand, waitUntil } from "./process.mjs";
-import { Mendable } from "./say.mjs";
+import { UserError } from "./say.mjs";
 
 /** Longest path of a Unix socket that the kernel takes. */
 const MAX_SOCKET_PATH = 100;
@@ -22,9 +22,10 @@ export function ensureMariaDb() {
 
 /**
  * Starts a server in `directory`, whose data it keeps. The server's root is this machine's user, by socket alone.
- * @returns `{port, socket, admin, stop}`; `admin(sql)` runs statements as root.
+ * @param fast never flushes: for data that nobody would miss. @param lazyFlush flushes once a second, until `keepSafely`.
+ * @returns `{port, socket, admin, keepSafely, stop}`; `admin(sql)` runs statements as root.
  */
-export async function startMariaDb(directory, { fast = false, pool } = {}) {
+export async function startMariaDb(directory, { fast = false, lazyFlush = false, pool } = {}) {
   const user = userInfo().username;
   const data = join(directory, "data");
   mkdirSync(directory, { recursive: true, mode: 0o700 });
@@ -54,9 +55,9 @@ export async function startMariaDb(directory, { fast = false, pool } = {}) {
       "--skip-name-resolve",
       "--character-set-server=utf8mb4",
       "--max-connections=500",
-      // Only for data that nobody would miss.
       ...(pool === undefined ? [] : [`--innodb-buffer-pool-size=${pool}`]),
-      ...(fast ? ["--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync"] : []),
+      ...(fast || lazyFlush ? ["--innodb-flush-log-at-trx-commit=0", "--skip-sync-frm"] : []),
+      ...(fast ? ["--innodb-flush-method=nosync"] : []),
     ],
     // A session of its own: Ctrl-C reaches only the runner, which ends the server last.
     { stdio: ["ignore", log, log], detached: true },
@@ -80,16 +81,21 @@ export async function startMariaDb(directory, { fast = false, pool } = {}) {
       .split("\n")
       .slice(-8)
       .join("\n");
-    throw new Mendable(`${error.message} Its log (${join(directory, "mariadb.log")}) ends with:\n${lines}`);
+    throw new UserError(`${error.message} Its log (${join(directory, "mariadb.log")}) ends with:\n${lines}`);
   }
+  /** Runs statements as the server's root. */
+  const admin = (sql) =>
+    runCommand(findProgram("mariadb"), ["--no-defaults", `--socket=${socket}`, `-u${user}`, "--batch"], {
+      input: sql,
+    });
   return {
     port,
     socket,
-    /** Runs statements as the server's root. */
-    admin: (sql) =>
-      runCommand(findProgram("mariadb"), ["--no-defaults", `--socket=${socket}`, `-u${user}`, "--batch"], {
-        input: sql,
-      }),
+    username: user,
+    admin,
+    /** From now on every commit is flushed before it is answered. */
+    keepSafely: () =>
+      admin("SET GLOBAL innodb_flush_log_at_trx_commit = 1, GLOBAL sync_frm = 1; FLUSH LOGS;"),
     stop: () => endProcess(child, 30),
     process: child,
   };

@@ -12,12 +12,12 @@ import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
 import { ROOT } from "./prerequisites.mjs";
-import { Mendable, run } from "./say.mjs";
+import { run, UserError } from "./say.mjs";
 
 await run(async () => {
   const [folder, name] = process.argv.slice(2);
   if (folder === undefined || name === undefined)
-    throw new Mendable("Name the folder with the pictures, and the sheet.", 2);
+    throw new UserError("Name the folder with the pictures, and the sheet.", 2);
   const figures = readdirSync(folder)
     .filter((file) => file.endsWith(".png"))
     .sort()

@@ -4,7 +4,7 @@ import { accessSync, constants, existsSync, readFileSync, writeFileSync } from "
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { runCommand } from "./process.mjs";
-import { Mendable, say, step } from "./say.mjs";
+import { say, step, UserError } from "./say.mjs";
 
 /** The project's root folder. */
 export const ROOT = fileURLToPath(new URL("..", import.meta.url)).replace(/\/$/, "");
@@ -16,7 +16,7 @@ const PROGRAM_FOLDERS = ["/usr/local/sbin", "/usr/local/bin", "/usr/sbin", "/usr
 export async function ensureNodePackages() {
   const [major = 0, minor = 0] = process.versions.node.split(".").map(Number);
   if (major < 20 || (major === 20 && minor < 19)) {
-    throw new Mendable(`Node ${process.versions.node} is too old; Lucchetto needs 20.19 or newer.`);
+    throw new UserError(`Node ${process.versions.node} is too old; Lucchetto needs 20.19 or newer.`);
   }
   const wanted = createHash("sha256")
     .update(readFileSync(join(ROOT, "package-lock.json")))
@@ -56,7 +56,7 @@ export async function ensureDebianPackages(wanted) {
   if (missing.length === 0) return;
   const names = missing.join(" ");
   if (process.getuid?.() !== 0 || findProgram("apt-get") === null) {
-    throw new Mendable(
+    throw new UserError(
       `Missing on this machine: ${names}.\nInstall it, then run this again:\n\n    sudo apt-get update && sudo apt-get install -y --no-install-recommends ${names}\n`,
     );
   }
@@ -68,9 +68,22 @@ export async function ensureDebianPackages(wanted) {
   });
 }
 
-/** Compiles the workspace and builds the pages; both do only what changed. */
+/** Compiles the rooms and builds the pages, whatever of it is not as its sources are. */
 export async function build() {
-  await step("building", () => runCommand("npm", ["run", "build", "--silent"], { cwd: ROOT }));
+  await Promise.all([buildRooms(), buildPages()]);
+}
+
+/** The compiler is a node package: it can be loaded only once these are installed. */
+const builder = () => import("./build.mjs");
+
+export async function buildRooms() {
+  const { buildRooms: work } = await builder();
+  await step("compiling", work);
+}
+
+export async function buildPages() {
+  const { buildPages: work } = await builder();
+  await step("building the pages", work);
 }
 
 /** Says which version of what is used, for whoever reads a log later. */

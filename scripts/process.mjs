@@ -1,12 +1,12 @@
 /** Running other programs. */
 import { spawn } from "node:child_process";
 import { createServer } from "node:net";
-import { Mendable } from "./say.mjs";
+import { UserError } from "./say.mjs";
 
 /** Lines of a failed command's output that are shown. */
 const SHOWN_LINES = 25;
 
-/** Runs a command to its end. @returns its standard output. @throws Mendable with the end of its output. */
+/** Runs a command to its end. @returns its standard output. @throws UserError with the end of its output. */
 export function runCommand(command, args, options = {}) {
   const { input, ...spawnOptions } = options;
   return new Promise((resolve, reject) => {
@@ -22,22 +22,22 @@ export function runCommand(command, args, options = {}) {
     });
     child.stdin.on("error", () => {});
     child.stdin.end(input ?? "");
-    child.on("error", (error) => reject(new Mendable(`${command} cannot be started: ${error.message}`)));
+    child.on("error", (error) => reject(new UserError(`${command} cannot be started: ${error.message}`)));
     child.on("close", (code) => {
       if (code === 0) return resolve(out);
       const shown = all.trimEnd().split("\n").slice(-SHOWN_LINES).join("\n");
-      reject(new Mendable(`${command} ${args.slice(0, 3).join(" ")} failed (exit ${code}):\n${shown}`));
+      reject(new UserError(`${command} ${args.slice(0, 3).join(" ")} failed (exit ${code}):\n${shown}`));
     });
   });
 }
 
-/** Waits until `isReady` says yes. @throws Mendable after `seconds`, or when the process has ended. */
+/** Waits until `isReady` says yes. @throws UserError after `seconds`, or when the process has ended. */
 export async function waitUntil(isReady, { what, seconds, ended = () => false }) {
   const end = performance.now() + seconds * 1_000;
   for (;;) {
     if (await isReady().catch(() => false)) return;
-    if (ended()) throw new Mendable(`${what} ended before it was ready.`);
-    if (performance.now() > end) throw new Mendable(`${what} was not ready after ${seconds} seconds.`);
+    if (ended()) throw new UserError(`${what} ended before it was ready.`);
+    if (performance.now() > end) throw new UserError(`${what} was not ready after ${seconds} seconds.`);
     await new Promise((resolve) => setTimeout(resolve, 50));
   }
 }

@@ -1,41 +1,54 @@
 /** Plain lines about what a long command is doing. */
 
+/** The step whose line is still open on the terminal. */
+let open = null;
+
 /** One line, at once. */
 export function say(text) {
+  closeLine();
   process.stdout.write(`${text}\n`);
 }
 
-/** Says what begins, and how long it took when it is done; on a terminal both stand in one line. */
+/**
+ * Says what begins, and how long it took when it is done. On a terminal both stand in one line, unless something else was
+ * said meanwhile: several steps may be under way at once.
+ */
 export async function step(text, work) {
   const started = performance.now();
+  closeLine();
   const terminal = process.stdout.isTTY;
-  if (terminal) process.stdout.write(`… ${text}`);
-  else say(`… ${text}`);
-  try {
-    const result = await work();
-    const seconds = ((performance.now() - started) / 1_000).toFixed(1);
-    process.stdout.write(`${terminal ? "\r" : ""}✓ ${text} (${seconds} s)\n`);
-    return result;
-  } catch (error) {
-    if (terminal) process.stdout.write("\n");
-    throw error;
+  process.stdout.write(`… ${text}${terminal ? "" : "\n"}`);
+  const mine = terminal ? (open = { text }) : null;
+  const result = await work();
+  const seconds = ((performance.now() - started) / 1_000).toFixed(1);
+  if (mine !== null && open === mine) {
+    open = null;
+    process.stdout.write("\r");
   }
+  say(`✓ ${text} (${seconds} s)`);
+  return result;
 }
 
-/** Something the person can mend: shown without a stack trace. Exit status 1, or 2 for wrong usage. */
-export class Mendable extends Error {
+function closeLine() {
+  if (open !== null) process.stdout.write("\n");
+  open = null;
+}
+
+/** Something that the person can mend: shown without a stack trace. Exit status 1, or 2 for wrong usage. */
+export class UserError extends Error {
   constructor(message, exitStatus = 1) {
     super(message);
     this.exitStatus = exitStatus;
   }
 }
 
-/** Runs a command's main function; a Mendable error ends it with its message alone. */
+/** Runs a command's main function; a UserError ends it with its message alone. */
 export async function run(main) {
   try {
     await main();
   } catch (error) {
-    if (!(error instanceof Mendable)) throw error;
+    closeLine();
+    if (!(error instanceof UserError)) throw error;
     process.stderr.write(`\n${error.message}\n`);
     process.exitCode = error.exitStatus;
   }

@@ -1,5 +1,6 @@
-/** A database of one's own on the tests' MariaDB. */
+/** A database of one's own on the tests' MariaDB, made from the prepared copy of the schema. */
 import { randomBytes } from "node:crypto";
+import { readFileSync } from "node:fs";
 import { userInfo } from "node:os";
 import { createConnection } from "mysql2/promise";
 
@@ -10,21 +11,24 @@ export interface TestDatabase {
   drop(): Promise<void>;
 }
 
-/** Runs a statement as the server's root. */
-export async function asRoot(statement: string): Promise<void> {
+/** Runs statements as the server's root. @param database in which they are run. @returns the rows of the last one. */
+export async function asRoot(statements: string, database?: string): Promise<unknown[]> {
   const connection = await createConnection({
     socketPath: process.env["TEST_DATABASE_SOCKET"] as string,
     user: userInfo().username,
     multipleStatements: true,
+    ...(database === undefined ? {} : { database }),
   });
   try {
-    await connection.query(statement);
+    const [rows] = await connection.query(statements);
+    return Array.isArray(rows) ? rows : [];
   } finally {
     await connection.end();
   }
 }
 
-export async function createTestDatabase(): Promise<TestDatabase> {
+/** @param schema whether the tables are there already, as all migrations leave them. */
+export async function createTestDatabase({ schema = true } = {}): Promise<TestDatabase> {
   const name = `test_${randomBytes(6).toString("hex")}`;
   const password = randomBytes(16).toString("hex");
   await asRoot(
@@ -32,10 +36,22 @@ export async function createTestDatabase(): Promise<TestDatabase> {
      CREATE USER ${name}@'127.0.0.1' IDENTIFIED BY '${password}';
      GRANT ALL ON ${name}.* TO ${name}@'127.0.0.1';`,
   );
+  if (schema) await asRoot(readFileSync(process.env["TEST_SCHEMA_FILE"] as string, "utf8"), name);
   return {
     name,
     password,
     url: `mariadb://${name}@127.0.0.1:${process.env["TEST_DATABASE_PORT"]}/${name}`,
-    drop: () => asRoot(`DROP DATABASE ${name}; DROP USER ${name}@'127.0.0.1';`),
+    async drop() {
+      await asRoot(`DROP DATABASE ${name}; DROP USER ${name}@'127.0.0.1';`);
+    },
   };
+}
+
+/** Whether a statement of the database waits for a lock at this moment. */
+export async function waitsForALock({ name }: TestDatabase): Promise<boolean> {
+  const waiting = await asRoot(
+    `SELECT 1 FROM information_schema.innodb_trx t JOIN information_schema.processlist p ON p.id = t.trx_mysql_thread_id
+      WHERE t.trx_state = 'LOCK WAIT' AND p.db = '${name}'`,
+  );
+  return waiting.length > 0;
 }

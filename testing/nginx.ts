@@ -4,7 +4,7 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from "nod
 import { connect } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { setTimeout as pause } from "node:timers/promises";
+import { eventually } from "./eventually.ts";
 import { makeCertificate } from "./tls.ts";
 
 export const SITE_NAME = "huts.brina.example";
@@ -58,10 +58,10 @@ export async function startNginx(options: {
       stdio: "ignore",
     },
   );
-  for (let looked = 0; !(await answers(options.port)); looked += 1) {
-    if (looked > 100) throw new Error(readFileSync(join(folder, "error.log"), "utf8"));
-    await pause(50);
-  }
+  await eventually(() => {
+    if (child.exitCode !== null) throw new Error(readFileSync(join(folder, "error.log"), "utf8"));
+    return answers(options.port);
+  }, "nginx");
   return {
     port: options.port,
     async stop() {

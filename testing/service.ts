@@ -8,12 +8,19 @@ import { join } from "node:path";
 import { Writable } from "node:stream";
 import type { Client } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
-import type { Configuration, MovableClock } from "@lucchetto/service";
-import { createDataSource, createMovableClock, createService, loadConfiguration } from "@lucchetto/service";
+import type { Clock, Configuration, MovableClock } from "@lucchetto/service";
+import {
+  createDataSource,
+  createMovableClock,
+  createService,
+  loadConfiguration,
+  systemClock,
+} from "@lucchetto/service";
 import { pino } from "pino";
 import type { DataSource } from "typeorm";
 import type { TestDatabase } from "./database.ts";
 import { createTestDatabase } from "./database.ts";
+import { eventually } from "./eventually.ts";
 
 /** Cheap, for tests in which cost is not the matter. */
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
@@ -27,6 +34,8 @@ export interface TestService {
   readonly database: TestDatabase;
   readonly dataSource: DataSource;
   readonly clock: MovableClock;
+  /** What the clock moves on from; instances beside each other share it. */
+  readonly machine: Clock;
   /** Everything that was logged so far. */
   readonly log: () => string;
   /** Calls as nobody. */
@@ -38,6 +47,15 @@ export interface TestService {
   /** An operator's own token. */
   operator(): Promise<string>;
   stop(): Promise<void>;
+}
+
+/**
+ * A clock that stands between two looks, so that a slow machine changes nothing. With each look a millisecond passes: what
+ * happens later has the later time.
+ */
+function standingClock(): Clock {
+  let time = systemClock.now().getTime();
+  return { now: () => new Date((time += 1)) };
 }
 
 /** A free port of this machine. */
@@ -59,6 +77,8 @@ export interface TestServiceOptions {
   readonly database?: TestDatabase;
   /** A key ring in place of one made up. */
   readonly keys?: object;
+  /** Time passes by itself, for what is timed by others too: browsers, authenticator apps, mail servers. */
+  readonly timePasses?: boolean;
   /** Public address in place of the one that is listened at; `{port}` is filled in. */
   readonly publicUrl?: string;
 }
@@ -93,8 +113,8 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     ...options.settings,
   });
   const dataSource = await createDataSource(configuration).initialize();
-  await dataSource.runMigrations({ transaction: "each" });
-  const clock = createMovableClock(dataSource);
+  const machine = options.beside?.machine ?? (options.timePasses === true ? systemClock : standingClock());
+  const clock = createMovableClock(dataSource, machine);
   await clock.refresh();
   const lines: string[] = [];
   const sink = new Writable({
@@ -137,6 +157,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     database,
     dataSource,
     clock,
+    machine,
     log: () => lines.join(""),
     client,
     as: (token) => createClient({ baseUrl: url, token }),
@@ -180,4 +201,13 @@ export async function send(
 /** A JSON body with its header. */
 export function json(value: unknown): { body: string; headers: Record<string, string> } {
   return { body: JSON.stringify(value), headers: { "content-type": "application/json" } };
+}
+
+/** Waits until a session's use of a moment ago is written: uses are gathered for a second. */
+export async function useWritten({ dataSource, clock }: TestService): Promise<void> {
+  const wanted = clock.now().getTime() - 5_000;
+  await eventually(async () => {
+    const [row] = await dataSource.query<Array<{ at: Date }>>("SELECT MAX(lastSeenAt) AS at FROM session");
+    return row !== undefined && new Date(row.at).getTime() >= wanted;
+  }, "a use that is written");
 }

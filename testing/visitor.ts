@@ -1,7 +1,7 @@
 /** A browser as the service sees it: it keeps its cookies and names its origin. */
-import { setTimeout as pause } from "node:timers/promises";
 import type { MailboxItem } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { eventually } from "./eventually.ts";
 import type { TestService } from "./service.ts";
 import { send } from "./service.ts";
 
@@ -63,12 +63,10 @@ export async function mailTo(
   template: string,
   seen: ReadonlySet<string> = new Set(),
 ): Promise<MailboxItem> {
-  for (let looked = 0; looked < 100; looked += 1) {
-    const found = (await mailsTo(service, to)).find((one) => one.template === template && !seen.has(one.id));
-    if (found !== undefined) return found;
-    await pause(30);
-  }
-  throw new Error(`no mail “${template}” to ${to}`);
+  return eventually(
+    async () => (await mailsTo(service, to)).find((one) => one.template === template && !seen.has(one.id)),
+    `the mail “${template}” to ${to}`,
+  );
 }
 
 /** The secret in the link of a mail. */

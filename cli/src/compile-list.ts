@@ -11,6 +11,7 @@ import type { ListLayout } from "@lucchetto/core";
 import { KEPT_BYTES, layoutFor, placesOf, readListLine, writeHeader, writeIndexEntry } from "@lucchetto/core";
 import { Failure } from "./failure.ts";
 import { startProgress } from "./progress.ts";
+import { terminal } from "./terminal.ts";
 
 export interface Compiled {
   readonly file: string;
@@ -36,7 +37,7 @@ export async function compileList(from: string, to: string): Promise<Compiled> {
   const directory = await mkdtemp(join(dirname(to), ".password-list-"));
   const stop = (): never => {
     rmSync(directory, { recursive: true, force: true });
-    process.stderr.write("Stopped; nothing was written.\n");
+    terminal().stderr.write("Stopped; nothing was written.\n");
     process.exit(130);
   };
   process.once("SIGINT", stop);

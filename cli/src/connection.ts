@@ -6,6 +6,7 @@ import type { Client } from "@lucchetto/contract";
 import { createClient } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
+import { terminal } from "./terminal.ts";
 
 const DEFAULT_URL = "http://localhost:8420";
 const DEFAULT_PROFILE = "default";
@@ -31,10 +32,10 @@ export interface Connection {
 /** Reads `--url` and `--profile`, the environment, and the credentials file. */
 export function connect(command: Command): Connection {
   const options = command.optsWithGlobals<{ url?: string; profile?: string }>();
-  const profile = options.profile ?? process.env["LUCCHETTO_PROFILE"] ?? DEFAULT_PROFILE;
+  const profile = options.profile ?? terminal().env["LUCCHETTO_PROFILE"] ?? DEFAULT_PROFILE;
   const profiles = readProfiles();
   const kept = Object.hasOwn(profiles, profile) ? profiles[profile] : undefined;
-  const url = readUrl(options.url ?? process.env["LUCCHETTO_URL"] ?? kept?.url ?? DEFAULT_URL);
+  const url = readUrl(options.url ?? terminal().env["LUCCHETTO_URL"] ?? kept?.url ?? DEFAULT_URL);
   return {
     url,
     profile,
@@ -60,7 +61,7 @@ function readUrl(text: string): string {
 
 /** `$XDG_CONFIG_HOME/lucchetto/credentials.json`. */
 export function credentialsFile(): string {
-  const configuration = process.env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config");
+  const configuration = terminal().env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config");
   return join(configuration, "lucchetto", "credentials.json");
 }
 

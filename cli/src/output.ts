@@ -1,14 +1,15 @@
 /** What is printed: tables for people, JSON for programs. Text from elsewhere cannot steer the terminal. */
 import Table from "cli-table3";
+import { terminal } from "./terminal.ts";
 
 /** Prints one value as JSON. */
 export function printJson(value: unknown): void {
-  process.stdout.write(`${JSON.stringify(value, null, 2)}\n`);
+  terminal().stdout.write(`${JSON.stringify(value, null, 2)}\n`);
 }
 
 /** Prints lines. */
 export function print(...lines: readonly string[]): void {
-  process.stdout.write(`${lines.join("\n")}\n`);
+  terminal().stdout.write(`${lines.join("\n")}\n`);
 }
 
 /** Prints a table without frames; says what would stand there if it is empty. */
@@ -65,8 +66,10 @@ export function time(iso: string | null): string {
   return iso === null ? "–" : `${iso.slice(0, 19).replace("T", " ")} UTC`;
 }
 
-const coloured = process.stdout.isTTY && process.env["NO_COLOR"] === undefined;
-const paint = (code: string) => (text: string) => (coloured ? `\u001b[${code}m${text}\u001b[0m` : text);
+const paint = (code: string) => (text: string) => {
+  const { stdout, env } = terminal();
+  return stdout.isTTY === true && env["NO_COLOR"] === undefined ? `\u001b[${code}m${text}\u001b[0m` : text;
+};
 export const bold = paint("1");
 export const dim = paint("2");
 export const brass = paint("38;5;179");

@@ -1,5 +1,6 @@
 /** Progress of long work: a bar on a terminal, a line now and then where the output is piped. Always on stderr. */
 import { Presets, SingleBar } from "cli-progress";
+import { terminal } from "./terminal.ts";
 
 export interface Progress {
   /** @param value of what is being counted. */
@@ -12,7 +13,8 @@ const LINE_EVERY = 20;
 
 /** @param total in whatever unit `update` counts. */
 export function startProgress(label: string, total: number): Progress {
-  if (process.stderr.isTTY) {
+  const { stderr } = terminal();
+  if (stderr.isTTY === true) {
     const bar = new SingleBar(
       {
         format: `${label} {bar} {percentage}%`,
@@ -31,7 +33,7 @@ export function startProgress(label: string, total: number): Progress {
       const percent = total === 0 ? 100 : Math.floor((value / total) * 100);
       if (percent < told + LINE_EVERY) return;
       told = percent - (percent % LINE_EVERY);
-      process.stderr.write(`${label}: ${told} %\n`);
+      stderr.write(`${label}: ${told} %\n`);
     },
     stop: () => undefined,
   };

@@ -1,9 +1,17 @@
 /** Tasks of the one who runs the service, done by the service's own process beside its configuration. */
 import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
+import { resolve } from "node:path";
 import { fileURLToPath } from "node:url";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
+import { terminal } from "./terminal.ts";
+
+/** Of every command that runs beside the configuration. */
+export const CONFIG_OPTION = [
+  "--config <file>",
+  "the configuration (default: lucchetto.yaml, then .lucchetto/lucchetto.yaml)",
+] as const;
 
 /** Looked for in this order when `--config` is not given. */
 const USUAL_PLACES = ["lucchetto.yaml", ".lucchetto/lucchetto.yaml"];
@@ -11,12 +19,13 @@ const USUAL_PLACES = ["lucchetto.yaml", ".lucchetto/lucchetto.yaml"];
 /** The configuration file to use. @throws Failure if a named one does not exist. */
 export function configurationFile(command: Command): string {
   const { config } = command.optsWithGlobals<{ config?: string }>();
-  const named = config ?? process.env["LUCCHETTO_CONFIG"];
+  const { cwd, env } = terminal();
+  const named = config ?? env["LUCCHETTO_CONFIG"];
   if (named !== undefined) {
-    if (existsSync(named)) return named;
+    if (existsSync(resolve(cwd, named))) return named;
     throw new Failure(`--config: there is no file ${named}`, 2);
   }
-  return USUAL_PLACES.find((place) => existsSync(place)) ?? "lucchetto.yaml";
+  return USUAL_PLACES.find((place) => existsSync(resolve(cwd, place))) ?? "lucchetto.yaml";
 }
 
 /** Runs a task that prints one JSON value. @throws Failure with what the task said. */
@@ -24,11 +33,14 @@ export async function runTask<Result>(
   task: string,
   options: { config: string; args?: readonly string[]; input?: string },
 ): Promise<Result> {
+  const { cwd, env } = terminal();
   const child = spawn(
     process.execPath,
     [entry(), task, "--config", options.config, ...(options.args ?? [])],
     {
       stdio: ["pipe", "pipe", "pipe"],
+      cwd,
+      env,
     },
   );
   let out = "";
@@ -50,7 +62,7 @@ export async function runService(config: string): Promise<void> {
   // On a terminal Ctrl-C reaches the service by itself; it is only waited for.
   process.on("SIGINT", () => undefined);
   const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 0)));
-  process.exitCode = status;
+  terminal().exitStatus = status;
 }
 
 function entry(): string {

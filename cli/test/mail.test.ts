@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Run, RunOptions } from "../../testing/command.ts";
-import { runCommand } from "../../testing/command.ts";
+import { callCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, startService } from "../../testing/service.ts";
 import { mailsTo, mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
@@ -22,7 +22,7 @@ beforeAll(async () => {
 afterAll(() => service.stop());
 
 function lucchetto(args: readonly string[], options: RunOptions = {}): Promise<Run> {
-  return runCommand(home, args, { ...options, env: { LUCCHETTO_URL: service.url, ...options.env } });
+  return callCommand(home, args, { ...options, env: { LUCCHETTO_URL: service.url, ...options.env } });
 }
 
 describe("inviting", () => {

@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } fro
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
-import { runCommand } from "../../testing/command.ts";
+import { callCommand } from "../../testing/command.ts";
 import { freePort } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -15,7 +15,7 @@ function place(): string {
 
 async function build(home: string, lines: readonly string[], out = "list.pwlist") {
   writeFileSync(join(home, "digests.txt"), `${lines.join("\n")}\n`);
-  return runCommand(home, ["password-list", "build", "digests.txt", "--out", out, "--json"]);
+  return callCommand(home, ["password-list", "build", "digests.txt", "--out", out, "--json"]);
 }
 
 describe("the operator's list of compromised passwords", () => {
@@ -106,10 +106,10 @@ describe("the operator's list of compromised passwords", () => {
   test("an empty text makes an empty list; a missing one is said", async () => {
     const home = place();
     writeFileSync(join(home, "digests.txt"), "");
-    const built = await runCommand(home, ["password-list", "build", "digests.txt"]);
+    const built = await callCommand(home, ["password-list", "build", "digests.txt"]);
     expect(built).toMatchObject({ status: 0 });
     expect(built.out).toMatch(/0 digests from 0 lines/);
     expect(existsSync(join(home, "compromised.pwlist"))).toBe(true);
-    expect((await runCommand(home, ["password-list", "build", "nowhere.txt"])).err).toMatch(/nowhere\.txt/);
+    expect((await callCommand(home, ["password-list", "build", "nowhere.txt"])).err).toMatch(/nowhere\.txt/);
   });
 });

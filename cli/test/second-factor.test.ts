@@ -3,7 +3,7 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Run, RunOptions } from "../../testing/command.ts";
-import { runCommand } from "../../testing/command.ts";
+import { callCommand } from "../../testing/command.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
@@ -18,7 +18,7 @@ afterAll(() => service.stop());
 
 /** Runs the command against the test's service. */
 function lucchetto(args: readonly string[], options: RunOptions = {}): Promise<Run> {
-  return runCommand(home, args, { ...options, env: { LUCCHETTO_URL: service.url, ...options.env } });
+  return callCommand(home, args, { ...options, env: { LUCCHETTO_URL: service.url, ...options.env } });
 }
 
 describe("the second factor in the command", () => {

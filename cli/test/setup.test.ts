@@ -9,6 +9,7 @@ import { createSampleApp } from "@lucchetto/demo";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { runCommand } from "../../testing/command.ts";
 import { asRoot } from "../../testing/database.ts";
+import { eventually } from "../../testing/eventually.ts";
 import { freePort } from "../../testing/service.ts";
 
 const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));
@@ -95,16 +96,10 @@ describe("setup", () => {
     const browser = await startBrowser();
     stops.push(() => browser.close());
     const { page } = await openTab(browser);
-    for (let tries = 0; tries < 100; tries += 1) {
-      if (
-        await fetch(`http://localhost:${port}/readyz`).then(
-          (reply) => reply.ok,
-          () => false,
-        )
-      )
-        break;
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    }
+    await eventually(
+      async () => (await fetch(`http://localhost:${port}/readyz`).catch(() => null))?.ok,
+      "the service",
+    );
     await page.goto(`http://localhost:${appPort}/members`);
     await page.fill("#identifier", "office@brina.example");
     await page.fill("#password", PASSWORD);
@@ -216,9 +211,7 @@ function converse(home: string, answers: Array<[RegExp, string]>): Promise<{ sta
       seen = out.length;
       child.stdin.write(`${next[1]}\r`);
     });
-    const timer = setTimeout(() => child.kill("SIGKILL"), 50_000);
     child.once("close", (code) => {
-      clearTimeout(timer);
       resolve({ status: code ?? -1, out });
     });
   });

@@ -209,12 +209,15 @@ export async function createService({
       await own.register(siteRoutes(configuration));
       await own.register(pageRoutes(context, shell));
       if ("refresh" in clock) await own.register(clockRoutes(clock));
-      const description = describeApi({
-        publicUrl,
-        siteName: site.name,
-        development: mode === "development",
+      let description: ReturnType<typeof describeApi> | undefined;
+      own.get("/openapi.json", async () => {
+        description ??= describeApi({
+          publicUrl,
+          siteName: site.name,
+          development: mode === "development",
+        });
+        return description;
       });
-      own.get("/openapi.json", async () => description);
     },
     { prefix: basePath },
   );

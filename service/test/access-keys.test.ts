@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { App } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
 import { mailTo } from "../../testing/visitor.ts";
@@ -231,17 +232,12 @@ describe("what each app asked", () => {
     await introspect(key);
     await introspect("lck_nothing");
     const operator = service.as(await service.operator());
-    for (let looked = 0; ; looked += 1) {
+    const seen = await eventually(async () => {
       const { body } = await operator(routes.listApps, { query: {} });
       const asked = body.items.find(({ id }) => id === app.app.id)?.asked ?? [];
-      const seen = asked.find(({ kind }) => kind === "introspect");
-      if (seen !== undefined && seen.today >= 2) {
-        expect(seen.thirtyDays).toBeGreaterThanOrEqual(seen.today);
-        break;
-      }
-      expect(looked).toBeLessThan(100);
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
+      return asked.find(({ kind, today }) => kind === "introspect" && today >= 2);
+    });
+    expect(seen.thirtyDays).toBeGreaterThanOrEqual(seen.today);
   });
 });
 

@@ -5,7 +5,7 @@ import { registerApp } from "../../testing/sample-app.ts";
 import type { TestAuthenticator } from "../../testing/second-factor.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService, useWritten } from "../../testing/service.ts";
 import { codeOf, mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
@@ -47,23 +47,8 @@ async function use(token: string, { every, times }: { every: number; times: numb
   for (let used = 0; used < times; used += 1) {
     await service.clock.advance(every);
     await sessionOf(token);
-    await written();
+    await useWritten(service);
   }
-}
-
-/** Last uses are written once a second, on nobody's time. */
-async function written(): Promise<void> {
-  const seen = async () =>
-    String(
-      (await service.dataSource.query<Array<{ at: Date }>>("SELECT MAX(lastSeenAt) AS at FROM session"))[0]
-        ?.at,
-    );
-  const wanted = service.clock.now().getTime() - 5_000;
-  for (let looked = 0; looked < 100; looked += 1) {
-    if (Date.parse(await seen()) >= wanted) return;
-    await new Promise((resolve) => setTimeout(resolve, 30));
-  }
-  throw new Error("no use was written");
 }
 
 describe("a session's level", () => {
@@ -91,7 +76,7 @@ describe("a session's level", () => {
       params: { id: begun.id },
       body: { code: codesOf(service, begun.uri)() },
     });
-    await written();
+    await useWritten(service);
     expect((await sessionOf(body.token ?? "")).aal).toBe(2);
   });
 

@@ -1,7 +1,7 @@
-import { setTimeout as pause } from "node:timers/promises";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { MailboxItem } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, send, startService } from "../../testing/service.ts";
 
@@ -34,12 +34,11 @@ async function mails(to: string): Promise<MailboxItem[]> {
 async function secretFor(email: string, headers: Record<string, string> = {}): Promise<string> {
   const before = new Set((await mails(email)).map(({ id }) => id));
   expect((await ask(email, headers)).status).toBe(202);
-  for (let waited = 0; waited < 50; waited += 1) {
-    const written = (await mails(email)).find(({ id, links }) => !before.has(id) && links.length > 0);
-    if (written !== undefined) return new URL(written.links[0] ?? "").hash.slice(1);
-    await pause(50);
-  }
-  throw new Error("no mail was written");
+  const written = await eventually(
+    async () => (await mails(email)).find(({ id, links }) => !before.has(id) && links.length > 0),
+    `a mail to ${email}`,
+  );
+  return new URL(written.links[0] ?? "").hash.slice(1);
 }
 const codeOf = (reply: Awaited<ReturnType<typeof redeem>>) => reply.json<{ code?: string }>().code;
 
@@ -145,7 +144,7 @@ describe("a reset link", () => {
     // The limit of mails an hour is not the matter here.
     await service.dataSource.query("DELETE FROM throttle_count WHERE kind = 'address-mail'");
     await ask("ida@brina.example", mark("F"));
-    await pause(400);
+    await eventually(async () => (await mails("ida@brina.example")).some(({ state }) => state === "held"));
     const living = async () => {
       const [row] = await service.dataSource.query(
         "SELECT COUNT(*) AS living FROM mail_link WHERE accountId = ? AND purpose = 'reset' AND supersededAt IS NULL",
@@ -196,7 +195,7 @@ describe("a reset link", () => {
         .map(([name, value]) => [name, value.replace(/lcd_[\w-]{43}/, "lcd_…")]),
     }));
     for (const one of visible) expect(one).toEqual(visible[0]);
-    await pause(300);
+    await aWhile();
     expect((await mails("gino@brina.example")).map(({ template }) => template)).toEqual(["verify"]);
     expect(await mails("nobody@brina.example")).toEqual([]);
   });
@@ -204,8 +203,10 @@ describe("a reset link", () => {
   test("LI-9 strangers bring five mails an hour to an address; the others are held back, and shown so", async () => {
     await service.register("hugo@brina.example");
     for (let asked = 0; asked < 8; asked += 1) expect((await ask("hugo@brina.example")).status).toBe(202);
-    await pause(800);
-    const states = (await mails("hugo@brina.example")).map(({ state }) => state);
+    const states = await eventually(async () => {
+      const written = (await mails("hugo@brina.example")).map(({ state }) => state);
+      return written.length === 9 && written;
+    });
     expect(states.filter((state) => state === "caught")).toHaveLength(5);
     // The one that came with the registration is among the five.
     expect(states.filter((state) => state === "held")).toHaveLength(4);

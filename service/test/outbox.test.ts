@@ -3,13 +3,13 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import type { AddressInfo } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { setTimeout as pause } from "node:timers/promises";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { ParsedMail } from "mailparser";
 import { simpleParser } from "mailparser";
 import type { SMTPServerDataStream, SMTPServerOptions } from "smtp-server";
 import { SMTPServer } from "smtp-server";
+import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, send, startService } from "../../testing/service.ts";
 
@@ -60,13 +60,6 @@ async function startWith(port: number, more: Record<string, string> = {}, beside
   return service;
 }
 
-const until = async (what: () => boolean | Promise<boolean>): Promise<void> => {
-  for (let looked = 0; looked < 800; looked += 1) {
-    if (await what()) return;
-    await pause(30);
-  }
-  throw new Error("it did not happen");
-};
 const row = async (service: TestService, to: string) =>
   (
     await service.dataSource.query("SELECT * FROM mail WHERE toAddress = ? ORDER BY id DESC LIMIT 1", [to])
@@ -79,13 +72,13 @@ describe("the outbox", () => {
     const port = await freePort();
     const service = await startWith(port);
     await service.register("anna@brina.example");
-    await until(async () => (await row(service, "anna@brina.example"))?.tries >= 1);
+    await eventually(async () => (await row(service, "anna@brina.example"))?.tries >= 1);
     const waiting = JSON.stringify(await row(service, "anna@brina.example"));
     expect(waiting).not.toContain("lcl_");
     expect(await row(service, "anna@brina.example")).toMatchObject({ state: "waiting" });
     const server = await startMailServer({}, port);
     await service.clock.advance(11_000);
-    await until(isIn(service, "anna@brina.example", "sent"));
+    await eventually(isIn(service, "anna@brina.example", "sent"));
     const [mail] = server.accepted;
     expect(mail).toMatchObject({ subject: "Confirm your address for Brina Huts" });
     expect(mail?.text).toMatch(/\/link#lcl_[\w-]{43}/);
@@ -94,7 +87,7 @@ describe("the outbox", () => {
     expect(await row(service, "anna@brina.example")).toMatchObject({ sealedBody: null, tries: 2 });
     expect(service.log()).not.toContain("lcl_");
     await service.clock.advance(HOUR);
-    await pause(1_200);
+    await aWhile();
     expect(server.accepted).toHaveLength(1);
   });
 
@@ -105,8 +98,8 @@ describe("the outbox", () => {
     await Promise.all(
       Array.from({ length: 60 }, (_, index) => service.register(`guest${index}@brina.example`)),
     );
-    await until(() => server.accepted.length >= 60);
-    await pause(800);
+    await eventually(() => server.accepted.length >= 60);
+    await aWhile();
     expect(server.accepted).toHaveLength(60);
     expect(new Set(server.accepted.map(({ messageId }) => messageId)).size).toBe(60);
   });
@@ -121,14 +114,14 @@ describe("the outbox", () => {
     });
     const service = await startWith(server.port);
     await Promise.all(["gone", "bruno", "carla"].map((name) => service.register(`${name}@brina.example`)));
-    await until(() => server.accepted.length === 2);
-    await until(isIn(service, "gone@brina.example", "given-up"));
+    await eventually(() => server.accepted.length === 2);
+    await eventually(isIn(service, "gone@brina.example", "given-up"));
     const client = service.as(await service.operator());
     const { body } = await client(routes.listMailbox, { query: { state: "given-up" } });
     expect(body.items).toMatchObject([{ to: "gone@brina.example", lastAnswer: "550 no such person" }]);
     refuses = false;
     await client(routes.repeatMail, { params: { id: body.items[0]?.id ?? "" } });
-    await until(isIn(service, "gone@brina.example", "sent"));
+    await eventually(isIn(service, "gone@brina.example", "sent"));
     await expect(
       client(routes.repeatMail, { params: { id: body.items[0]?.id ?? "" } }),
     ).rejects.toMatchObject({ problem: { code: "mail-gone" } });
@@ -140,20 +133,20 @@ describe("the outbox", () => {
     const server = await startMailServer({ onMailFrom: (_address, _session, done) => done(refusal()) });
     const service = await startWith(server.port);
     await service.register("ugo@brina.example");
-    await until(async () => ((await row(service, "ugo@brina.example"))?.lastAnswer ?? null) !== null);
+    await eventually(async () => ((await row(service, "ugo@brina.example"))?.lastAnswer ?? null) !== null);
     expect(await row(service, "ugo@brina.example")).toMatchObject({
       state: "waiting",
       lastAnswer: "550 not from you",
     });
     refuses = false;
     await service.clock.advance(11_000);
-    await until(isIn(service, "ugo@brina.example", "sent"));
+    await eventually(isIn(service, "ugo@brina.example", "sent"));
     const closed = await startMailServer({
       onConnect: (_session, done) => done(Object.assign(new Error("nobody"), { responseCode: 554 })),
     });
     const shut = await startWith(closed.port);
     await shut.register("vera@brina.example");
-    await until(async () => ((await row(shut, "vera@brina.example"))?.lastAnswer ?? null) !== null);
+    await eventually(async () => ((await row(shut, "vera@brina.example"))?.lastAnswer ?? null) !== null);
     expect((await row(shut, "vera@brina.example")).state).toBe("waiting");
   });
 
@@ -182,15 +175,15 @@ describe("the outbox", () => {
     });
     const service = await startWith(server.port, { LUCCHETTO_MAIL_SMTP_TIMEOUT: "1s" });
     await service.register("dora@brina.example");
-    await until(async () => ((await row(service, "dora@brina.example"))?.lastAnswer ?? null) !== null);
+    await eventually(async () => ((await row(service, "dora@brina.example"))?.lastAnswer ?? null) !== null);
     expect(await row(service, "dora@brina.example")).toMatchObject({ state: "waiting", tries: 1 });
     behaviour = "hang";
     await service.clock.advance(11_000);
-    await until(async () => /timeout/i.test((await row(service, "dora@brina.example"))?.lastAnswer));
+    await eventually(async () => /timeout/i.test((await row(service, "dora@brina.example"))?.lastAnswer));
     expect(await row(service, "dora@brina.example")).toMatchObject({ state: "waiting", tries: 2 });
     behaviour = "work";
     await service.clock.advance(31_000);
-    await until(isIn(service, "dora@brina.example", "sent"));
+    await eventually(isIn(service, "dora@brina.example", "sent"));
     expect(accepted).toEqual(["dora@brina.example"]);
   });
 
@@ -200,10 +193,10 @@ describe("the outbox", () => {
     await service.client(routes.askForLink, {
       body: { purpose: "reset", identifier: "elio@brina.example" },
     });
-    await until(async () => (await row(service, "elio@brina.example"))?.template === "reset");
-    await until(async () => (await row(service, "elio@brina.example"))?.tries >= 1);
+    await eventually(async () => (await row(service, "elio@brina.example"))?.template === "reset");
+    await eventually(async () => (await row(service, "elio@brina.example"))?.tries >= 1);
     await service.clock.advance(31 * 60_000);
-    await until(isIn(service, "elio@brina.example", "given-up"));
+    await eventually(isIn(service, "elio@brina.example", "given-up"));
     expect((await row(service, "elio@brina.example")).lastAnswer).toMatch(/link has expired/);
     await service.clock.reset();
     // A notice carries no link that expires: it is tried for two days.
@@ -211,13 +204,13 @@ describe("the outbox", () => {
       body: { present: "a good long password", password: "another good long password" },
     });
     for (let tries = 1; tries <= 11; tries += 1) {
-      await until(async () => {
+      await eventually(async () => {
         const { tries: made, claimedUntil } = await row(service, "elio@brina.example");
         return made >= tries && claimedUntil === null;
       });
       await service.clock.advance(25 * HOUR);
     }
-    await until(isIn(service, "elio@brina.example", "given-up"));
+    await eventually(isIn(service, "elio@brina.example", "given-up"));
     expect(await row(service, "elio@brina.example")).toMatchObject({
       template: "password-changed",
       tries: 11,
@@ -235,7 +228,7 @@ describe("the outbox", () => {
     writeFileSync(logo, picture);
     const service = await startWith(server.port, { LUCCHETTO_SITE_LOGO: logo });
     await service.register("hugo@brina.example");
-    await until(() => server.accepted.length === 1);
+    await eventually(() => server.accepted.length === 1);
     const [mail] = server.accepted;
     expect(mail?.attachments).toMatchObject([
       { cid: "site-logo", contentType: "image/png", content: picture },
@@ -297,11 +290,11 @@ describe("the outbox", () => {
     };
     const trusting = await startWith(server.port, { ...settings, LUCCHETTO_MAIL_SMTP_AUTHORITY_FILE: cert });
     await trusting.register("fausta@brina.example");
-    await until(() => server.accepted.length === 1);
+    await eventually(() => server.accepted.length === 1);
     expect(names).toContain("huts:mail secret");
     const wary = await startWith(server.port, settings);
     await wary.register("gino@brina.example");
-    await until(async () => ((await row(wary, "gino@brina.example"))?.lastAnswer ?? null) !== null);
+    await eventually(async () => ((await row(wary, "gino@brina.example"))?.lastAnswer ?? null) !== null);
     expect((await row(wary, "gino@brina.example")).lastAnswer).toMatch(/certificate/i);
     expect(server.accepted).toHaveLength(1);
     rmSync(directory, { recursive: true });

@@ -1,9 +1,9 @@
 /** OA-10: the clients of the docs, written from the RFCs alone in other languages, go the whole way. */
 import { spawn } from "node:child_process";
-import { setTimeout as pause } from "node:timers/promises";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, send, startService } from "../../testing/service.ts";
 
@@ -38,10 +38,10 @@ async function start(name: string, program: string, argumentsAt: (port: number) 
   });
   let said = "";
   child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
-  for (let looked = 0; !(await fetch(url).catch(() => null))?.ok; looked += 1) {
-    if (looked > 200 || child.exitCode !== null) throw new Error(`${program} does not answer: ${said}`);
-    await pause(50);
-  }
+  await eventually(async () => {
+    if (child.exitCode !== null) throw new Error(`${program} does not answer: ${said}`);
+    return (await fetch(url).catch(() => null))?.ok;
+  }, program);
   return { url, child };
 }
 

@@ -2,7 +2,7 @@ import { createHash } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService, useWritten } from "../../testing/service.ts";
 
 const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
@@ -20,8 +20,6 @@ afterAll(async () => {
 
 const status = async (token: string, at = service) =>
   (await send(at, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } })).status;
-/** As if the second in which uses are collected had passed. */
-const written = () => new Promise((resolve) => setTimeout(resolve, 1_200));
 
 describe("a session", () => {
   test("SE-1 the row holds the SHA-256 of the token, and that value is no token", async () => {
@@ -37,10 +35,10 @@ describe("a session", () => {
     const token = await service.signIn("anna@brina.example");
     await service.clock.advance(28 * MINUTE);
     expect(await status(token)).toBe(200);
-    await written();
+    await useWritten(service);
     await service.clock.advance(28 * MINUTE);
     expect(await status(token)).toBe(200);
-    await written();
+    await useWritten(service);
     await service.clock.advance(30 * MINUTE);
     expect(await status(token)).toBe(401);
     await service.clock.reset();

@@ -1,6 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { ProblemError, routes } from "@lucchetto/contract";
 import { makePasswordRecord } from "@lucchetto/core";
+import { waitsForALock } from "../../testing/database.ts";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { CHEAP_SCHEME, json, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -140,7 +142,7 @@ describe("a sign-in", () => {
     await runner.startTransaction();
     await runner.query("SELECT * FROM password_record WHERE accountId = ? FOR UPDATE", [id]);
     const signingIn = tryPassword("changed@brina.example", PASSWORD);
-    await new Promise((resolve) => setTimeout(resolve, 400));
+    await eventually(() => waitsForALock(service.database), "the sign-in that waits for the record");
     const setAt = new Date(service.clock.now().getTime() + 1_000);
     await runner.query("UPDATE password_record SET record = ?, setAt = ? WHERE accountId = ?", [
       changed,

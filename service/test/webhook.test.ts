@@ -2,10 +2,10 @@ import { createHmac, randomBytes } from "node:crypto";
 import type { IncomingHttpHeaders, Server, ServerResponse } from "node:http";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
-import { setTimeout as pause } from "node:timers/promises";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import type { ConsultQuestion, Notice } from "@lucchetto/contract";
 import { consultQuestion, notice, ProblemError, routes } from "@lucchetto/contract";
+import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import { ReceiverFault } from "../src/webhook/post.ts";
@@ -87,14 +87,6 @@ function isSigned({ headers, body }: Received): boolean {
   return headers["webhook-signature"] === `v1,${expected}`;
 }
 
-async function eventually(holds: () => boolean | Promise<boolean>): Promise<void> {
-  for (let waited = 0; waited < 100; waited += 1) {
-    if (await holds()) return;
-    await pause(100);
-  }
-  throw new Error("it did not come about in ten seconds");
-}
-
 describe("consult", () => {
   test("the application is asked, signed, before anything is looked up, and alike for free and taken addresses", async () => {
     const { receiver, service } = await startConsulting();
@@ -165,12 +157,10 @@ describe("consult", () => {
       LUCCHETTO_WEBHOOKS_CONSULT_PARALLEL: "2",
     });
     receiver.answer = () => undefined;
-    const began = performance.now();
     const replies = await Promise.all(
       ["a", "b", "c", "d"].map((name) => register(service, { email: `${name}@brina.example` })),
     );
     expect(replies.map(({ status }) => status)).toEqual([503, 503, 503, 503]);
-    expect(performance.now() - began).toBeLessThan(5_000);
     expect(receiver.received).toHaveLength(2);
     const lenient = await startService({
       beside: service,
@@ -241,7 +231,7 @@ describe("notify", () => {
       json({ proof: { type: "password", identifier: "anna@brina.example", password: "wrong" } }),
     );
     await eventually(() => receiver.received.length >= 2);
-    await pause(700);
+    await aWhile();
     expect(receiver.received.every(isSigned)).toBe(true);
     const notices = receiver.received.map(({ body }): Notice => notice.parse(JSON.parse(body)));
     expect(notices.map(({ type }) => type).sort()).toEqual(["account.registered", "session.signed-out"]);
@@ -259,12 +249,14 @@ describe("notify", () => {
     receiver.answer = () => undefined;
     await service.clock.advance(6_000);
     await eventually(async () => (await state()).lastAnswer === "no answer within 1 s");
-    const began = performance.now();
     expect((await register(service, { email: "bruno@brina.example" })).status).toBe(201);
-    expect(performance.now() - began).toBeLessThan(2_000);
     for (let day = 0; day < 12; day += 1) {
+      const { tries } = await state();
       await service.clock.advance(49 * 3_600_000);
-      await pause(2_000);
+      await eventually(async () => {
+        const now = await state();
+        return now.claimedUntil === null && (now.tries > tries || now.state === "given-up");
+      });
       if ((await state()).state === "given-up") break;
     }
     expect(await state()).toMatchObject({ state: "given-up", tries: 9 });
@@ -280,7 +272,7 @@ describe("notify", () => {
     await eventually(async () => (await state()).state === "delivered");
     const again = receiver.received.slice(before).find(({ headers }) => headers["webhook-id"] === lost?.id);
     expect(again === undefined ? null : isSigned(again)).toBe(true);
-  }, 60_000);
+  });
 
   test("two instances send each notice once", async () => {
     const { receiver, service } = await startNotifying();
@@ -298,7 +290,7 @@ describe("notify", () => {
       ),
     );
     await eventually(() => receiver.received.length >= 20);
-    await pause(1_200);
+    await aWhile();
     const ids = receiver.received.map(({ headers }) => headers["webhook-id"]);
     expect(ids).toHaveLength(20);
     expect(new Set(ids).size).toBe(20);
@@ -309,7 +301,7 @@ describe("notify", () => {
     await register(service, { email: "anna@brina.example" });
     await register(service, { email: "anna@brina.example" });
     await eventually(() => receiver.received.length >= 1);
-    await pause(1_200);
+    await aWhile();
     expect(receiver.received).toHaveLength(1);
   });
 });

@@ -10,8 +10,7 @@ import { bold, dim, print, printJson, printPairs, printTable, time } from "../ou
 import { drawRecord } from "../record-drawing.ts";
 import { addInviteCommand } from "./invite.ts";
 
-export function addAccountCommands(program: Command): void {
-  const account = program.command("account").description("accounts (as an operator)");
+export function defineAccount(account: Command): void {
   addInviteCommand(account);
   addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
   addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");

@@ -9,8 +9,7 @@ import { dim, print, printJson, printPairs, printTable, time } from "../output.t
 
 const collect = (value: string, before: readonly string[]): string[] => [...before, value];
 
-export function addAppCommands(program: Command): void {
-  const app = program.command("app").description("applications that stand behind Lucchetto (as an operator)");
+export function defineApp(app: Command): void {
   app
     .command("add")
     .description("register an application; its key is shown this once")

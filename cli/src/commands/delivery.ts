@@ -4,8 +4,7 @@ import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { dim, print, printJson, printTable, time } from "../output.ts";
 
-export function addDeliveryCommands(program: Command): void {
-  const delivery = program.command("delivery").description("notices to the application (as an operator)");
+export function defineDelivery(delivery: Command): void {
   delivery
     .command("list")
     .description("notices, newest first, with their tries")

@@ -23,6 +23,7 @@ import { measureHere, USUAL_PARALLEL } from "../measure.ts";
 import { print, printJson, printPairs, printTable } from "../output.ts";
 import { startProgress } from "../progress.ts";
 import { drawRecord } from "../record-drawing.ts";
+import { terminal } from "../terminal.ts";
 
 interface HashOptions {
   readonly scheme: string;
@@ -32,8 +33,7 @@ interface HashOptions {
 
 const SCHEME = ["--scheme <phc-prefix>", "the scheme wanted now", DEFAULT_SCHEME_TEXT] as const;
 
-export function addHashCommands(program: Command): void {
-  const hash = program.command("hash").description("password records, made and read on this machine");
+export function defineHash(hash: Command): void {
   addTune(hash);
   hash
     .command("make")
@@ -63,7 +63,7 @@ export function addHashCommands(program: Command): void {
       explainOrFail(record, options.scheme);
       const password = await askPassword(options);
       const result = await checkOrFail(password, record, options.scheme);
-      if (!result.matches) process.exitCode = 1;
+      if (!result.matches) terminal().exitStatus = 1;
       if (options.json === true) return printJson(result);
       print(result.matches ? "The password is the record's." : "This is another password.");
       if (result.outdated)
@@ -173,7 +173,7 @@ function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningW
       row.perSecond.toFixed(1),
       `${row.attackerCost.toFixed(2)} ×`,
       [
-        ...(row.recommended ? ["use this"] : []),
+        ...(row.recommended ? [row.withinTarget ? "use this" : "nearest"] : []),
         ...(row.present ? ["present"] : []),
         ...(row.belowFloor ? ["below the floor of production"] : []),
       ].join(", "),
@@ -181,16 +181,13 @@ function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningW
     "Nothing was measured.",
   );
   const best = rows.find(({ recommended }) => recommended);
-  if (best === undefined) {
-    const [cheapest] = rows
-      .filter(({ belowFloor }) => !belowFloor)
-      .sort((left, right) => left.median - right.median);
-    const mend =
-      cheapest === undefined
-        ? "Allow more memory (--memory)."
-        : `The quickest that production accepts is ${cheapest.scheme}, which takes ${Math.ceil(cheapest.median)} ms here: allow that much with --target, or try another --scheme.`;
-    return print(`None of them stays within ${targetMilliseconds} ms above the floor of production. ${mend}`);
-  }
+  if (best === undefined)
+    return print("Production accepts none of these: allow more memory (--memory), or try another --scheme.");
+  if (!best.withinTarget)
+    print(
+      "",
+      `No scheme that production accepts stays within ${targetMilliseconds} ms on this machine. The nearest is ${best.scheme}, at about ${Math.ceil(best.median)} ms.`,
+    );
   if (best.present) return print("", "The present scheme is the one to use; nothing need be changed.");
   print("", "In the configuration:", "", "passwords:", "  hashing:", `    scheme: ${best.scheme}`);
 }

@@ -1,5 +1,6 @@
 /** As an operator: account invite, one by one or many from a CSV file with a report for each line. */
 import { readFileSync } from "node:fs";
+import { resolve } from "node:path";
 import { ProblemError, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { CsvError, parse } from "csv-parse/sync";
@@ -7,6 +8,7 @@ import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson } from "../output.ts";
+import { terminal } from "../terminal.ts";
 
 interface InviteOptions {
   readonly username?: string;
@@ -96,7 +98,7 @@ function guestsOf(addresses: readonly string[], options: InviteOptions): Guest[]
 function readGuests(file: string): Guest[] {
   let text: string;
   try {
-    text = new TextDecoder("utf-8", { fatal: true }).decode(readFileSync(file));
+    text = new TextDecoder("utf-8", { fatal: true }).decode(readFileSync(resolve(terminal().cwd, file)));
   } catch (error) {
     const code = (error as NodeJS.ErrnoException).code;
     throw new Failure(

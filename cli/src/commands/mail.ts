@@ -7,10 +7,7 @@ import { Failure } from "../failure.ts";
 import { bold, print, printJson, printPairs, printTable, time } from "../output.ts";
 import { runTask } from "../service-task.ts";
 
-export function addMailCommands(program: Command): void {
-  const mail = program
-    .command("mail")
-    .description("the mails: what was sent, waits, or was caught (in production as an operator)");
+export function defineMail(mail: Command): void {
   mail
     .command("list")
     .description("mails, newest first")

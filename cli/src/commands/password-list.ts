@@ -3,11 +3,10 @@ import { resolve } from "node:path";
 import type { Command } from "commander";
 import { compileList } from "../compile-list.ts";
 import { print, printJson } from "../output.ts";
+import { terminal } from "../terminal.ts";
 
-export function addPasswordListCommands(program: Command): void {
-  program
-    .command("password-list")
-    .description("the list of compromised passwords that nobody may choose")
+export function definePasswordList(passwordList: Command): void {
+  passwordList
     .command("build")
     .description(
       "compile a text of SHA-1 digests (40 hexadecimal digits a line, optionally :count) into a compact file",
@@ -17,7 +16,8 @@ export function addPasswordListCommands(program: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto password-list build digests.txt --out compromised.pwlist")
     .action(async (text: string, options: { out: string; json?: boolean }) => {
-      const compiled = await compileList(text, resolve(options.out));
+      const { cwd } = terminal();
+      const compiled = await compileList(resolve(cwd, text), resolve(cwd, options.out));
       if (options.json === true) return printJson(compiled);
       const { file, lines, entries, bytes } = compiled;
       const each = entries === 0 ? "" : `, ${(bytes / entries).toFixed(2)} bytes each`;

@@ -7,16 +7,15 @@ import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printPairs, time } from "../output.ts";
+import { terminal } from "../terminal.ts";
 
 interface PasswordOption {
   readonly passwordStdin?: boolean;
   readonly json?: boolean;
 }
 
-export function addPeopleCommands(program: Command): void {
-  program
-    .command("register")
-    .description("register an account")
+export function defineRegister(register: Command): void {
+  register
     .option("--email <address>", "e-mail address")
     .option("--username <name>", "username")
     .option("--name <text>", "display name")
@@ -47,10 +46,10 @@ export function addPeopleCommands(program: Command): void {
         printWho(shown);
       },
     );
+}
 
-  program
-    .command("sign-in")
-    .description("sign in; the commands that follow act for this account")
+export function defineSignIn(signIn: Command): void {
+  signIn
     .argument("<identifier>", "e-mail address or username")
     .option("--remember", "stay signed in longer")
     .option("--by-mail", "without a password: a link is mailed, which shows a code to type here")
@@ -80,10 +79,10 @@ export function addPeopleCommands(program: Command): void {
         printWho(shown);
       },
     );
+}
 
-  program
-    .command("whoami")
-    .description("who is signed in, and until when")
+export function defineWhoAmI(whoAmI: Command): void {
+  whoAmI
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto whoami --json")
     .action(async (options: { json?: boolean }, command: Command) => {
@@ -91,10 +90,10 @@ export function addPeopleCommands(program: Command): void {
       if (options.json === true) return printJson(body);
       printWho(body);
     });
+}
 
-  program
-    .command("sign-out")
-    .description("end the session on the server and forget its token")
+export function defineSignOut(signOut: Command): void {
+  signOut
     .addHelpText("after", "\nExample:\n  lucchetto sign-out")
     .action(async (_options, command: Command) => {
       const connection = connect(command);
@@ -122,7 +121,7 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   const asked = await connection.client(routes.askForLink, { body: wish });
   const { token } = asked.body;
   if (token === undefined) throw new Failure("The service began no sign-in.");
-  process.stderr.write(
+  terminal().stderr.write(
     "If the name is known here, a link is on its way. Open it, and type the code that it shows.\n",
   );
   const code = await askCode();

@@ -15,8 +15,7 @@ const ACCOUNT = ["--account <account>", "of one account: e-mail address, usernam
 const LIMIT = ["--limit <number>", "how many at most", "25"] as const;
 const MORE = "There are more; raise --limit (at most 100).";
 
-export function addRecordCommands(program: Command): void {
-  const session = program.command("session").description("sessions (as an operator)");
+export function defineSession(session: Command): void {
   session
     .command("list")
     .description("sessions, newest first, ended ones included")
@@ -51,10 +50,10 @@ export function addRecordCommands(program: Command): void {
       await connect(command).signedIn()(routes.endSession, { params: { id } });
       print("The session is ended.");
     });
+}
 
-  program
-    .command("journal")
-    .description("the record of security events (as an operator)")
+export function defineJournal(journal: Command): void {
+  journal
     .command("list")
     .description("events, newest first, with the reasons that replies hide")
     .option(...ACCOUNT)

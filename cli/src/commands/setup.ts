@@ -1,12 +1,13 @@
 /** For the one who runs it: an installation from nothing, in one go. Run again it does only what is missing. */
 import { existsSync } from "node:fs";
-import { confirm, input, password as askWithoutEcho } from "@inquirer/prompts";
+import { resolve } from "node:path";
 import type { Command } from "commander";
-import { askPassword } from "../ask.ts";
+import { askPassword, prompts } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { linesToPaste } from "../lines-to-paste.ts";
 import { bold, dim, print, printJson, verdigris } from "../output.ts";
 import { runTask } from "../service-task.ts";
+import { terminal } from "../terminal.ts";
 
 interface SetupOptions {
   readonly config: string;
@@ -48,12 +49,8 @@ const USUAL = {
   appUrl: "http://localhost:3000",
 } as const;
 
-export function addSetup(program: Command): void {
-  program
-    .command("setup")
-    .description(
-      "make an installation from nothing: configuration, keys, database, first operator, first app",
-    )
+export function defineSetup(setup: Command): void {
+  setup
     .option("--config <file>", "where the configuration goes", USUAL.config)
     .option("--site-name <text>", "what people call the site")
     .option("--public-url <address>", "the address that people see; https means production")
@@ -96,7 +93,9 @@ async function setUp(options: SetupOptions): Promise<void> {
       print(outcome === "made" ? `${verdigris("made ")}  ${detail}` : dim(`there  ${detail}`));
   };
 
-  const wish = existsSync(config) ? null : await until(() => askConfiguration(options));
+  const wish = existsSync(resolve(terminal().cwd, config))
+    ? null
+    : await until(() => askConfiguration(options));
   say(...(await ask<{ steps: StepDone[] }>("setup-configuration", config, wish)).steps);
   say(...(await until((again) => setUpDatabase(options, again))).steps);
 
@@ -119,8 +118,8 @@ async function until<Result>(step: (again: boolean) => Promise<Result>): Promise
     try {
       return await step(again);
     } catch (error) {
-      if (!(error instanceof Failure) || !process.stdin.isTTY) throw error;
-      process.stderr.write(`\n${error.message}\nOnce more:\n`);
+      if (!(error instanceof Failure) || terminal().stdin.isTTY !== true) throw error;
+      terminal().stderr.write(`\n${error.message}\nOnce more:\n`);
     }
   }
 }
@@ -146,10 +145,12 @@ async function askConfiguration(options: SetupOptions) {
 
 /** Asked for a public site alone: in development the built-in mailbox catches mail. */
 async function askMail({ smtp, mailFrom }: SetupOptions, publicUrl: string) {
-  const mayAsk = process.stdin.isTTY && smtp === undefined && publicUrl.startsWith("https:");
+  const mayAsk = terminal().stdin.isTTY === true && smtp === undefined && publicUrl.startsWith("https:");
   const smtpUrl = mayAsk
     ? (
-        await input({ message: "The mail server, such as smtps://huts@mail.example:465 (none: leave empty)" })
+        await (
+          await prompts()
+        ).input({ message: "The mail server, such as smtps://huts@mail.example:465 (none: leave empty)" })
       ).trim()
     : (smtp ?? "");
   if (smtpUrl === "") return { smtpUrl: null, mailFrom: null };
@@ -162,22 +163,30 @@ async function askMail({ smtp, mailFrom }: SetupOptions, publicUrl: string) {
 async function setUpDatabase(options: SetupOptions, again: boolean): Promise<{ steps: StepDone[] }> {
   const given = again ? undefined : options.admin;
   let adminUrl: string | null = typeof given === "string" ? given : null;
-  let adminPassword = process.env["LUCCHETTO_ADMIN_PASSWORD"] ?? null;
+  let adminPassword = terminal().env["LUCCHETTO_ADMIN_PASSWORD"] ?? null;
   let password: string | null = null;
-  if (process.stdin.isTTY && given === undefined) {
+  if (terminal().stdin.isTTY === true && given === undefined) {
     // Whatever is there already needs no administrator.
     const asIs = again ? null : await tryDatabase(options.config);
     if (asIs !== null) return asIs;
-    if (await confirm({ message: "Shall an administrator create database and user now?", default: true })) {
-      adminUrl = await input({
+    if (
+      await (
+        await prompts()
+      ).confirm({ message: "Shall an administrator create database and user now?", default: true })
+    ) {
+      adminUrl = await (
+        await prompts()
+      ).input({
         message: "The administrator's address",
         default: "mariadb://root@127.0.0.1:3306",
       });
-      const typed = await askWithoutEcho({ message: "The administrator's password (none: leave empty)" });
+      const typed = await (
+        await prompts()
+      ).password({ message: "The administrator's password (none: leave empty)" });
       adminPassword = typed === "" ? null : typed;
-    } else password = await askWithoutEcho({ message: "Password of the database user" });
+    } else password = await (await prompts()).password({ message: "Password of the database user" });
   } else if (adminUrl === null) {
-    password = process.env["LUCCHETTO_DATABASE_PASSWORD"] ?? null;
+    password = terminal().env["LUCCHETTO_DATABASE_PASSWORD"] ?? null;
   }
   return ask("setup-database", options.config, { adminUrl, adminPassword, password });
 }
@@ -219,10 +228,12 @@ async function setUpApp(options: SetupOptions, { apps }: Found, again: boolean):
 /** What was given, else what is answered on a terminal, else the usual. @throws Failure if there is none. */
 async function wanted(given: string | undefined, message: string, usual?: string): Promise<string> {
   if (given !== undefined) return given;
-  if (process.stdin.isTTY) {
+  if (terminal().stdin.isTTY === true) {
     const required = (text: string) => text.trim() !== "" || "This is needed.";
     return (
-      await input({ message, validate: required, ...(usual === undefined ? {} : { default: usual }) })
+      await (
+        await prompts()
+      ).input({ message, validate: required, ...(usual === undefined ? {} : { default: usual }) })
     ).trim();
   }
   if (usual !== undefined) return usual;

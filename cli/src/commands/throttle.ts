@@ -19,10 +19,7 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "device-mail": "mail asked for by known devices",
 };
 
-export function addThrottleCommands(program: Command): void {
-  const throttle = program
-    .command("throttle")
-    .description("who is held back after failures (as an operator)");
+export function defineThrottle(throttle: Command): void {
   throttle
     .command("list")
     .description("who is held back, or would be at the next failure")

@@ -16,16 +16,15 @@ import { askPassword, takeLine } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { dim, print, printJson } from "../output.ts";
+import { terminal } from "../terminal.ts";
 
 interface Options {
   readonly secretStdin?: boolean;
   readonly json?: boolean;
 }
 
-export function addTotpCommands(program: Command): void {
-  program
-    .command("totp")
-    .description("one-time codes of authenticator apps")
+export function defineTotp(totpNoun: Command): void {
+  totpNoun
     .command("code")
     .description(
       "the code of now, of a secret that is asked for without echo; follows the service's moved clock",
@@ -48,7 +47,7 @@ export function addTotpCommands(program: Command): void {
       print(code);
       const whose = [account, issuer].filter((part) => part !== "").join(" at ");
       const moved = movedBy === 0 ? "" : ", by the service's moved clock";
-      process.stderr.write(`${dim(`${whose === "" ? "" : `${whose}, `}${secondsLeft} s left${moved}`)}\n`);
+      terminal().stderr.write(`${dim(`${whose === "" ? "" : `${whose}, `}${secondsLeft} s left${moved}`)}\n`);
     });
 }
 

@@ -178,12 +178,19 @@
     {:else if tuning?.state === "done"}
       {#if best === undefined}
         <p>
-          None stays within {tuning.targetMilliseconds} ms above the floor of production. Allow more time or memory,
-          or try another algorithm.
+          Production accepts none of these. Allow more memory, or try another algorithm.
         </p>
-      {:else if best.present}
-        <p>The present scheme is the one to use; nothing need be changed.</p>
       {:else}
+        {#if !best.withinTarget}
+          <p>
+            No scheme that production accepts stays within {tuning.targetMilliseconds} ms on this machine. The nearest
+            takes about {Math.ceil(best.median)} ms.
+          </p>
+        {/if}
+      {/if}
+      {#if best?.present}
+        <p>The present scheme is the one to use; nothing need be changed.</p>
+      {:else if best !== undefined}
         <p>In the configuration, under <code>passwords.hashing</code>: <code>scheme: {best.scheme}</code></p>
       {/if}
     {:else}
@@ -220,7 +227,9 @@
               <td class="px-3 py-2">{row.perSecond.toFixed(1)}</td>
               <td class="px-3 py-2">{row.attackerCost.toFixed(2)} ×</td>
               <td class="px-3 py-2 text-sm">
-                {#if row.recommended}<span class="text-verdigris font-medium">use this</span>{/if}
+                {#if row.recommended}<span class="text-verdigris font-medium">{row.withinTarget
+                      ? "use this"
+                      : "nearest"}</span>{/if}
                 {#if row.present}<span class="text-brass font-medium">present</span>{/if}
                 {#if row.belowFloor}<span class="text-rust">below the floor of production</span>{/if}
               </td>

@@ -11,6 +11,7 @@ const tuningRow = z.object({
   attackerCost: z.number().describe("memory held times how long, against the present scheme"),
   present: z.boolean(),
   belowFloor: z.boolean().describe("cheaper than production accepts"),
+  withinTarget: z.boolean().describe("no slower than wanted, give or take a tenth"),
   recommended: z.boolean(),
 });
 

@@ -36,6 +36,16 @@ describe("tuning", () => {
     },
   );
 
+  test("on a machine too slow for the target, the quickest that production accepts is named", async () => {
+    const rows = await tune({ ...wish, algorithm: algorithm("scrypt"), targetMilliseconds: 1 }, machine);
+    const allowed = rows.filter(({ belowFloor }) => !belowFloor);
+    const quickest = Math.min(...allowed.map(({ median }) => median));
+    expect(quickest).toBeGreaterThan(1.1);
+    expect(rows.filter(({ recommended }) => recommended)).toMatchObject([
+      { median: quickest, withinTarget: false, belowFloor: false },
+    ]);
+  });
+
   test("with less memory than any floor needs, nothing is recommended", async () => {
     const rows = await tune(
       {

@@ -22,23 +22,59 @@ export interface Loading {
   readonly progress: (done: number, all: number) => void;
 }
 
-/** Plays a stretch of the history. */
+/** Milliseconds that lie at most between what people do at one position of the clock. */
+const MOMENT = 12 * 3_600_000;
+/** People who do something in the same moment. */
+const MAX_AT_ONCE = 6;
+
+/**
+ * Plays a stretch of the history. What different people did within half a day is done beside each other, at one position
+ * of the clock; what one person did stays in its order.
+ */
 export async function load({ from, to, progress, ...parts }: Loading): Promise<number> {
+  const clock = await readClock(parts.url);
   const started = Date.now();
-  const clock = createClient({ baseUrl: parts.url });
   const happenings = history().filter(({ before }) => before <= from && before > to);
-  for (const [index, happening] of happenings.entries()) {
-    await moveClock(clock, started - happening.before);
-    await play(parts, happening);
-    progress(index + 1, happenings.length);
+  let done = 0;
+  for (const moment of momentsOf(happenings)) {
+    await clock.moveTo(started - (moment[0]?.before ?? 0));
+    await Promise.all(
+      moment.map(async (happening) => {
+        await play(parts, happening);
+        progress((done += 1), happenings.length);
+      }),
+    );
   }
   return happenings.length;
 }
 
-async function moveClock(client: Client, to: number): Promise<void> {
-  const { body } = await client(routes.showClock);
-  const milliseconds = to - new Date(body.now).getTime();
-  await client(routes.advanceClock, { body: { milliseconds } });
+/** Joins neighbours in time, as long as they are different people. */
+export function momentsOf(happenings: readonly Happening[]): Happening[][] {
+  const moments: Happening[][] = [];
+  for (const happening of happenings) {
+    const moment = moments.at(-1) ?? [];
+    const [first] = moment;
+    const joins =
+      first !== undefined &&
+      moment.length < MAX_AT_ONCE &&
+      first.before - happening.before <= MOMENT &&
+      moment.every(({ person }) => person !== happening.person);
+    if (joins) moment.push(happening);
+    else moments.push([happening]);
+  }
+  return moments;
+}
+
+/** The service's clock: this machine's, moved. */
+async function readClock(url: string) {
+  const client = createClient({ baseUrl: url });
+  let { movedBy } = (await client(routes.showClock)).body;
+  return {
+    async moveTo(time: number): Promise<void> {
+      const milliseconds = Math.round(time - (Date.now() + movedBy));
+      ({ movedBy } = (await client(routes.advanceClock, { body: { milliseconds } })).body);
+    },
+  };
 }
 
 async function play(

@@ -20,13 +20,13 @@ export interface MovableClock extends Clock {
   reset(): Promise<void>;
 }
 
-/** Makes a movable clock over the table `moved_clock`. */
-export function createMovableClock(dataSource: DataSource): MovableClock {
+/** Makes a movable clock over the table `moved_clock`. @param machine what is moved: the machine's clock, or a test's. */
+export function createMovableClock(dataSource: DataSource, machine: Clock = systemClock): MovableClock {
   const repository = dataSource.getRepository(MovedClockEntity);
   let movedBy = 0;
 
   const clock: MovableClock = {
-    now: () => new Date(systemClock.now().getTime() + movedBy),
+    now: () => new Date(machine.now().getTime() + movedBy),
     get movedBy() {
       return movedBy;
     },

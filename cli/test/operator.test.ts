@@ -1,0 +1,182 @@
+import { mkdtempSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import type { CommandLine } from "../../testing/command.ts";
+import { commandLine } from "../../testing/command.ts";
+import { eventually } from "../../testing/eventually.ts";
+import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+
+let service: TestService;
+let home: string;
+let lucchetto: CommandLine;
+beforeAll(async () => {
+  service = await startService();
+  await service.operator();
+  home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
+  lucchetto = commandLine(home, service);
+  await service.register("anna@brina.example");
+  const asOffice = ["sign-in", "office@brina.example", "--password-stdin", "--profile", "office"];
+  await lucchetto(asOffice, { input: PASSWORD });
+  await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: PASSWORD });
+});
+afterAll(() => service.stop());
+
+describe("as an operator", () => {
+  const office = ["--profile", "office"];
+
+  test("account list and show: tables for people, JSON for programs", async () => {
+    const list = await lucchetto(["account", "list", ...office]);
+    expect(list.out).toMatch(/e-mail +username +name/);
+    expect(list.out).toContain("anna@brina.example");
+    const found = JSON.parse((await lucchetto(["account", "list", "anna", "--json", ...office])).out);
+    expect(found.items).toHaveLength(1);
+    const shown = await lucchetto(["account", "show", "anna@brina.example", ...office]);
+    expect(shown.out).toMatch(/\$scrypt\$ln=8,r=8,p=1\$/);
+    expect(shown.out).toMatch(/└─ cost factor {2}2\^8 = 256 blocks/);
+    expect(shown.out).toMatch(/alive +ordinary/);
+    expect((await lucchetto(["account", "show", "nobody@brina.example", ...office])).status).toBe(1);
+    const asMember = await lucchetto(["account", "list"]);
+    expect(asMember).toMatchObject({ status: 1, err: expect.stringContaining("operators-only") });
+  });
+
+  test("app add shows the key once and what to paste; list, new-key, retire-key, remove", async () => {
+    const added = await lucchetto([
+      "app",
+      "add",
+      "Hut book",
+      "--redirect-uri",
+      "http://localhost:9999/signed-in",
+      ...office,
+    ]);
+    expect(added.out).toMatch(/client id +hut-book\napp key +lcp_/);
+    expect(added.out).toContain('clientId: "hut-book"');
+    expect((await lucchetto(["app", "list", ...office])).out).not.toContain("lcp_");
+    const fresh = JSON.parse((await lucchetto(["app", "new-key", "hut-book", "--json", ...office])).out);
+    expect(fresh.app.keys).toHaveLength(2);
+    expect((await lucchetto(["app", "retire-key", "hut-book", fresh.app.keys[0].id, ...office])).status).toBe(
+      0,
+    );
+    const bad = await lucchetto(["app", "add", "X y", "--redirect-uri", "http://evil.test/x", ...office]);
+    expect(bad.err).toContain("redirectUris.0: The address must begin with https:// outside loopback.");
+    expect((await lucchetto(["app", "remove", "hut-book", ...office])).status).toBe(0);
+    expect((await lucchetto(["app", "list", ...office])).out).toContain(
+      "No application yet. Run: lucchetto app add",
+    );
+  });
+
+  test("suspend, restore and label an account; list and end sessions; read the journal", async () => {
+    await lucchetto(
+      ["register", "--email", "bruno@brina.example", "--password-stdin", "--profile", "bruno"],
+      { input: PASSWORD },
+    );
+    expect((await lucchetto(["account", "label", "bruno@brina.example", "keeper", ...office])).out).toContain(
+      "carries: keeper.",
+    );
+    const alive = JSON.parse(
+      (await lucchetto(["session", "list", "--account", "bruno@brina.example", "--json", ...office])).out,
+    );
+    expect(alive.items).toHaveLength(1);
+    expect((await lucchetto(["session", "end", alive.items[0].id, ...office])).out).toContain("ended");
+    expect((await lucchetto(["whoami", "--profile", "bruno"])).status).toBe(1);
+    expect((await lucchetto(["account", "suspend", "bruno@brina.example", ...office])).out).toContain(
+      "is suspended.",
+    );
+    const refused = await lucchetto(["sign-in", "bruno@brina.example", "--password-stdin"], {
+      input: PASSWORD,
+    });
+    expect(refused.err).toContain("account-suspended");
+    expect((await lucchetto(["account", "restore", "bruno@brina.example", ...office])).out).toContain(
+      "is active.",
+    );
+    const journal = await lucchetto(["journal", "list", "--account", "bruno@brina.example", ...office]);
+    expect(journal.out).toMatch(/sign-in\.refused +refused: suspended/);
+    expect(journal.out).toContain("session.ended-by-operator");
+    expect((await lucchetto(["session", "end", "nonsense", ...office])).status).toBe(1);
+  });
+
+  test("account add, must-change and erase; records by scheme; notices", async () => {
+    const as = (...args: string[]) => lucchetto([...args, "--profile", "office"]);
+    const added = await lucchetto(
+      [
+        "account",
+        "add",
+        "--email",
+        "nora@brina.example",
+        "--label",
+        "keeper",
+        "--label",
+        "cook",
+        "--password-stdin",
+        "--profile",
+        "office",
+      ],
+      { input: PASSWORD },
+    );
+    expect(added.out).toMatch(/is added[^]*Another password is wanted/);
+    const refused = await lucchetto(
+      ["sign-in", "nora@brina.example", "--password-stdin", "--profile", "nora"],
+      {
+        input: PASSWORD,
+      },
+    );
+    expect(refused).toMatchObject({ status: 1, err: expect.stringMatching(/new password is wanted/) });
+    expect((await as("account", "must-change", "nora@brina.example", "--no-longer")).out).toMatch(/may keep/);
+    expect(
+      (
+        await lucchetto(["sign-in", "nora@brina.example", "--password-stdin", "--profile", "nora"], {
+          input: PASSWORD,
+        })
+      ).status,
+    ).toBe(0);
+    const listed = await as("account", "list", "--scheme", "scrypt", "--json");
+    expect(JSON.parse(listed.out).items.map((one: { email: string }) => one.email)).toContain(
+      "nora@brina.example",
+    );
+    expect((await as("account", "list", "--scheme", "older")).out).toContain("Nothing matches.");
+    const unasked = await as("account", "erase", "nora@brina.example");
+    expect(unasked).toMatchObject({ status: 2, err: expect.stringContaining("--yes") });
+    expect((await as("account", "erase", "nora@brina.example", "--yes")).out).toMatch(/is erased/);
+    expect((await lucchetto(["whoami", "--profile", "nora"])).status).toBe(1);
+    expect((await as("delivery", "list")).out).toMatch(/No notices/);
+    expect((await as("delivery", "repeat", "0190b6a2-0000-7000-8000-000000000000")).status).toBe(1);
+  });
+
+  test("mail list and show: what the mailbox caught, with the link to open", async () => {
+    await service.register("post@brina.example");
+    await service.client(routes.askForLink, { body: { purpose: "reset", identifier: "post@brina.example" } });
+    const item = await eventually(async () => {
+      const [newest] = JSON.parse((await lucchetto(["mail", "list", "--json"])).out).items;
+      return newest?.template === "reset" && newest;
+    });
+    expect(item).toMatchObject({ to: "post@brina.example", subject: "Choose a new password for Brina Huts" });
+    expect((await lucchetto(["mail", "show"])).out).toMatch(/Choose a new password[^]*link#lcl_/);
+    expect((await lucchetto(["mail", "list"])).out).toContain(item.id);
+    expect((await lucchetto(["mail", "show", "nothing"])).status).toBe(1);
+  });
+
+  test("throttle list shows who is held back, and release lets them try again", async () => {
+    for (let index = 0; index < 5; index += 1) {
+      await lucchetto(["sign-in", "anna@brina.example", "--password-stdin"], { input: "a wrong password" });
+    }
+    const held = await lucchetto(["throttle", "list", ...office]);
+    expect(held.out).toMatch(/account, strange devices +anna@brina\.example +5 +waiting/);
+    expect((await lucchetto(["throttle", "release", "anna@brina.example", ...office])).out).toContain(
+      "released",
+    );
+    expect((await lucchetto(["throttle", "list", ...office])).out).toContain("Nobody is held back.");
+    expect((await lucchetto(["throttle", "release", "anna@brina.example", ...office])).status).toBe(1);
+  });
+
+  test("JO-5 text of other people cannot steer the terminal", async () => {
+    await service.dataSource.query(
+      "UPDATE account SET displayName = ? WHERE emailKey = 'anna@brina.example'",
+      ["\u001b[2J\u202eevil\r\nline"],
+    );
+    const { out } = await lucchetto(["account", "list", ...office]);
+    expect(out).not.toMatch(/\u001b|\u202e/);
+    expect(out).toContain("\\u001b[2J\\u202eevil\\u000d\\u000aline");
+  });
+});

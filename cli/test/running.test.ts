@@ -1,0 +1,180 @@
+import { spawn } from "node:child_process";
+import { mkdtempSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { CommandLine } from "../../testing/command.ts";
+import { COMMAND, commandLine, runCommand } from "../../testing/command.ts";
+import type { TestService } from "../../testing/service.ts";
+import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+
+let service: TestService;
+let home: string;
+let lucchetto: CommandLine;
+beforeAll(async () => {
+  service = await startService();
+  await service.operator();
+  home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
+  lucchetto = commandLine(home, service);
+});
+afterAll(() => service.stop());
+
+describe("for the one who runs it", () => {
+  const withPassword = () => ({ env: { LUCCHETTO_DATABASE_PASSWORD: service.database.password } });
+  const config = () => ["--config", service.configFile];
+
+  test("schema status, apply and check say what is there", async () => {
+    const status = await lucchetto(["schema", "status", ...config()], withPassword());
+    expect(status).toMatchObject({
+      status: 0,
+      out: expect.stringContaining("The schema is the one this version knows."),
+    });
+    expect((await lucchetto(["schema", "apply", ...config()], withPassword())).out).toContain(
+      "Nothing to do",
+    );
+    const check = await lucchetto(["check", "--json", ...config()], withPassword());
+    const { findings } = JSON.parse(check.out) as { findings: Array<{ subject: string; verdict: string }> };
+    expect(Object.fromEntries(findings.map(({ subject, verdict }) => [subject, verdict]))).toMatchObject({
+      configuration: "ok",
+      database: "ok",
+      schema: "ok",
+      "password rules": "ok",
+      "password hashing": "warning",
+    });
+    const wrong = await lucchetto(["check", ...config()]);
+    expect(wrong).toMatchObject({
+      status: 1,
+      out: expect.stringMatching(/wrong +database .*password is wrong|wrong +database/),
+    });
+  });
+
+  test("check warns of a production service that trusts no proxy", async () => {
+    const { env } = withPassword();
+    const production = {
+      ...env,
+      LUCCHETTO_MODE: "production",
+      LUCCHETTO_PUBLIC_URL: "https://accounts.example",
+      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+      LUCCHETTO_MAIL_VIA: "none",
+    };
+    const alone = await lucchetto(["check", ...config()], { env: production });
+    expect(alone.out).toMatch(/warning +proxies .*trustedProxies: \[127\.0\.0\.1\]/);
+    const behind = { ...production, LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]" };
+    expect((await lucchetto(["check", ...config()], { env: behind })).out).not.toContain("proxies");
+    const half = { ...behind, LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site" };
+    expect((await lucchetto(["check", ...config()], { env: half })).out).toMatch(
+      /wrong +proxy check +.*proxies: \[127\.0\.0\.1\]/,
+    );
+    const whole = { ...half, LUCCHETTO_PROXY_CHECK_PROXIES: "[127.0.0.1]" };
+    expect((await lucchetto(["check", ...config()], { env: whole })).out).toMatch(
+      /wrong +proxy check +.*brina-site, which no application has/,
+    );
+  });
+
+  test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {
+    const env = {
+      LUCCHETTO_DATABASE_PASSWORD: service.database.password,
+      LUCCHETTO_LISTEN_PORT: String(await freePort()),
+    };
+    await service.dataSource.query(
+      "INSERT INTO schema_migration (timestamp, name) VALUES (9, 'FromTheFuture9')",
+    );
+    const refused = await runCommand(home, ["serve", ...config()], { env });
+    expect(refused).toMatchObject({ status: 1, err: expect.stringContaining("FromTheFuture9") });
+    await service.dataSource.query("DELETE FROM schema_migration WHERE name = 'FromTheFuture9'");
+
+    const child = spawn(process.execPath, [COMMAND, "serve", ...config()], {
+      env: { PATH: process.env["PATH"] ?? "", ...env },
+    });
+    let out = "";
+    await new Promise<void>((resolve) => {
+      child.stdout.on("data", (chunk) => {
+        out += chunk;
+        if (out.includes("is at http")) resolve();
+      });
+    });
+    expect((await fetch(`http://127.0.0.1:${env.LUCCHETTO_LISTEN_PORT}/readyz`)).status).toBe(200);
+    child.kill("SIGTERM");
+    expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
+  });
+
+  test("a wrong configuration is told whole, without a stack", async () => {
+    const file = join(home, "wrong.yaml");
+    writeFileSync(file, "mode: prod\npublicUrl: 8420\n");
+    const run = await runCommand(home, ["serve", "--config", file]);
+    expect(run.status).toBe(1);
+    expect(run.err).toMatch(/mode: found "prod", expected development or production/);
+    expect(run.err).toMatch(/publicUrl: found 8420/);
+    expect(run.err).toMatch(/database/);
+    expect(run.err).not.toMatch(/at .*\.(ts|js):\d+/);
+    expect((await runCommand(home, ["serve", "--config", "/nowhere.yaml"])).status).toBe(2);
+  });
+
+  test("operator add makes somebody who may use the console", async () => {
+    const args = [
+      "operator",
+      "add",
+      "--email",
+      "second@brina.example",
+      "--name",
+      "Second",
+      "--password-stdin",
+      ...config(),
+    ];
+    expect((await lucchetto(args, { input: PASSWORD, ...withPassword() })).out).toContain(
+      "is an operator now",
+    );
+    const again = await lucchetto(args, { input: PASSWORD, ...withPassword() });
+    expect(again).toMatchObject({ status: 1, err: expect.stringContaining("has an account already") });
+    await lucchetto(["sign-in", "second@brina.example", "--password-stdin", "--profile", "second"], {
+      input: PASSWORD,
+    });
+    expect((await lucchetto(["account", "list", "--profile", "second"])).status).toBe(0);
+  });
+
+  test("PW-21 keys add, promote and retire change the ring's file, and never show a key", async () => {
+    const file = join(home, "with-keys.yaml");
+    const configuration = JSON.parse(readFileSync(service.configFile, "utf8"));
+    writeFileSync(file, JSON.stringify({ ...configuration, keys: { file: "ring.yaml" } }));
+    const keys = (...args: string[]) =>
+      lucchetto(["keys", ...args, "--config", file, "--json"], withPassword());
+    expect(JSON.parse((await keys("list")).out)).toMatchObject({ current: null, ids: [] });
+    expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1"] });
+    expect(JSON.parse((await keys("add")).out)).toMatchObject({ current: "k1", ids: ["k1", "k2"] });
+    expect(await keys("retire", "k1")).toMatchObject({
+      status: 1,
+      err: expect.stringContaining("promote another first"),
+    });
+    expect(JSON.parse((await keys("promote", "k2")).out)).toMatchObject({ current: "k2" });
+    await service.dataSource.query("UPDATE password_record SET scheme = CONCAT(scheme, ',pepper=k1')");
+    expect(await keys("retire", "k1")).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/\d+ password records? (is|are) peppered under k1/),
+    });
+    await service.dataSource.query("UPDATE password_record SET scheme = REPLACE(scheme, ',pepper=k1', '')");
+    // The tests' service seals its mails under a key of the same name.
+    expect(await keys("retire", "k1")).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/\d+ mails? (is|are) sealed under k1/),
+    });
+    await service.dataSource.query("DELETE FROM mail");
+    const last = await keys("retire", "k1");
+    expect(JSON.parse(last.out)).toMatchObject({ ids: ["k2"] });
+    expect(await keys("promote", "k9")).toMatchObject({
+      status: 1,
+      err: expect.stringContaining("no key k9"),
+    });
+    const ring = readFileSync(join(home, "ring.yaml"), "utf8");
+    expect(statSync(join(home, "ring.yaml")).mode & 0o777).toBe(0o600);
+    expect(last.out).not.toContain(/k2: (\S+)/.exec(ring)?.[1] ?? "nothing");
+  });
+
+  test("clock show, advance and reset move the service's clock", async () => {
+    expect((await lucchetto(["clock", "advance", "31m"])).out).toContain("1860 s ahead");
+    expect(JSON.parse((await lucchetto(["clock", "show", "--json"])).out)).toMatchObject({
+      movedBy: 1_860_000,
+    });
+    expect((await lucchetto(["clock", "reset"])).out).toContain("not moved");
+    expect((await lucchetto(["clock", "advance", "soon"])).status).toBe(2);
+  });
+});

@@ -1,0 +1,178 @@
+#!/usr/bin/env node
+/**
+ * Compiles what runs: the rooms; the command and the service's process, each in a few files with its packages so that it
+ * starts quickly; and the pages. What is as its sources are is left. Types are not looked at here; `npm run typecheck`
+ * and the tests do that.
+ *
+ *     node scripts/build.mjs [--only rooms|pages] [--watch]
+ */
+import { createHash } from "node:crypto";
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, watch, writeFileSync } from "node:fs";
+import { copyFile, mkdir, writeFile } from "node:fs/promises";
+import { createRequire } from "node:module";
+import { dirname, join, relative } from "node:path";
+import { pathToFileURL } from "node:url";
+import { ROOT } from "./prerequisites.mjs";
+import { runCommand } from "./process.mjs";
+import { say } from "./say.mjs";
+
+/** Rooms compiled file by file. */
+const ROOMS = ["core", "contract", "hasp", "service", "demo"];
+/** What the pages are made of; the estimate of a password's strength comes from core. */
+const PAGE_SOURCES = [
+  "console/src",
+  "console/index.html",
+  "console/public",
+  "console/vite.config.ts",
+  "console/svelte.config.js",
+  "contract/src",
+  "core/src/password",
+];
+/** Where the service's process lies, as deep as the files of the room, for the sake of what lies beside it. */
+const SERVICE_PROCESS = "service/dist/process";
+/** A change of any of these makes everything again. */
+const COMMON_SOURCES = ["package-lock.json", "scripts/build.mjs"];
+/** A package by its name; ours are found by their sources. */
+const PACKAGE = /^(?!@lucchetto\/)[a-z@]/;
+const OUTSIDE = /^(@lucchetto\/(core|service)|pino|pino-pretty|nodemailer)(\/|$)/;
+/** Milliseconds in which changes that come together are built together. */
+const SETTLED = 80;
+
+const SWC = {
+  jsc: { target: "es2022", parser: { syntax: "typescript" }, rewriteRelativeImportExtensions: true },
+  module: { type: "es6" },
+  sourceMaps: true,
+};
+
+/** Compiles the rooms and the command. */
+export async function buildRooms() {
+  for (const room of ROOMS) await unlessBuilt(`${room}/dist`, [`${room}/src`], () => compileRoom(room));
+  await unlessBuilt(SERVICE_PROCESS, ["service/src", "contract/src"], () =>
+    bundle("service/src/main.ts", SERVICE_PROCESS),
+  );
+  await unlessBuilt("cli/dist", ["cli/src", "contract/src"], () => bundle("cli/src/main.ts", "cli/dist"));
+}
+
+/** Builds the pages. */
+export async function buildPages() {
+  await unlessBuilt("console/dist", PAGE_SOURCES, () =>
+    runCommand(
+      process.execPath,
+      [join(ROOT, "node_modules/vite/bin/vite.js"), "build", "console", "--logLevel", "warn"],
+      { cwd: ROOT },
+    ),
+  );
+}
+
+/** Does the work unless the folder was made of exactly these sources. */
+async function unlessBuilt(folder, sources, work) {
+  const stamp = join(ROOT, folder, ".made-of");
+  const wanted = digestOf([...sources, ...COMMON_SOURCES]);
+  if (existsSync(stamp) && readFileSync(stamp, "utf8") === wanted) return;
+  rmSync(stamp, { force: true });
+  await work();
+  mkdirSync(dirname(stamp), { recursive: true });
+  writeFileSync(stamp, wanted);
+}
+
+function digestOf(sources) {
+  const hash = createHash("sha256");
+  for (const file of sources.flatMap((source) => filesIn(join(ROOT, source))))
+    hash
+      .update(`${relative(ROOT, file)}\0`)
+      .update(readFileSync(file))
+      .update("\0");
+  return hash.digest("hex");
+}
+
+/** All files at a path, in a fixed order; tests are no part of what runs. */
+function filesIn(path) {
+  if (!existsSync(path)) return [];
+  try {
+    return readdirSync(path, { withFileTypes: true })
+      .sort((left, right) => (left.name < right.name ? -1 : 1))
+      .flatMap((entry) => (entry.isDirectory() ? filesIn(join(path, entry.name)) : [join(path, entry.name)]))
+      .filter((file) => !file.endsWith(".test.ts"));
+  } catch (error) {
+    if (error.code === "ENOTDIR") return [path];
+    throw error;
+  }
+}
+
+async function compileRoom(room) {
+  const { transformFile } = await import("@swc/core");
+  const source = join(ROOT, room, "src");
+  const target = join(ROOT, room, "dist");
+  emptyOfCode(target);
+  await Promise.all(
+    filesIn(source).map(async (file) => {
+      const to = join(target, relative(source, file));
+      await mkdir(dirname(to), { recursive: true });
+      if (!file.endsWith(".ts")) return copyFile(file, to);
+      const compiled = to.replace(/\.ts$/, ".js");
+      const { code, map } = await transformFile(file, { ...SWC, filename: file });
+      await writeFile(compiled, `${code}//# sourceMappingURL=${relative(dirname(compiled), compiled)}.map\n`);
+      return writeFile(`${compiled}.map`, map);
+    }),
+  );
+}
+
+/** Nothing that has no source any more stays; declarations are `tsc`'s. */
+function emptyOfCode(folder) {
+  if (!existsSync(folder)) return;
+  for (const entry of readdirSync(folder, { withFileTypes: true, recursive: true })) {
+    if (entry.isFile() && /\.(js|mjs|map)$/.test(entry.name) && !entry.name.endsWith(".d.ts.map"))
+      rmSync(join(entry.parentPath, entry.name));
+  }
+}
+
+/**
+ * A process with its packages, split by what is loaded together. Outside stay `core`, whose threads lie beside it; packages
+ * that look for their own files; and those that a package could use but which are not installed.
+ */
+async function bundle(entry, folder) {
+  const { build } = await import("rolldown");
+  rmSync(join(ROOT, folder), { recursive: true, force: true });
+  const isMissing = (id, importer) => {
+    try {
+      createRequire(importer).resolve(id);
+      return false;
+    } catch (error) {
+      return error.code === "MODULE_NOT_FOUND";
+    }
+  };
+  await build({
+    input: join(ROOT, entry),
+    platform: "node",
+    external: (id, importer = join(ROOT, entry)) =>
+      OUTSIDE.test(id) || (PACKAGE.test(id) && isMissing(id, importer)),
+    resolve: { conditionNames: ["source", "node", "import"] },
+    logLevel: "warn",
+    output: { dir: join(ROOT, folder), format: "esm", minify: "dce-only", sourcemap: true },
+  });
+}
+
+/** Builds the rooms again whenever a source of theirs changes. */
+async function watchRooms() {
+  let timer;
+  const again = () => {
+    clearTimeout(timer);
+    timer = setTimeout(() => {
+      buildRooms().then(
+        () => say("built"),
+        (error) => say(error.message),
+      );
+    }, SETTLED);
+  };
+  for (const room of [...ROOMS, "cli"]) watch(join(ROOT, room, "src"), { recursive: true }, again);
+}
+
+if (import.meta.url === pathToFileURL(process.argv[1] ?? "").href) {
+  const given = process.argv.slice(2);
+  const only = given[given.indexOf("--only") + 1];
+  await Promise.all([
+    ...(given.includes("--only") && only !== "rooms" ? [] : [buildRooms()]),
+    ...(given.includes("--only") && only !== "pages" ? [] : [buildPages()]),
+  ]);
+  if (given.includes("--watch")) await watchRooms();
+}
