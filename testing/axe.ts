@@ -5,19 +5,30 @@ import type { Page } from "playwright-core";
 
 const AXE = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 
+interface Axe {
+  run(options: object): Promise<{ violations: Array<{ id: string; nodes: Array<{ html: string }> }> }>;
+}
+
+/** Every rule is tried; what passes is not written out. */
+const BRIEF = { resultTypes: ["violations"], selectors: false };
+const COLOURS = { ...BRIEF, runOnly: { type: "rule", values: ["color-contrast", "link-in-text-block"] } };
+
 /** What it finds wrong, one line each. */
-export async function violations(page: Page): Promise<string[]> {
+export function violations(page: Page): Promise<string[]> {
+  return run(page, BRIEF);
+}
+
+/** What it finds wrong by the rules that colours can break; for the other mode of a page that was looked at. */
+export function colourViolations(page: Page): Promise<string[]> {
+  return run(page, COLOURS);
+}
+
+async function run(page: Page, options: object): Promise<string[]> {
   // The policy lets no foreign script into the page; the checker comes in through the browser's own tools.
   if (!(await page.evaluate(() => "axe" in globalThis))) await page.evaluate(AXE);
-  const result = await page.evaluate(() =>
-    (
-      globalThis as unknown as {
-        axe: {
-          run(options: object): Promise<{ violations: Array<{ id: string; nodes: Array<{ html: string }> }> }>;
-        };
-      }
-      // Every rule is tried; what passes is not written out.
-    ).axe.run({ resultTypes: ["violations"], selectors: false, ancestry: false }),
+  const result = await page.evaluate(
+    (given) => (globalThis as unknown as { axe: Axe }).axe.run(given),
+    options,
   );
   return result.violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html}`);
 }

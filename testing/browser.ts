@@ -2,6 +2,9 @@
 import type { Browser, BrowserContext, Page } from "playwright-core";
 import { chromium } from "playwright-core";
 
+/** Milliseconds for what a page is waited for: far more than a busy machine needs. */
+const LIMIT = 120_000;
+
 const ARGUMENTS = [
   "--no-sandbox",
   "--disable-gpu",
@@ -31,6 +34,7 @@ export async function openTab(
     ignoreHTTPSErrors: options.trustsAll === true,
     colorScheme: options.dark === true ? "dark" : "light",
   });
+  context.setDefaultTimeout(LIMIT);
   const page = await context.newPage();
   const complaints: string[] = [];
   page.on("pageerror", (error) => complaints.push(error.message));

@@ -2,6 +2,7 @@
 import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
+import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
@@ -52,6 +53,35 @@ export async function runTask<Result>(
   const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 1)));
   if (status !== 0) throw new Failure(said.trimEnd(), status === 2 ? 2 : 1);
   return JSON.parse(out) as Result;
+}
+
+/** A task that takes one step after the other, in one process. */
+export interface StepwiseTask {
+  /** @throws Failure with what the step refused. */
+  ask<Result>(step: string, input: unknown): Promise<Result>;
+  /** Ends it. */
+  close(): void;
+}
+
+/** Starts one. */
+export function startStepwiseTask(task: string, config: string): StepwiseTask {
+  const { cwd, env } = terminal();
+  const child = spawn(process.execPath, [entry(), task, "--config", config], { stdio: "pipe", cwd, env });
+  let said = "";
+  child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
+  child.stdin.on("error", () => undefined);
+  const answers = createInterface({ input: child.stdout })[Symbol.asyncIterator]();
+  return {
+    async ask<Result>(step: string, input: unknown): Promise<Result> {
+      child.stdin.write(`${JSON.stringify({ step, input })}\n`);
+      const line = await answers.next();
+      if (line.done === true) throw new Failure(said.trimEnd() || "The task has ended by itself.");
+      const answer = JSON.parse(line.value) as { result: Result } | { refused: string };
+      if ("refused" in answer) throw new Failure(answer.refused);
+      return answer.result;
+    },
+    close: () => child.stdin.end(),
+  };
 }
 
 /** Runs the service in the foreground until it ends; signals reach it. */

@@ -3,18 +3,19 @@ import { randomBytes } from "node:crypto";
 import { mkdtempSync, readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { fileURLToPath } from "node:url";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import { createSampleApp } from "@lucchetto/demo";
 import { openTab, startBrowser } from "../../testing/browser.ts";
-import { runCommand } from "../../testing/command.ts";
+import { callCommand, COMMAND } from "../../testing/command.ts";
 import { asRoot } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
-import { freePort } from "../../testing/service.ts";
+import { CHEAP_SCHEME, freePort } from "../../testing/service.ts";
 
-const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));
 const PASSWORD = "brass key, stone door";
 const ADMIN_PASSWORD = "iron gate of the valley";
+
+/** What a hash costs is not the matter here. */
+const CHEAP = { LUCCHETTO_PASSWORDS_HASHING_SCHEME: CHEAP_SCHEME };
 
 const stops: Array<() => Promise<unknown>> = [];
 afterEach(async () => {
@@ -53,9 +54,9 @@ async function place() {
     `http://localhost:${appPort}`,
   ];
   const run = (args: readonly string[] = options, env: Record<string, string> = {}, input = PASSWORD) =>
-    runCommand(home, ["setup", "--password-stdin", ...args], {
+    callCommand(home, ["setup", "--password-stdin", ...args], {
       input,
-      env: { LUCCHETTO_ADMIN_PASSWORD: ADMIN_PASSWORD, ...env },
+      env: { ...CHEAP, LUCCHETTO_ADMIN_PASSWORD: ADMIN_PASSWORD, ...env },
     });
   return { home, name, admin, server, port, appPort, options, run };
 }
@@ -75,7 +76,11 @@ describe("setup", () => {
     expect(made.out).not.toContain(PASSWORD);
     expect(made.out).not.toContain(readFileSync(join(home, "database-password"), "utf8"));
 
-    const child = spawn(process.execPath, [COMMAND, "serve"], { cwd: home, stdio: "ignore" });
+    const child = spawn(process.execPath, [COMMAND, "serve"], {
+      cwd: home,
+      stdio: "ignore",
+      env: { ...process.env, ...CHEAP },
+    });
     stops.push(
       () =>
         new Promise((resolve) => {
@@ -194,6 +199,7 @@ function converse(home: string, answers: Array<[RegExp, string]>): Promise<{ sta
     const child = spawn("script", ["-qec", `${process.execPath} ${COMMAND} setup`, "/dev/null"], {
       cwd: home,
       env: {
+        ...CHEAP,
         PATH: process.env["PATH"] ?? "",
         HOME: home,
         XDG_CONFIG_HOME: home,

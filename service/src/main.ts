@@ -8,8 +8,8 @@ import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
+import { isExpected } from "./tasks/expected.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
-import type { ConfigurationWish } from "./tasks/setup.ts";
 
 interface Options {
   readonly config: string;
@@ -35,19 +35,10 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-promote": async ({ config, key }) => (await keys()).promoteKey(keyRingFile(config), key),
   "keys-retire": async ({ config, key }) =>
     (await keys()).retireKey(keyRingFile(config), key, (id) => countWhatNeeds(config, id)),
-  "setup-judge": async ({ config }) => {
-    (await setup()).judgeConfiguration(config, await readInput());
-    return {};
+  setup: async ({ config }) => {
+    const { runSetupSteps } = await import("./tasks/setup-steps.ts");
+    await runSetupSteps(config, { input: process.stdin, output: process.stdout });
   },
-  "setup-configuration": async ({ config }) => ({
-    steps: (await setup()).setUpConfiguration(config, await readInput<ConfigurationWish | null>()),
-  }),
-  "setup-database": async ({ config }) => ({
-    steps: await (await setup()).setUpDatabase(config, await readInput()),
-  }),
-  "setup-look": async ({ config }) => (await setup()).lookAround(config),
-  "setup-operator": async ({ config }) => (await setup()).setUpOperator(config, await readInput()),
-  "setup-app": async ({ config }) => (await setup()).setUpApp(config, await readInput()),
   "mail-template": async () => {
     const { name, language } = await readInput<{ name: string; language: string }>();
     const { BUILT_IN } = await import("./mail/templates.ts");
@@ -66,7 +57,6 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 };
 
 const keys = () => import("./tasks/keys.ts");
-const setup = () => import("./tasks/setup.ts");
 
 async function countWhatNeeds(config: string, keyId: string): Promise<NeedsOfKey> {
   // A ring that lies alone belongs to no database yet.
@@ -92,17 +82,6 @@ async function readInput<Input>(): Promise<Input> {
   return JSON.parse(await readAll(process.stdin)) as Input;
 }
 
-/** Errors whose message is written for the person who started the task; by name, since most are not loaded. */
-const EXPECTED = new Set([
-  "ConfigurationError",
-  "DatabaseUnavailable",
-  "SchemaMismatch",
-  "OperatorRefusal",
-  "KeyRefusal",
-  "KeyRingError",
-  "SetupRefusal",
-]);
-
 try {
   const { positionals, values } = parseArgs({
     allowPositionals: true,
@@ -125,7 +104,7 @@ try {
 } catch (error) {
   process.exitCode = 1;
   const code = error instanceof Error && "code" in error ? String(error.code) : "";
-  if (error instanceof Error && EXPECTED.has(error.name)) process.stderr.write(`${error.message}\n`);
+  if (isExpected(error)) process.stderr.write(`${error.message}\n`);
   else if (code === "EADDRINUSE") {
     process.stderr.write(
       "The port is in use. Stop what listens there, or set LUCCHETTO_LISTEN_PORT to another.\n",

@@ -6,7 +6,8 @@ import { askPassword, prompts } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { linesToPaste } from "../lines-to-paste.ts";
 import { bold, dim, print, printJson, verdigris } from "../output.ts";
-import { runTask } from "../service-task.ts";
+import type { StepwiseTask } from "../service-task.ts";
+import { startStepwiseTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
 
 interface SetupOptions {
@@ -23,6 +24,11 @@ interface SetupOptions {
   readonly json?: boolean;
   readonly smtp?: string;
   readonly mailFrom?: string;
+}
+
+/** With the process that does them. */
+interface Steps extends SetupOptions {
+  readonly task: StepwiseTask;
 }
 
 interface StepDone {
@@ -83,8 +89,17 @@ export function defineSetup(setup: Command): void {
     .action(setUp);
 }
 
-async function setUp(options: SetupOptions): Promise<void> {
-  const { config } = options;
+async function setUp(given: SetupOptions): Promise<void> {
+  const task = startStepwiseTask("setup", given.config);
+  try {
+    await takeSteps({ ...given, task });
+  } finally {
+    task.close();
+  }
+}
+
+async function takeSteps(options: Steps): Promise<void> {
+  const { config, task } = options;
   const said: StepDone[] = [];
   const say = (...steps: StepDone[]): void => {
     said.push(...steps);
@@ -96,10 +111,10 @@ async function setUp(options: SetupOptions): Promise<void> {
   const wish = existsSync(resolve(terminal().cwd, config))
     ? null
     : await until(() => askConfiguration(options));
-  say(...(await ask<{ steps: StepDone[] }>("setup-configuration", config, wish)).steps);
+  say(...(await task.ask<{ steps: StepDone[] }>("configuration", wish)).steps);
   say(...(await until((again) => setUpDatabase(options, again))).steps);
 
-  const found = await ask<Found>("setup-look", config, null);
+  const found = await task.ask<Found>("state", null);
   if (found.operator !== null) say({ outcome: "there", detail: `operator ${found.operator}` });
   else say(await until((again) => setUpOperator(options, again)));
 
@@ -124,7 +139,7 @@ async function until<Result>(step: (again: boolean) => Promise<Result>): Promise
   }
 }
 
-async function askConfiguration(options: SetupOptions) {
+async function askConfiguration(options: Steps) {
   const names = {
     siteName: await wanted(options.siteName, "What do people call the site?", USUAL.siteName),
     publicUrl: await wanted(
@@ -139,7 +154,7 @@ async function askConfiguration(options: SetupOptions) {
     ),
   };
   const wish = { ...names, ...(await askMail(options, names.publicUrl)) };
-  await ask("setup-judge", options.config, wish);
+  await options.task.ask("judge", wish);
   return wish;
 }
 
@@ -160,14 +175,14 @@ async function askMail({ smtp, mailFrom }: SetupOptions, publicUrl: string) {
   };
 }
 
-async function setUpDatabase(options: SetupOptions, again: boolean): Promise<{ steps: StepDone[] }> {
+async function setUpDatabase(options: Steps, again: boolean): Promise<{ steps: StepDone[] }> {
   const given = again ? undefined : options.admin;
   let adminUrl: string | null = typeof given === "string" ? given : null;
   let adminPassword = terminal().env["LUCCHETTO_ADMIN_PASSWORD"] ?? null;
   let password: string | null = null;
   if (terminal().stdin.isTTY === true && given === undefined) {
     // Whatever is there already needs no administrator.
-    const asIs = again ? null : await tryDatabase(options.config);
+    const asIs = again ? null : await tryDatabase(options);
     if (asIs !== null) return asIs;
     if (
       await (
@@ -188,33 +203,33 @@ async function setUpDatabase(options: SetupOptions, again: boolean): Promise<{ s
   } else if (adminUrl === null) {
     password = terminal().env["LUCCHETTO_DATABASE_PASSWORD"] ?? null;
   }
-  return ask("setup-database", options.config, { adminUrl, adminPassword, password });
+  return options.task.ask("database", { adminUrl, adminPassword, password });
 }
 
 /** With what is kept from an earlier time. */
-async function tryDatabase(config: string): Promise<{ steps: StepDone[] } | null> {
+async function tryDatabase({ task }: Steps): Promise<{ steps: StepDone[] } | null> {
   try {
-    return await ask("setup-database", config, { adminUrl: null, adminPassword: null, password: null });
+    return await task.ask("database", { adminUrl: null, adminPassword: null, password: null });
   } catch (error) {
     if (error instanceof Failure) return null;
     throw error;
   }
 }
 
-async function setUpOperator(options: SetupOptions, again: boolean): Promise<StepDone> {
+async function setUpOperator(options: Steps, again: boolean): Promise<StepDone> {
   const email = await wanted(
     again ? undefined : options.operatorEmail,
     "E-mail address of the first operator",
   );
   const password = await askPassword(again ? {} : options, "The operator's password", { repeat: true });
-  return ask("setup-operator", options.config, {
+  return options.task.ask("operator", {
     email,
     displayName: options.operatorName ?? null,
     password,
   });
 }
 
-async function setUpApp(options: SetupOptions, { apps }: Found, again: boolean): Promise<AppDone> {
+async function setUpApp(options: Steps, { apps }: Found, again: boolean): Promise<AppDone> {
   const isThere = apps.length > 0;
   const name = isThere
     ? ""
@@ -222,7 +237,7 @@ async function setUpApp(options: SetupOptions, { apps }: Found, again: boolean):
   const url = isThere
     ? ""
     : await wanted(again ? undefined : options.appUrl, "Where does it answer?", USUAL.appUrl);
-  return ask("setup-app", options.config, { name, url });
+  return options.task.ask("app", { name, url });
 }
 
 /** What was given, else what is answered on a terminal, else the usual. @throws Failure if there is none. */
@@ -238,10 +253,6 @@ async function wanted(given: string | undefined, message: string, usual?: string
   }
   if (usual !== undefined) return usual;
   throw new Failure(`${message}: there is no terminal to ask; give it as an option (--help shows them).`, 2);
-}
-
-function ask<Result>(task: string, config: string, value: unknown): Promise<Result> {
-  return runTask<Result>(task, { config, input: JSON.stringify(value) });
 }
 
 function printWhatNext(config: string, { clientId, key, redirectUri, service }: AppDone): void {

@@ -244,7 +244,7 @@ export interface Found {
   readonly apps: ReadonlyArray<{ clientId: string; redirectUri: string }>;
 }
 
-export function lookAround(path: string): Promise<Found> {
+export function readSetupState(path: string): Promise<Found> {
   return withDatabase(path, async ({ dataSource }) => {
     const operator = await findOperator(dataSource);
     const apps = await dataSource.query<Array<{ clientId: string; redirectUris: string | string[] }>>(
@@ -293,7 +293,7 @@ export interface AppDone extends StepDone {
 export function setUpApp(path: string, wish: { name: string; url: string }): Promise<AppDone> {
   return withDatabase(path, async (parts) => {
     const { publicUrl: service } = parts.configuration;
-    const [there] = (await lookAround(path)).apps;
+    const [there] = (await readSetupState(path)).apps;
     if (there !== undefined)
       return { outcome: "there", detail: `app ${there.clientId}`, ...there, key: null, service };
     const operator = await findOperator(parts.dataSource);

@@ -1,0 +1,75 @@
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import type { Browser, Page } from "playwright-core";
+import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
+import { openTab, startBrowser } from "../../testing/browser.ts";
+import { startSampleApp } from "../../testing/sample-app.ts";
+import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+
+let service: TestService;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startService();
+  // Registers an app, so that the console has one to show.
+  await (await startSampleApp(service)).stop();
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await service.stop();
+});
+
+/** Looks at a page in light and dark, and at the width of a small phone. */
+async function looksRight(page: Page, path: string): Promise<void> {
+  const inLight = await violations(page);
+  await page.emulateMedia({ colorScheme: "dark" });
+  // Only colours differ: the same elements stand there.
+  const inDark = await colourViolations(page);
+  await page.emulateMedia({ colorScheme: "light" });
+  await page.setViewportSize({ width: 320, height: 700 });
+  const wider = await scrollsSideways(page);
+  await page.setViewportSize({ width: 1280, height: 800 });
+  expect({ path, inLight, inDark, wider }).toEqual({ path, inLight: [], inDark: [], wider: false });
+}
+
+test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scrolls sideways at 320 pixels", async () => {
+  const { context, page, complaints } = await openTab(browser);
+  const titles = new Set<string>();
+  const look = async (path: string, ready: string) => {
+    await page.goto(service.url + path);
+    await page.waitForSelector(ready);
+    await looksRight(page, path);
+    titles.add(await page.title());
+  };
+  await look("/register", "form");
+  await look("/problems/sign-in-refused", "h1");
+  await look("/docs", "details");
+  await look("/sign-in", "form");
+  await page.click("button[type=submit]");
+  await page.waitForSelector("[aria-invalid=true]");
+  await looksRight(page, "/sign-in, refused");
+  await page.fill("#identifier", "office@brina.example");
+  await page.fill("#password", PASSWORD);
+  await page.click("button[type=submit]");
+  await page.waitForURL(`${service.url}/account`);
+  await look("/account", "dl");
+  await look("/account/details", "form");
+  await look("/account/email", "form");
+  await look("/account/sessions", "li");
+  await look("/account/erase", "form");
+  await look("/account/access-keys", "form");
+  await look("/account/second-factor", "form");
+  await look("/account/reauthenticate", "form");
+  await look("/sign-out", "form");
+  await look("/console/mail", "table");
+  await look("/console/accounts", "td a");
+  await page.click("td a");
+  await page.waitForSelector("figure");
+  await looksRight(page, "/console/accounts, one of them");
+  for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
+  await look("/console/hashes", "canvas");
+  await look("/console/webhooks", "text=Notices to the application stand here");
+  expect(titles.size).toBe(20);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
