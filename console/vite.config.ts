@@ -1,8 +1,18 @@
+import { readFile, writeFile } from "node:fs/promises";
+import { join } from "node:path";
+import { promisify } from "node:util";
+import { brotliCompress, constants, gzip as gzipCompress } from "node:zlib";
 import { svelte } from "@sveltejs/vite-plugin-svelte";
 import tailwindcss from "@tailwindcss/vite";
 import { dictionary } from "@zxcvbn-ts/language-common";
 import type { Plugin } from "vite";
 import { defineConfig } from "vite";
+import { routes } from "../contract/src/routes/index.ts";
+
+const BASE =
+  /node_modules\/(svelte|clsx|esm-env|tailwind-variants|tailwind-merge|flowbite-svelte\/dist\/(context|theme\/|utils\/|buttons\/|spinner\/|forms\/(input-field|label)\/))/;
+const brotli = promisify(brotliCompress);
+const gzip = promisify(gzipCompress);
 
 /** The running service, in development. */
 const SERVICE = process.env["LUCCHETTO_URL"] ?? "http://localhost:8420";
@@ -36,12 +46,52 @@ function commonPasswords(): Plugin {
   };
 }
 
+const ROUTES = "virtual:routes";
+
+/** Of each call its method and path: the schemas stay with the service. */
+function routesWithoutSchemas(): Plugin {
+  return {
+    name: "routes-without-schemas",
+    resolveId: (id) => (id === ROUTES ? `\0${ROUTES}` : null),
+    load: (id) => {
+      if (id !== `\0${ROUTES}`) return null;
+      const targets = Object.entries(routes).map(([name, { method, path }]) => [name, { method, path }]);
+      return `export const routes = ${JSON.stringify(Object.fromEntries(targets))};`;
+    },
+  };
+}
+
+/** Everything that browsers load, compressed once and for all. Fonts are compressed already. */
+function compressed(): Plugin {
+  return {
+    name: "compressed",
+    apply: "build",
+    async writeBundle({ dir = "" }, bundle) {
+      const texts = Object.keys(bundle).filter((name) => /^assets\/.*\.(js|css|svg)$/.test(name));
+      await Promise.all(
+        texts.map(async (name) => {
+          const source = await readFile(join(dir, name));
+          const params = {
+            [constants.BROTLI_PARAM_QUALITY]: constants.BROTLI_MAX_QUALITY,
+            [constants.BROTLI_PARAM_SIZE_HINT]: source.length,
+          };
+          await writeFile(join(dir, `${name}.br`), await brotli(source, { params }));
+          await writeFile(
+            join(dir, `${name}.gz`),
+            await gzip(source, { level: constants.Z_BEST_COMPRESSION }),
+          );
+        }),
+      );
+    },
+  };
+}
+
 /** Calls go to the service, which sees its own origin. */
 const toService = { target: SERVICE, changeOrigin: true, headers: { origin: SERVICE } };
 
 export default defineConfig({
   base: "./",
-  plugins: [tailwindcss(), svelte(), pageState(), commonPasswords()],
+  plugins: [tailwindcss(), svelte(), pageState(), commonPasswords(), routesWithoutSchemas(), compressed()],
   resolve: { conditions: ["source", "svelte", "browser", "module", "import", "default"] },
   // Nothing is inlined: the policy lets fonts and images come from files alone.
   build: {
@@ -49,6 +99,12 @@ export default defineConfig({
     assetsInlineLimit: 0,
     modulePreload: { polyfill: false },
     chunkSizeWarningLimit: 900,
+    // What nothing uses of the interface parts is left out, although their package does not say that this is safe.
+    rolldownOptions: {
+      treeshake: { moduleSideEffects: (id) => !/flowbite-svelte|tailwind-variants/.test(id) },
+      // What every page needs comes in one file.
+      output: { codeSplitting: { groups: [{ name: "base", test: BASE }] } },
+    },
   },
   server: { port: 8425, proxy: { "/v1": toService, "/oauth": toService, "/openapi.json": toService } },
 });

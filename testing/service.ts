@@ -113,6 +113,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     ...options.settings,
   });
   const dataSource = await createDataSource(configuration).initialize();
+  if (options.database !== undefined) await dataSource.runMigrations({ transaction: "each" });
   const machine = options.beside?.machine ?? (options.timePasses === true ? systemClock : standingClock());
   const clock = createMovableClock(dataSource, machine);
   await clock.refresh();

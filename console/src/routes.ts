@@ -1,39 +1,25 @@
 /** Which page stands at which path. */
 import { createRouter } from "sv-router";
-import AccessKeys from "./people/AccessKeys.svelte";
-import Account from "./people/Account.svelte";
-import ChangeDetails from "./people/ChangeDetails.svelte";
-import ChangeEmail from "./people/ChangeEmail.svelte";
-import ChangePassword from "./people/ChangePassword.svelte";
-import EraseOneself from "./people/EraseOneself.svelte";
-import Forgot from "./people/Forgot.svelte";
-import Link from "./people/Link.svelte";
-import Mailbox from "./people/Mailbox.svelte";
-import MySessions from "./people/MySessions.svelte";
 import NotHere from "./people/NotHere.svelte";
-import Reauthentication from "./people/Reauthentication.svelte";
-import Register from "./people/Register.svelte";
-import SecondFactor from "./people/SecondFactor.svelte";
 import SignIn from "./people/SignIn.svelte";
-import SignOut from "./people/SignOut.svelte";
 
 export const { p, navigate, route } = createRouter({
-  "/": Account,
+  "/": () => import("./people/Account.svelte"),
   "/sign-in": SignIn,
-  "/register": Register,
-  "/sign-out": SignOut,
-  "/forgot": Forgot,
-  "/link": Link,
-  "/mailbox": Mailbox,
-  "/account": Account,
-  "/account/details": ChangeDetails,
-  "/account/password": ChangePassword,
-  "/account/email": ChangeEmail,
-  "/account/sessions": MySessions,
-  "/account/erase": EraseOneself,
-  "/account/access-keys": AccessKeys,
-  "/account/second-factor": SecondFactor,
-  "/account/reauthenticate": Reauthentication,
+  "/register": () => import("./people/Register.svelte"),
+  "/sign-out": () => import("./people/SignOut.svelte"),
+  "/forgot": () => import("./people/Forgot.svelte"),
+  "/link": () => import("./people/Link.svelte"),
+  "/mailbox": () => import("./people/Mailbox.svelte"),
+  "/account": () => import("./people/Account.svelte"),
+  "/account/details": () => import("./people/ChangeDetails.svelte"),
+  "/account/password": () => import("./people/ChangePassword.svelte"),
+  "/account/email": () => import("./people/ChangeEmail.svelte"),
+  "/account/sessions": () => import("./people/MySessions.svelte"),
+  "/account/erase": () => import("./people/EraseOneself.svelte"),
+  "/account/access-keys": () => import("./people/AccessKeys.svelte"),
+  "/account/second-factor": () => import("./people/SecondFactor.svelte"),
+  "/account/reauthenticate": () => import("./people/Reauthentication.svelte"),
   "/docs": () => import("./people/Docs.svelte"),
   "/problems/:code": NotHere,
   "/console": {

@@ -1,35 +1,8 @@
-/** The typed client made from the routes. Works in browsers, in the command and in tests. */
+/** The typed client made from the routes: every reply is read by its schema. */
+import type { CallParts, ClientOptions } from "./call.ts";
+import { exchange, foreignAnswer, ProblemError } from "./call.ts";
 import type { CallOf, ReplyOf, Route } from "./route.ts";
-import type { Problem } from "./shapes.ts";
 import { problem } from "./shapes.ts";
-
-export interface ClientOptions {
-  /** The service's public address, without a slash at the end; empty in its own pages. */
-  readonly baseUrl: string;
-  /** Own token, for programs. Browsers use their cookie. */
-  readonly token?: string;
-  /** Headers that go along with every call. */
-  readonly headers?: Readonly<Record<string, string>>;
-  /** Hears the headers of every reply. */
-  readonly onReply?: (headers: Headers) => void;
-  /** Milliseconds until a call is given up. 30 seconds unless said otherwise. */
-  readonly timeout?: number;
-}
-
-/** The service answered with a problem. */
-export class ProblemError extends Error {
-  override readonly name = "ProblemError";
-  readonly problem: Problem;
-  constructor(received: Problem) {
-    super(received.detail);
-    this.problem = received;
-  }
-}
-
-/** No answer, or one that this contract does not know. */
-export class UnreachableError extends Error {
-  override readonly name = "UnreachableError";
-}
 
 /** Calls one route; resolves with the reply, rejects with ProblemError or UnreachableError. */
 export type Client = <R extends Route>(
@@ -37,68 +10,15 @@ export type Client = <R extends Route>(
   ...call: keyof CallOf<R> extends never ? [] : [CallOf<R>]
 ) => Promise<ReplyOf<R>>;
 
-const DEFAULT_TIMEOUT = 30_000;
-
 /** Makes a client. */
 export function createClient(options: ClientOptions): Client {
   const call = async (route: Route, parts: CallParts = {}): Promise<{ status: number; body: unknown }> => {
-    const response = await send(options, route, parts);
-    options.onReply?.(response.headers);
-    const text = await response.text();
-    const body: unknown = text === "" ? undefined : parseJson(text, options.baseUrl);
-    const schema = route.replies[response.status];
-    const read = schema?.safeParse(body);
-    if (read?.success === true) return { status: response.status, body: read.data };
+    const { status, body } = await exchange(options, route, parts);
+    const read = route.replies[status]?.safeParse(body);
+    if (read?.success === true) return { status, body: read.data };
     const received = problem.safeParse(body);
     if (received.success) throw new ProblemError(received.data);
-    throw new UnreachableError(
-      `${options.baseUrl} answered ${response.status}, but not as Lucchetto does. Is this the right address?`,
-    );
+    throw foreignAnswer(options, status);
   };
   return call as Client;
-}
-
-interface CallParts {
-  readonly params?: Readonly<Record<string, unknown>>;
-  readonly query?: Readonly<Record<string, unknown>>;
-  readonly body?: unknown;
-}
-
-async function send(options: ClientOptions, route: Route, parts: CallParts): Promise<Response> {
-  const headers = new Headers({ ...options.headers, accept: "application/json" });
-  if (options.token !== undefined) headers.set("authorization", `Bearer ${options.token}`);
-  if (parts.body !== undefined) headers.set("content-type", "application/json");
-  try {
-    return await fetch(options.baseUrl + fillPath(route.path, parts.params) + queryString(parts.query), {
-      method: route.method,
-      headers,
-      ...(parts.body === undefined ? {} : { body: JSON.stringify(parts.body) }),
-      signal: AbortSignal.timeout(options.timeout ?? DEFAULT_TIMEOUT),
-      redirect: "error",
-    });
-  } catch (error) {
-    throw new UnreachableError(`No answer from ${options.baseUrl || "the service"}. Is it running?`, {
-      cause: error,
-    });
-  }
-}
-
-function fillPath(path: string, params: CallParts["params"] = {}): string {
-  return path.replace(/:([A-Za-z]+)/g, (_, name: string) => encodeURIComponent(String(params[name])));
-}
-
-function queryString(query: CallParts["query"] = {}): string {
-  const given = Object.entries(query).filter(([, value]) => value !== undefined && value !== "");
-  if (given.length === 0) return "";
-  return `?${new URLSearchParams(given.map(([name, value]): [string, string] => [name, String(value)])).toString()}`;
-}
-
-function parseJson(text: string, baseUrl: string): unknown {
-  try {
-    return JSON.parse(text);
-  } catch (error) {
-    throw new UnreachableError(`${baseUrl} answered something that is not JSON. Is this the right address?`, {
-      cause: error,
-    });
-  }
 }

@@ -1,9 +1,6 @@
 /** What the service writes into every page it serves, so that the page is the site's own from its first frame. */
 import { z } from "zod";
 
-/** The data block's element id in the page. */
-export const PAGE_STATE_ELEMENT = "page-state";
-
 export const pageState = z.object({
   site: z.object({
     name: z.string(),

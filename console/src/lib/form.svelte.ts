@@ -1,5 +1,5 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
-import { ProblemError } from "@lucchetto/contract";
+import { ProblemError } from "@lucchetto/contract/pages";
 import { tick } from "svelte";
 
 export class Form {

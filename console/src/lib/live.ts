@@ -2,7 +2,7 @@
  * Keeps all tabs of a browser true to who is signed in. One tab holds the stream of events for all of them (browsers open
  * few connections to a host); the others wait to take its place.
  */
-import { SESSION_EVENTS_PATH } from "@lucchetto/contract";
+import { SESSION_EVENTS_PATH } from "@lucchetto/contract/pages";
 import { at, page } from "./page.ts";
 import { session } from "./session.svelte.ts";
 import { hearTabs, tellTabs } from "./tabs.ts";

@@ -1,13 +1,13 @@
 /** What the service wrote into this page, and the client for its calls. */
 import type { PageState } from "@lucchetto/contract";
-import { createClient, PAGE_STATE_ELEMENT, pageState } from "@lucchetto/contract";
+import { createPageClient, PAGE_STATE_ELEMENT } from "@lucchetto/contract/pages";
 
-export const page: PageState = pageState.parse(
-  JSON.parse(document.getElementById(PAGE_STATE_ELEMENT)?.textContent ?? "null"),
-);
+export const page = JSON.parse(
+  document.getElementById(PAGE_STATE_ELEMENT)?.textContent ?? "null",
+) as PageState;
 
 /** Calls carry the own cookie by themselves. */
-export const call = createClient({ baseUrl: page.basePath });
+export const call = createPageClient({ baseUrl: page.basePath });
 
 /** A path of this service as the browser needs it. */
 export function at(path: string): string {

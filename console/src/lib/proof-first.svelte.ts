@@ -1,5 +1,5 @@
 /** A change that wants a proof of the last minutes: it is asked for in place, and then the change goes on. */
-import { ProblemError } from "@lucchetto/contract";
+import { ProblemError } from "@lucchetto/contract/pages";
 
 export class ProofFirst {
   /** Whether a proof is to be shown now. */

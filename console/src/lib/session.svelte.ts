@@ -1,6 +1,7 @@
 /** Who is signed in. Until the service has answered the state is `unknown`, and pages show neither. */
 import type { Account, Session } from "@lucchetto/contract";
-import { ProblemError, routes } from "@lucchetto/contract";
+import { ProblemError } from "@lucchetto/contract/pages";
+import { routes } from "virtual:routes";
 import { at, call } from "./page.ts";
 
 export type WhoIsThere =

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { AccountDetail, JournalEntry, OperatorSession } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Closes an account, asking once more before it does, or opens it again. */
   import type { OperatorAccount } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { call } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import { navigate } from "../routes.ts";

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { OperatorAccount } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";

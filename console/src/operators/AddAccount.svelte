@@ -1,6 +1,6 @@
 <script lang="ts">
   /** An operator adds an account: by an invitation by mail, or with a first password that is replaced at the first sign-in. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { call, page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";

@@ -1,6 +1,6 @@
 <script lang="ts">
   import type { App } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";

@@ -1,9 +1,9 @@
 <script lang="ts">
   /** The hash fleet: how many records of which scheme, how that moved, and what a scheme would cost here. */
   import type { HashFleet } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import type { ChartConfiguration } from "chart.js";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { at, call, title } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** Who is held back after failures, and a way to release them. Of one account, or of all. */
   import type { ThrottleEntry } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import FormProblem from "../parts/FormProblem.svelte";

@@ -1,7 +1,7 @@
 <script lang="ts">
   import type { JournalEntry } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import JournalRows from "./JournalRows.svelte";

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The mail log: what was sent, what waits and why, and in development what the built-in mailbox caught. */
   import type { MailboxItem } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { call, page, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Sessions with their lives as bars, and a way to end each. */
   import type { OperatorSession } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { device, methods } from "../lib/device.ts";
   import type { List } from "../lib/list.svelte.ts";
   import { at, call } from "../lib/page.ts";

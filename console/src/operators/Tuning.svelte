@@ -1,9 +1,9 @@
 <script lang="ts">
   /** What a scheme would cost on this machine: measured on demand, as a plot of time against cost and as a table. */
   import type { HashTuning } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import type { ChartConfiguration } from "chart.js";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { call } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
@@ -177,9 +177,7 @@
       </p>
     {:else if tuning?.state === "done"}
       {#if best === undefined}
-        <p>
-          Production accepts none of these. Allow more memory, or try another algorithm.
-        </p>
+        <p>Production accepts none of these. Allow more memory, or try another algorithm.</p>
       {:else}
         {#if !best.withinTarget}
           <p>
@@ -227,9 +225,9 @@
               <td class="px-3 py-2">{row.perSecond.toFixed(1)}</td>
               <td class="px-3 py-2">{row.attackerCost.toFixed(2)} ×</td>
               <td class="px-3 py-2 text-sm">
-                {#if row.recommended}<span class="text-verdigris font-medium">{row.withinTarget
-                      ? "use this"
-                      : "nearest"}</span>{/if}
+                {#if row.recommended}<span class="text-verdigris font-medium"
+                    >{row.withinTarget ? "use this" : "nearest"}</span
+                  >{/if}
                 {#if row.present}<span class="text-brass font-medium">present</span>{/if}
                 {#if row.belowFloor}<span class="text-rust">below the floor of production</span>{/if}
               </td>

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Notices on their way to the application: each with its tries, to be looked at and sent again. */
   import type { Delivery } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Development only: moves the service's clock, so that expiry can be tried without waiting. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { call } from "../lib/page.ts";
   import { exact } from "../lib/time.ts";
 

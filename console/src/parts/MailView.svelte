@@ -1,7 +1,7 @@
 <script lang="ts">
   /** One mail: as a reader's program shows it, as text, and as it goes over the wire. */
   import type { MailboxItem, MailSource } from "@lucchetto/contract";
-  import { mailHtmlPath } from "@lucchetto/contract";
+  import { mailHtmlPath } from "@lucchetto/contract/pages";
   import { at } from "../lib/page.ts";
 
   interface Props {

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** In place, before something sensitive: who is it? What the person was doing goes on afterwards. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";

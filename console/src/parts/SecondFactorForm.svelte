@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Asks for a second factor: the code of an authenticator app, or a recovery code in its place. */
-  import { ProblemError } from "@lucchetto/contract";
+  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import type { SecondProof } from "../lib/second-proof.ts";

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** Keys for one's own scripts: make one, see which are used, delete one. */
   import type { AccessKey } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";

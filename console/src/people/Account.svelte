@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
   import { at, call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";

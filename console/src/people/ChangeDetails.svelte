@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A person's own display name, username and the language of the mails. */
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";

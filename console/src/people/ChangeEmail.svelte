@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Another address for the account: a link goes to it, and it counts when the link is used. */
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";

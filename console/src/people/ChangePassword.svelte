@@ -1,6 +1,6 @@
 <script lang="ts">
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call } from "../lib/page.ts";

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** After registering, or where the address is not proved yet: a mail waits to be opened. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";
   import MailHint from "../parts/MailHint.svelte";

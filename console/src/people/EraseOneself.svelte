@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Taking one's data along, and having everything erased. */
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";

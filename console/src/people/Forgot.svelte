@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Asking for a link by mail. What is said next is the same whoever was named. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";

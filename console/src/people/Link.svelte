@@ -1,8 +1,9 @@
 <script lang="ts">
   /** Where every mailed link lands. The secret is in the fragment, which no server sees; opening the page changes nothing. */
   import type { LinkLook } from "@lucchetto/contract";
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";

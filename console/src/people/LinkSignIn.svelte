@@ -1,7 +1,8 @@
 <script lang="ts">
   /** A link to sign in with: in the browser that asked a click signs in; in any other it is swapped for a code. */
   import type { LinkLook } from "@lucchetto/contract";
-  import { ownPathOr, routes } from "@lucchetto/contract";
+  import { ownPathOr } from "@lucchetto/contract/pages";
+  import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, go, page } from "../lib/page.ts";

@@ -1,7 +1,8 @@
 <script lang="ts">
   /** Inside a sign-in: a mail is on its way. Its link signs in here, or shows a code elsewhere that is typed here. */
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** Development only: the mail that would have been sent, without signing in. */
   import type { MailboxItem } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";

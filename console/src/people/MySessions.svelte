@@ -1,8 +1,8 @@
 <script lang="ts">
   /** One's own sessions: where one is signed in, and a way to end it. */
   import type { Session } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
   import { at, call } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** Inside a sign-in: an operator wants a new password before there is a session. */
-  import { routes } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call } from "../lib/page.ts";

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Inside a sign-in: something more is wanted before there is a session. One step may lead to another. */
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { ProblemError } from "@lucchetto/contract/pages";
+  import { routes } from "virtual:routes";
   import { at, call } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";

@@ -1,6 +1,12 @@
 <script lang="ts">
-  import { PROBLEMS } from "@lucchetto/contract";
   import ProblemPage from "./ProblemPage.svelte";
+
+  const problem = {
+    code: "not-found",
+    title: "There is no such page",
+    meaning: "Nothing is kept at this address.",
+    mend: "Check the address, or go back.",
+  };
 </script>
 
-<ProblemPage problem={{ code: "not-found", ...PROBLEMS["not-found"] }} />
+<ProblemPage {problem} />

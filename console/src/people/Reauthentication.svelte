@@ -1,6 +1,6 @@
 <script lang="ts">
   /** An application asks for a proof of the last minutes: it is shown here, and then it goes on where it was asked. */
-  import { ownPathOr } from "@lucchetto/contract";
+  import { ownPathOr } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { at, go, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";

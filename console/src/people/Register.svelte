@@ -1,5 +1,6 @@
 <script lang="ts">
-  import { ownPathOr, routes } from "@lucchetto/contract";
+  import { ownPathOr } from "@lucchetto/contract/pages";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { rememberMailWaits } from "../lib/mail-waits.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** The second factor of one's own account: authenticator apps and recovery codes. */
   import type { Authenticator } from "@lucchetto/contract";
-  import { routes } from "@lucchetto/contract";
   import { onMount, tick } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";

@@ -1,6 +1,7 @@
 <script lang="ts">
-  import { ownPathOr, ProblemError, routes } from "@lucchetto/contract";
+  import { ownPathOr, ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";

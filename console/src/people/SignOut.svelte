@@ -1,6 +1,7 @@
 <script lang="ts">
-  import { ProblemError, routes } from "@lucchetto/contract";
+  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import { tellTabs } from "../lib/tabs.ts";

@@ -165,8 +165,3 @@ export const showDevelopmentMail = defineRoute({
   params: z.strictObject({ id }),
   replies: { 200: mailSource },
 });
-
-/** Path of a mail's HTML as a page of its own, in development. */
-export function mailHtmlPath(mailId: string): string {
-  return `/mailbox/${mailId}.html`;
-}

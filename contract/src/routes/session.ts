@@ -98,9 +98,3 @@ export const endSession = defineRoute({
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
-
-/**
- * The path of a browser's stream of events (`text/event-stream`): `ended` when its session has ended. 204 to whoever is
- * not signed in.
- */
-export const SESSION_EVENTS_PATH = "/v1/session/events";

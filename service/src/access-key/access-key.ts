@@ -14,10 +14,10 @@ import {
 } from "@lucchetto/core";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { claimsOf } from "../oauth/claims.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";

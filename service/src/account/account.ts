@@ -2,10 +2,10 @@
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";

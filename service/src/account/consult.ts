@@ -1,8 +1,8 @@
 /** Asks the application about an account, and keeps its refusal in the journal. */
 import type { ConsultQuestion } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";
 

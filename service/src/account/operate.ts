@@ -1,12 +1,12 @@
 /** What operators do with accounts: add one, and erase one. */
 import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { judge } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";

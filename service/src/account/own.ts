@@ -1,8 +1,8 @@
 /** What people do with their own account: change display name and username. */
 import type { Language } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { fieldProblem } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";

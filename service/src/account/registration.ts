@@ -2,9 +2,9 @@
 import type { Identifier, IdentifierKey, Language } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { insertRecord } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
 import type { AccountRow, RegistrationRow } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";

@@ -2,7 +2,7 @@
 import type { FastifyPluginAsync } from "fastify";
 import type { Registry } from "prom-client";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { schemaStatus } from "../storage/index.ts";
 
 /** `/healthz`, `/readyz`, `/metrics`. */

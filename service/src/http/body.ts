@@ -1,7 +1,7 @@
 /** Bodies: strict UTF-8 JSON that cannot reach prototypes, and form fields for the standards' endpoints. */
 import type { FastifyInstance, FastifyRequest } from "fastify";
 import { parse as parseJson } from "secure-json-parse";
-import { ProblemReply } from "./problem.ts";
+import { ProblemReply } from "../problem.ts";
 
 /** Largest body in bytes. */
 export const BODY_LIMIT = 64 * 1024;

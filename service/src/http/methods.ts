@@ -1,7 +1,7 @@
 /** What stands at no address gets 404; what stands there for other methods gets 405 and their list. */
 import type { FastifyInstance, FastifyReply, FastifyRequest, HTTPMethods } from "fastify";
 import findMyWay from "find-my-way";
-import { ProblemReply } from "./problem.ts";
+import { ProblemReply } from "../problem.ts";
 
 /** Remembers which methods each address takes. Called before any route is registered. */
 export function rememberMethods(app: FastifyInstance): (path: string) => string[] {

@@ -4,8 +4,8 @@ import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
 import type { KeyedApp } from "../app/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
-import { fieldProblem, ProblemReply } from "./problem.ts";
 
 declare module "fastify" {
   interface FastifyInstance {

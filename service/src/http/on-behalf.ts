@@ -6,8 +6,8 @@ import { hashToken } from "@lucchetto/core";
 import type { FastifyInstance, FastifyRequest } from "fastify";
 import { noteUseOf } from "../app/app.ts";
 import type { ServiceContext } from "../context.ts";
+import { ProblemReply } from "../problem.ts";
 import { networkOf } from "./network.ts";
-import { ProblemReply } from "./problem.ts";
 
 export const BEHALF_HEADERS = {
   appKey: "lucchetto-app-key",

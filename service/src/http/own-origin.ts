@@ -5,8 +5,8 @@
  * carries the own cookie and neither header is refused too; programs use a Bearer token and no cookie.
  */
 import type { FastifyRequest } from "fastify";
+import { ProblemReply } from "../problem.ts";
 import type { HostCookie } from "./host-cookie.ts";
-import { ProblemReply } from "./problem.ts";
 
 const SAFE_METHODS = new Set(["GET", "HEAD", "OPTIONS"]);
 

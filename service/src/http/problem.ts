@@ -1,42 +1,10 @@
-/** Problems as replies (RFC 9457): thrown anywhere as values of the catalogue, written in one place. */
+/** Problems as replies (RFC 9457), written in one place. */
 import type { Problem, ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import type { ProblemParts } from "../problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { isStorageUnavailable } from "../storage/index.ts";
-
-/** What a problem says beyond its entry in the catalogue. */
-export interface ProblemParts {
-  /** A sentence about this case; the catalogue's meaning and mend if left out. */
-  readonly detail?: string;
-  readonly errors?: ReadonlyArray<{ readonly path: string; readonly message: string }>;
-  /** Whole seconds. */
-  readonly retryAfter?: number;
-  readonly headers?: Readonly<Record<string, string>>;
-}
-
-/** Thrown to answer with a problem of the catalogue. */
-export class ProblemReply extends Error {
-  override readonly name = "ProblemReply";
-  readonly code: ProblemCode;
-  readonly parts: ProblemParts;
-  constructor(code: ProblemCode, parts: ProblemParts = {}) {
-    super(parts.detail ?? PROBLEMS[code].meaning);
-    this.code = code;
-    this.parts = parts;
-  }
-}
-
-/** A problem with one sentence per field. */
-export function fieldProblem(
-  errors: ReadonlyArray<{ path: string; message: string }>,
-  code: "invalid-fields" | "identifier-taken" = "invalid-fields",
-): ProblemReply {
-  return new ProblemReply(code, { detail: errors.map(describeField).join(" "), errors });
-}
-
-function describeField({ path, message }: { path: string; message: string }): string {
-  return path === "" ? message : `${path}: ${message}`;
-}
 
 /** The problem's body. */
 export function problemBody(

@@ -3,8 +3,8 @@ import type { Context } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { judge } from "../password/password.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { spendLink } from "./store.ts";
 

@@ -5,7 +5,7 @@ import { hashToken, judgeLink } from "@lucchetto/core";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
 import { findLink } from "./store.ts";

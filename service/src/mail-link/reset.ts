@@ -1,10 +1,10 @@
 /** A new password by a mailed link. */
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { setRecord } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { endEverythingOf } from "./end-everything.ts";

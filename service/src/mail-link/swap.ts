@@ -2,8 +2,8 @@
 import { randomBytes } from "node:crypto";
 import { hashMailCode, MAIL_CODE_BYTES, mailCodeOf } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
 import { findSignIn, setMailCode } from "../sign-in/store.ts";
 import type { MailLinkRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";

@@ -9,7 +9,7 @@ import { NONCE_LENGTH, open, seal } from "@lucchetto/core";
 import MailComposer from "nodemailer/lib/mail-composer/index.js";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import type { MailRow, Page, PageQuery } from "../storage/index.ts";
 import { newId, pageOf } from "../storage/index.ts";
 import type { MailName, MailValues } from "./catalogue.ts";

@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import { isCodeChallenge, levelOf, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { findByClientId } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppRow } from "../storage/index.ts";

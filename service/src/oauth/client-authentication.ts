@@ -4,7 +4,7 @@ import { recogniseApp } from "../app/app.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { readBasicPair } from "../http/basic.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { parameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
 

@@ -6,9 +6,10 @@ import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
 import { acceptForms } from "../http/body.ts";
-import { problemOf, ProblemReply, sendProblem } from "../http/problem.ts";
+import { problemOf, sendProblem } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import type { PageShell } from "../pages/shell.ts";
+import { ProblemReply } from "../problem.ts";
 import { authorize } from "./authorize.ts";
 import { authenticateApp } from "./client-authentication.ts";
 import { parameter, requiredParameter } from "./form.ts";

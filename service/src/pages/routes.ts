@@ -1,47 +1,27 @@
 /** The pages: one shell for all, the static files it loads, and what a page must know before it is drawn. */
-import fastifyStatic from "@fastify/static";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
-import { PROBLEMS } from "@lucchetto/contract";
+import { MAILBOX_PAGE, PLAIN_PAGES, PROBLEMS, SIGN_OUT_PAGE, VISITED_PAGES } from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import { findByClientId } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { basePathOf, queryOf } from "../http/address.ts";
+import { assetRoutes } from "./assets.ts";
 import type { PageShell } from "./shell.ts";
 import { CONSOLE_DIRECTORY } from "./shell.ts";
 
 const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
 
-/** Pages that need nothing beyond what every page has. */
-const PLAIN_PAGES = [
-  "/forgot",
-  "/link",
-  "/account",
-  "/account/details",
-  "/account/password",
-  "/account/email",
-  "/account/sessions",
-  "/account/erase",
-  "/account/access-keys",
-  "/account/second-factor",
-  "/console",
-  "/console/*",
-  "/docs",
-];
+/** The operators' console, all of whose pages are one to the service. */
+const CONSOLE_PAGES = ["/console", "/console/*"];
 
 /** Everything a browser opens. */
 export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
   const { configuration } = context;
   return async (app) => {
-    await app.register(fastifyStatic, {
-      root: `${CONSOLE_DIRECTORY}assets`,
-      prefix: "/assets/",
-      // File names carry a hash of what is in them.
-      immutable: true,
-      maxAge: "365d",
-      index: false,
-      decorateReply: false,
-    });
+    // In development the pages are built again while the service runs.
+    const rebuilds = configuration.mode === "development";
+    await app.register(assetRoutes(`${CONSOLE_DIRECTORY}assets`, { rebuilds }));
 
     if (configuration.mode === "development") {
       app.addHook("onRequest", async (request, reply) => {
@@ -57,12 +37,12 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
     });
 
-    const plain = configuration.mode === "development" ? [...PLAIN_PAGES, "/mailbox"] : PLAIN_PAGES;
-    for (const url of plain) {
+    const mailbox = configuration.mode === "development" ? [MAILBOX_PAGE] : [];
+    for (const url of [...PLAIN_PAGES, ...CONSOLE_PAGES, ...mailbox]) {
       app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
     }
 
-    for (const url of ["/sign-in", "/register", "/account/reauthenticate"]) {
+    for (const url of VISITED_PAGES) {
       app.route({
         method: METHODS,
         url,
@@ -75,7 +55,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
 
     app.route({
       method: METHODS,
-      url: "/sign-out",
+      url: SIGN_OUT_PAGE,
       handler: async (request, reply) => {
         const signOut = await describeSignOut(
           context,

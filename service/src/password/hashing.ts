@@ -4,7 +4,7 @@ import { performance } from "node:perf_hooks";
 import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 
 export interface Hashing {
   /** The scheme of new records, with the pepper's key if one is wanted. */

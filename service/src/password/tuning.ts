@@ -6,7 +6,7 @@ import type { Measure, TuningWish } from "@lucchetto/core";
 import { ALGORITHMS, makeRecord, SALT_LENGTH, tune, tuningSteps, withPepper } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 
 export interface Tuning {
   show(): HashTuning;

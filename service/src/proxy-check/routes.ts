@@ -2,9 +2,9 @@ import { ownPathOr } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { visitOf } from "../http/visit.ts";
 import type { PageShell } from "../pages/shell.ts";
+import { ProblemReply } from "../problem.ts";
 import { assertProxy, checkForProxy, enter, ENTER_PATH } from "./proxy-check.ts";
 
 /** `GET /v1/proxy-check`, and the way of a browser to its check token. */

@@ -17,10 +17,10 @@ import {
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountFacts, AuthenticatorRow } from "../storage/index.ts";
 import { countUnusedCodes, isUnusedCode, listConfirmed, spendCode, spendStep } from "./store.ts";
 

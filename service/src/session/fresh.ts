@@ -1,7 +1,7 @@
 /** Sensitive changes need a proof of the last minutes, of the account's full strength (NIST SP 800-63B-4 section 2.2.3). */
 import { isFresh, levelOf } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../second-factor/store.ts";
 import type { LiveSession } from "./store.ts";
 

@@ -1,8 +1,8 @@
 /** What people do with their own sessions: look at them, end one, end all others. */
 import type { Session } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
 import { inTransaction } from "../storage/index.ts";
 import { showSession } from "./session.ts";
 import type { LiveSession } from "./store.ts";

@@ -8,9 +8,9 @@ import { amrWith, beginLevel, levelOf, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BY
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { isPresentPassword } from "../password/change.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { RightFactor } from "../second-factor/show.ts";
 import { checkFactor, readFactor, refuseFactor } from "../second-factor/show.ts";
 import { secondFactorsOf } from "../second-factor/store.ts";

@@ -14,9 +14,9 @@ import {
 import type { EntityManager } from "typeorm";
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
 import type { AccountRow, SessionRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { LiveSession } from "./store.ts";

@@ -11,11 +11,11 @@ import {
 } from "@lucchetto/core";
 import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { fieldProblem, ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { checkable, judge, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";

@@ -6,11 +6,11 @@ import type { PasswordRecord, RefusalReason, SignInCandidate } from "@lucchetto/
 import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
 import type { UnusableRecord } from "../password/password.ts";
 import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../second-factor/store.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";

@@ -1,5 +1,5 @@
 /** Lists page by page, newest first, by id: a UUIDv7 sorts by time, and its cursor stays right while rows are added. */
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 
 export interface PageQuery {
   readonly cursor?: string | undefined;

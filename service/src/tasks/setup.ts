@@ -15,7 +15,7 @@ import { addApp } from "../app/app.ts";
 import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { keyRingFile, loadConfiguration } from "../config/index.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { openDatabase } from "../storage/index.ts";
 import { addKey, listKeys } from "./keys.ts";
 

@@ -12,8 +12,8 @@ import {
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
 import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { ThrottleCountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";

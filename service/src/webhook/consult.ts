@@ -5,7 +5,7 @@ import { signWebhook } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { newId } from "../storage/index.ts";
 import { post, ReceiverFault } from "./post.ts";
 

@@ -3,7 +3,7 @@ import type { Delivery } from "@lucchetto/contract";
 import { nextTryAfter, signWebhook } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { ProblemReply } from "../http/problem.ts";
+import { ProblemReply } from "../problem.ts";
 import type { DeliveryRow } from "../storage/index.ts";
 import { post, ReceiverFault } from "./post.ts";
 import { claim, findDelivery, findDue, sendAgain, settle } from "./store.ts";

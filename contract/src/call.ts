@@ -1,0 +1,105 @@
+/** One call over HTTP, without a schema: what every client shares. */
+import type { Problem } from "./shapes.ts";
+
+export interface ClientOptions {
+  /** The service's public address, without a slash at the end; empty in its own pages. */
+  readonly baseUrl: string;
+  /** Own token, for programs. Browsers use their cookie. */
+  readonly token?: string;
+  /** Headers that go along with every call. */
+  readonly headers?: Readonly<Record<string, string>>;
+  /** Hears the headers of every reply. */
+  readonly onReply?: (headers: Headers) => void;
+  /** Milliseconds until a call is given up. 30 seconds unless said otherwise. */
+  readonly timeout?: number;
+}
+
+/** The service answered with a problem. */
+export class ProblemError extends Error {
+  override readonly name = "ProblemError";
+  readonly problem: Problem;
+  constructor(received: Problem) {
+    super(received.detail);
+    this.problem = received;
+  }
+}
+
+/** No answer, or one that this contract does not know. */
+export class UnreachableError extends Error {
+  override readonly name = "UnreachableError";
+}
+
+const DEFAULT_TIMEOUT = 30_000;
+
+/** What is called. */
+export interface Target {
+  readonly method: string;
+  readonly path: string;
+}
+
+export interface CallParts {
+  readonly params?: Readonly<Record<string, unknown>>;
+  readonly query?: Readonly<Record<string, unknown>>;
+  readonly body?: unknown;
+}
+
+/**
+ * Sends, and reads the reply's JSON.
+ * @throws UnreachableError if nothing answers, or something that is not JSON.
+ */
+export async function exchange(
+  options: ClientOptions,
+  target: Target,
+  parts: CallParts,
+): Promise<{ status: number; body: unknown }> {
+  const response = await send(options, target, parts);
+  options.onReply?.(response.headers);
+  const text = await response.text();
+  return { status: response.status, body: text === "" ? undefined : parseJson(text, options.baseUrl) };
+}
+
+/** For an answer that is none of Lucchetto's. */
+export function foreignAnswer({ baseUrl }: ClientOptions, status: number): UnreachableError {
+  return new UnreachableError(
+    `${baseUrl} answered ${status}, but not as Lucchetto does. Is this the right address?`,
+  );
+}
+
+async function send(options: ClientOptions, target: Target, parts: CallParts): Promise<Response> {
+  const headers = new Headers({ ...options.headers, accept: "application/json" });
+  if (options.token !== undefined) headers.set("authorization", `Bearer ${options.token}`);
+  if (parts.body !== undefined) headers.set("content-type", "application/json");
+  try {
+    return await fetch(options.baseUrl + fillPath(target.path, parts.params) + queryString(parts.query), {
+      method: target.method,
+      headers,
+      ...(parts.body === undefined ? {} : { body: JSON.stringify(parts.body) }),
+      signal: AbortSignal.timeout(options.timeout ?? DEFAULT_TIMEOUT),
+      redirect: "error",
+    });
+  } catch (error) {
+    throw new UnreachableError(`No answer from ${options.baseUrl || "the service"}. Is it running?`, {
+      cause: error,
+    });
+  }
+}
+
+function fillPath(path: string, params: CallParts["params"] = {}): string {
+  return path.replace(/:([A-Za-z]+)/g, (_, name: string) => encodeURIComponent(String(params[name])));
+}
+
+function queryString(query: CallParts["query"] = {}): string {
+  const given = Object.entries(query).filter(([, value]) => value !== undefined && value !== "");
+  if (given.length === 0) return "";
+  return `?${new URLSearchParams(given.map(([name, value]): [string, string] => [name, String(value)])).toString()}`;
+}
+
+function parseJson(text: string, baseUrl: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch (error) {
+    throw new UnreachableError(`${baseUrl} answered something that is not JSON. Is this the right address?`, {
+      cause: error,
+    });
+  }
+}

@@ -1,0 +1,28 @@
+/**
+ * What the service's own pages take from the contract: no schemas, which would make every page heavy. Pages trust the
+ * service that served them.
+ */
+import type { CallParts, ClientOptions, Target } from "./call.ts";
+import { exchange, foreignAnswer, ProblemError } from "./call.ts";
+import type { Client } from "./client.ts";
+import type { Problem } from "./shapes.ts";
+
+export { ProblemError, UnreachableError } from "./call.ts";
+export { ownPathOr } from "./own-path.ts";
+export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";
+export type { PagePath } from "./paths.ts";
+
+/** The client of the contract, over routes of which only method and path are there. */
+export function createPageClient(options: ClientOptions): Client {
+  const call = async (target: Target, parts: CallParts = {}): Promise<{ status: number; body: unknown }> => {
+    const { status, body } = await exchange(options, target, parts);
+    if (status >= 200 && status < 300) return { status, body };
+    if (isProblem(body)) throw new ProblemError(body);
+    throw foreignAnswer(options, status);
+  };
+  return call as unknown as Client;
+}
+
+function isProblem(body: unknown): body is Problem {
+  return typeof body === "object" && body !== null && "code" in body && "detail" in body;
+}

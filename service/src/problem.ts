@@ -1,0 +1,37 @@
+/** Problems as values: thrown by use cases, one of the catalogue each. Only `http/` knows how they are sent. */
+import type { ProblemCode } from "@lucchetto/contract";
+import { PROBLEMS } from "@lucchetto/contract";
+
+/** What a problem says beyond its entry in the catalogue. */
+export interface ProblemParts {
+  /** A sentence about this case; the catalogue's meaning and mend if left out. */
+  readonly detail?: string;
+  readonly errors?: ReadonlyArray<{ readonly path: string; readonly message: string }>;
+  /** Whole seconds. */
+  readonly retryAfter?: number;
+  readonly headers?: Readonly<Record<string, string>>;
+}
+
+/** Thrown to answer with a problem of the catalogue. */
+export class ProblemReply extends Error {
+  override readonly name = "ProblemReply";
+  readonly code: ProblemCode;
+  readonly parts: ProblemParts;
+  constructor(code: ProblemCode, parts: ProblemParts = {}) {
+    super(parts.detail ?? PROBLEMS[code].meaning);
+    this.code = code;
+    this.parts = parts;
+  }
+}
+
+/** A problem with one sentence per field. */
+export function fieldProblem(
+  errors: ReadonlyArray<{ path: string; message: string }>,
+  code: "invalid-fields" | "identifier-taken" = "invalid-fields",
+): ProblemReply {
+  return new ProblemReply(code, { detail: errors.map(describeField).join(" "), errors });
+}
+
+function describeField({ path, message }: { path: string; message: string }): string {
+  return path === "" ? message : `${path}: ${message}`;
+}
