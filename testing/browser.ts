@@ -3,7 +3,7 @@ import type { Browser, BrowserContext, Page } from "playwright-core";
 import { chromium } from "playwright-core";
 
 /** Milliseconds for what a page is waited for: far more than a busy machine needs. */
-const LIMIT = 120_000;
+const LIMIT = 300_000;
 
 const ARGUMENTS = [
   "--no-sandbox",

@@ -150,7 +150,7 @@ describe("an operator in the console", () => {
     await page.selectOption("select", "pbkdf2-sha512");
     await page.fill("input[type=number] >> nth=0", "10");
     await page.click("text=Measure on this machine");
-    await page.waitForSelector("table >> text=present", { timeout: 60_000 });
+    await page.waitForSelector("table >> text=present");
     expect(await page.locator("canvas").count()).toBe(2);
     expect(await violations(page)).toEqual([]);
     await page.click("td a >> text=$scrypt$ln=8,r=8,p=1");

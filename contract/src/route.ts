@@ -1,5 +1,6 @@
 /** What a call of the contract is: one value from which the service's route, the typed client and OpenAPI are made. */
 import type { z } from "zod";
+import type { ProblemCode } from "./problems.ts";
 
 /** Who may call: anybody, whoever holds a session, an operator, or an app with its key. */
 export type RouteAccess = "anybody" | "session" | "operator" | "app" | "development";
@@ -14,7 +15,9 @@ export interface Route {
   readonly params?: z.ZodObject;
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
-  /** Replies by status. 204 has `z.undefined()`. Problems are not listed: every call may answer one. */
+  /** Problems of this call besides those that its kind brings along; see `problemsOf`. */
+  readonly problems?: readonly ProblemCode[];
+  /** Replies by status. 204 has `z.undefined()`. */
   readonly replies: Readonly<Record<number, z.ZodType>>;
 }
 
@@ -45,3 +48,36 @@ export type ReplyOf<R extends Route> = {
     readonly body: Output<R["replies"][Status]>;
   };
 }[keyof R["replies"] & number];
+
+/** Every call may meet these. */
+const OF_ALL: readonly ProblemCode[] = ["internal-error", "storage-unavailable"];
+const OF_BODIES: readonly ProblemCode[] = [
+  "malformed-request",
+  "invalid-fields",
+  "body-too-large",
+  "unsupported-media-type",
+];
+const OF_ACCESS: Readonly<Record<RouteAccess, readonly ProblemCode[]>> = {
+  anybody: [],
+  session: ["not-signed-in"],
+  operator: ["not-signed-in", "operators-only"],
+  app: ["app-unknown"],
+  development: [],
+};
+
+/** The problems that a call may answer. */
+export function problemsOf(route: Route): ProblemCode[] {
+  // Programs that authenticate by a header have no cookie that somebody else could make use of.
+  const isUnsafe = route.method !== "GET" && route.access !== "app";
+  return [
+    ...new Set([
+      ...(route.body === undefined ? [] : OF_BODIES),
+      ...(route.params === undefined && route.query === undefined ? [] : (["invalid-fields"] as const)),
+      ...(route.params === undefined ? [] : (["not-found"] as const)),
+      ...OF_ACCESS[route.access],
+      ...(isUnsafe ? (["foreign-origin"] as const) : []),
+      ...(route.problems ?? []),
+      ...OF_ALL,
+    ]),
+  ];
+}

@@ -40,7 +40,7 @@ async function signIn(page: Page): Promise<void> {
   await page.waitForURL((address) => address.href.startsWith(sample.url));
 }
 const says = (page: Page, text: string) =>
-  page.waitForFunction((wanted) => document.body.textContent?.includes(wanted), text, { timeout: 60_000 });
+  page.waitForFunction((wanted) => document.body.textContent?.includes(wanted), text);
 
 describe("many tabs", () => {
   test("signing in and out in one tab shows in the others without a reload, here and in the application", async () => {

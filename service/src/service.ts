@@ -28,7 +28,7 @@ import { hostCookie } from "./http/host-cookie.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { listedAmong } from "./http/network.ts";
 import { readBehalf } from "./http/on-behalf.ts";
-import { describeApi } from "./http/openapi.ts";
+import { describeApi } from "./description/openapi.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems, problemBody, problemOf, sendProblem } from "./http/problem.ts";
 import { journalRoutes } from "./journal/routes.ts";

@@ -42,6 +42,7 @@ export const register = defineRoute({
   path: "/v1/accounts",
   summary: "Register an account",
   access: "anybody",
+  problems: ["identifier-taken", "refused-by-site", "site-silent", "throttled", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254).optional(),
     username: lineOfText(80).optional(),
@@ -71,6 +72,7 @@ export const changeOwnAccount = defineRoute({
   path: "/v1/account",
   summary: "Change one's display name, username and language; null takes it away",
   access: "session",
+  problems: ["identifier-taken", "reauthenticate", "refused-by-site", "site-silent"],
   body: z.strictObject({
     displayName: lineOfText(80).nullable().optional(),
     username: lineOfText(80).nullable().optional(),
@@ -85,6 +87,7 @@ export const changeEmail = defineRoute({
   path: "/v1/account/email",
   summary: "Ask for another address: a link goes to it, and the reply is the same for a free and a taken one",
   access: "session",
+  problems: ["reauthenticate", "identifier-taken", "mail-missing", "throttled"],
   body: z.strictObject({ email: lineOfText(254) }),
   replies: { 202: z.object({}) },
 });
@@ -114,6 +117,7 @@ export const exportOwnData = defineRoute({
   path: "/v1/account/data",
   summary: "Everything that is kept of oneself",
   access: "session",
+  problems: ["reauthenticate"],
   replies: { 200: ownData },
 });
 
@@ -123,6 +127,7 @@ export const eraseOwnAccount = defineRoute({
   path: "/v1/account",
   summary: "Erase oneself, after reauthentication: all rows go, the journal keeps entries that name nobody",
   access: "session",
+  problems: ["reauthenticate", "refused-by-site", "site-silent"],
   replies: { 204: z.undefined() },
 });
 
@@ -132,6 +137,7 @@ export const inviteAccount = defineRoute({
   path: "/v1/operator/invitations",
   summary: "Invite somebody by mail; inviting an invited one again sends a new link",
   access: "operator",
+  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent"],
   body: z.strictObject({
     email: lineOfText(254),
     username: lineOfText(80).optional(),
@@ -149,6 +155,7 @@ export const addAccount = defineRoute({
   path: "/v1/operator/accounts",
   summary: "Add an account",
   access: "operator",
+  problems: ["identifier-taken", "refused-by-site", "site-silent", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254).optional(),
     username: lineOfText(80).optional(),
@@ -170,6 +177,7 @@ export const eraseAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
   access: "operator",
+  problems: ["refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
@@ -212,6 +220,7 @@ export const changeAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Set an account's labels or state; suspending ends its sessions at once",
   access: "operator",
+  problems: ["identifier-taken", "password-wanted", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
   body: z.strictObject({
     labels: z.array(label).max(20, "At most 20 labels.").optional(),

@@ -24,6 +24,7 @@ export const addApp = defineRoute({
   path: "/v1/operator/apps",
   summary: "Register an application",
   access: "operator",
+  problems: ["identifier-taken"],
   body: z.strictObject({
     name: lineOfText(80),
     clientId: z

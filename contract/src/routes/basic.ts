@@ -11,6 +11,14 @@ export const checkBasic = defineRoute({
   summary:
     "Whether a name and password that came to an application as HTTP Basic belong together; counted like a sign-in, and no session begins",
   access: "app",
+  problems: [
+    "own-password-not-taken",
+    "sign-in-refused",
+    "account-suspended",
+    "email-unverified",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     identifier: lineOfText(254).describe("e-mail address or username"),
     password: passwordText,

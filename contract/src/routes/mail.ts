@@ -44,6 +44,7 @@ export const askForLink = defineRoute({
   path: "/v1/mail-links",
   summary: "Ask for a link by mail; the reply is the same whoever is named",
   access: "anybody",
+  problems: ["throttled", "mail-missing"],
   body: z.strictObject({
     purpose: z.enum(["reset", "sign-in", "verify"]),
     identifier: lineOfText(254).describe("e-mail address or username"),
@@ -85,6 +86,7 @@ export const lookAtLink = defineRoute({
   path: "/v1/mail-links/look",
   summary: "What a mailed link is for; changes nothing",
   access: "anybody",
+  problems: ["link-unknown", "link-used", "link-superseded", "link-expired"],
   body: z.strictObject({ secret: linkSecret }),
   replies: { 200: linkLook },
 });
@@ -95,6 +97,19 @@ export const redeemLink = defineRoute({
   path: "/v1/mail-links/redeem",
   summary: "Use a mailed link; signs nobody in",
   access: "anybody",
+  problems: [
+    "link-unknown",
+    "link-used",
+    "link-superseded",
+    "link-expired",
+    "address-taken",
+    "identifier-taken",
+    "password-wanted",
+    "refused-by-site",
+    "site-silent",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     secret: linkSecret,
     password: passwordText.optional().describe("a new one"),
@@ -142,6 +157,7 @@ export const repeatMail = defineRoute({
   path: "/v1/operator/mailbox/:id/repeat",
   summary: "Try one again at once that waits or was given up",
   access: "operator",
+  problems: ["mail-gone"],
   params: z.strictObject({ id }),
   replies: { 200: mailboxItem },
 });

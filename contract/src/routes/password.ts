@@ -9,6 +9,7 @@ export const changePassword = defineRoute({
   path: "/v1/account/password",
   summary: "Change the password: ends all other sessions, and gives this one a new own token",
   access: "session",
+  problems: ["reauthenticate", "throttled", "too-busy"],
   body: z.strictObject({
     present: passwordText
       .optional()

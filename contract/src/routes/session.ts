@@ -69,6 +69,7 @@ export const reauthenticate = defineRoute({
   summary:
     "Show proofs again before a sensitive change, the password first; a new own token replaces the old one",
   access: "session",
+  problems: ["proof-refused", "throttled", "too-busy"],
   body: z.strictObject({
     proof: z.discriminatedUnion("type", [
       z.strictObject({ type: z.literal("password"), password: passwordText }),

@@ -70,6 +70,7 @@ export const signIn = defineRoute({
   path: "/v1/sign-in",
   summary: "Begin a sign-in with a first proof",
   access: "anybody",
+  problems: ["sign-in-refused", "account-suspended", "email-unverified", "throttled", "too-busy"],
   body: z.strictObject({
     proof,
     remember: z.boolean().optional().describe("keep me signed in on this device"),
@@ -84,6 +85,19 @@ export const addProof = defineRoute({
   path: "/v1/sign-in/proof",
   summary: "Go on with a sign-in in progress, known by its cookie or by Authorization: Bearer lci_…",
   access: "anybody",
+  problems: [
+    "proof-refused",
+    "sign-in-lapsed",
+    "link-unknown",
+    "link-used",
+    "link-superseded",
+    "link-expired",
+    "address-taken",
+    "refused-by-site",
+    "site-silent",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({ proof: nextProof }),
   replies: { 201: signedIn, 202: proofWanted },
 });
@@ -94,5 +108,6 @@ export const showSignIn = defineRoute({
   path: "/v1/sign-in",
   summary: "The sign-in in progress of this browser: what it waits for",
   access: "anybody",
+  problems: ["sign-in-lapsed"],
   replies: { 200: z.object({ wanted: z.array(wanted), expiresAt: timestamp }) },
 });

@@ -20,6 +20,7 @@ export const enrolAuthenticator = defineRoute({
   summary:
     "Begin with an authenticator app: its secret is shown this once, and counts after a first right code (needs a proof of the last ten minutes)",
   access: "session",
+  problems: ["reauthenticate", "keys-missing"],
   body: z.strictObject({
     name: lineOfText(80).optional().describe("how the person calls it"),
     algorithm: z.enum(["SHA1", "SHA256", "SHA512"]).optional().describe("SHA1 unless said otherwise"),
@@ -46,6 +47,7 @@ export const activateAuthenticator = defineRoute({
   path: "/v1/account/totp/:id/activate",
   summary: "Confirm an authenticator app by a first code; from then on every sign-in asks for one",
   access: "session",
+  problems: ["reauthenticate", "enrolment-lapsed", "keys-missing"],
   params: z.strictObject({ id }),
   body: z.strictObject({ code: codeText }),
   replies: {
@@ -74,6 +76,7 @@ export const removeAuthenticator = defineRoute({
   summary:
     "Remove an authenticator app; with the last one the recovery codes go as well (needs a proof of the last ten minutes)",
   access: "session",
+  problems: ["reauthenticate"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
@@ -94,5 +97,6 @@ export const makeRecoveryCodes = defineRoute({
   summary:
     "Make a new set of recovery codes, shown this once; the old ones are void (needs a proof of the last ten minutes)",
   access: "session",
+  problems: ["reauthenticate", "second-factor-missing", "keys-missing"],
   replies: { 201: z.object({ codes: z.array(z.string()) }) },
 });

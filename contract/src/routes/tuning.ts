@@ -44,6 +44,7 @@ export const beginHashTuning = defineRoute({
   path: "/v1/operator/hash-tuning",
   summary: "Measure password schemes on this machine, beside the sign-ins; one measurement at a time",
   access: "operator",
+  problems: ["too-busy"],
   body: z.strictObject({
     algorithm: z.enum(["scrypt", "argon2id", "pbkdf2-sha256", "pbkdf2-sha512"]).default("scrypt"),
     targetMilliseconds: z.number().int().min(1).max(10_000).default(250),
