@@ -9,6 +9,7 @@ import type { Configuration } from "./config/index.ts";
 import type { HostCookie } from "./http/host-cookie.ts";
 import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
+import type { FleetCounter } from "./password/fleet.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
 import type { LiveSession } from "./session/store.ts";
@@ -21,6 +22,8 @@ export interface ServiceContext {
   readonly hashing: Hashing;
   /** The operator's list of compromised passwords, if there is one. */
   readonly compromised: CompromisedList | null;
+  /** Counts the schemes of all records, day by day. */
+  readonly fleet: FleetCounter;
   /** Asks the application. */
   readonly consult: Consult;
   readonly lastSeen: LastSeen;

@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { readKeyUri, totp } from "@lucchetto/core";
 import { Validator } from "@seriousme/openapi-schema-validator";
 import { transformSync } from "@swc/core";
-import Ajv2020 from "ajv/dist/2020.js";
+import { Ajv2020 } from "ajv/dist/2020.js";
 import addFormats from "ajv-formats";
 import openapiTS, { astToString } from "openapi-typescript";
 import type { TestService } from "../../testing/service.ts";

@@ -298,7 +298,7 @@ describe("what is told and kept", () => {
   });
 
   test("TH-10 counts of invented names and networks are swept when their window has passed; those of accounts stay", async () => {
-    const { sweepOldCounts } = await import("../src/throttle/throttle.ts");
+    const { sweepCounts } = await import("../src/throttle/store.ts");
     const { id, email } = await person("stays");
     await wrong(email);
     const values = Array.from(
@@ -306,13 +306,9 @@ describe("what is told and kept", () => {
       () => `(X'${randomBytes(32).toString("hex")}', 'unknown-name', NULL, 1, NOW(3), NOW(3), NOW(3))`,
     );
     await service.dataSource.query(`INSERT INTO throttle_count VALUES ${values.join(",")}`);
-    const context = {
-      dataSource: service.dataSource,
-      clock: { now: () => new Date(Date.now() + 400 * DAY) },
-    };
     let swept = 0;
     for (let round = 0; round < 10; round += 1)
-      swept += await sweepOldCounts(context as Parameters<typeof sweepOldCounts>[0]);
+      swept += await sweepCounts(service.dataSource, new Date(Date.now() + 400 * DAY));
     expect(swept).toBeGreaterThanOrEqual(2_500);
     const left = await service.dataSource.query(
       "SELECT kind, subject FROM throttle_count WHERE kind NOT LIKE 'account-%'",

@@ -1,7 +1,8 @@
 /** What is counted, in Prometheus' text format. */
 import type { FastifyInstance } from "fastify";
 import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from "prom-client";
-import type { Hashing } from "../password/hashing.ts";
+import type { Figure } from "../capability.ts";
+import type { ServiceContext } from "../context.ts";
 
 /** Seconds; a password check lies around a quarter. */
 const DURATION_BUCKETS = [0.002, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
@@ -20,28 +21,22 @@ export interface Metrics {
   checked(seconds: number): void;
 }
 
-/** Counts every request of the service and shows the hashing's load. */
-export function collectMetrics(app: FastifyInstance, hashing: Hashing): Metrics {
+/** Counts every request of the service, and shows the figures of its capabilities. */
+export function collectMetrics(
+  app: FastifyInstance,
+  context: ServiceContext,
+  figures: readonly Figure[],
+): Metrics {
   const registry = new Registry();
   collectDefaultMetrics({ register: registry });
-  new Gauge({
-    name: "lucchetto_password_hashes",
-    help: "Password hashes by state: running now, waiting in the queue",
-    labelNames: ["state"],
-    registers: [registry],
-    collect() {
-      const { running, waiting } = hashing.load();
-      this.set({ state: "running" }, running);
-      this.set({ state: "waiting" }, waiting);
-    },
-  });
+  for (const figure of figures) showFigure(registry, context, figure);
   const waits = new Histogram({
     name: "lucchetto_password_hash_wait_seconds",
     help: "Time that a password hash waited in the queue before it began",
     buckets: DURATION_BUCKETS,
     registers: [registry],
   });
-  hashing.onWaited((seconds) => waits.observe(seconds));
+  context.hashing.onWaited((seconds) => waits.observe(seconds));
   const durations = new Histogram({
     name: "lucchetto_http_request_seconds",
     help: "Time to answer, by method, route and status",
@@ -90,4 +85,20 @@ export function collectMetrics(app: FastifyInstance, hashing: Hashing): Metrics 
       checks.seconds += seconds;
     },
   };
+}
+
+/** Read when somebody looks. */
+function showFigure(registry: Registry, context: ServiceContext, { name, help, label, read }: Figure): void {
+  new Gauge({
+    name,
+    help,
+    labelNames: label === undefined ? [] : [label],
+    registers: [registry],
+    collect() {
+      for (const [value, number] of Object.entries(read(context))) {
+        if (label === undefined) this.set(number);
+        else this.set({ [label]: value }, number);
+      }
+    },
+  });
 }

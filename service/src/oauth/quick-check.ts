@@ -16,6 +16,7 @@ import { noteUseOf, recogniseApp } from "../app/app.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { BEHALF_HEADERS } from "../http/on-behalf.ts";
+import type { Shortcut } from "../server.ts";
 import { readAppBasic } from "./client-authentication.ts";
 import { introspect } from "./introspect.ts";
 import { pairOf } from "./store.ts";
@@ -51,8 +52,12 @@ export interface QuickCheckParts {
   }) => void;
 }
 
-/** Takes such questions from now on. */
-export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, parts: QuickCheckParts): void {
+/** Makes the shortcut that takes such questions. */
+export function createQuickCheck(
+  app: FastifyInstance,
+  context: ServiceContext,
+  parts: QuickCheckParts,
+): Shortcut {
   /** Whether a key still counts is asked with every token. */
   const known = new Map<string, KeyedApp>();
   let isClosing = false;
@@ -142,25 +147,16 @@ export function takeQuickChecks(app: FastifyInstance, context: ServiceContext, p
     response.end(reply.rawPayload);
   }
 
-  app.addHook("onReady", async () => {
-    const { server } = app;
-    const handlers = server.listeners("request") as Array<
-      (request: IncomingMessage, response: ServerResponse) => void
-    >;
-    server.removeAllListeners("request");
-    server.on("request", (request, response) => {
-      if (!isQuick(request)) {
-        for (const handler of handlers) handler.call(server, request, response);
-        return;
-      }
-      let body = "";
-      request.on("data", (chunk: Buffer) => (body += chunk.toString("latin1")));
-      request.on("end", () => {
-        serve(request, response, body).catch((error: unknown) => {
-          app.log.error({ err: error }, "a check could not be answered");
-          response.destroy();
-        });
+  return (request, response) => {
+    if (!isQuick(request)) return false;
+    let body = "";
+    request.on("data", (chunk: Buffer) => (body += chunk.toString("latin1")));
+    request.on("end", () => {
+      serve(request, response, body).catch((error: unknown) => {
+        app.log.error({ err: error }, "a check could not be answered");
+        response.destroy();
       });
     });
-  });
+    return true;
+  };
 }

@@ -7,7 +7,7 @@ import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { basePathOf } from "../http/address.ts";
 import { problemBody } from "../http/problem.ts";
-import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site.ts";
+import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site/site.ts";
 
 /** Where the built console lies: beside the service in the workspace. */
 export const CONSOLE_DIRECTORY = fileURLToPath(new URL("../../../console/dist/", import.meta.url));

@@ -12,6 +12,7 @@ import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.
 import type { ProxiedApp } from "../app/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { readBasicPair } from "../http/basic.ts";
+import { readBearer } from "../http/bearer.ts";
 import { listedAmong } from "../http/network.ts";
 import { visitOf } from "../http/visit.ts";
 import { record } from "../journal/journal.ts";
@@ -113,7 +114,7 @@ function scriptOf(
   { headers }: FastifyRequest,
   { basicPasswords }: ProxiedApp,
 ): { readonly name: string | undefined; readonly secret: string; readonly isBasic: boolean } | null {
-  const bearer = /^Bearer +([A-Za-z0-9_-]+)$/i.exec(headers.authorization ?? "")?.[1];
+  const bearer = readBearer(headers.authorization);
   if (bearer?.startsWith("lca_") === true) return { name: undefined, secret: bearer, isBasic: false };
   const basic = readBasicPair(headers.authorization);
   if (basic === null || !(basicPasswords || basic.password.startsWith("lca_"))) return null;

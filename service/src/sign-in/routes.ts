@@ -2,6 +2,7 @@ import type { NextProof, ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext, Visit } from "../context.ts";
+import { readBearer } from "../http/bearer.ts";
 import { handMarkOver, markOf } from "../http/device-mark.ts";
 import type { Handing } from "../http/handing.ts";
 import { handingOf } from "../http/handing.ts";
@@ -35,7 +36,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.addProof, async ({ body }, { request, reply }) => {
-      const bearer = bearerOf(request);
+      const bearer = readBearer(request.headers.authorization);
       const handing = handingOf(request, request.headers.authorization === undefined ? "cookie" : "token");
       const visit = visitOf(request);
       const pending = await readPending(
@@ -68,7 +69,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.showSignIn, async (_received, { request }) => {
-      const bearer = bearerOf(request);
+      const bearer = readBearer(request.headers.authorization);
       const token = bearer ?? context.signInCookie.read(request.headers.cookie);
       const { wanted, expiresAt } = await showPending(context, token, visitOf(request));
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
@@ -92,11 +93,6 @@ function moveOn(
     case "mail-code":
       return showMailProof(context, pending, { proof, ...here });
   }
-}
-
-/** The token of a program's sign-in in progress. */
-function bearerOf(request: FastifyRequest): string | undefined {
-  return /^Bearer +([A-Za-z0-9_-]+)$/i.exec(request.headers.authorization ?? "")?.[1];
 }
 
 async function deviceOf(

@@ -63,15 +63,21 @@ export function findCount(dataSource: DataSource, id: Buffer): Promise<ThrottleC
   return dataSource.getRepository(ThrottleCountEntity).findOneBy({ id });
 }
 
-/** Forgets counts of these kinds that nothing was added to since `before`, some at a time. */
-export async function sweepCounts(
-  dataSource: DataSource,
-  kinds: readonly ThrottleKind[],
-  before: Date,
-): Promise<number> {
+/** Kinds of counts that are forgotten after a while; an account's stay. */
+const FORGOTTEN: ThrottleKind[] = [
+  "unknown-name",
+  "network",
+  "network-registrations",
+  "network-mail",
+  "address-mail",
+  "device-mail",
+];
+
+/** Forgets counts that nothing was added to since `before`, some at a time. @returns how many. */
+export async function sweepCounts(dataSource: DataSource, before: Date): Promise<number> {
   const rows = await dataSource.getRepository(ThrottleCountEntity).find({
     select: { id: true },
-    where: { kind: In(kinds), changedAt: LessThan(before) },
+    where: { kind: In(FORGOTTEN), changedAt: LessThan(before) },
     take: 1_000,
   });
   return rows.length === 0

@@ -27,7 +27,6 @@ import {
   readCount,
   rememberDevice,
   replaceCount,
-  sweepCounts,
 } from "./store.ts";
 
 /** What one count is kept under. */
@@ -323,17 +322,4 @@ export async function release(
     } as const;
     await record(manager, { event, visit, now: clock.now() });
   });
-}
-
-/** Counts of these kinds are forgotten when nothing was added for this long; an account's stay. */
-const FORGOTTEN_AFTER = 24 * 3_600_000;
-
-/** Keeps the table bounded. @returns how many were forgotten. */
-export function sweepOldCounts({ dataSource, clock }: ServiceContext): Promise<number> {
-  const before = new Date(clock.now().getTime() - FORGOTTEN_AFTER);
-  return sweepCounts(
-    dataSource,
-    ["unknown-name", "network", "network-registrations", "network-mail", "address-mail", "device-mail"],
-    before,
-  );
 }

@@ -1,9 +1,9 @@
 /** What makes the pages the site's own: its colour, its picture, and a stylesheet of the operator's. */
 import { createHash } from "node:crypto";
 import type { FastifyPluginAsync } from "fastify";
-import type { Configuration } from "./config/index.ts";
-import { DEFAULT_COLOUR } from "./config/index.ts";
-import { contrastColour } from "./mail/colour.ts";
+import type { Configuration } from "../config/index.ts";
+import { DEFAULT_COLOUR } from "../config/index.ts";
+import { contrastColour } from "../mail/colour.ts";
 
 export const SITE_STYLE_PATH = "/site.css";
 export const SITE_LOGO_PATH = "/site-logo";

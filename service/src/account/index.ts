@@ -1,0 +1,9 @@
+import type { Capability } from "../capability.ts";
+import { DAY } from "../capability.ts";
+import { sweepRegistrations } from "./registration-store.ts";
+import { accountRoutes } from "./routes.ts";
+
+export const accounts: Capability = {
+  routes: ({ context }) => accountRoutes(context),
+  sweeps: [{ what: "registrations whose link has expired", keepFor: () => DAY, run: sweepRegistrations }],
+};

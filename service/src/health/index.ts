@@ -1,0 +1,6 @@
+import type { Capability } from "../capability.ts";
+import { healthRoutes } from "./routes.ts";
+
+export const health: Capability = {
+  routes: ({ context, metrics }) => healthRoutes(context, metrics),
+};

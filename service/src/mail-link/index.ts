@@ -1,0 +1,10 @@
+import type { Capability } from "../capability.ts";
+import { DAY } from "../capability.ts";
+import { mailLinkRoutes } from "./routes.ts";
+import { sweepLinks } from "./store.ts";
+
+export const mailLinks: Capability = {
+  routes: ({ context }) => mailLinkRoutes(context),
+  // A day beyond its life a link still says why it does nothing.
+  sweeps: [{ what: "links that have expired", keepFor: () => DAY, run: sweepLinks }],
+};

@@ -1,0 +1,99 @@
+/** Makes what the rooms of the service share. */
+import { randomBytes } from "node:crypto";
+import { deriveKey, KEY_BYTES } from "@lucchetto/core";
+import type { FastifyBaseLogger } from "fastify";
+import type { DataSource } from "typeorm";
+import { findAccessKeys } from "./access-key/store.ts";
+import { countQuestions } from "./app/questions.ts";
+import { findByClientIds, findByKeys } from "./app/store.ts";
+import type { Clock, MovableClock } from "./clock/clock.ts";
+import type { Configuration } from "./config/index.ts";
+import type { LookUps, ServiceContext } from "./context.ts";
+import { hostCookie } from "./http/host-cookie.ts";
+import { findCheckTokens, findKeyedTokens, pairOf } from "./oauth/store.ts";
+import { openCompromisedList } from "./password/compromised.ts";
+import { createFleetCounter } from "./password/fleet.ts";
+import { createHashing } from "./password/hashing.ts";
+import { createLastSeen } from "./session/last-seen.ts";
+import { findByTokens } from "./session/store.ts";
+import { joinLookUps } from "./storage/index.ts";
+import { createConsult } from "./webhook/consult.ts";
+
+export interface ServiceParts {
+  readonly configuration: Configuration;
+  /** Connected, on the schema that this service knows. */
+  readonly dataSource: DataSource;
+  readonly clock: Clock | MovableClock;
+  readonly logger: FastifyBaseLogger;
+}
+
+/** Makes it; the hashing is measured meanwhile. */
+export async function makeContext({
+  configuration,
+  dataSource,
+  clock,
+  logger,
+}: ServiceParts): Promise<ServiceContext> {
+  const { publicUrl, passwords, sessions } = configuration;
+  return {
+    configuration,
+    dataSource,
+    clock,
+    hashing: await createHashing(configuration),
+    compromised:
+      passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
+    fleet: createFleetCounter({ dataSource, clock }),
+    consult: createConsult(configuration, clock, logger),
+    lookUps: joinedLookUps(dataSource),
+    lastSeen: createLastSeen(dataSource, sessions, logger),
+    questions: countQuestions(dataSource, clock, logger),
+    ownCookie: hostCookie(publicUrl, "own"),
+    deviceCookie: hostCookie(publicUrl, "device"),
+    signInCookie: hostCookie(publicUrl, "sign-in"),
+    proxyCookie: hostCookie(publicUrl, "proxy"),
+    ...keysOf(configuration),
+  };
+}
+
+/** One question for all that wait at a moment. */
+function joinedLookUps(dataSource: DataSource): LookUps {
+  return {
+    checkToken: joinLookUps(
+      (hashes) => findCheckTokens(dataSource, hashes),
+      ({ checkHash }) => checkHash,
+    ),
+    keyedToken: joinLookUps(
+      (pairs) => findKeyedTokens(dataSource, pairs),
+      ({ checkHash, keyHash }) => pairOf(checkHash, keyHash),
+    ),
+    ownToken: joinLookUps(
+      (hashes) => findByTokens(dataSource, hashes),
+      ({ session }) => session.tokenHash,
+    ),
+    proxiedApp: joinLookUps(
+      (clientIds) => findByClientIds(dataSource, clientIds),
+      ({ clientId }) => Buffer.from(clientId),
+    ),
+    accessKey: joinLookUps(
+      (hashes) => findAccessKeys(dataSource, hashes),
+      ({ keyHash }) => keyHash,
+    ),
+    appKey: joinLookUps(
+      (hashes) => findByKeys(dataSource, hashes),
+      ({ keyHash }) => keyHash,
+    ),
+  };
+}
+
+/** From the ring; without one (development) from a key for this process alone. */
+function keysOf({
+  keyRing,
+}: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey" | "mailCodeKey"> {
+  const ring = keyRing ?? { current: "process", keys: new Map([["process", randomBytes(KEY_BYTES)]]) };
+  const current = ring.keys.get(ring.current) ?? randomBytes(KEY_BYTES);
+  return {
+    sealingKeys: ring,
+    throttleKey: deriveKey(current, "throttle"),
+    mailCodeKey: deriveKey(current, "mail-code"),
+  };
+}

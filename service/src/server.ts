@@ -1,0 +1,92 @@
+/** The HTTP server: its limits, its ids, and what it answers to what is not HTTP. */
+import { randomUUID } from "node:crypto";
+import type { IncomingMessage, Server, ServerResponse } from "node:http";
+import { createServer } from "node:http";
+import type { Socket } from "node:net";
+import type { FastifyBaseLogger, FastifyInstance, FastifyReply } from "fastify";
+import Fastify, { LogController } from "fastify";
+import type { Configuration } from "./config/index.ts";
+import { BODY_LIMIT } from "./http/body.ts";
+import { listedAmong } from "./http/network.ts";
+import { problemBody, problemOf, sendProblem } from "./http/problem.ts";
+
+/** Milliseconds between looks at requests that take too long to arrive. */
+const SLOW_REQUEST_CHECK = 500;
+
+type Handler = (request: IncomingMessage, response: ServerResponse) => void;
+
+/** Takes a request out of the framework's hands. @returns whether it did. */
+export type Shortcut = (request: IncomingMessage, response: ServerResponse) => boolean;
+
+export interface ServerParts {
+  readonly configuration: Configuration;
+  readonly logger: FastifyBaseLogger;
+  readonly idOf: (request: IncomingMessage) => string;
+  readonly shortcut: Shortcut;
+}
+
+/** Makes the framework's instance over a server that asks the shortcut first. */
+export function createApp({ configuration, logger, idOf, shortcut }: ServerParts): FastifyInstance {
+  const { publicUrl, trustedProxies, listen } = configuration;
+  return Fastify({
+    loggerInstance: logger,
+    logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
+    bodyLimit: BODY_LIMIT,
+    serverFactory: (handler) => createHttpServer(listen.requestTimeout, handler, shortcut),
+    trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
+    exposeHeadRoutes: false,
+    forceCloseConnections: true,
+    routerOptions: { maxParamLength: 200 },
+    genReqId: idOf,
+    clientErrorHandler: refuseBrokenRequest(publicUrl),
+    // An address that cannot be decoded, or a part of it that is far too long.
+    frameworkErrors: (error, request, reply) =>
+      sendProblem(request, reply as unknown as FastifyReply, publicUrl, problemOf(error)),
+  });
+}
+
+function createHttpServer(requestTimeout: number, handler: Handler, shortcut: Shortcut): Server {
+  return createServer(
+    {
+      connectionsCheckingInterval: SLOW_REQUEST_CHECK,
+      // Node takes the longer of its two limits for the whole request, so both are given.
+      headersTimeout: requestTimeout,
+      requestTimeout,
+      keepAliveTimeout: KEEP_ALIVE,
+    },
+    (request, response) => {
+      if (!shortcut(request, response)) handler(request, response);
+    },
+  );
+}
+
+/** Milliseconds that a connection may be idle. */
+const KEEP_ALIVE = 72_000;
+
+/** Ids of a trusted proxy's own making are kept, where they are plain; everybody else gets a new one. */
+export function requestIds(trustedProxies: readonly string[]): (request: IncomingMessage) => string {
+  if (trustedProxies.length === 0) return () => randomUUID();
+  return ({ headers, socket }) => {
+    const given = headers["x-request-id"];
+    const isPlain = typeof given === "string" && /^[A-Za-z0-9._-]{8,60}$/.test(given);
+    return isPlain && listedAmong(trustedProxies, socket.remoteAddress ?? "") ? given : randomUUID();
+  };
+}
+
+/** What is not HTTP at all never reaches a route; it still gets a problem. */
+function refuseBrokenRequest(publicUrl: string) {
+  return (error: NodeJS.ErrnoException, socket: Socket): void => {
+    if (error.code === "ECONNRESET" || !socket.writable) return;
+    const code =
+      error.code === "HPE_HEADER_OVERFLOW"
+        ? "headers-too-large"
+        : error.code === "ERR_HTTP_REQUEST_TIMEOUT"
+          ? "request-timeout"
+          : "malformed-request";
+    const body = problemBody(code, { publicUrl, requestId: randomUUID() });
+    const text = JSON.stringify(body);
+    socket.end(
+      `HTTP/1.1 ${body.status} ${body.title}\r\nContent-Type: application/problem+json\r\nCache-Control: no-store\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
+    );
+  };
+}
