@@ -17,5 +17,5 @@ export default {
   testSequencer: "<rootDir>/testing/sequencer.mjs",
   maxWorkers: 2,
   // A test fails for a fault, not for a slow machine.
-  testTimeout: 1_800_000,
+  testTimeout: 600_000,
 };

@@ -20,9 +20,15 @@ const RESULTS = join(STATE, "results.json");
 /** Test files named at the end, the longest first. */
 const LONGEST_SHOWN = 10;
 
+/** Where the rooms' sources lie. */
+const SOURCES = ["core", "contract", "hasp", "service", "console", "cli", "demo"].map(
+  (room) => `${room}/src`,
+);
+
 /** What is checked besides the tests; each counts as one. */
 const CHECKS = [
   ["checking types", ["tsc", "-p", "tsconfig.test.json"]],
+  ["checking what imports what", ["depcruise", "--config", ".dependency-cruiser.mjs", ...SOURCES]],
   ["linting", ["eslint", ".", "--max-warnings", "0"]],
   [
     "checking the pages",

@@ -14,6 +14,8 @@ import { CHEAP_SCHEME, freePort } from "../../testing/service.ts";
 const PASSWORD = "brass key, stone door";
 const ADMIN_PASSWORD = "iron gate of the valley";
 
+/** Milliseconds without an echo. */
+const LOST_AFTER = 45_000;
 /** What a hash costs is not the matter here. */
 const CHEAP = { LUCCHETTO_PASSWORDS_HASHING_SCHEME: CHEAP_SCHEME };
 
@@ -215,9 +217,20 @@ function converse(home: string, answers: Array<[RegExp, string]>): Promise<{ sta
       if (next === undefined || !next[0].test(out.slice(seen))) return;
       answers.shift();
       seen = out.length;
-      child.stdin.write(`${next[1]}\r`);
+      type(next[1]);
     });
+    // What is typed before a prompt listens is lost: typed once more if nothing came of it for long.
+    let typedAgain: NodeJS.Timeout;
+    const type = (answer: string): void => {
+      clearTimeout(typedAgain);
+      const before = out.length;
+      child.stdin.write(`${answer}\r`);
+      typedAgain = setTimeout(() => {
+        if (out.length === before) type(answer);
+      }, LOST_AFTER);
+    };
     child.once("close", (code) => {
+      clearTimeout(typedAgain);
       resolve({ status: code ?? -1, out });
     });
   });

@@ -8,7 +8,7 @@ import { fileURLToPath } from "node:url";
 import { afterAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { createClient } from "@lucchetto/contract";
-import { freePort } from "../../testing/service.ts";
+import { CHEAP_SCHEME, freePort } from "../../testing/service.ts";
 
 const RUNNER = fileURLToPath(new URL("../run.mjs", import.meta.url));
 const state = mkdtempSync(join(tmpdir(), "lucchetto-demo-"));
@@ -17,7 +17,10 @@ afterAll(() => rmSync(state, { recursive: true, force: true }));
 
 /** Runs the demo until it ends, or until `until` has been said; then it is interrupted as Ctrl-C does. */
 async function demo(args: readonly string[], until?: string, then?: () => Promise<void>) {
-  const child = spawn(process.execPath, [RUNNER, "--as-built", "--state", state, ...args]);
+  const child = spawn(process.execPath, [RUNNER, "--as-built", "--state", state, ...args], {
+    // What a hash costs is not the matter here.
+    env: { ...process.env, LUCCHETTO_PASSWORDS_HASHING_SCHEME: CHEAP_SCHEME },
+  });
   let said = "";
   const ended = new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? -1)));
   await new Promise<void>((resolve) => {

@@ -3,18 +3,19 @@ import type { Account } from "@lucchetto/contract";
 import { ownPathOr } from "@lucchetto/contract";
 import type { SignedInAccount } from "./account.ts";
 import { page, problem } from "./answers.ts";
+import { createAuthorizationFlow } from "./authorization-flow.ts";
 import { haspCookies } from "./cookies.ts";
 import { readAuthorization } from "./credentials.ts";
-import { createDance } from "./dance.ts";
 import { readGuard } from "./guard.ts";
-import type { EventSink } from "./live.ts";
+import type { EventResponse } from "./live.ts";
 import { createLive } from "./live.ts";
-import type { LookUp } from "./lucchetto.ts";
-import { createLucchetto, LucchettoRefused, LucchettoUnreachable } from "./lucchetto.ts";
+import { createLucchetto } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
 import { readOptions } from "./options.ts";
 import { recentAnswers } from "./recent.ts";
 import { createRecogniser } from "./recognise.ts";
+import type { LookUp } from "./service.ts";
+import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import type { Answer, Visit } from "./visit.ts";
 import { isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./visit.ts";
 import type { Lacking, Wanted } from "./wanted.ts";
@@ -35,7 +36,7 @@ export interface Hasp {
    * The stream for open pages, where the address is its own. @returns whether it took the request; then nobody else
    * answers.
    */
-  live(visit: Visit, sink: () => EventSink): Promise<boolean>;
+  live(visit: Visit, sink: () => EventResponse): Promise<boolean>;
   /** What the option `guard` wants at a path; `null` where it is open. */
   guarded(visit: Visit): Wanted | null;
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
@@ -52,7 +53,7 @@ export function createHasp(options: HaspOptions): Hasp {
   const lucchetto = settings.testing?.lucchetto ?? createLucchetto(settings);
   const recent = recentAnswers();
   const live = createLive(lucchetto, cookies.readCheckToken);
-  const dance = createDance(settings, { lucchetto, cookies, recent });
+  const flow = createAuthorizationFlow(settings, { lucchetto, cookies, recent });
   const { recognise } = createRecogniser(settings, { lucchetto, cookies, recent });
   const guard = readGuard(settings.guard);
 
@@ -61,16 +62,16 @@ export function createHasp(options: HaspOptions): Hasp {
     guarded: (visit) => guard(pathOf(visit)),
     async own(visit) {
       const path = pathOf(visit);
-      if (path === paths.signOut) return dance.signOut(visit);
+      if (path === paths.signOut) return flow.signOut(visit);
       if (!isReading(visit)) return null;
       if (path === `${paths.live}.js`) return live.script();
-      if (path === returnAddress.pathname && visit.method === "GET") return dance.arrive(visit);
+      if (path === returnAddress.pathname && visit.method === "GET") return flow.arrive(visit);
       const query = queryOf(visit);
       const next = ownPathOr("/", query.get("next") ?? "/");
       // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
       if (path === paths.signIn)
-        return dance.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
-      if (path === paths.register) return dance.depart(visit, next, { prompt: "create" });
+        return flow.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
+      if (path === paths.register) return flow.depart(visit, next, { prompt: "create" });
       return null;
     },
 
@@ -100,7 +101,7 @@ export function createHasp(options: HaspOptions): Hasp {
         account = await recognise(visit, wanted.freshWithin !== undefined);
       } catch (error) {
         if (error instanceof LucchettoRefused) return { answer: error.answerFor(service) };
-        return { answer: dance.unreachable(visit, error) };
+        return { answer: flow.unreachable(visit, error) };
       }
       if (account === null) return { answer: askToSignIn(visit, wanted) };
       const lack = lacking(account, wanted);
@@ -120,7 +121,7 @@ export function createHasp(options: HaspOptions): Hasp {
 
   function askToSignIn(visit: Visit, wanted: Wanted): Answer {
     if (!isScript(visit) && isPage(visit)) {
-      if (isReading(visit)) return dance.depart(visit, visit.url, stepOf(wanted));
+      if (isReading(visit)) return flow.depart(visit, visit.url, stepOf(wanted));
       return page({
         status: 401,
         title: "You are not signed in any more",
@@ -147,7 +148,7 @@ export function createHasp(options: HaspOptions): Hasp {
     if (lack === "label") return refuseWithoutLabel(visit, wanted.label ?? "");
     // RFC 9470: what is lacking can be shown.
     if (lack !== "session" && isPage(visit) && isReading(visit))
-      return dance.depart(visit, visit.url, stepOf(wanted));
+      return flow.depart(visit, visit.url, stepOf(wanted));
     const step = Object.entries(stepOf(wanted)).map(([name, value]) => `, ${name}="${value}"`);
     const why = {
       session: "This is for people in a session; an access key does not do here.",

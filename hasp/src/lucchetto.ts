@@ -1,72 +1,9 @@
-/** Asks Lucchetto, with the app key: swaps codes, looks check tokens up, revokes them. */
-import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
-import {
-  introspection,
-  OAUTH_PATHS,
-  problem as problemShape,
-  PROBLEMS,
-  routes,
-  tokenReply,
-} from "@lucchetto/contract";
-import { problem } from "./answers.ts";
+/** Asks Lucchetto, with the app key: exchanges codes, looks check tokens up, revokes them. */
+import type { ActiveIntrospection } from "@lucchetto/contract";
+import { introspection, OAUTH_PATHS, problem as problemShape, routes, tokenReply } from "@lucchetto/contract";
 import type { HaspSettings } from "./options.ts";
-import type { Answer } from "./visit.ts";
-
-/** Lucchetto gave no answer, or none that could be understood. */
-export class LucchettoUnreachable extends Error {
-  override readonly name = "LucchettoUnreachable";
-}
-
-/** Lucchetto answered, but not to this question: too many tries, or an app that may not ask it. */
-export class LucchettoRefused extends Error {
-  override readonly name = "LucchettoRefused";
-  readonly problem: Problem;
-  constructor(refused: Problem) {
-    super(refused.detail);
-    this.problem = refused;
-  }
-
-  /** The same problem, for the script that came. */
-  answerFor(service: string): Answer {
-    const { code, detail, retryAfter } = this.problem;
-    const known = Object.hasOwn(PROBLEMS, code) ? (code as ProblemCode) : "storage-unavailable";
-    return problem(service, known, {
-      detail,
-      headers: retryAfter === undefined ? {} : { "retry-after": String(retryAfter) },
-    });
-  }
-}
-
-/** What came as HTTP Basic, and where it came from. */
-export interface BasicPassword {
-  readonly identifier: string;
-  readonly password: string;
-  readonly address: string;
-  readonly userAgent: string | undefined;
-}
-
-export interface Lucchetto {
-  /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
-  swap(code: string, verifier: string): Promise<string | null>;
-  /**
-   * Who is there; `null` if nobody. Questions about one token under way at the same time are asked once.
-   * @param username the name that came with an access key, where one came.
-   */
-  introspect(token: string, username?: string): Promise<ActiveIntrospection | null>;
-  /** Whose name and password these are; `null` if nobody's. @throws LucchettoRefused, LucchettoUnreachable. */
-  checkBasic(shown: BasicPassword): Promise<Account | null>;
-  revoke(checkToken: string): Promise<void>;
-  /** Which of these sessions still live. @throws LucchettoUnreachable. */
-  findLiving(sessionIds: readonly string[]): Promise<ReadonlySet<string>>;
-  /** Accounts by id or reference, 100 at once; unknown ones are left out. @throws LucchettoUnreachable. */
-  lookUp(wanted: LookUp): Promise<Account[]>;
-}
-
-/** Which accounts are wanted: 100 ids and references together at most. */
-export interface LookUp {
-  readonly ids?: readonly string[];
-  readonly references?: readonly string[];
-}
+import type { Lucchetto } from "./service.ts";
+import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 
 /** Sessions asked for at once. */
 const MOST_ASKED = 1_000;

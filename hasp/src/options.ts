@@ -2,7 +2,7 @@
 
 import type { Guard } from "./guard.ts";
 import { assertPattern } from "./guard.ts";
-import type { TestAccounts } from "./testing.ts";
+import type { Lucchetto } from "./service.ts";
 import { assertWanted } from "./wanted.ts";
 
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
@@ -47,7 +47,7 @@ export interface HaspOptions {
    */
   readonly whenUnreachable?: "closed" | "last-known";
   /** From `@lucchetto/hasp/testing`: stands in for the service in an application's own tests. */
-  readonly testing?: TestAccounts;
+  readonly testing?: { readonly lucchetto: Lucchetto };
 }
 
 /** Options with everything filled in. */
@@ -71,7 +71,7 @@ export interface HaspSettings {
   readonly basicPasswords: boolean;
   readonly keepAnswersFor: number;
   readonly whenUnreachable: "closed" | "last-known";
-  readonly testing: TestAccounts | undefined;
+  readonly testing: HaspOptions["testing"] | undefined;
 }
 
 const DEFAULT_TIMEOUT = 5_000;

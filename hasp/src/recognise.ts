@@ -5,10 +5,10 @@ import { accountOf, accountWithoutSession } from "./account.ts";
 import type { HaspCookies } from "./cookies.ts";
 import type { Credentials } from "./credentials.ts";
 import { readAuthorization } from "./credentials.ts";
-import type { Lucchetto } from "./lucchetto.ts";
-import { LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
+import type { Lucchetto } from "./service.ts";
+import { LucchettoUnreachable } from "./service.ts";
 import type { Visit } from "./visit.ts";
 
 export interface Recogniser {

@@ -10,9 +10,9 @@
 import { randomUUID } from "node:crypto";
 import type { Account, ActiveIntrospection } from "@lucchetto/contract";
 import { haspCookies } from "./cookies.ts";
-import type { Lucchetto } from "./lucchetto.ts";
-import { LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
+import type { Lucchetto } from "./service.ts";
+import { LucchettoUnreachable } from "./service.ts";
 
 /** What a test says of somebody; the rest is made up. */
 export interface TestPerson {

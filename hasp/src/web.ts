@@ -13,7 +13,7 @@
 import type { SignedInAccount } from "./account.ts";
 import type { Hasp, Passage as PlainPassage } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
-import type { EventSink } from "./live.ts";
+import type { EventResponse } from "./live.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
 import type { Wanted } from "./wanted.ts";
@@ -79,7 +79,7 @@ function responseOf({ status, headers, body }: Answer): Response {
 }
 
 /** A sink whose events become the body of a response. */
-function eventStream(): { sink: EventSink; response: () => Response } {
+function eventStream(): { sink: EventResponse; response: () => Response } {
   const encoder = new TextEncoder();
   let head = { status: 200, headers: {} as Record<string, string> };
   let closed: () => void = () => undefined;

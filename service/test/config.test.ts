@@ -104,7 +104,7 @@ describe("the configuration", () => {
     [
       "a password setting in the yaml",
       { ...GOOD, database: { ...GOOD.database, password: "hush" } },
-      /database\.password: secrets do not belong into the yaml/,
+      /database\.password: secrets do not belong in the yaml/,
     ],
     ["what is no YAML", "mode: [", /not YAML/],
     ["a list", "- a", /name: value/],

@@ -6,9 +6,6 @@ export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | S
 /** What may be shown as the second proof. */
 export type SecondFactor = "totp" | "recovery-code";
 
-/** What a sign-in by mail waits for: the link in the same browser, or the code that it is swapped for in another. */
-export const WANTED_BY_MAIL: readonly Wanted[] = ["mail-link", "mail-code"];
-
 /** So many wrong proofs end a sign-in in progress. */
 export const MOST_WRONG_PROOFS = 5;
 
@@ -28,13 +25,7 @@ export function wantedNext({ mustChangePassword, secondFactors }: SignInRule): r
   return mustChangePassword ? ["new-password"] : secondFactors;
 }
 
-/** RFC 8176: a one-time code is "otp", more than one proof "mfa"; for a recovery code there is no value. */
-const AMR_OF_SECOND: Readonly<Record<SecondFactor, string>> = {
-  totp: "otp",
-  "recovery-code": "recovery-code",
-};
-
-/** The methods of a sign-in after its second proof. */
-export function amrWith(amr: readonly string[], second: SecondFactor): string[] {
-  return [...new Set([...amr, AMR_OF_SECOND[second], "mfa"])];
+/** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
+export function amrWith(amr: readonly string[], second: readonly string[]): string[] {
+  return [...new Set([...amr, ...second, "mfa"])];
 }

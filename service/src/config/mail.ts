@@ -1,10 +1,11 @@
 /** What the configuration says about mail, with its password, authority and logo read from where they lie. */
 import { readFileSync } from "node:fs";
-import { dirname, resolve } from "node:path";
+import { resolve } from "node:path";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { z } from "zod";
 import type { Configuration, configurationSchema, MailSettings } from "./schema.ts";
-import { readSecretFile } from "./secret-file.ts";
+import type { SecretPlaces } from "./secrets.ts";
+import { readSecret, SECRET_VARIABLES } from "./secrets.ts";
 
 /** Ports of submission: with TLS from the first byte (RFC 8314), and with STARTTLS (RFC 6409). */
 const PORTS = { "smtps:": 465, "smtp:": 587 } as const;
@@ -12,24 +13,24 @@ const PORTS = { "smtps:": 465, "smtp:": 587 } as const;
 /** Fills in what the mode and the address say. */
 export function readMail(
   { mail, publicUrl }: z.output<typeof configurationSchema>,
-  path: string,
-  environment: Readonly<Record<string, string | undefined>>,
-  faults: string[],
+  places: SecretPlaces,
 ): MailSettings {
+  const { folder, faults } = places;
   const { via, smtp } = mail;
   const from = mail.from ?? `accounts@${new URL(publicUrl).hostname}`;
   if (smtp.url === undefined || (via !== undefined && via !== "smtp"))
     return { via: via === "none" ? "none" : "mailbox", from };
   const url = new URL(smtp.url);
-  const password =
-    environment["LUCCHETTO_MAIL_SMTP_PASSWORD"] ??
-    (smtp.passwordFile === undefined
-      ? null
-      : readSecretFile(resolve(dirname(path), smtp.passwordFile), "mail.smtp.passwordFile", faults));
+  const variable = SECRET_VARIABLES.mail;
+  const password = readSecret(places, {
+    variable,
+    file: smtp.passwordFile,
+    setting: "mail.smtp.passwordFile",
+  });
   const user = url.username === "" ? null : decodeURIComponent(url.username);
   if (user !== null && password === null && smtp.passwordFile === undefined)
     faults.push(
-      `mail.smtp.passwordFile: missing, expected the path of a file of mode 0600 with the password of ${user} (or set LUCCHETTO_MAIL_SMTP_PASSWORD)`,
+      `mail.smtp.passwordFile: missing, expected the path of a file of mode 0600 with the password of ${user} (or set ${variable})`,
     );
   const isTls = url.protocol === "smtps:";
   return {
@@ -43,16 +44,16 @@ export function readMail(
       !isTls && (smtp.startTls ?? (isLoopbackHost(url.hostname) ? "optional" : "required")) === "required",
     user,
     password,
-    authority: readAuthority(path, smtp.authorityFile, faults),
+    authority: readAuthority(folder, smtp.authorityFile, faults),
     connections: smtp.connections,
     timeout: smtp.timeout,
   };
 }
 
-function readAuthority(path: string, file: string | undefined, faults: string[]): string | null {
+function readAuthority(folder: string, file: string | undefined, faults: string[]): string | null {
   if (file === undefined) return null;
   try {
-    const text = readFileSync(resolve(dirname(path), file), "utf8");
+    const text = readFileSync(resolve(folder, file), "utf8");
     if (text.includes("-----BEGIN CERTIFICATE-----")) return text;
     faults.push(`mail.smtp.authorityFile: ${file} holds no PEM certificate`);
   } catch (error) {

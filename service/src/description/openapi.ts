@@ -1,10 +1,11 @@
 /** The OpenAPI 3.1 document of all calls, written by a package from the contract's own schemas. */
 import { STATUS_CODES } from "node:http";
-import type { ProblemCode, Route } from "@lucchetto/contract";
-import { problem, problemPath, PROBLEMS, problemsOf, routes } from "@lucchetto/contract";
+import type { Route } from "@lucchetto/contract";
+import { problemsOf, routes } from "@lucchetto/contract";
 import type { ZodOpenApiOperationObject, ZodOpenApiPathsObject, ZodOpenApiResponseObject } from "zod-openapi";
 import { createDocument } from "zod-openapi";
-import { addExamples, EXAMPLE_ID } from "./example.ts";
+import { addExamples } from "./example.ts";
+import { problemReplies } from "./problem-replies.ts";
 import { standardPaths } from "./standards.ts";
 
 const VERSION = "0.1.0";
@@ -81,36 +82,4 @@ function repliesOf({ replies }: Route): Record<`${number}`, ZodOpenApiResponseOb
       },
     ]),
   );
-}
-
-/** One reply a status: which problems it may be, and one of each as an example. */
-export function problemReplies(
-  codes: readonly ProblemCode[],
-  publicUrl: string,
-): Record<`${number}`, ZodOpenApiResponseObject> {
-  const byStatus = new Map<number, ProblemCode[]>();
-  for (const code of codes) {
-    const { status } = PROBLEMS[code];
-    byStatus.set(status, [...(byStatus.get(status) ?? []), code]);
-  }
-  return Object.fromEntries(
-    [...byStatus]
-      .sort(([left], [right]) => left - right)
-      .map(([status, those]) => [String(status), problemReply(those, publicUrl)]),
-  );
-}
-
-function problemReply(codes: readonly ProblemCode[], publicUrl: string): ZodOpenApiResponseObject {
-  const examples = codes.map((code) => {
-    const { status, title, meaning, mend } = PROBLEMS[code];
-    const detail = `${meaning} ${mend}`;
-    const value = { type: publicUrl + problemPath(code), code, title, status, detail, requestId: EXAMPLE_ID };
-    return [code, { summary: title, value }];
-  });
-  return {
-    description: codes.map((code) => `\`${code}\`: ${PROBLEMS[code].title}.`).join(" "),
-    content: {
-      "application/problem+json": { schema: problem, examples: Object.fromEntries(examples) },
-    },
-  };
 }

@@ -2,7 +2,7 @@
 import { introspection, metadata, OAUTH_PATHS, oauthError, tokenReply } from "@lucchetto/contract";
 import { z } from "zod";
 import type { ZodOpenApiPathsObject, ZodOpenApiResponseObject } from "zod-openapi";
-import { problemReplies } from "./openapi.ts";
+import { problemReplies } from "./problem-replies.ts";
 
 const TAGS = ["oauth"];
 const OF_APPS = { tags: TAGS, security: [{ appKey: [] }] };

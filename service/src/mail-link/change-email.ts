@@ -17,7 +17,7 @@ import { countMailFor } from "../throttle/throttle.ts";
 import { endEverythingOf } from "./end-everything.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
-import type { Redeemed, Redemption } from "./redeem.ts";
+import type { Redeemed, Redemption } from "./redemption.ts";
 import { sendLink } from "./send.ts";
 import { voidLaterUndoLinks, voidLinksOf } from "./store.ts";
 

@@ -17,7 +17,7 @@ import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
-import type { Redeemed, Redemption } from "./redeem.ts";
+import type { Redeemed, Redemption } from "./redemption.ts";
 import { sendLink } from "./send.ts";
 import { voidLinksOf } from "./store.ts";
 

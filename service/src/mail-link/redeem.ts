@@ -1,26 +1,12 @@
 /** Using a mailed link: each purpose does its own work; each link is spent by one conditional update. It signs nobody in. */
-import type { ReplyOf, routes } from "@lucchetto/contract";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { ServiceContext } from "../context.ts";
 import { changeEmailBy, undoChange } from "./change-email.ts";
 import { acceptInvitation } from "./invitation.ts";
-import type { BrowserMarks } from "./read.ts";
 import { isHere, readLink } from "./read.ts";
+import type { Redeemed, Redemption } from "./redemption.ts";
 import { resetPassword } from "./reset.ts";
 import { swapForCode } from "./swap.ts";
 import { verifyAddress } from "./verify.ts";
-
-/** What is shown with the link. */
-export interface Redemption {
-  readonly secret: string;
-  /** A new password. */
-  readonly password?: string | undefined;
-  /** The one from the registration. */
-  readonly present?: string | undefined;
-  readonly visit: Visit;
-  readonly marks: BrowserMarks;
-}
-
-export type Redeemed = Extract<ReplyOf<typeof routes.redeemLink>, { status: 200 }>["body"];
 
 /**
  * Uses it. What is refused spends nothing.

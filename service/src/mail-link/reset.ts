@@ -10,7 +10,7 @@ import { inTransaction } from "../storage/index.ts";
 import { endEverythingOf } from "./end-everything.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
-import type { Redeemed, Redemption } from "./redeem.ts";
+import type { Redeemed, Redemption } from "./redemption.ts";
 
 /**
  * Sets a new password. It signs nobody in, and ends what an intruder may hold: sessions, sign-ins in progress, known

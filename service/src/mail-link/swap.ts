@@ -7,7 +7,7 @@ import { ProblemReply } from "../problem.ts";
 import { findSignIn, setMailCode } from "../sign-in/store.ts";
 import type { MailLinkRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
-import type { Redeemed } from "./redeem.ts";
+import type { Redeemed } from "./redemption.ts";
 import { spendLink } from "./store.ts";
 
 /** Swaps it. The code is accepted only at the sign-in in which the link was asked for. */

@@ -12,7 +12,7 @@ import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Prover } from "./prove.ts";
 import { proveAddress } from "./prove.ts";
 import type { ReadLink } from "./read.ts";
-import type { Redeemed, Redemption } from "./redeem.ts";
+import type { Redeemed, Redemption } from "./redemption.ts";
 import { spendLink } from "./store.ts";
 
 /**

@@ -4,7 +4,7 @@ import { isCodeChallenge, levelOf, mintToken, TOKEN_BYTES } from "@lucchetto/cor
 import { findByClientId } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../second-factor/store.ts";
+import { secondFactorsOf } from "../proof/index.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";

@@ -1,21 +1,22 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
 import { randomBytes } from "node:crypto";
 import type { PlainToken } from "@lucchetto/core";
-import { mintToken, preparePassword, TOKEN_BYTES } from "@lucchetto/core";
+import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../second-factor/store.ts";
+import { secondFactorsOf } from "../proof/index.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
-import { checkable, judge, readStored } from "./password.ts";
-import { findRecord, setRecord } from "./store.ts";
+import { judge } from "./password.ts";
+import { isPresentPassword } from "./present.ts";
+import { setRecord } from "./store.ts";
 
 export interface PasswordChange {
   /** The password up to now; left out where it was shown a moment ago, or there is none. */
@@ -90,16 +91,4 @@ async function recordRefusal(
   const reason = "wrong-password";
   const event = { kind: "password.change-refused", outcome: "refused", reason, accountId } as const;
   await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
-}
-
-/** Whether it is the account's password. */
-export async function isPresentPassword(
-  context: ServiceContext,
-  accountId: string,
-  typed: string,
-): Promise<boolean> {
-  const row = await findRecord(context.dataSource, accountId);
-  const prepared = preparePassword(typed);
-  const stored = row === null ? null : checkable(readStored(context.hashing, row.record));
-  return prepared.ok && context.hashing.check(prepared.text, stored);
 }

@@ -1,8 +1,17 @@
 /** The hash fleet: how many records there are of which scheme, now and on every day before. */
 import type { HashFleet } from "@lucchetto/contract";
 import { floorsMissedBy, readScheme, SchemeError } from "@lucchetto/core";
-import type { ServiceContext } from "../context.ts";
+import type { DataSource } from "typeorm";
+import type { Clock } from "../clock/clock.ts";
+import type { Hashing } from "./hashing.ts";
 import { countSchemes, listSchemeCounts, storeSchemeCounts } from "./store.ts";
+
+/** Where records are counted, and by which time. */
+interface Counted {
+  readonly dataSource: DataSource;
+  readonly clock: Clock;
+  readonly hashing: Hashing;
+}
 
 const DAY = 86_400_000;
 /** Days shown. */
@@ -19,7 +28,7 @@ export interface FleetCounter {
 export function createFleetCounter({
   dataSource,
   clock,
-}: Pick<ServiceContext, "dataSource" | "clock">): FleetCounter {
+}: Pick<Counted, "dataSource" | "clock">): FleetCounter {
   let counted: Date | null = null;
   return {
     async keep() {
@@ -34,7 +43,7 @@ export function createFleetCounter({
 }
 
 /** The fleet as operators see it; the present figures are counted at this moment. */
-export async function showFleet({ dataSource, clock, hashing }: ServiceContext): Promise<HashFleet> {
+export async function showFleet({ dataSource, clock, hashing }: Counted): Promise<HashFleet> {
   const now = clock.now();
   const [present, days] = await Promise.all([
     countSchemes(dataSource),

@@ -31,13 +31,14 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { totp } from "../proof/totp.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
-import { openSecret, secretPlace } from "./show.ts";
+import { openSecret, secretPlace } from "./secret.ts";
 import {
   activate,
   countUnusedCodes,
@@ -169,7 +170,7 @@ export async function confirm(
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
-    const proved = { authTime: session.authTime, amr: amrWith(session.amr, "totp"), ...beginLevel(2, now) };
+    const proved = { authTime: session.authTime, amr: amrWith(session.amr, totp.amr), ...beginLevel(2, now) };
     await noteProof(manager, session.id, proved);
     await endSignInsOf(manager, account.id, now);
     const isFirst = (await countUnusedCodes(manager, account.id)) === 0;

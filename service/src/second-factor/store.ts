@@ -1,4 +1,3 @@
-import type { SecondFactor } from "@lucchetto/core";
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, LessThan, LessThanOrEqual, Not } from "typeorm";
@@ -7,11 +6,14 @@ import { AuthenticatorEntity, RecoveryCodeEntity } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()) };
 
-/** What an account can show besides a first proof. Recovery codes alone are no second factor. */
-export async function secondFactorsOf(manager: EntityManager, accountId: string): Promise<SecondFactor[]> {
-  const has = await manager.getRepository(AuthenticatorEntity).existsBy({ accountId, ...CONFIRMED });
-  if (!has) return [];
-  return (await countUnusedCodes(manager, accountId)) > 0 ? ["totp", "recovery-code"] : ["totp"];
+/** Whether there is a confirmed authenticator. */
+export function hasAuthenticator(manager: EntityManager, accountId: string): Promise<boolean> {
+  return manager.getRepository(AuthenticatorEntity).existsBy({ accountId, ...CONFIRMED });
+}
+
+/** Whether a recovery code is left. Alone they are no second factor: they go with the last authenticator. */
+export async function hasRecoveryCode(manager: EntityManager, accountId: string): Promise<boolean> {
+  return (await hasAuthenticator(manager, accountId)) && (await countUnusedCodes(manager, accountId)) > 0;
 }
 
 /** The confirmed ones of an account, the first one first. */

@@ -1,5 +1,5 @@
 /**
- * Showing proofs again inside a session, before a sensitive change: the password, and then the second factor where the account
+ * Showing proofs again inside a session, before a sensitive change: a first one, and then a second where the account
  * has one. A new own token replaces the old one.
  */
 import { randomBytes } from "node:crypto";
@@ -9,22 +9,17 @@ import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { isPresentPassword } from "../password/change.ts";
-import { fieldProblem, ProblemReply } from "../problem.ts";
-import type { RightFactor } from "../second-factor/show.ts";
-import { checkFactor, readFactor, refuseFactor } from "../second-factor/show.ts";
-import { secondFactorsOf } from "../second-factor/store.ts";
+import { ProblemReply } from "../problem.ts";
+import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
+import { FIRST_IN_SESSION, proofMethodOf, secondFactorsOf } from "../proof/index.ts";
 import { inTransaction } from "../storage/index.ts";
-import type { ReservedTry } from "../throttle/throttle.ts";
-import { clearCountsOf, reserveFactorTry, reservePasswordTry } from "../throttle/throttle.ts";
+import { clearCountsOf } from "../throttle/throttle.ts";
 import type { BegunSession } from "./session.ts";
 import type { LiveSession } from "./store.ts";
 import { noteFirstProof, noteProof, replaceToken } from "./store.ts";
 
 /** What is shown again. */
-export type ShownAgain =
-  | { readonly type: "password"; readonly password: string }
-  | { readonly type: SecondFactor; readonly code: string };
+export type ShownAgain = Extract<ShownProof, { type: "password" | SecondFactor }>;
 
 export type Reauthenticated =
   | ({ readonly outcome: "signed-in" } & BegunSession)
@@ -37,87 +32,50 @@ interface Attempt {
 }
 
 /**
- * A wrong password or code counts as a failed try, like one at sign-in.
+ * A wrong proof counts as a failed try, like one at sign-in.
  * @throws ProblemReply `invalid-fields`, `throttled`, `too-busy`, `proof-refused`, `not-signed-in` (if the session ended meanwhile).
  */
-export function reauthenticate(
+export async function reauthenticate(
   context: ServiceContext,
   live: LiveSession,
-  { proof, ...attempt }: Attempt & { proof: ShownAgain },
+  { proof, visit, mark }: Attempt & { proof: ShownAgain },
 ): Promise<Reauthenticated> {
-  return proof.type === "password"
-    ? showPassword(context, live, { password: proof.password, ...attempt })
-    : showFactor(context, live, { proof, ...attempt });
-}
-
-async function showPassword(
-  context: ServiceContext,
-  live: LiveSession,
-  { password, visit, mark }: Attempt & { password: string },
-): Promise<Reauthenticated> {
-  const { dataSource, clock } = context;
-  const { session, account } = live;
-  const { id: accountId } = account;
-  const reserved = await reservePasswordTry(context, {
-    accountId,
-    name: accountId,
-    network: visit.network,
-    mark,
+  const method = proofMethodOf(proof.type);
+  const { id: accountId } = live.account;
+  if (method.part === "second") {
+    // It says alone who holds the device, not who sits at this browser.
+    if (!isFirstProofFresh(context, live)) return wantedNow(context, FIRST_IN_SESSION);
+    const offered: readonly string[] = await secondFactorsOf(context.dataSource.manager, accountId);
+    if (!offered.includes(method.type)) throw new ProblemReply("proof-refused");
+  }
+  const prover = { accountId, network: visit.network, mark, pending: null };
+  const checked = await method.check(context, prover, proof, {
+    refused: (reason) => recordRefusal(context, live, { reason, visit }),
   });
-  let matches: boolean;
-  try {
-    matches = await isPresentPassword(context, accountId, password);
-  } catch (error) {
-    await reserved.giveBack();
-    throw error;
-  }
-  if (!matches) {
-    await recordRefusal(context, live, { reason: "wrong-password", visit });
-    throw fieldProblem([{ path: "proof.password", message: "This is not your password." }]);
-  }
-  return inTransaction(dataSource, async (manager) => {
-    const wanted = await secondFactorsOf(manager, accountId);
-    if (wanted.length === 0) return complete(context, manager, { live, reserved, factor: null, visit });
-    const now = clock.now();
-    await reserved.giveBack(manager);
-    await noteFirstProof(manager, session.id, now);
-    return { outcome: "proof-wanted", wanted, expiresAt: new Date(now.getTime() + PENDING_SIGN_IN_LIFE) };
+  return inTransaction(context.dataSource, async (manager) => {
+    const wanted = method.part === "first" ? await secondFactorsOf(manager, accountId) : [];
+    if (wanted.length === 0) return complete(context, manager, { live, method, checked, visit });
+    await checked.reserved.giveBack(manager);
+    await noteFirstProof(manager, live.session.id, context.clock.now());
+    return wantedNow(context, wanted);
   });
 }
 
-async function showFactor(
-  context: ServiceContext,
-  live: LiveSession,
-  { proof, visit }: Attempt & { proof: { type: SecondFactor; code: string } },
-): Promise<Reauthenticated> {
-  const { dataSource, clock } = context;
-  const { session, account } = live;
-  const lapses = (session.firstProofAt?.getTime() ?? 0) + PENDING_SIGN_IN_LIFE;
-  // The factor alone says who holds the device, not who sits at this browser.
-  if (clock.now().getTime() >= lapses) {
-    const expiresAt = new Date(clock.now().getTime() + PENDING_SIGN_IN_LIFE);
-    return { outcome: "proof-wanted", wanted: ["password"], expiresAt };
-  }
-  const wanted = await secondFactorsOf(dataSource.manager, account.id);
-  if (!wanted.includes(proof.type)) throw new ProblemReply("proof-refused");
-  const read = await readFactor(context, account.id, proof);
-  const reserved = await reserveFactorTry(context, { accountId: account.id, network: visit.network });
-  const checked = await checkFactor(context, account.id, read);
-  if (typeof checked === "string") {
-    await recordRefusal(context, live, { reason: `${checked} ${proof.type}`, visit });
-    return refuseFactor(proof.type, checked);
-  }
-  return inTransaction(dataSource, (manager) =>
-    complete(context, manager, { live, reserved, factor: checked, visit }),
-  );
+function isFirstProofFresh({ clock }: ServiceContext, { session: { firstProofAt } }: LiveSession): boolean {
+  return clock.now().getTime() < (firstProofAt?.getTime() ?? 0) + PENDING_SIGN_IN_LIFE;
+}
+
+function wantedNow({ clock }: ServiceContext, wanted: readonly Wanted[]): Reauthenticated {
+  const expiresAt = new Date(clock.now().getTime() + PENDING_SIGN_IN_LIFE);
+  return { outcome: "proof-wanted", wanted, expiresAt };
 }
 
 async function complete(
   context: ServiceContext,
   manager: EntityManager,
-  done: { live: LiveSession; reserved: ReservedTry; factor: RightFactor | null; visit: Visit },
+  done: { live: LiveSession; method: ProofMethod; checked: CheckedProof; visit: Visit },
 ): Promise<Reauthenticated> {
-  const { live, reserved, factor, visit } = done;
+  const { live, method, checked, visit } = done;
   const { session, account } = live;
   const { id: accountId } = account;
   const now = context.clock.now();
@@ -125,12 +83,13 @@ async function complete(
   const token = mintToken("own-token", randomBytes(TOKEN_BYTES));
   if (locked?.state !== "active" || !(await replaceToken(manager, session, token.hashed)))
     throw new ProblemReply("not-signed-in");
-  await factor?.spend(manager, { account, visit, now });
-  const level = factor === null ? keptLevel(session, now) : beginLevel(2, now);
-  const amr = factor === null ? session.amr : amrWith(session.amr, factor.type);
+  await checked.spend(manager, { account, visit, now });
+  const isSecond = method.part === "second";
+  const level = isSecond ? beginLevel(method.level, now) : keptLevel(session, now);
+  const amr = isSecond ? amrWith(session.amr, method.amr) : session.amr;
   const proved = { authTime: now, amr, ...level };
   await noteProof(manager, session.id, proved);
-  await reserved.succeed(manager);
+  await checked.reserved.succeed(manager);
   await clearCountsOf(context, manager, accountId);
   const event = { kind: "session.reauthenticated", accountId, sessionId: session.id } as const;
   await record(manager, { event, visit, now });

@@ -1,4 +1,9 @@
 import { routes, SESSION_EVENTS_PATH } from "@lucchetto/contract";
+import {
+  EVENT_STREAM_HEADERS,
+  EVENT_STREAM_START,
+  keepSessionStreams,
+} from "@lucchetto/contract/session-streams";
 import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
@@ -8,7 +13,6 @@ import { visitOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { pageOf } from "../storage/index.ts";
 import { deliverSession } from "./deliver.ts";
-import { keepStreams } from "./events.ts";
 import { endOtherSessions, endOwnSession, listOwnSessions } from "./own.ts";
 import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
@@ -32,7 +36,10 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(204, undefined);
     });
 
-    const streams = keepStreams(context, app.log);
+    const streams = keepSessionStreams(
+      (ids) => findLiving(context.dataSource, ids, context.clock.now()),
+      (error) => app.log.debug({ err: error }, "the sessions of streams could not be asked for"),
+    );
     app.addHook("preClose", async () => streams.close());
     app.get(SESSION_EVENTS_PATH, async (request, reply) => {
       app.assertOwnOrigin(request);
@@ -43,12 +50,9 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
       reply.hijack();
       reply.raw.writeHead(200, {
         ...(reply.getHeaders() as Record<string, string>),
-        "content-type": "text/event-stream",
-        "cache-control": "no-store",
-        // Proxies that gather replies would keep the event back.
-        "x-accel-buffering": "no",
+        ...EVENT_STREAM_HEADERS,
       });
-      reply.raw.write("retry: 3000\n\n");
+      reply.raw.write(EVENT_STREAM_START);
     });
 
     mount(app, routes.listOwnSessions, async (_received, { caller }) =>

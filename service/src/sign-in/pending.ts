@@ -1,14 +1,7 @@
 /** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
 import { randomBytes } from "node:crypto";
 import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
-import {
-  hashToken,
-  mintToken,
-  PENDING_SIGN_IN_LIFE,
-  TOKEN_BYTES,
-  WANTED_BY_MAIL,
-  wantedNext,
-} from "@lucchetto/core";
+import { hashToken, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES, wantedNext } from "@lucchetto/core";
 import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -16,7 +9,7 @@ import { tellOwner } from "../mail/notices.ts";
 import { checkable, judge, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../second-factor/store.ts";
+import { secondFactorsOf, WANTED_BY_MAIL } from "../proof/index.ts";
 import { endSessionsOf } from "../session/store.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";

@@ -1,7 +1,7 @@
-import type { NextProof, ProofWanted } from "@lucchetto/contract";
+import type { ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { ServiceContext } from "../context.ts";
 import { readBearer } from "../http/bearer.ts";
 import { handMarkOver, markOf } from "../http/device-mark.ts";
 import type { Handing } from "../http/handing.ts";
@@ -10,13 +10,11 @@ import { answer, mount } from "../http/mount.ts";
 import { visitOf, visitorOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { deliverSession } from "../session/deliver.ts";
-import type { SignInRow } from "../storage/index.ts";
 import { checkBasicPassword } from "./basic.ts";
-import { showMailProof } from "./by-mail.ts";
 import type { Device, SignedInHere } from "./complete.ts";
-import type { MovedOn, PendingSignIn } from "./pending.ts";
-import { readPending, showNewPassword, showPending } from "./pending.ts";
-import { showSecondFactor } from "./second-factor.ts";
+import { moveOn } from "./move-on.ts";
+import type { PendingSignIn } from "./pending.ts";
+import { readPending, showPending } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
 
 /** `POST /v1/sign-in`, and what moves a sign-in on. */
@@ -75,24 +73,6 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });
   };
-}
-
-/** What was shown decides how it goes on. */
-function moveOn(
-  context: ServiceContext,
-  pending: SignInRow,
-  { proof, ...here }: { proof: NextProof; visit: Visit; device: Device },
-): Promise<MovedOn> {
-  switch (proof.type) {
-    case "new-password":
-      return showNewPassword(context, pending, { password: proof.password, ...here });
-    case "totp":
-    case "recovery-code":
-      return showSecondFactor(context, pending, { proof, ...here });
-    case "mail-link":
-    case "mail-code":
-      return showMailProof(context, pending, { proof, ...here });
-  }
 }
 
 async function deviceOf(

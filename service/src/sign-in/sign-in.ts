@@ -11,7 +11,7 @@ import type { UnusableRecord } from "../password/password.ts";
 import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../second-factor/store.ts";
+import { secondFactorsOf } from "../proof/index.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";

@@ -3,7 +3,7 @@
  * all of them can be run again.
  */
 import { randomBytes } from "node:crypto";
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Connection, RowDataPacket } from "mysql2/promise";
@@ -14,7 +14,7 @@ import { addOperator } from "../account/add-operator.ts";
 import { addApp } from "../app/app.ts";
 import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { keyRingFile, loadConfiguration } from "../config/index.ts";
+import { checkConfiguration, keyRingFile, loadConfiguration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import { openDatabase } from "../storage/index.ts";
 import { addKey, listKeys } from "./keys.ts";
@@ -73,15 +73,7 @@ function keepMailPassword(path: string): StepDone[] {
 
 /** Whether the values would do, before anything is written. @throws ConfigurationError. */
 export function judgeConfiguration(path: string, wish: ConfigurationWish): void {
-  const folder = dirname(resolve(path));
-  mkdirSync(folder, { recursive: true });
-  const draft = resolve(folder, `.setup-${process.pid}.yaml`);
-  try {
-    writeFileSync(draft, stringify(settingsOf(wish, { withFiles: false })), { mode: 0o600 });
-    loadConfiguration(draft);
-  } finally {
-    rmSync(draft, { force: true });
-  }
+  checkConfiguration(settingsOf(wish, { withFiles: false }), dirname(resolve(path)));
 }
 
 function configurationText(wish: ConfigurationWish): string {

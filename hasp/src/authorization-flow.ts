@@ -1,20 +1,20 @@
-/** The authorization code dance (RFC 6749 section 4.1 with PKCE), and signing out. */
+/** The authorization code flow (RFC 6749 section 4.1 with PKCE), and signing out. */
 import { createHash } from "node:crypto";
 import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import { page, problem, redirect } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import { newDeparture } from "./cookies.ts";
-import type { Lucchetto } from "./lucchetto.ts";
-import { LucchettoUnreachable } from "./lucchetto.ts";
 import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
+import type { Lucchetto } from "./service.ts";
+import { LucchettoUnreachable } from "./service.ts";
 import type { Answer, Visit } from "./visit.ts";
 import { isOwnOrigin, isPage, queryOf } from "./visit.ts";
 
 /** What somebody is sent off with, beside the standard's parameters. */
 export type Wish = Readonly<Record<string, string>>;
 
-export interface Dance {
+export interface AuthorizationFlow {
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
   depart(visit: Visit, next: string, wish?: Wish): Answer;
   /** Takes them in at the return address. */
@@ -24,10 +24,10 @@ export interface Dance {
   unreachable(visit: Visit, error: unknown, cookiesToSet?: readonly string[]): Answer;
 }
 
-export function createDance(
+export function createAuthorizationFlow(
   settings: HaspSettings,
   { lucchetto, cookies, recent }: { lucchetto: Lucchetto; cookies: HaspCookies; recent: RecentAnswers },
-): Dance {
+): AuthorizationFlow {
   const { service, clientId, returnAddress, paths } = settings;
 
   function depart(visit: Visit, next: string, wish: Wish = {}): Answer {

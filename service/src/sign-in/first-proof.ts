@@ -1,45 +1,35 @@
-/**
- * Signing in by mail: the link in the browser that asked for it, or the short code that it was swapped for in another.
- * Both are accepted only at the sign-in in which the link was asked for, so that a forwarded link signs in nobody.
- */
-import type { NextProof } from "@lucchetto/contract";
-import { hashMailCode, hashToken, isMailCode, PENDING_SIGN_IN_LIFE, readMailCode } from "@lucchetto/core";
+/** A sign-in in progress that got its first proof: there is a session, or more is wanted. */
+import { hashToken, PENDING_SIGN_IN_LIFE } from "@lucchetto/core";
 import { consultOrRecord } from "../account/consult.ts";
 import { fillIn, settleRegistration } from "../account/registration.ts";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { record } from "../journal/journal.ts";
 import { proveAddress } from "../mail-link/prove.ts";
-import { readLink } from "../mail-link/read.ts";
-import { spendLink } from "../mail-link/store.ts";
 import { ProblemReply } from "../problem.ts";
-import type { AccountRow, MailLinkRow, RegistrationRow, SignInRow } from "../storage/index.ts";
+import type { CheckedProof, ProofMethod } from "../proof/index.ts";
+import type { AccountRow, RegistrationRow, SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
 import { wantedOf } from "./pending.ts";
-import { advanceSignIn, reserveProof, spendSignIn } from "./store.ts";
-
-type MailProof = Extract<NextProof, { type: "mail-link" | "mail-code" }>;
-
-/** RFC 8176 registers no value for this; ours says what it was. */
-const AMR = ["mail"] as const;
+import { advanceSignIn, spendSignIn } from "./store.ts";
 
 /**
- * Goes on with a sign-in that waits for a mail. Five wrong proofs end it.
- * @throws ProblemReply `proof-refused`, `sign-in-lapsed`, `link-…`, `address-taken`, `refused-by-site`, `site-silent`.
+ * Goes on with a sign-in whose first proof is right: the address is proved by it, and an account that waited outside begins.
+ * @throws ProblemReply `proof-refused`, `sign-in-lapsed`, `link-used`, `address-taken`, `refused-by-site`, `site-silent`.
  */
-export async function showMailProof(
+export async function takeFirstProof(
   context: ServiceContext,
   pending: SignInRow,
-  { proof, visit, device }: { proof: MailProof; visit: Visit; device: Device },
+  {
+    method: { amr, level },
+    checked,
+    visit,
+    device,
+  }: { method: ProofMethod; checked: CheckedProof; visit: Visit; device: Device },
 ): Promise<MovedOn> {
-  // Counted as wrong before it is looked at, so that no parallel guesses outrun the count.
-  if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))
-    throw new ProblemReply("sign-in-lapsed");
-  const link = await checkProof(context, pending, { proof, visit });
   const { accountId, registrationId } = pending;
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   const waiting = registrationId === null ? null : await findRegistration(context.dataSource, registrationId);
@@ -47,7 +37,7 @@ export async function showMailProof(
   const registration = waiting && (await consulted(context, waiting, visit));
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    if (link !== null && !(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
+    await checked.spend(manager, { account, visit, now });
     const locked =
       account === null && registration !== null
         ? await settleRegistration(context, manager, { registration, passwordRecord: null, visit })
@@ -61,7 +51,7 @@ export async function showMailProof(
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)
         : await advanceSignIn(manager, pending.id, {
-            amr: [...AMR],
+            amr: [...amr],
             expiresAt: new Date(now.getTime() + PENDING_SIGN_IN_LIFE),
             now,
           });
@@ -77,39 +67,10 @@ export async function showMailProof(
       const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
       return { outcome: "proof-wanted", wanted, expiresAt };
     }
-    const completion = { account: proved, kind, aal: 1, amr: AMR, visit, device } as const;
+    const completion = { account: proved, kind, aal: level, amr, visit, device } as const;
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", ...signedIn, returnTo };
   });
-}
-
-/** @returns the link, to be spent; `null` for a code, whose link is spent already. */
-async function checkProof(
-  context: ServiceContext,
-  pending: SignInRow,
-  { proof, visit }: { proof: MailProof; visit: Visit },
-): Promise<MailLinkRow | null> {
-  if (proof.type === "mail-link") {
-    const { link } = await readLink(context, proof.secret);
-    if (link.purpose === "sign-in" && link.signInId === pending.id) return link;
-    return refuse(context, pending, { reason: "link of another sign-in", visit });
-  }
-  const code = readMailCode(proof.code);
-  const shown = code === null ? null : hashMailCode(context.mailCodeKey, { signInId: pending.id, code });
-  const mayCome = context.configuration.signIn.mailLink !== "off";
-  if (mayCome && shown !== null && isMailCode(pending.mailCodeHash, shown)) return null;
-  return refuse(context, pending, { reason: "wrong code", visit });
-}
-
-async function refuse(
-  { dataSource, clock }: ServiceContext,
-  pending: SignInRow,
-  { reason, visit }: { reason: string; visit: Visit },
-): Promise<never> {
-  const { accountId } = pending;
-  const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
-  throw new ProblemReply("proof-refused");
 }
 
 /** The application is asked before there is a new account. */

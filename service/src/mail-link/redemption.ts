@@ -1,0 +1,17 @@
+/** What is shown with a mailed link, and what comes of using it. */
+import type { ReplyOf, routes } from "@lucchetto/contract";
+import type { Visit } from "../context.ts";
+import type { BrowserMarks } from "./read.ts";
+
+/** What is shown with the link. */
+export interface Redemption {
+  readonly secret: string;
+  /** A new password. */
+  readonly password?: string | undefined;
+  /** The one from the registration. */
+  readonly present?: string | undefined;
+  readonly visit: Visit;
+  readonly marks: BrowserMarks;
+}
+
+export type Redeemed = Extract<ReplyOf<typeof routes.redeemLink>, { status: 200 }>["body"];

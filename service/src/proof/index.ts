@@ -1,0 +1,40 @@
+/** Every proof method; the order is that in which they are offered. */
+import type { SecondFactor } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { mailCode } from "./mail-code.ts";
+import { mailLink } from "./mail-link.ts";
+import type { ProofMethod, ProofType } from "./method.ts";
+import { password } from "./password.ts";
+import { recoveryCode } from "./recovery-code.ts";
+import { totp } from "./totp.ts";
+
+export type { CheckedProof, ProofMethod, Prover, ShownProof } from "./method.ts";
+
+export const PROOF_METHODS: readonly ProofMethod[] = [password, mailLink, mailCode, totp, recoveryCode];
+
+const BY_TYPE = new Map(PROOF_METHODS.map((method) => [method.type, method]));
+
+export function proofMethodOf(type: ProofType): ProofMethod {
+  const method = BY_TYPE.get(type);
+  if (method === undefined) throw new Error(`no proof method is called ${type}`);
+  return method;
+}
+
+/** What a sign-in waits for that began with a mail. */
+export const WANTED_BY_MAIL = PROOF_METHODS.filter(({ begins }) => begins === "mail").map(({ type }) => type);
+
+/** What is asked for first inside a session. */
+export const FIRST_IN_SESSION = PROOF_METHODS.filter(
+  ({ part, begins }) => part === "first" && begins === "shown",
+).map(({ type }) => type);
+
+const SECOND = PROOF_METHODS.filter(({ part }) => part === "second");
+
+/** What an account can show besides a first proof; empty: it has no second factor. */
+export async function secondFactorsOf(manager: EntityManager, accountId: string): Promise<SecondFactor[]> {
+  const offered: SecondFactor[] = [];
+  // One after the other: inside a transaction they share a connection.
+  for (const { type, isOffered } of SECOND)
+    if (await isOffered?.(manager, accountId)) offered.push(type as SecondFactor);
+  return offered;
+}

@@ -1,0 +1,114 @@
+/**
+ * What a proof method is to the service: the module that knows one type of proof. Sign-in, reauthentication and freshness
+ * go through the list in `index.ts` and know none of them by name.
+ */
+import type { NextProof, Proof } from "@lucchetto/contract";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { AccountFacts, SignInRow } from "../storage/index.ts";
+import type { ReservedTry } from "../throttle/throttle.ts";
+
+/** A proof as it is shown; a new password proves nothing, it is asked for. */
+export type ShownProof =
+  Exclude<NextProof, { type: "new-password" }> | Omit<Extract<Proof, { type: "password" }>, "identifier">;
+export type ProofType = ShownProof["type"];
+
+/** Who shows it, and where. */
+export interface Prover {
+  /** `null` where a mail is waited for that nobody may get. */
+  readonly accountId: string | null;
+  readonly network: string | null;
+  /** The known-device mark that came along. */
+  readonly mark: string | undefined;
+  /** The sign-in in progress; `null` inside a session. */
+  readonly pending: SignInRow | null;
+}
+
+/** A proof that was looked at and is right. */
+export interface RightProof {
+  /** Spends it, in the transaction that honours it. @throws ProblemReply if another call was first. */
+  spend(
+    manager: EntityManager,
+    about: { account: AccountFacts | null; visit: Visit; now: Date },
+  ): Promise<void>;
+}
+
+/** Why a proof does not count, for the journal; whoever showed it is told as much as helps. */
+export interface ProofFault {
+  readonly fault: string;
+}
+
+/** The steps of a method, in the order in which they are taken. */
+export interface ProofSteps<Shown extends ShownProof, Read> {
+  readonly type: Shown["type"];
+  /** A first proof says who it is, a second one is shown beside it. */
+  readonly part: "first" | "second";
+  /** How it begins: `mail`: only after a mail was sent. */
+  readonly begins: "shown" | "mail";
+  /** RFC 8176 methods that it adds. */
+  readonly amr: readonly string[];
+  /** The level that is reached with it. */
+  readonly level: 1 | 2;
+  /** Whether an account can show it; asked of second proofs. */
+  isOffered?(manager: EntityManager, accountId: string): Promise<boolean>;
+  /** Reads what was shown: what cannot be one is no try. @throws ProblemReply `invalid-fields`. */
+  read(context: ServiceContext, prover: Prover, shown: Shown): Promise<Read> | Read;
+  /** Counts the try before it is looked at. @throws ProblemReply `throttled`. */
+  reserve?(context: ServiceContext, prover: Prover): Promise<ReservedTry>;
+  /** Looks whether it is right. @throws ProblemReply for what has a name of its own. */
+  look(context: ServiceContext, prover: Prover, read: Read): Promise<RightProof | ProofFault>;
+  /** The refusal of one that does not count. */
+  refuse(fault: string): never;
+}
+
+/** A right proof, and the try that was reserved for it. */
+export interface CheckedProof extends RightProof {
+  readonly reserved: ReservedTry;
+}
+
+/** A method, its steps taken together. */
+export interface ProofMethod extends Omit<
+  ProofSteps<ShownProof, unknown>,
+  "read" | "reserve" | "look" | "refuse"
+> {
+  /**
+   * Checks a proof of this type.
+   * @param claim takes a try of whatever the proof is shown for, before it is looked at. @param refused is told why it does not count.
+   * @throws ProblemReply `invalid-fields`, `throttled`, and the method's own refusals.
+   */
+  check(
+    context: ServiceContext,
+    prover: Prover,
+    shown: ShownProof,
+    on: { claim?: () => Promise<void>; refused: (fault: string) => Promise<void> },
+  ): Promise<CheckedProof>;
+}
+
+const NOTHING_RESERVED: ReservedTry = {
+  giveBack: () => Promise.resolve(),
+  succeed: () => Promise.resolve(),
+};
+
+/** Makes a method of its steps. */
+export function proofMethod<Shown extends ShownProof, Read>(steps: ProofSteps<Shown, Read>): ProofMethod {
+  const { read, reserve, look, refuse, ...method } = steps;
+  return {
+    ...method,
+    async check(context, prover, shown, { claim, refused }) {
+      const wanted = await read(context, prover, shown as Shown);
+      const reserved = (await reserve?.(context, prover)) ?? NOTHING_RESERVED;
+      let looked: RightProof | ProofFault;
+      try {
+        await claim?.();
+        looked = await look(context, prover, wanted);
+      } catch (error) {
+        // It was not looked at to the end, so it was no failure.
+        await reserved.giveBack();
+        throw error;
+      }
+      if (!("fault" in looked)) return { ...looked, reserved };
+      await refused(looked.fault);
+      return refuse(looked.fault);
+    },
+  };
+}

@@ -1,0 +1,60 @@
+/** A recovery code, in the place of a second factor that is not at hand. */
+import { deriveKey, hashRecoveryCode, readRecoveryCode } from "@lucchetto/core";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import { countUnusedCodes, hasRecoveryCode, isUnusedCode, spendCode } from "../second-factor/store.ts";
+import { reserveFactorTry } from "../throttle/throttle.ts";
+import type { ShownProof } from "./method.ts";
+import { proofMethod } from "./method.ts";
+
+export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-code" }>, string>({
+  type: "recovery-code",
+  part: "second",
+  begins: "shown",
+  // RFC 8176 registers no value for this.
+  amr: ["recovery-code"],
+  level: 2,
+  isOffered: hasRecoveryCode,
+
+  read(_context, _prover, { code: typed }) {
+    const code = readRecoveryCode(typed);
+    if (code !== null) return code;
+    throw fieldProblem([
+      { path: "proof.code", message: "A recovery code has three groups of five letters and digits." },
+    ]);
+  },
+
+  reserve: (context, { accountId, network }) =>
+    reserveFactorTry(context, { accountId: accountId ?? "", network }),
+
+  async look(context, prover, code) {
+    const accountId = prover.accountId ?? "";
+    const hashes = [...context.sealingKeys.keys.values()].map((key) =>
+      hashRecoveryCode(deriveKey(key, "recovery-code"), { accountId, code }),
+    );
+    if (!(await isUnusedCode(context.dataSource.manager, accountId, hashes)))
+      return { fault: "wrong-code recovery-code" };
+    return {
+      async spend(manager, { account, visit, now }) {
+        if (!(await spendCode(manager, accountId, { hashes, now }))) refuse();
+        const left = await countUnusedCodes(manager, accountId);
+        const event = {
+          kind: "recovery-code.used",
+          reason: `${left} left`,
+          accountId,
+        } satisfies SecurityEvent;
+        await record(manager, { event, visit, now });
+        if (account !== null)
+          await tellOwner(context, manager, { name: "recovery-code-used", account, visit, left });
+      },
+    };
+  },
+
+  refuse,
+});
+
+function refuse(): never {
+  throw new ProblemReply("proof-refused", { detail: "This is none of the recovery codes that are left." });
+}

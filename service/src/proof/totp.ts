@@ -1,0 +1,75 @@
+/** The code of an authenticator app (RFC 6238). */
+import { matchTotp, readTotpCode } from "@lucchetto/core";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import { openSecret, sealAnew } from "../second-factor/secret.ts";
+import { hasAuthenticator, listConfirmed, spendStep } from "../second-factor/store.ts";
+import type { AuthenticatorRow } from "../storage/index.ts";
+import { reserveFactorTry } from "../throttle/throttle.ts";
+import type { RightProof, ShownProof } from "./method.ts";
+import { proofMethod } from "./method.ts";
+
+interface Read {
+  readonly code: string;
+  readonly authenticators: readonly AuthenticatorRow[];
+}
+
+const USED = "used-code";
+
+export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
+  type: "totp",
+  part: "second",
+  begins: "shown",
+  // RFC 8176: one-time password.
+  amr: ["otp"],
+  level: 2,
+  isOffered: hasAuthenticator,
+
+  async read({ dataSource }, { accountId }, { code: typed }) {
+    const authenticators = await listConfirmed(dataSource.manager, accountId ?? "");
+    const lengths = [...new Set(authenticators.map(({ digits }) => digits))];
+    const code = lengths.map((digits) => readTotpCode(typed, digits)).find((text) => text !== null);
+    if (code !== undefined && code !== null) return { code, authenticators };
+    const digits = lengths.length === 0 ? "6" : lengths.join(" or ");
+    throw fieldProblem([{ path: "proof.code", message: `The code has ${digits} digits.` }]);
+  },
+
+  reserve: (context, { accountId, network }) =>
+    reserveFactorTry(context, { accountId: accountId ?? "", network }),
+
+  async look(context, _prover, { code, authenticators }) {
+    let fault = "wrong-code";
+    let right: RightProof | null = null;
+    const now = context.clock.now();
+    // All are looked at, whether or not an early one is right.
+    for (const row of authenticators) {
+      const secret = openSecret(context, row);
+      if (secret === null) continue;
+      const match = matchTotp({ secret, settings: row, lastStep: row.lastStep }, code, now);
+      if (match.outcome === "used") fault = USED;
+      if (match.outcome === "right")
+        right = rightCode(row, { step: match.step, sealedAnew: sealAnew(context, row, secret) });
+    }
+    return right ?? { fault: `${fault} totp` };
+  },
+
+  refuse,
+});
+
+function rightCode(
+  row: AuthenticatorRow,
+  { step, sealedAnew }: { step: number; sealedAnew: string | null },
+): RightProof {
+  return {
+    async spend(manager, { now }) {
+      if (!(await spendStep(manager, row.id, { step, now, sealedAnew }))) refuse(USED);
+    },
+  };
+}
+
+function refuse(fault: string): never {
+  throw new ProblemReply("proof-refused", {
+    detail: fault.startsWith(USED)
+      ? "This code was used already. Wait for the next one."
+      : "This is not the current code. Try again; if that does not help, set the clock of your device right.",
+  });
+}

@@ -1,0 +1,91 @@
+/** Moving a sign-in in progress on by a proof: a first one says who it is, a second one makes it a session. */
+import type { NextProof } from "@lucchetto/contract";
+import { amrWith } from "@lucchetto/core";
+import { findAccount, lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
+import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
+import { proofMethodOf } from "../proof/index.ts";
+import type { SignInRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { Device } from "./complete.ts";
+import { completeSignIn } from "./complete.ts";
+import { takeFirstProof } from "./first-proof.ts";
+import type { CompletedSignIn, MovedOn } from "./pending.ts";
+import { showNewPassword, wantedOf } from "./pending.ts";
+import { reserveProof, spendSignIn } from "./store.ts";
+
+/** Where it is shown. */
+export interface Here {
+  readonly visit: Visit;
+  readonly device: Device;
+}
+
+/**
+ * Goes on with what was shown. Five wrong proofs end the sign-in, and each counts for the account.
+ * @throws ProblemReply `invalid-fields` for what cannot be a proof (no try), `throttled`, `proof-refused`, `sign-in-lapsed`, and those of
+ * the methods.
+ */
+export async function moveOn(
+  context: ServiceContext,
+  pending: SignInRow,
+  { proof, ...here }: Here & { proof: NextProof },
+): Promise<MovedOn> {
+  if (proof.type === "new-password")
+    return showNewPassword(context, pending, { password: proof.password, ...here });
+  const method = proofMethodOf(proof.type);
+  if (method.part === "second") return takeSecondProof(context, pending, method, { proof, ...here });
+  const checked = await check(context, pending, method, { proof, ...here });
+  return takeFirstProof(context, pending, { method, checked, ...here });
+}
+
+async function takeSecondProof(
+  context: ServiceContext,
+  pending: SignInRow,
+  method: ProofMethod,
+  { proof, visit, device }: Here & { proof: ShownProof },
+): Promise<CompletedSignIn> {
+  const { accountId } = pending;
+  // Nothing was proved yet: the sign-in may still be waiting for its mail.
+  if (accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
+  const account = await findAccount(context.dataSource, accountId);
+  if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+  const wanted: readonly string[] = await wantedOf(context, account);
+  if (!wanted.includes(method.type)) throw new ProblemReply("proof-refused");
+  const checked = await check(context, pending, method, { proof, visit, device });
+  return inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const locked = await lockAccount(manager, accountId);
+    if (locked?.state !== "active" || locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+    if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
+    await checked.spend(manager, { account: locked, visit, now });
+    await checked.reserved.succeed(manager);
+    const { kind, returnTo } = pending;
+    const amr = amrWith(pending.amr, method.amr);
+    const completion = { account: locked, kind, aal: method.level, amr, visit, device } as const;
+    return { outcome: "signed-in", returnTo, ...(await completeSignIn(context, manager, completion)) };
+  });
+}
+
+function check(
+  context: ServiceContext,
+  pending: SignInRow,
+  method: ProofMethod,
+  { proof, visit, device }: Here & { proof: ShownProof },
+): Promise<CheckedProof> {
+  const { dataSource, clock } = context;
+  const { accountId } = pending;
+  const prover = { accountId, network: visit.network, mark: device.mark, pending };
+  return method.check(context, prover, proof, {
+    // Counted as wrong before it is looked at, so that no parallel guesses outrun the count.
+    async claim() {
+      if (!(await reserveProof(dataSource, pending.id, clock.now())))
+        throw new ProblemReply("sign-in-lapsed");
+    },
+    async refused(reason) {
+      const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
+      await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+    },
+  });
+}
