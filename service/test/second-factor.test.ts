@@ -303,17 +303,29 @@ describe("the second factor in a sign-in", () => {
     expect((await show(changed, totpOf(await app.nextCode()))).status).toBe(401);
   });
 
-  test("SI-4 whoever must change the password does so first, and then shows the code", async () => {
+  test("SI-4 a wanted new password comes last: whoever knows the old one alone does not choose it", async () => {
     const { id, email, app } = await somebody("nora");
     const operator = await service.operator();
     await service.as(operator)(routes.changeAccount, { params: { id }, body: { mustChangePassword: true } });
     const pending = await begin(email);
+    const early = await show(pending, { type: "new-password", password: "a wholly other password" });
+    expect(codeOf(early)).toBe("proof-refused");
+    const factor = await show(pending, totpOf(await app.nextCode()));
+    expect([factor.status, factor.json()]).toMatchObject([202, { wanted: ["new-password"] }]);
+    // The code proves nothing twice, and there is no session yet.
     expect(codeOf(await show(pending, totpOf(await app.nextCode())))).toBe("proof-refused");
+    expect(
+      await service.dataSource.query("SELECT id FROM session WHERE accountId = ? AND endedAt IS NULL", [id]),
+    ).toEqual([]);
+    const old = await show(pending, { type: "new-password", password: PASSWORD });
+    expect(codeOf(old)).toBe("invalid-fields");
     const changed = await show(pending, { type: "new-password", password: "a wholly other password" });
-    expect([changed.status, changed.json()]).toMatchObject([202, { wanted: ["totp", "recovery-code"] }]);
+    expect([changed.status, changed.json()]).toMatchObject([
+      201,
+      { session: { aal: 2, amr: ["pwd", "otp", "mfa"] } },
+    ]);
     const again = await show(pending, { type: "new-password", password: "and yet another password" });
     expect(codeOf(again)).toBe("sign-in-lapsed");
-    expect((await show(pending, totpOf(app.code()))).status).toBe(201);
   });
 
   test("TH-3 TH-8 wrong codes have a limit of 100 of their own across sign-ins; the right password clears nothing", async () => {

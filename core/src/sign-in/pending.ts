@@ -20,12 +20,23 @@ export interface SignInRule {
   readonly secondFactors: readonly SecondFactor[];
 }
 
-/** What is wanted next; nothing: the sign-in is complete. A new password comes before the second factor. */
-export function wantedNext({ mustChangePassword, secondFactors }: SignInRule): readonly Wanted[] {
-  return mustChangePassword ? ["new-password"] : secondFactors;
+/**
+ * What is wanted next; nothing: the sign-in is complete. A new password comes last: whoever knows the old one alone
+ * does not choose it.
+ * @param shown the methods of the proofs shown so far (RFC 8176).
+ */
+export function wantedNext(
+  { mustChangePassword, secondFactors }: SignInRule,
+  shown: readonly string[] = [],
+): readonly Wanted[] {
+  if (secondFactors.length > 0 && !shown.includes(MORE_THAN_ONE)) return secondFactors;
+  return mustChangePassword ? ["new-password"] : [];
 }
+
+/** RFC 8176: more than one proof was shown. */
+const MORE_THAN_ONE = "mfa";
 
 /** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
 export function amrWith(amr: readonly string[], second: readonly string[]): string[] {
-  return [...new Set([...amr, ...second, "mfa"])];
+  return [...new Set([...amr, ...second, MORE_THAN_ONE])];
 }

@@ -12,9 +12,9 @@ import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import { takeFirstProof } from "./first-proof.ts";
-import type { CompletedSignIn, MovedOn } from "./pending.ts";
+import type { MovedOn } from "./pending.ts";
 import { showNewPassword, wantedOf } from "./pending.ts";
-import { reserveProof, spendSignIn } from "./store.ts";
+import { noteSecondProof, reserveProof, spendSignIn } from "./store.ts";
 
 /** Where it is shown. */
 export interface Here {
@@ -45,24 +45,31 @@ async function takeSecondProof(
   pending: SignInRow,
   method: ProofMethod,
   { proof, visit, device }: Here & { proof: ShownProof },
-): Promise<CompletedSignIn> {
+): Promise<MovedOn> {
   const { accountId } = pending;
   // Nothing was proved yet: the sign-in may still be waiting for its mail.
   if (accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  const wanted: readonly string[] = await wantedOf(context, account);
+  const { manager: outside } = context.dataSource;
+  const wanted: readonly string[] = await wantedOf(context, account, outside, pending.amr);
   if (!wanted.includes(method.type)) throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, visit, device });
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const locked = await lockAccount(manager, accountId);
-    if (locked?.state !== "active" || locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
-    if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
+    if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+    const amr = amrWith(pending.amr, method.amr);
+    const after = await wantedOf(context, locked, manager, amr);
+    const isFirst =
+      after.length === 0
+        ? await spendSignIn(manager, pending.id, now)
+        : await noteSecondProof(manager, pending, { amr, now });
+    if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     await checked.spend(manager, { account: locked, visit, now });
     await checked.reserved.succeed(manager);
-    const { kind, returnTo } = pending;
-    const amr = amrWith(pending.amr, method.amr);
+    const { kind, returnTo, expiresAt } = pending;
+    if (after.length > 0) return { outcome: "proof-wanted", wanted: after, expiresAt };
     const completion = { account: locked, kind, aal: method.level, amr, visit, device } as const;
     return { outcome: "signed-in", returnTo, ...(await completeSignIn(context, manager, completion)) };
   });

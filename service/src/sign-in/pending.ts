@@ -79,20 +79,21 @@ export async function showPending(
   if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  return { wanted: await wantedOf(context, account), expiresAt };
+  return { wanted: await wantedOf(context, account, context.dataSource.manager, amr), expiresAt };
 }
 
-/** What an account wants after a first proof. */
+/** What an account wants after the proofs shown so far. */
 export async function wantedOf(
   { dataSource }: Pick<ServiceContext, "dataSource">,
   { id, mustChangePassword }: Pick<AccountRow, "id" | "mustChangePassword">,
   manager = dataSource.manager,
+  shown: readonly string[] = [],
 ): Promise<readonly Wanted[]> {
-  return wantedNext({ mustChangePassword, secondFactors: await secondFactorsOf(manager, id) });
+  return wantedNext({ mustChangePassword, secondFactors: await secondFactorsOf(manager, id) }, shown);
 }
 
 /**
- * Sets the new password that an operator wanted, and completes the sign-in, where no second factor is wanted besides. Everything else of the account ends.
+ * Sets the new password that an operator wanted, and completes the sign-in. It comes last: a second factor is shown before it. Everything else of the account ends.
  * @throws ProblemReply `invalid-fields`, `too-busy`, `sign-in-lapsed`.
  */
 export async function showNewPassword(
@@ -104,6 +105,8 @@ export async function showNewPassword(
   if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, pending.accountId);
   if (account?.state !== "active" || !account.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+  const next = await wantedOf(context, account, context.dataSource.manager, pending.amr);
+  if (!next.includes("new-password")) throw new ProblemReply("proof-refused");
   const text = await acceptNewPassword(context, account, password);
   const made = await context.hashing.make(text);
   return inTransaction(context.dataSource, async (manager) => {
@@ -112,7 +115,8 @@ export async function showNewPassword(
     // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
     if (locked?.state !== "active" || !locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
     const changed = { ...locked, mustChangePassword: false };
-    const wanted = await wantedOf(context, changed, manager);
+    // A second factor may have come meanwhile.
+    const wanted = await wantedOf(context, changed, manager, pending.amr);
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)
@@ -129,7 +133,7 @@ export async function showNewPassword(
     const signedIn = await completeSignIn(context, manager, {
       account: changed,
       kind: pending.kind,
-      aal: 1,
+      aal: pending.amr.includes("mfa") ? 2 : 1,
       amr: pending.amr,
       visit,
       device,

@@ -66,6 +66,23 @@ export async function advanceSignIn(
   return affected === 1;
 }
 
+/** Notes a second proof, after which more is wanted. @returns whether this call was the one that did. */
+export async function noteSecondProof(
+  manager: EntityManager,
+  { id, amr: before }: Pick<SignInRow, "id" | "amr">,
+  { amr, now }: { amr: string[]; now: Date },
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(SignInEntity)
+    .createQueryBuilder()
+    .update()
+    .set({ amr })
+    .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now) })
+    .andWhere("JSON_LENGTH(amr) = :shown", { shown: before.length })
+    .execute();
+  return affected === 1;
+}
+
 /** The one of this token that can still go on. */
 export function findOpenSignIn(
   dataSource: DataSource,
