@@ -2,6 +2,7 @@
 import { createHash } from "node:crypto";
 import type { ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import escapeHtml from "escape-html";
 import type { Answer } from "./visit.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };
@@ -41,7 +42,8 @@ const STYLE_HASH = createHash("sha256").update(STYLE, "utf8").digest("base64");
 
 /** A page without script, and with one small style. */
 export function page({ status, title, text, link, cookies = [], headers = {} }: PlainPage): Answer {
-  const anchor = link === undefined ? "" : `<p><a href="${escape(link.href)}">${escape(link.text)}</a></p>`;
+  const anchor =
+    link === undefined ? "" : `<p><a href="${escapeHtml(link.href)}">${escapeHtml(link.text)}</a></p>`;
   return {
     status,
     headers: {
@@ -51,10 +53,6 @@ export function page({ status, title, text, link, cookies = [], headers = {} }: 
       "content-security-policy": `default-src 'none'; style-src 'sha256-${STYLE_HASH}'; frame-ancestors 'none'; base-uri 'none'`,
       "set-cookie": [...cookies],
     },
-    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escape(title)}</title><style>${STYLE}</style><main><h1>${escape(title)}</h1><p>${escape(text)}</p>${anchor}</main></html>`,
+    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escapeHtml(title)}</title><style>${STYLE}</style><main><h1>${escapeHtml(title)}</h1><p>${escapeHtml(text)}</p>${anchor}</main></html>`,
   };
-}
-
-function escape(text: string): string {
-  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
 }

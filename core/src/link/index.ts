@@ -5,19 +5,6 @@ export * from "./mail-code.ts";
 export const LINK_PURPOSES = ["verify", "reset", "sign-in", "invite", "change-email", "undo-change"] as const;
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
 
-const MINUTE = 60_000;
-const DAY = 24 * 60 * MINUTE;
-
-/** Milliseconds that a link of a purpose lives unless configured otherwise. */
-export const LINK_LIVES: Readonly<Record<LinkPurpose, number>> = {
-  verify: DAY,
-  reset: 30 * MINUTE,
-  "sign-in": 10 * MINUTE,
-  invite: 7 * DAY,
-  "change-email": 60 * MINUTE,
-  "undo-change": 7 * DAY,
-};
-
 /** At most so many links of one purpose live at once for one account. */
 export const MOST_LIVING_LINKS = 5;
 

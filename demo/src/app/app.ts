@@ -2,6 +2,7 @@
 import formbody from "@fastify/formbody";
 import type { HaspOptions } from "@lucchetto/hasp";
 import { fastifyHasp } from "@lucchetto/hasp/fastify";
+import escapeHtml from "escape-html";
 import type { FastifyInstance } from "fastify";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Fastify from "fastify";
@@ -9,7 +10,7 @@ import { addDesk } from "./desk.ts";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
 import type { Page } from "./page.ts";
-import { escape, nameOf, renderPage } from "./page.ts";
+import { nameOf, renderPage } from "./page.ts";
 import { STYLE } from "./style.ts";
 import { addWebhooks } from "./webhooks.ts";
 
@@ -46,7 +47,7 @@ export async function createSampleApp(
       ({ name, metres, free, path }) =>
         `<tr><td>${name}</td><td class="number">${metres.toLocaleString("en")} m</td><td class="number">${free}</td><td>${path}</td></tr>`,
     ).join("");
-    const body = `<p>Good day, <strong>${escape(greeting)}</strong>. These are the huts, and the bunks that are free tonight.</p>
+    const body = `<p>Good day, <strong>${escapeHtml(greeting)}</strong>. These are the huts, and the bunks that are free tonight.</p>
 <table><thead><tr><th>Hut</th><th class="number">Height</th><th class="number">Free</th><th>The way up</th></tr></thead><tbody>${rows}</tbody></table>`;
     return show(request, reply, { title: "Five huts above the lake", here: "/", body });
   });

@@ -1,8 +1,8 @@
 /** The desk of the huts: pages with forms of their own, for those who keep their pages. No redirect leaves this application. */
 import type { BeforeVisitor } from "@lucchetto/hasp/forms";
 import { ownForms, ProblemError, routes } from "@lucchetto/hasp/forms";
+import escapeHtml from "escape-html";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
-import { escape } from "./page.ts";
 
 /** Shows a page of the application. */
 export type Show = (
@@ -122,12 +122,12 @@ function register({ call }: BeforeVisitor, { identifier = "", displayName = "", 
 }
 
 function welcome({ name, since }: { name: string; since: string }): string {
-  return `<p>Good day, <strong>${escape(name)}</strong>. You signed in with the desk's own form at ${escape(since.slice(11, 16))} (UTC).</p>
+  return `<p>Good day, <strong>${escapeHtml(name)}</strong>. You signed in with the desk's own form at ${escapeHtml(since.slice(11, 16))} (UTC).</p>
 <form method="post" action="/desk"><input type="hidden" name="form" value="sign-out"><button class="button">Leave the desk</button></form>`;
 }
 
 function codeForm(problem: string): string {
-  const said = problem === "" ? "" : `<p class="message" role="alert">${escape(problem)}</p>`;
+  const said = problem === "" ? "" : `<p class="message" role="alert">${escapeHtml(problem)}</p>`;
   return `<p>The password is right; this account asks for a second proof.</p>
 <div class="forms"><form method="post" action="/desk"><h2>One more thing</h2>${said}<input type="hidden" name="form" value="code">
 <label>Code of your authenticator app, or a recovery code<input name="code" autocomplete="one-time-code" required></label>
@@ -138,9 +138,9 @@ function guestForms({ typed = {}, problem = "" }: { typed?: Typed; problem?: str
   const { form = "", identifier = "", displayName = "" } = typed;
   const said = (which: string) =>
     (form === which || (form === "code" && which === "sign-in")) && problem !== ""
-      ? `<p class="message" role="alert">${escape(problem)}</p>`
+      ? `<p class="message" role="alert">${escapeHtml(problem)}</p>`
       : "";
-  const value = (which: string, text: string) => (form === which ? escape(text) : "");
+  const value = (which: string, text: string) => (form === which ? escapeHtml(text) : "");
   return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
 <div class="forms">
 <form method="post" action="/desk"><h2>Sign in</h2>${said("sign-in")}<input type="hidden" name="form" value="sign-in">

@@ -1,10 +1,6 @@
 /** The sample application's pages, written on the server. */
 import type { SignedInAccount } from "@lucchetto/hasp";
-
-/** Text that is safe inside HTML. */
-export function escape(text: string): string {
-  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
-}
+import escapeHtml from "escape-html";
 
 export function nameOf(account: SignedInAccount): string {
   return account.displayName ?? account.username ?? account.email ?? "member";
@@ -34,22 +30,22 @@ export function renderPage({ title, here, account, message, body }: Page): strin
   const person =
     account === null
       ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a href="/sign-in?by=mail&amp;next=${encodeURIComponent(here)}">Mail me a link</a><a class="button" href="/register">Register</a>`
-      : `<span class="who">${escape(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
-  const said = message === null ? "" : `<p class="message" role="status">${escape(message)}</p>`;
+      : `<span class="who">${escapeHtml(nameOf(account))}</span><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
+  const said = message === null ? "" : `<p class="message" role="status">${escapeHtml(message)}</p>`;
   return `<!doctype html>
 <html lang="en" data-session="${account?.session?.id ?? ""}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <meta name="color-scheme" content="light dark">
-<title>${escape(title)} · Brina Huts</title>
+<title>${escapeHtml(title)} · Brina Huts</title>
 <link rel="stylesheet" href="/style.css">
 <link rel="icon" href="data:,">
 <script type="module" src="/hasp-live.js"></script>
 </head>
 <body>
 <header data-live><strong>Brina Huts</strong><nav aria-label="Pages">${links}</nav><div class="person">${person}</div></header>
-<main data-live>${said}<h1>${escape(title)}</h1>${body}</main>
+<main data-live>${said}<h1>${escapeHtml(title)}</h1>${body}</main>
 <footer>A made-up cooperative of five mountain huts; the sample application that stands behind Lucchetto.</footer>
 </body>
 </html>

@@ -3,6 +3,7 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
 import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { basePathOf } from "../http/address.ts";
@@ -129,8 +130,4 @@ function fill(template: string, state: PageState, style: string | null): string 
     .replace("<!--page-state-->", () => block)
     .replace("<!--site-style-->", () => link)
     .replace("<title></title>", () => `<title>${escapeHtml(state.site.name)}</title>`);
-}
-
-function escapeHtml(text: string): string {
-  return text.replace(/[&<>"']/g, (character) => `&#${character.charCodeAt(0)};`);
 }
