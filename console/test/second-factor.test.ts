@@ -95,7 +95,7 @@ describe("the second factor", () => {
 
       await context.clearCookies();
       await showPassword(page, email);
-      await page.waitForSelector("text=One more thing");
+      await page.waitForSelector("h1 >> text=Enter your code");
       expect(await violations(page)).toEqual([]);
       // Of the step before the one that confirmed it, or of that one.
       await fillCode(page, code(-1));
@@ -170,7 +170,7 @@ describe("the second factor", () => {
       const first = await mailTo(service, email, "sign-in");
       await page.goto(`${service.url}/link#${secretOf(first)}`);
       await page.click("button[type=submit]");
-      await page.waitForSelector("text=One more thing");
+      await page.waitForSelector("h1 >> text=Enter your code");
       expect(await page.textContent("ol")).toContain("link from the mail");
       const right = [app.code(-1), app.code(), app.code(1)];
       const bad = ["000000", "111111", "222222", "333333"].find((code) => !right.includes(code)) ?? "";
@@ -186,7 +186,7 @@ describe("the second factor", () => {
       const second = await mailTo(service, email, "sign-in", new Set([first.id]));
       await page.goto(`${service.url}/link#${secretOf(second)}`);
       await page.click("button[type=submit]");
-      await page.waitForSelector("text=One more thing");
+      await page.waitForSelector("h1 >> text=Enter your code");
       await fillCode(page, await app.nextCode());
       await page.waitForURL(`${service.url}/account`);
     } finally {

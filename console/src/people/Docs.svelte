@@ -6,7 +6,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
 
   interface Schema {
-    type?: string;
+    type?: string | string[];
     $ref?: string;
     properties?: Record<string, Schema>;
     required?: string[];
@@ -19,7 +19,7 @@
   }
   interface Content {
     description?: string;
-    content?: Record<string, { schema: Schema }>;
+    content?: Record<string, { schema: Schema; examples?: Record<string, unknown> }>;
   }
   interface Operation {
     summary: string;
@@ -54,7 +54,8 @@
     if (either) return either.map((one) => inWords(one, depth)).join(" | ");
     if (schema.const !== undefined) return JSON.stringify(schema.const);
     if (schema.enum) return schema.enum.map((one) => JSON.stringify(one)).join(" | ");
-    if (schema.type === "array") return `[${inWords(schema.items ?? {}, depth + 1)}]`;
+    const orNull = Array.isArray(schema.type) && schema.type.includes("null") ? " | null" : "";
+    if (isOf(schema, "array")) return `[${inWords(schema.items ?? {}, depth + 1)}]${orNull}`;
     if (schema.properties) {
       const members = Object.entries(schema.properties).map(([name, member]) => {
         const optional = schema.required?.includes(name) ? "" : "?";
@@ -62,7 +63,22 @@
       });
       return `{ ${members.join(", ")} }`;
     }
-    return schema.type ?? "anything";
+    return [schema.type ?? "anything"].flat().join(" | ");
+  }
+
+  function isOf({ type }: Schema, wanted: string): boolean {
+    return type === wanted || (Array.isArray(type) && type.includes(wanted));
+  }
+
+  /** The problems that a reply may be; each has a page of its own. */
+  function problemsOf(reply: Content): string[] {
+    return Object.keys(reply.content?.["application/problem+json"]?.examples ?? {});
+  }
+
+  function whoMayCall({ security = [], tags = [] }: Operation): string {
+    if (security.length === 0) return "anybody";
+    if (security.some((one) => "appKey" in one)) return "an application, with its app key";
+    return tags.includes("operator") ? "operators" : "whoever is signed in";
   }
 
   function bodyOf(part: Content | undefined): string | null {
@@ -87,13 +103,7 @@
             <dl class="border-line space-y-3 border-t px-4 py-3">
               <div>
                 <dt class="text-quiet text-sm">Who may call</dt>
-                <dd>
-                  {operation.security
-                    ? operation.security.some((one) => "appKey" in one)
-                      ? "an application, with its app key"
-                      : "whoever holds a session; operator calls need that label"
-                    : "anybody"}
-                </dd>
+                <dd>{whoMayCall(operation)}</dd>
               </div>
               {#if operation.parameters}
                 <div>
@@ -122,7 +132,11 @@
                 {#each Object.entries(operation.responses) as [status, reply] (status)}
                   <dd>
                     <code class="font-semibold">{status}</code>
-                    <code class="break-words">{bodyOf(reply) ?? reply.description}</code>
+                    {#each problemsOf(reply) as code (code)}
+                      <a class="mr-2" href={at(`/problems/${code}`)}><code>{code}</code></a>
+                    {:else}
+                      <code class="break-words">{bodyOf(reply) ?? reply.description}</code>
+                    {/each}
                   </dd>
                 {/each}
               </div>

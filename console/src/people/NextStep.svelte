@@ -7,6 +7,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SecondFactorForm from "../parts/SecondFactorForm.svelte";
+  import { SECOND_PROOFS } from "../proof/methods.ts";
   import NewPasswordStep from "./NewPasswordStep.svelte";
 
   interface Step {
@@ -29,6 +30,9 @@
   const here = window.location.pathname;
   const again = here === at("/sign-in") ? here + window.location.search : at("/sign-in");
   const present = $derived(later ?? step);
+  const words = $derived([
+    ...new Set(SECOND_PROOFS.filter(({ type }) => present.wanted.includes(type)).map(({ word }) => word)),
+  ]);
   const until = $derived(
     new Date(present.expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
   );
@@ -53,8 +57,8 @@
     <p class="mt-6"><a href={again}>Begin again</a></p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading="One more thing" next="Your account asks for a second proof.">
-    <div class="mb-6"><ProofRow shown={[shown]} wanted={["code"]} /></div>
+  <PersonFrame heading="Enter your code" next="Your account is protected by a second factor.">
+    <div class="mb-6"><ProofRow shown={[shown]} wanted={words} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText="Sign in" send={showFactor} />
     <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
     <p class="mt-2"><a href={again}>Begin again</a></p>

@@ -1,0 +1,49 @@
+<script lang="ts">
+  /** One field for a code; one that does not count is cleared, and its refusal stands at the field. */
+  import { ProblemError } from "@lucchetto/contract/pages";
+  import { onMount } from "svelte";
+  import { Form } from "../lib/form.svelte.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+
+  interface Props {
+    label: string;
+    autocomplete: "one-time-code" | "off";
+    inputmode?: "numeric";
+    rules?: string;
+    buttonText: string;
+    send: (code: string) => Promise<void>;
+  }
+  const { label, autocomplete, inputmode, rules, buttonText, send }: Props = $props();
+  const form = new Form();
+  let code = $state("");
+
+  // The form comes in the place of another one, whose field had the focus.
+  onMount(() => document.querySelector<HTMLInputElement>("#code")?.focus());
+
+  async function show(): Promise<void> {
+    try {
+      await send(code);
+    } catch (error) {
+      if (!(error instanceof ProblemError) || error.problem.code !== "proof-refused") throw error;
+      form.errors["code"] = error.problem.detail;
+      code = "";
+    }
+  }
+  const judge = (): Record<string, string> => (code.trim() === "" ? { code: "Type the code." } : {});
+</script>
+
+<form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, show)}>
+  <FormProblem problem={form.problem} />
+  <Field
+    name="code"
+    {label}
+    {autocomplete}
+    {inputmode}
+    {rules}
+    bind:value={code}
+    error={form.errors["code"]}
+  />
+  <MainButton text={buttonText} busyText="Checking …" busy={form.sending} />
+</form>
