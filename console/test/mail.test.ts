@@ -243,8 +243,11 @@ describe("mailed links in a browser", () => {
     await page.selectOption("select", "held");
     await page.waitForSelector("text=No mail is in that state.");
     await page.click("text=+31 min");
+    // Nobody used the session for half an hour: it is over, and the page says so by itself.
+    await heading(page, "You are signed out");
     await page.waitForSelector("text=moved by 31 min");
     await page.click("text=Set it right");
+    await page.waitForSelector("text=clock not moved");
     const guest = await openTab(browser);
     await guest.page.goto(await linkOf("gino@brina.example", "invite"));
     await heading(guest.page, "Welcome to Brina Huts");
