@@ -168,8 +168,21 @@ function expectRefusal(error: unknown): void {
   if (!(error instanceof ProblemError)) throw error;
 }
 
+/** What the office does, one after the other: it is one account, whose tries at one moment are few. */
+let officeIsDone: Promise<unknown> = Promise.resolve();
+
+function asOperator<Result>(
+  url: string,
+  operator: Loading["operator"],
+  work: (client: Client) => Promise<Result>,
+): Promise<Result> {
+  const done = officeIsDone.then(() => signInForWork(url, operator, work));
+  officeIsDone = done.catch(() => undefined);
+  return done;
+}
+
 /** The office signs in for what it does, and out again. */
-async function asOperator<Result>(
+async function signInForWork<Result>(
   url: string,
   { email, password }: Loading["operator"],
   work: (client: Client) => Promise<Result>,
