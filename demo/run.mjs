@@ -65,7 +65,6 @@ async function open(options, running) {
   if (isLoaded) await applySchema(options, config);
   else {
     await loadHistory({ demo, options, config, database, password });
-    await database.keepSafely();
   }
   await pages;
 

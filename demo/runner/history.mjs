@@ -61,6 +61,8 @@ export async function loadHistory({ demo, options, config, database, password })
       await service.end();
     }
   }
+  // Only what is on the disk is called loaded.
+  await database.keepSafely();
   writeFileSync(join(state, "loaded"), new Date().toISOString());
 }
 

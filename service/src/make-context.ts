@@ -27,7 +27,7 @@ export interface ServiceParts {
   readonly logger: FastifyBaseLogger;
 }
 
-/** Makes it; the hashing is measured meanwhile. */
+/** Makes it, after measuring what a hash costs here. */
 export async function makeContext({
   configuration,
   dataSource,
