@@ -7,7 +7,7 @@ import ts from "typescript-eslint";
 import svelteConfig from "./console/svelte.config.js";
 
 export default ts.config(
-  { ignores: ["**/dist/**", "**/node_modules/**", ".lucchetto/**", ".test-state/**"] },
+  { ignores: ["**/dist/**", "**/node_modules/**", ".lucchetto/**", ".test-state/**", "**/.svelte-check/**"] },
   js.configs.recommended,
   ...ts.configs.strict,
   ...ts.configs.stylistic,

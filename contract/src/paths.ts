@@ -25,7 +25,10 @@ export const SIGN_OUT_PAGE = "/sign-out";
 
 /** Every people's page. */
 export type PagePath =
-  (typeof PLAIN_PAGES)[number] | (typeof VISITED_PAGES)[number] | typeof MAILBOX_PAGE | typeof SIGN_OUT_PAGE;
+  | (typeof PLAIN_PAGES)[number]
+  | (typeof VISITED_PAGES)[number]
+  | typeof MAILBOX_PAGE
+  | typeof SIGN_OUT_PAGE;
 
 /** The data block's element id in the page. */
 export const PAGE_STATE_ELEMENT = "page-state";

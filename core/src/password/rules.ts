@@ -18,7 +18,8 @@ export interface PasswordRules {
 
 /** An accepted password in its prepared form, or a sentence for the person, which never repeats the password. */
 export type PasswordVerdict =
-  { readonly ok: true; readonly text: string } | { readonly ok: false; readonly message: string };
+  | { readonly ok: true; readonly text: string }
+  | { readonly ok: false; readonly message: string };
 
 /** Judges a new password. */
 export function judgeNewPassword(typed: string, rules: PasswordRules): PasswordVerdict {

@@ -29,7 +29,8 @@ export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver
 
 /** `check-mail`: a link waits to be used; the one answer of a site that does not tell which addresses are taken. */
 export type RegistrationOutcome =
-  { readonly outcome: "signed-in"; readonly begun: BegunSession } | { readonly outcome: "check-mail" };
+  | { readonly outcome: "signed-in"; readonly begun: BegunSession }
+  | { readonly outcome: "check-mail" };
 
 /** Where somebody registers. */
 export interface RegisteringBrowser {

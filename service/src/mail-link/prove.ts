@@ -13,7 +13,8 @@ import { endEverythingOf } from "./end-everything.ts";
  * the registration), or perhaps not. Then everything from before goes, and a new password may take its place.
  */
 export type Prover =
-  { readonly isSame: true } | { readonly isSame: false; readonly newRecord: string | null };
+  | { readonly isSame: true }
+  | { readonly isSame: false; readonly newRecord: string | null };
 
 /** Marks the address of a locked account as proved. A later proof changes nothing. */
 export async function proveAddress(

@@ -10,7 +10,8 @@ import type { ReservedTry } from "../throttle/throttle.ts";
 
 /** A proof as it is shown; a new password proves nothing, it is asked for. */
 export type ShownProof =
-  Exclude<NextProof, { type: "new-password" }> | Omit<Extract<Proof, { type: "password" }>, "identifier">;
+  | Exclude<NextProof, { type: "new-password" }>
+  | Omit<Extract<Proof, { type: "password" }>, "identifier">;
 export type ProofType = ShownProof["type"];
 
 /** Who shows it, and where. */

@@ -30,7 +30,8 @@ export interface SignIn {
 
 /** A session, or what is wanted before there is one. */
 export type SignInOutcome =
-  ({ readonly outcome: "signed-in" } & SignedInHere) | ({ readonly outcome: "proof-wanted" } & PendingSignIn);
+  | ({ readonly outcome: "signed-in" } & SignedInHere)
+  | ({ readonly outcome: "proof-wanted" } & PendingSignIn);
 
 /** The floor of refusals: the scheme's time here and a quarter. */
 const FLOOR_FACTOR = 1.25;
