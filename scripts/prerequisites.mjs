@@ -1,6 +1,5 @@
 /** What must be on the machine: node packages, and programs from Debian's packages. */
-import { createHash } from "node:crypto";
-import { accessSync, constants, existsSync, readFileSync, writeFileSync } from "node:fs";
+import { accessSync, constants, existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { runCommand } from "./process.mjs";
@@ -18,15 +17,21 @@ export async function ensureNodePackages() {
   if (major < 20 || (major === 20 && minor < 19)) {
     throw new UserError(`Node ${process.versions.node} is too old; Lucchetto needs 20.19 or newer.`);
   }
-  const wanted = createHash("sha256")
-    .update(readFileSync(join(ROOT, "package-lock.json")))
-    .digest("hex");
-  const stamp = join(ROOT, "node_modules", ".lucchetto-installed");
-  if (existsSync(stamp) && readFileSync(stamp, "utf8") === wanted) return;
-  await step("installing node packages (once; about a minute)", async () => {
-    await runCommand("npm", ["ci", "--no-audit", "--no-fund"], { cwd: ROOT });
-    writeFileSync(stamp, wanted);
-  });
+  if (arePackagesInstalled()) return;
+  await step("installing node packages (once; about a minute)", () =>
+    runCommand("npm", ["ci", "--no-audit", "--no-fund"], { cwd: ROOT }),
+  );
+}
+
+/** Whether npm's own list of what it installed says what package-lock.json says, but for other machines' binaries. */
+function arePackagesInstalled() {
+  const list = join(ROOT, "node_modules", ".package-lock.json");
+  if (!existsSync(list)) return false;
+  const installed = JSON.parse(readFileSync(list, "utf8")).packages;
+  const wanted = JSON.parse(readFileSync(join(ROOT, "package-lock.json"), "utf8")).packages;
+  return Object.entries(wanted).every(([path, { integrity, optional }]) =>
+    path in installed ? installed[path].integrity === integrity : optional || !path.includes("node_modules"),
+  );
 }
 
 /** Path of a program, or `null`. */
