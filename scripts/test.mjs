@@ -35,7 +35,15 @@ const CHECKS = [
   ["linting", ["eslint", ".", "--max-warnings", "0"]],
   [
     "checking the pages",
-    ["svelte-check", "--workspace", "console", "--tsconfig", "./tsconfig.json", "--tsgo", "--fail-on-warnings"],
+    [
+      "svelte-check",
+      "--workspace",
+      "console",
+      "--tsconfig",
+      "./tsconfig.json",
+      "--tsgo",
+      "--fail-on-warnings",
+    ],
   ],
   ["checking the formatting", ["oxfmt", "--check", "."]],
   ["checking the pages' formatting", ["prettier", "--check", "**/*.svelte", "--log-level", "warn"]],
@@ -67,7 +75,7 @@ await run(async () => {
 async function ensurePrograms() {
   await ensureMariaDb();
   await ensureDebianPackages([
-    { program: "chromium", package: "chromium" },
+    { program: "chromium-headless-shell", package: "chromium-headless-shell" },
     { program: "nginx", package: "nginx" },
     { program: "openssl", package: "openssl" },
     { program: "php", package: "php-cli" },

@@ -17,7 +17,7 @@ const ARGUMENTS = [
 
 /** @param names host names that lead to this machine. */
 export function startBrowser(names: readonly string[] = []): Promise<Browser> {
-  const executablePath = process.env["CHROMIUM"] ?? "/usr/bin/chromium";
+  const executablePath = process.env["CHROMIUM"] ?? "/usr/bin/chromium-headless-shell";
   const rules = names.map((name) => `MAP ${name} 127.0.0.1`).join(", ");
   const mapping = rules === "" ? [] : [`--host-resolver-rules=${rules}`];
   return chromium.launch({ executablePath, args: [...ARGUMENTS, ...mapping] });

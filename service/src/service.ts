@@ -46,7 +46,7 @@ import { webhooks } from "./webhook/index.ts";
 import { noticeSubscriber } from "./webhook/notices.ts";
 
 /** Everything that the service can do. */
-const CAPABILITIES: readonly Capability[] = [
+const CAPABILITIES: Readonly<Record<string, Capability>> = {
   health,
   accounts,
   signIns,
@@ -66,7 +66,10 @@ const CAPABILITIES: readonly Capability[] = [
   pages,
   description,
   movableClock,
-];
+};
+
+/** By this the router names a plugin when something is wrong with it. */
+const DISPLAY_NAME = Symbol.for("fastify.display-name");
 
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
 export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
@@ -81,7 +84,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const shell = createPageShell(configuration);
   const headers = await guardRequests(app, context, shell);
   const logAnswer = logRequests(app, configuration.log.level);
-  const figures = CAPABILITIES.flatMap((capability) => capability.figures ?? []);
+  const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
   const metrics = collectMetrics(app, context, figures);
   if ("refresh" in clock) followMovedClock(app, clock, context);
   await addRoutes(app, { context, shell, clock, metrics: metrics.registry });
@@ -98,7 +101,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   });
   if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
     dataSource.subscribers.push(noticeSubscriber);
-  startBackground(app, context, CAPABILITIES);
+  startBackground(app, context, Object.values(CAPABILITIES));
   return app;
 }
 
@@ -135,7 +138,9 @@ async function addRoutes(app: FastifyInstance, parts: Parts): Promise<void> {
   const basePath = basePathOf(publicUrl);
   await app.register(
     async (own) => {
-      for (const { routes } of CAPABILITIES) if (routes !== undefined) await own.register(routes(parts));
+      for (const [name, { routes }] of Object.entries(CAPABILITIES)) {
+        if (routes !== undefined) await own.register(Object.assign(routes(parts), { [DISPLAY_NAME]: name }));
+      }
     },
     { prefix: basePath },
   );

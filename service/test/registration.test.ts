@@ -174,12 +174,11 @@ describe("guessable passwords", () => {
     const { COMMON_PASSWORDS, isListed } = await import("../src/password/common-passwords.ts");
     expect(COMMON_PASSWORDS.size).toBeGreaterThanOrEqual(10_000);
     const rules = { minimumLength: 8, isListed };
-    for (const entry of COMMON_PASSWORDS) {
-      for (const password of [entry, entry.toUpperCase(), entry + entry, `${entry}2026`]) {
-        const verdict = judgeNewPassword(password, rules);
-        if (password.length >= 8 && preparePassword(password).ok) expect(verdict.ok).toBe(false);
-      }
-    }
+    const accepted = [...COMMON_PASSWORDS]
+      .flatMap((entry) => [entry, entry.toUpperCase(), entry + entry, `${entry}2026`])
+      .filter((password) => password.length >= 8 && preparePassword(password).ok)
+      .filter((password) => judgeNewPassword(password, rules).ok);
+    expect(accepted).toEqual([]);
     for (let index = 0; index < 1_000; index += 1) {
       expect(judgeNewPassword(randomBytes(12).toString("base64url"), rules).ok).toBe(true);
     }

@@ -250,6 +250,7 @@ describe("notify", () => {
     await service.clock.advance(6_000);
     await eventually(async () => (await state()).lastAnswer === "no answer within 1 s");
     expect((await register(service, { email: "bruno@brina.example" })).status).toBe(201);
+    receiver.answer = (_received, response) => response.destroy();
     for (let day = 0; day < 12; day += 1) {
       const { tries } = await state();
       await service.clock.advance(49 * 3_600_000);
@@ -266,7 +267,10 @@ describe("notify", () => {
     const operator = service.as(await service.operator());
     const { body } = await operator(routes.listDeliveries, { query: { state: "given-up" } });
     const lost = body.items.at(-1);
-    expect(lost).toMatchObject({ type: "account.registered", lastAnswer: "no answer within 1 s" });
+    expect(lost).toMatchObject({
+      type: "account.registered",
+      lastAnswer: expect.stringContaining("no connection"),
+    });
     const before = receiver.received.length;
     await operator(routes.repeatDelivery, { params: { id: lost?.id ?? "" } });
     await eventually(async () => (await state()).state === "delivered");

@@ -62,5 +62,5 @@ export function refusalOf(error: unknown): Refusal {
   };
   const isFinal = responseCode !== undefined && responseCode >= 500 && OF_THE_MAIL.has(command);
   const said = response ?? [code, message].filter((part) => part !== undefined).join(": ");
-  return { isFinal, answer: said.replace(/[\p{Cc}\s]+/gu, " ").slice(0, 190) };
+  return { isFinal, answer: said };
 }

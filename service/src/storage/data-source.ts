@@ -11,6 +11,7 @@ import { Mail1700000000006 } from "./migrations/1700000000006-mail.ts";
 import { OutboxAndLinks1700000000007 } from "./migrations/1700000000007-outbox-and-links.ts";
 import { WaysIn1700000000008 } from "./migrations/1700000000008-ways-in.ts";
 import { SecondFactors1700000000009 } from "./migrations/1700000000009-second-factors.ts";
+import { ClaimedDeliveries1700000000010 } from "./migrations/1700000000010-claimed-deliveries.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -23,6 +24,7 @@ export const MIGRATIONS = [
   OutboxAndLinks1700000000007,
   WaysIn1700000000008,
   SecondFactors1700000000009,
+  ClaimedDeliveries1700000000010,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -15,41 +15,11 @@ export async function insertDelivery(
     tries: 0,
     createdAt: now,
     nextTryAt: now,
+    claim: null,
     claimedUntil: null,
     lastTryAt: null,
     lastAnswer: null,
   });
-}
-
-/** Ids of what is due, the longest due first. */
-export async function findDue(dataSource: DataSource, now: Date, limit: number): Promise<string[]> {
-  const rows = await dataSource.query<Array<{ id: string }>>(
-    "SELECT id FROM delivery WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?) ORDER BY nextTryAt LIMIT ?",
-    [now, now, limit],
-  );
-  return rows.map(({ id }) => id);
-}
-
-/** Claims one for a while. @returns it, or `null` if another instance was first. */
-export async function claim(
-  dataSource: DataSource,
-  id: string,
-  { now, until }: { now: Date; until: Date },
-): Promise<DeliveryRow | null> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    "UPDATE delivery SET claimedUntil = ?, tries = tries + 1, lastTryAt = ? WHERE id = ? AND state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= ?)",
-    [until, now, id, now, now],
-  );
-  return affectedRows === 1 ? dataSource.getRepository(DeliveryEntity).findOneBy({ id }) : null;
-}
-
-/** Notes how a try ended. */
-export async function settle(
-  dataSource: DataSource,
-  id: string,
-  outcome: Pick<DeliveryRow, "state" | "lastAnswer"> & Partial<Pick<DeliveryRow, "nextTryAt">>,
-): Promise<void> {
-  await dataSource.getRepository(DeliveryEntity).update({ id }, { ...outcome, claimedUntil: null });
 }
 
 export function findDelivery(dataSource: DataSource, id: string): Promise<DeliveryRow | null> {
@@ -60,7 +30,7 @@ export function findDelivery(dataSource: DataSource, id: string): Promise<Delive
 export async function sendAgain(dataSource: DataSource, id: string, now: Date): Promise<void> {
   await dataSource
     .getRepository(DeliveryEntity)
-    .update({ id }, { state: "waiting", tries: 0, nextTryAt: now, claimedUntil: null });
+    .update({ id }, { state: "waiting", tries: 0, nextTryAt: now, claim: null, claimedUntil: null });
 }
 
 /** One more row than the page holds, newest first. */

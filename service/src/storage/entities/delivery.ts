@@ -1,19 +1,14 @@
 import { EntitySchema } from "typeorm";
+import type { QueuedRow } from "./queued.ts";
+import { QUEUED_COLUMNS } from "./queued.ts";
 
 /** A notice to the application. Its id is the message's `webhook-id`, the same at every try. */
-export interface DeliveryRow {
-  id: string;
+export interface DeliveryRow extends QueuedRow {
   type: string;
   accountId: string | null;
   body: string;
   state: "waiting" | "delivered" | "given-up";
-  tries: number;
   createdAt: Date;
-  nextTryAt: Date;
-  /** Until then one instance alone sends it. */
-  claimedUntil: Date | null;
-  lastTryAt: Date | null;
-  lastAnswer: string | null;
 }
 
 export const DeliveryEntity = new EntitySchema<DeliveryRow>({
@@ -23,13 +18,11 @@ export const DeliveryEntity = new EntitySchema<DeliveryRow>({
     type: { type: "varchar", length: 60, charset: "ascii", collation: "ascii_bin" },
     accountId: { type: "uuid", nullable: true },
     body: { type: "text" },
-    state: { type: "varchar", length: 12, charset: "ascii", collation: "ascii_bin" },
-    tries: { type: "int" },
+    ...QUEUED_COLUMNS,
     createdAt: { type: "datetime", precision: 3 },
-    nextTryAt: { type: "datetime", precision: 3 },
-    claimedUntil: { type: "datetime", precision: 3, nullable: true },
-    lastTryAt: { type: "datetime", precision: 3, nullable: true },
-    lastAnswer: { type: "varchar", length: 190, nullable: true },
   },
-  indices: [{ name: "delivery_due", columns: ["state", "nextTryAt"] }],
+  indices: [
+    { name: "delivery_due", columns: ["state", "nextTryAt"] },
+    { name: "delivery_claim", columns: ["claim"] },
+  ],
 });

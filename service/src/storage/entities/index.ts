@@ -33,6 +33,7 @@ export * from "./mail.ts";
 export * from "./mail-link.ts";
 export * from "./moved-clock.ts";
 export * from "./password-record.ts";
+export * from "./queued.ts";
 export * from "./recovery-code.ts";
 export * from "./registration.ts";
 export * from "./scheme-count.ts";

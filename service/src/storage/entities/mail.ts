@@ -1,9 +1,10 @@
 import type { Language } from "@lucchetto/core";
 import { EntitySchema } from "typeorm";
+import type { QueuedRow } from "./queued.ts";
+import { QUEUED_COLUMNS } from "./queued.ts";
 
 /** A mail. Its body is sealed, since it may carry a secret, and goes when the mail was sent. */
-export interface MailRow {
-  id: string;
+export interface MailRow extends QueuedRow {
   accountId: string | null;
   toAddress: string;
   subject: string;
@@ -17,13 +18,6 @@ export interface MailRow {
   heldBecause: string | null;
   /** When what it carries is worth nothing any more. */
   expiresAt: Date | null;
-  tries: number;
-  nextTryAt: Date | null;
-  /** Of the one instance that sends it, until `claimedUntil`. */
-  claim: string | null;
-  claimedUntil: Date | null;
-  lastTryAt: Date | null;
-  lastAnswer: string | null;
 }
 
 export const MailEntity = new EntitySchema<MailRow>({
@@ -34,18 +28,12 @@ export const MailEntity = new EntitySchema<MailRow>({
     toAddress: { type: "varchar", length: 254 },
     subject: { type: "varchar", length: 190 },
     sealedBody: { type: "mediumtext", charset: "ascii", collation: "ascii_bin", nullable: true },
-    state: { type: "varchar", length: 12, charset: "ascii", collation: "ascii_bin" },
+    ...QUEUED_COLUMNS,
     createdAt: { type: "datetime", precision: 3 },
     template: { type: "varchar", length: 40, charset: "ascii", collation: "ascii_bin", default: "reset" },
     language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", default: "en" },
     heldBecause: { type: "varchar", length: 30, charset: "ascii", collation: "ascii_bin", nullable: true },
     expiresAt: { type: "datetime", precision: 3, nullable: true },
-    tries: { type: "int", default: 0 },
-    nextTryAt: { type: "datetime", precision: 3, nullable: true },
-    claim: { type: "uuid", nullable: true },
-    claimedUntil: { type: "datetime", precision: 3, nullable: true },
-    lastTryAt: { type: "datetime", precision: 3, nullable: true },
-    lastAnswer: { type: "varchar", length: 190, nullable: true },
   },
   indices: [
     { name: "mail_of_account", columns: ["accountId"] },
