@@ -9,6 +9,8 @@ import { DATABASE, writeSecret } from "./state.mjs";
 
 const AUTHENTICATORS = "authenticators.json";
 const DAYS_OF_HISTORY = 30;
+/** Whoever sets it has all of the history under that one. */
+const SCHEME = "LUCCHETTO_PASSWORDS_HASHING_SCHEME";
 
 /**
  * Thirty days of history, made by real calls under a moved clock: first under an older scheme, then under the present
@@ -30,7 +32,7 @@ export async function loadHistory({ demo, options, config, database, password })
     ...demo.OLD_SCHEMES.map(({ scheme, from, to }) => ({
       from,
       to,
-      env: { ...asProxy, LUCCHETTO_PASSWORDS_HASHING_SCHEME: scheme },
+      env: { ...asProxy, [SCHEME]: process.env[SCHEME] ?? scheme },
     })),
     { from: demo.SCHEME_CHANGED, to: 0, env: asProxy },
   ];
