@@ -22,8 +22,10 @@ export const pageState = z.object({
   mailLink: z.enum(["off", "on", "register"]),
   /** Whether registering signs in at once, or a mail comes first. */
   mailComesFirst: z.boolean(),
-  /** Minutes that a mailed link of each kind works. */
-  linkMinutes: z.object({ reset: z.number(), signIn: z.number(), verify: z.number() }),
+  /** How long a mailed link of each kind works, in words. */
+  linksWorkFor: z.object({ reset: z.string(), signIn: z.string(), verify: z.string() }),
+  /** The language of the pages, as far as they speak it. */
+  language: z.enum(["en", "it"]),
   /** Where a person lands when nothing else was asked for. */
   landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
   /** Set on an error page. */

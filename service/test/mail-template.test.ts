@@ -6,9 +6,10 @@ import fc from "fast-check";
 import { MAIL_KINDS, MAIL_NAMES } from "../src/mail/catalogue.ts";
 import { contrastColour } from "../src/mail/colour.ts";
 import { render } from "../src/mail/render.ts";
+import { durationInWords } from "../src/duration.ts";
 import { readTemplate, TemplateError } from "../src/mail/template.ts";
 import { BUILT_IN, readTemplates } from "../src/mail/templates.ts";
-import { lifeInWords, timeInWords } from "../src/mail/words.ts";
+import { timeInWords } from "../src/mail/words.ts";
 
 const folder = mkdtempSync(join(tmpdir(), "lucchetto-templates-"));
 afterAll(() => rmSync(folder, { recursive: true }));
@@ -81,13 +82,14 @@ describe("the templates of mails", () => {
   });
 
   test("durations and times are said in the language of the mail, and buttons can be read on any colour", () => {
-    expect([30, 60, 1_440, 10_080].map((minutes) => lifeInWords(minutes * 60_000, "en"))).toEqual([
+    expect([30, 60, 1_440, 10_080].map((minutes) => durationInWords(minutes * 60_000, "en"))).toEqual([
       "30 minutes",
       "1 hour",
       "24 hours",
       "7 days",
     ]);
-    expect(lifeInWords(10_080 * 60_000, "it")).toBe("7 giorni");
+    expect(durationInWords(10_080 * 60_000, "it")).toBe("7 giorni");
+    expect(durationInWords(90 * 60_000, "it")).toBe("1 ora e 30 minuti");
     expect(timeInWords(new Date("2026-11-23T13:04:00Z"), "it")).toBe("23 novembre 2026, 13:04 UTC");
     expect(["#000000", "#866729", "#ffee88", "#ffffff"].map(contrastColour)).toEqual([
       "#ffffff",

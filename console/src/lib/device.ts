@@ -1,24 +1,17 @@
 /** What a session was begun with, in words. */
 import { UAParser } from "ua-parser-js";
+import { texts } from "../texts/texts.ts";
 
 /** A browser and system, from what the browser says of itself. */
 export function device(userAgent: string | null): string {
-  if (userAgent === null) return "unknown device";
+  if (userAgent === null) return texts.devices.unknown;
   const { browser, os } = new UAParser(userAgent).getResult();
-  const words = [browser.name, os.name].filter((word) => word !== undefined);
-  return words.length > 0 ? words.join(" on ") : (userAgent.split(/[ /]/, 1)[0] ?? "unknown device");
+  if (browser.name !== undefined && os.name !== undefined) return texts.devices.on(browser.name, os.name);
+  return browser.name ?? os.name ?? (userAgent.split(/[ /]/, 1)[0] || texts.devices.unknown);
 }
-
-const METHODS: Readonly<Record<string, string>> = {
-  pwd: "password",
-  mail: "mailed link",
-  otp: "one-time code",
-  hwk: "passkey",
-  swk: "passkey",
-  mfa: "two factors",
-};
 
 /** The methods of RFC 8176. */
 export function methods(amr: readonly string[]): string {
-  return amr.map((method) => METHODS[method] ?? method).join(" and ");
+  const words: Readonly<Record<string, string>> = texts.devices.methods;
+  return amr.map((method) => words[method] ?? method).join(texts.devices.and);
 }

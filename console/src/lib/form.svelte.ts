@@ -1,6 +1,7 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
 import { ProblemError } from "@lucchetto/contract/pages";
 import { tick } from "svelte";
+import { sentenceOf } from "./sentence.ts";
 
 export class Form {
   /** Sentences by field name. */
@@ -37,7 +38,7 @@ export class Form {
 
   private take(error: unknown): void {
     if (!(error instanceof ProblemError)) {
-      this.problem = (error as Error).message;
+      this.problem = sentenceOf(error);
       return;
     }
     const { errors = [], detail } = error.problem;

@@ -1,4 +1,5 @@
 /** A list that grows page by page, and says while it loads or fails. */
+import { sentenceOf } from "./sentence.ts";
 
 export interface ListPage<Item> {
   readonly items: Item[];
@@ -38,7 +39,7 @@ export class List<Item> {
       this.problem = null;
       this.loaded = true;
     } catch (error) {
-      this.problem = (error as Error).message;
+      this.problem = sentenceOf(error);
     }
   }
 }

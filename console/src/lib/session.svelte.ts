@@ -3,6 +3,7 @@ import type { Account, Session } from "@lucchetto/contract";
 import { ProblemError } from "@lucchetto/contract/pages";
 import { routes } from "virtual:routes";
 import { at, call } from "./page.ts";
+import { sentenceOf } from "./sentence.ts";
 
 export type WhoIsThere =
   | { readonly state: "unknown" }
@@ -24,7 +25,7 @@ class SessionOfThisBrowser {
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "not-signed-in")
         this.who = { state: "guest" };
-      else this.who = { state: "failed", message: (error as Error).message };
+      else this.who = { state: "failed", message: sentenceOf(error) };
     }
   }
 

@@ -1,4 +1,6 @@
 /** Times for people. */
+import { texts } from "../texts/texts.ts";
+import { page } from "./page.ts";
 
 const UNITS: ReadonlyArray<readonly [Intl.RelativeTimeFormatUnit, number]> = [
   ["year", 365 * 86_400],
@@ -11,8 +13,11 @@ const UNITS: ReadonlyArray<readonly [Intl.RelativeTimeFormatUnit, number]> = [
 /** Months begin to be counted at two; before that days say more. */
 const LENGTHS: Partial<Record<Intl.RelativeTimeFormatUnit, number>> = { month: 30 * 86_400 };
 
-const relative = new Intl.RelativeTimeFormat("en", { numeric: "auto", style: "short" });
-const exactly = new Intl.DateTimeFormat("en-GB", { dateStyle: "medium", timeStyle: "medium" });
+/** British English writes days before months, as everybody else does. */
+const LOCALE = { en: "en-GB", it: "it-IT" }[page.language];
+
+const relative = new Intl.RelativeTimeFormat(LOCALE, { numeric: "auto", style: "short" });
+const exactly = new Intl.DateTimeFormat(LOCALE, { dateStyle: "medium", timeStyle: "medium" });
 
 /** `3 min ago`, `in 2 hr`. */
 export function ago(iso: string, now = Date.now()): string {
@@ -20,8 +25,8 @@ export function ago(iso: string, now = Date.now()): string {
   const [unit, length] = UNITS.find(([, size]) => Math.abs(seconds) >= size) ?? (["second", 1] as const);
   return unit === "second"
     ? seconds > 0
-      ? "in a moment"
-      : "just now"
+      ? texts.times.inAMoment
+      : texts.times.justNow
     : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
 }
 

@@ -3,13 +3,16 @@
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { List } from "../lib/list.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import RecordDrawing from "../parts/RecordDrawing.svelte";
   import StateWord from "../parts/StateWord.svelte";
   import { route } from "../routes.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import AccountState from "./AccountState.svelte";
   import HeldBack from "./HeldBack.svelte";
   import JournalRows from "./JournalRows.svelte";
@@ -17,7 +20,7 @@
 
   const id = $derived(route.getParams("/console/accounts/:id").id);
   let detail = $state<AccountDetail | null>(null);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
 
   const sessions = new List<OperatorSession>(
     async (cursor) => (await call(routes.listSessions, { query: { accountId: id, limit: 5, cursor } })).body,
@@ -27,12 +30,10 @@
   );
 
   async function load(): Promise<void> {
-    try {
+    await loader.run(async () => {
       detail = (await call(routes.showAccountDetail, { params: { id } })).body;
       await Promise.all([sessions.begin(), journal.begin()]);
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   $effect(() => {
@@ -43,8 +44,8 @@
   const name = $derived(detail?.account.email ?? detail?.account.username ?? "");
 </script>
 
-<svelte:head><title>{title(name || "Account")}</title></svelte:head>
-<FormProblem {problem} />
+<svelte:head><title>{title(name || texts.accountDetail.account)}</title></svelte:head>
+<FormProblem problem={loader.problem} />
 {#if detail}
   {@const { account, password, secondFactor } = detail}
   {@const { authenticators, recoveryCodesLeft: left } = secondFactor}
@@ -53,22 +54,24 @@
     {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
     <StateWord
       kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
-      text={account.state}
+      text={texts.states[account.state]}
     />
     {#each account.labels as label (label)}<span class="border-line rounded border px-2 text-sm">{label}</span
       >{/each}
   </div>
   <p class="text-quiet mt-1 text-sm">
-    Registered <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
+    {texts.accountDetail.registered}
+    <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
   </p>
   <p class="mt-1 text-sm">
-    {#if authenticators.length === 0}<span class="text-quiet">No second factor</span>
+    {#if authenticators.length === 0}<span class="text-quiet">{texts.accountDetail.noSecondFactor}</span>
     {:else}
-      <StateWord kind="well" text="second factor:" />
+      <StateWord kind="well" text={texts.accountDetail.secondFactor} />
       {#each authenticators as one, index (one.id)}{index > 0
           ? ", "
-          : ""}{one.name}{#if one.lastUsedAt !== null}, last used <Ago at={one.lastUsedAt} />{/if}{/each} · {left}
-      recovery {left === 1 ? "code" : "codes"} left
+          : ""}{one.name}{#if one.lastUsedAt !== null}<Fill text={texts.accountDetail.lastUsed}
+            >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+          >{/if}{/each} · {texts.accountDetail.left(left)}
     {/if}
   </p>
 
@@ -76,37 +79,41 @@
 
   <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">
-      <h2 id="password-heading" class="text-lg font-semibold">Password record</h2>
+      <h2 id="password-heading" class="text-lg font-semibold">{texts.accountDetail.passwordRecord}</h2>
       {#if password !== null && !("unreadable" in password)}
         <StateWord
           kind={password.current ? "well" : "old"}
-          text={password.current ? "current" : `older than configured (${password.configuredScheme})`}
+          text={password.current
+            ? "current"
+            : texts.accountDetail.olderThanConfigured(password.configuredScheme)}
         />
       {/if}
     </div>
     {#if password === null}
-      <p class="text-quiet">The account has no password; signing in with one is refused like a wrong one.</p>
+      <p class="text-quiet">{texts.accountDetail.theAccountHasNoPassword}</p>
     {:else if "unreadable" in password}
       <p>
-        <StateWord kind="wrong" text="unreadable" />
-        {password.unreadable}. Signing in with it is refused like a wrong password.
+        <StateWord kind="wrong" text={texts.accountDetail.unreadable} />
+        {texts.accountDetail.signingInWithItIs(password.unreadable)}
       </p>
     {:else}
       <RecordDrawing segments={password.segments} />
       <dl class="mt-4 flex flex-wrap gap-x-10 gap-y-2">
         <div>
-          <dt class="text-quiet text-sm">One check costs here</dt>
+          <dt class="text-quiet text-sm">{texts.accountDetail.oneCheckCostsHere}</dt>
           <dd>
-            {#if password.millisecondsHere !== null}about {Math.round(password.millisecondsHere)} ms,{/if}
+            {#if password.millisecondsHere !== null}{texts.accountDetail.about(
+                Math.round(password.millisecondsHere),
+              )}{/if}
             {bytes(password.memoryBytes)}
           </dd>
         </div>
         <div>
-          <dt class="text-quiet text-sm">Password set</dt>
+          <dt class="text-quiet text-sm">{texts.accountDetail.passwordSet}</dt>
           <dd><Ago at={password.setAt} /></dd>
         </div>
         <div>
-          <dt class="text-quiet text-sm">Record made</dt>
+          <dt class="text-quiet text-sm">{texts.accountDetail.recordMade}</dt>
           <dd><Ago at={password.recordMadeAt} /></dd>
         </div>
       </dl>
@@ -116,25 +123,25 @@
   <div class="mt-8"><HeldBack accountId={account.id} /></div>
 
   <section class="mt-8" aria-labelledby="sessions-heading">
-    <h2 id="sessions-heading" class="mb-3 text-lg font-semibold">Sessions</h2>
+    <h2 id="sessions-heading" class="mb-3 text-lg font-semibold">{texts.accountDetail.sessions}</h2>
     <SessionRows list={sessions} ended={() => void load()} />
   </section>
 
   <section class="mt-8" aria-labelledby="journal-heading">
-    <h2 id="journal-heading" class="mb-3 text-lg font-semibold">Journal</h2>
+    <h2 id="journal-heading" class="mb-3 text-lg font-semibold">{texts.accountDetail.journal}</h2>
     <JournalRows list={journal} />
   </section>
 
   <section class="mt-8" aria-labelledby="row-heading">
-    <h2 id="row-heading" class="mb-3 text-lg font-semibold">As stored</h2>
+    <h2 id="row-heading" class="mb-3 text-lg font-semibold">{texts.accountDetail.asStored}</h2>
     <div class="border-line bg-slab overflow-x-auto rounded-lg border">
       <table class="w-full text-left">
-        <caption class="sr-only">The account’s rows, column by column</caption>
+        <caption class="sr-only">{texts.accountDetail.theAccountsRowsColumnBy}</caption>
         <thead class="text-quiet border-line border-b text-sm"
           ><tr
-            ><th class="px-4 py-2 font-medium">Table</th><th class="px-4 py-2 font-medium">Column</th><th
-              class="px-4 py-2 font-medium">Value</th
-            ></tr
+            ><th class="px-4 py-2 font-medium">{texts.accountDetail.table}</th><th
+              class="px-4 py-2 font-medium">{texts.accountDetail.column}</th
+            ><th class="px-4 py-2 font-medium">{texts.accountDetail.value}</th></tr
           ></thead
         >
         <tbody>
@@ -143,7 +150,8 @@
               <td class="mono text-quiet px-4 py-1">{table}</td>
               <td class="mono px-4 py-1">{column}</td>
               <td class="mono px-4 py-1 break-all"
-                >{#if value === null}<span class="text-quiet">NULL</span>{:else}{value}{/if}</td
+                >{#if value === null}<span class="text-quiet">{texts.accountDetail.null}</span
+                  >{:else}{value}{/if}</td
               >
             </tr>
           {/each}

@@ -2,9 +2,11 @@
   /** Closes an account, asking once more before it does, or opens it again. */
   import type { OperatorAccount } from "@lucchetto/contract";
   import { routes } from "virtual:routes";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { call } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import { navigate } from "../routes.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   interface Props {
     account: OperatorAccount;
@@ -14,91 +16,86 @@
   const { account, changed }: Props = $props();
   let asking = $state(false);
   let erasing = $state(false);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
 
   async function erase(): Promise<void> {
-    try {
+    const isDone = await loader.run(async () => {
       await call(routes.eraseAccount, { params: { id: account.id } });
       navigate("/console/accounts");
-    } catch (error) {
-      erasing = false;
-      problem = (error as Error).message;
-    }
+    });
+    if (!isDone) erasing = false;
   }
 
   async function set(
     body: { state: "active" | "suspended" } | { mustChangePassword: boolean },
   ): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.changeAccount, { params: { id: account.id }, body });
       asking = false;
-      problem = null;
       changed();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 </script>
 
-<FormProblem {problem} />
+<FormProblem problem={loader.problem} />
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if account.state === "suspended"}
     <button
       type="button"
       class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => set({ state: "active" })}>Restore</button
+      onclick={() => set({ state: "active" })}>{texts.accountState.restore}</button
     >
-    <span class="text-quiet text-sm">Sessions that ended stay ended.</span>
+    <span class="text-quiet text-sm">{texts.accountState.sessionsThatEndedStayEnded}</span>
   {:else if asking}
-    <span>Close this account and end its sessions at once?</span>
+    <span>{texts.accountState.closeThisAccountAndEnd}</span>
     <button
       type="button"
       class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => set({ state: "suspended" })}>Suspend it</button
+      onclick={() => set({ state: "suspended" })}>{texts.accountState.suspendIt}</button
     >
     <button
       type="button"
       class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => (asking = false)}>Leave it open</button
+      onclick={() => (asking = false)}>{texts.accountState.leaveItOpen}</button
     >
   {:else}
     <button
       type="button"
       class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => (asking = true)}>Suspend …</button
+      onclick={() => (asking = true)}>{texts.accountState.suspend}</button
     >
     {#if account.mustChangePassword}
-      <span>A new password is wanted at the next sign-in.</span>
+      <span>{texts.accountState.aNewPasswordIsWanted}</span>
       <button
         type="button"
         class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: false })}>Let it stay</button
+        onclick={() => set({ mustChangePassword: false })}>{texts.accountState.letItStay}</button
       >
     {:else}
       <button
         type="button"
         class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: true })}>Want a new password</button
+        onclick={() => set({ mustChangePassword: true })}>{texts.accountState.wantANewPassword}</button
       >
     {/if}
   {/if}
 </div>
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if erasing}
-    <span>Erase the account with everything of it? This cannot be taken back.</span>
+    <span>{texts.accountState.eraseTheAccountWithEverything}</span>
     <button type="button" class="border-rust text-rust rounded border px-3 py-1" onclick={erase}
-      >Erase it for good</button
+      >{texts.accountState.eraseItForGood}</button
     >
     <button
       type="button"
       class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => (erasing = false)}>Keep it</button
+      onclick={() => (erasing = false)}>{texts.accountState.keepIt}</button
     >
   {:else}
     <button
       type="button"
       class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => (erasing = true)}>Erase …</button
+      onclick={() => (erasing = true)}>{texts.accountState.erase}</button
     >
   {/if}
 </div>

@@ -8,6 +8,7 @@
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
   import { navigate } from "../routes.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import AddAccount from "./AddAccount.svelte";
   import HeldBack from "./HeldBack.svelte";
 
@@ -15,12 +16,12 @@
   const scheme = $derived(searchParams.get("scheme")?.toString() ?? undefined);
   const heading = $derived(
     search !== undefined
-      ? `Accounts that begin with “${search}”`
+      ? texts.accounts.accountsThatBeginWith(search)
       : scheme === "older"
-        ? "Accounts with a record older than configured"
+        ? texts.accounts.accountsWithARecordOlder
         : scheme !== undefined
-          ? `Accounts with ${scheme}`
-          : "Accounts",
+          ? texts.accounts.accountsWith(scheme)
+          : texts.accounts.accounts,
   );
   const list = new List<OperatorAccount>(
     async (cursor) => (await call(routes.listAccounts, { query: { search, scheme, cursor } })).body,
@@ -33,7 +34,7 @@
   });
 </script>
 
-<svelte:head><title>{title("Accounts")}</title></svelte:head>
+<svelte:head><title>{title(texts.accounts.accounts)}</title></svelte:head>
 <h1 class="mb-4 text-xl font-semibold">
   {heading}
 </h1>
@@ -43,15 +44,15 @@
 {/if}
 <ListTable
   {list}
-  caption="Accounts"
+  caption={texts.accounts.accounts}
   head={[
-    "Who",
-    "Username",
-    "State",
-    "Address",
-    "Labels",
-    scheme === undefined ? "Registered" : "Record",
-    "Last sign-in",
+    texts.accounts.who,
+    texts.accounts.username,
+    texts.accounts.state,
+    texts.accounts.address,
+    texts.accounts.labels,
+    scheme === undefined ? texts.accounts.registered : texts.accounts.record,
+    texts.accounts.lastSignIn,
   ]}
 >
   {#snippet row(account: OperatorAccount)}
@@ -65,13 +66,13 @@
     <td class="px-4 py-2.5">
       <StateWord
         kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
-        text={account.state}
+        text={texts.states[account.state]}
       />
     </td>
     <td class="px-4 py-2.5">
       {#if account.email === null}–{:else}<StateWord
           kind={account.emailVerified ? "well" : "open"}
-          text={account.emailVerified ? "verified" : "not verified"}
+          text={account.emailVerified ? texts.accounts.verified : texts.accounts.notVerified}
         />{/if}
     </td>
     <td class="px-4 py-2.5">{account.labels.join(", ") || "–"}</td>
@@ -82,13 +83,13 @@
   {/snippet}
   {#snippet empty()}
     {#if scheme !== undefined}
-      No record is of that scheme. <a href={at("/console/hashes")}>Back to the hashes</a>
+      {texts.accounts.noRecordIsOfThat} <a href={at("/console/hashes")}>{texts.accounts.backToTheHashes}</a>
     {:else if search === undefined}
-      Accounts stand here as people register. Make one: <code
-        >npx lucchetto register --email anna@brina.example</code
-      >
+      {texts.accounts.accountsStandHereAsPeople}
+      <code>npx lucchetto register --email anna@brina.example</code>
     {:else}
-      No account begins with “{search}”. <a href={at("/console/accounts")}>Show all accounts</a>
+      {texts.accounts.noAccountBeginsWith(search)}
+      <a href={at("/console/accounts")}>{texts.accounts.showAllAccounts}</a>
     {/if}
   {/snippet}
 </ListTable>

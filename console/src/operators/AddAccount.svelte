@@ -6,6 +6,7 @@
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const { added }: { added: (id: string) => void } = $props();
   const form = new Form();
@@ -32,7 +33,7 @@
 </script>
 
 <details class="border-line bg-slab mb-6 rounded-lg border p-4">
-  <summary class="cursor-pointer font-medium">Add or invite somebody</summary>
+  <summary class="cursor-pointer font-medium">{texts.addAccount.addOrInviteSomebody}</summary>
   <form
     class="mt-4 grid gap-4 md:grid-cols-2"
     novalidate
@@ -47,13 +48,13 @@
           bind:checked={invites}
           class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
         />
-        Invite by mail: the person chooses the password
+        {texts.addAccount.inviteByMailThePerson}
       </label>
     {/if}
     {#if identifiers.email !== "off"}
       <Field
         name="email"
-        label="E-mail address"
+        label={texts.addAccount.eMailAddress}
         type="email"
         autocomplete="email"
         bind:value={fields.email}
@@ -63,7 +64,7 @@
     {#if identifiers.username !== "off"}
       <Field
         name="username"
-        label="Username"
+        label={texts.addAccount.username}
         autocomplete="username"
         bind:value={fields.username}
         error={form.errors["username"]}
@@ -71,7 +72,7 @@
     {/if}
     <Field
       name="displayName"
-      label="Name"
+      label={texts.addAccount.name}
       autocomplete="name"
       optional
       bind:value={fields.displayName}
@@ -79,35 +80,35 @@
     />
     <Field
       name="labels"
-      label="Labels"
+      label={texts.addAccount.labels}
       autocomplete="on"
       optional
-      rules="Words for the application, such as keeper."
+      rules={texts.addAccount.wordsForTheApplicationSuch}
       bind:value={fields.labels}
       error={form.errors["labels"]}
     />
     <Field
       name="reference"
-      label="Reference"
+      label={texts.addAccount.reference}
       autocomplete="on"
       optional
-      rules="The application's own id for the person."
+      rules={texts.addAccount.theApplicationsOwnIdFor}
       bind:value={fields.reference}
       error={form.errors["reference"]}
     />
     {#if !invites}
       <PasswordField
         name="password"
-        label="First password"
+        label={texts.addAccount.firstPassword}
         autocomplete="new-password"
-        rules="Optional. Another is wanted at the first sign-in."
+        rules={texts.addAccount.optionalAnotherIsWantedAt}
         bind:value={fields.password}
         error={form.errors["password"]}
       />
     {/if}
     <div class="md:col-span-2">
       <button type="submit" class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
-        >{invites ? "Invite" : "Add it"}</button
+        >{invites ? texts.addAccount.invite : texts.addAccount.addIt}</button
       >
     </div>
   </form>

@@ -5,34 +5,45 @@
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Fill from "../parts/Fill.svelte";
   import ListTable from "../parts/ListTable.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const list = new List<App>(async (cursor) => (await call(routes.listApps, { query: { cursor } })).body);
   void list.begin();
 
   const QUESTIONS: Readonly<Record<string, string>> = {
-    introspect: "who is there",
-    swap: "code for a token",
-    revoke: "end a token",
-    "look-up": "names",
-    living: "which sessions live",
-    basic: "is the password right",
-    "own-forms": "for a visitor of its forms",
+    introspect: texts.apps.whoIsThere,
+    swap: texts.apps.codeForAToken,
+    revoke: texts.apps.endAToken,
+    "look-up": texts.apps.names,
+    living: texts.apps.whichSessionsLive,
+    basic: texts.apps.isThePasswordRight,
+    "own-forms": texts.apps.forAVisitorOfIts,
   };
 </script>
 
-<svelte:head><title>{title("Apps")}</title></svelte:head>
-<h1 class="mb-4 text-xl font-semibold">Apps</h1>
+<svelte:head><title>{title(texts.apps.apps)}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">{texts.apps.apps}</h1>
 <ListTable
   {list}
-  caption="Apps"
-  head={["App", "Client id", "Return addresses", "Keys", "What it asked", "Added"]}
+  caption={texts.apps.apps}
+  head={[
+    texts.apps.app,
+    texts.apps.clientId,
+    texts.apps.returnAddresses,
+    texts.apps.keys,
+    texts.apps.whatItAsked,
+    texts.apps.added,
+  ]}
 >
   {#snippet row(app: App)}
     <td class="px-4 py-2.5">
       <span class="font-medium">{app.name}</span>
-      {#if app.ownForms}<span class="text-quiet block text-sm">has forms of its own</span>{/if}
-      {#if app.basicPasswords}<span class="text-quiet block text-sm">takes passwords as HTTP Basic</span>{/if}
+      {#if app.ownForms}<span class="text-quiet block text-sm">{texts.apps.hasFormsOfItsOwn}</span>{/if}
+      {#if app.basicPasswords}<span class="text-quiet block text-sm"
+          >{texts.apps.takesPasswordsAsHttpBasic}</span
+        >{/if}
     </td>
     <td class="px-4 py-2.5 whitespace-nowrap"><CopyableId id={app.clientId} /></td>
     <td class="px-4 py-2.5"
@@ -42,22 +53,27 @@
       >{#each app.keys as key (key.id)}
         <span class="block text-sm whitespace-nowrap"
           ><CopyableId id={key.id} short />
-          {#if key.lastUsedAt === null}never used{:else}used <Ago at={key.lastUsedAt} />{/if}</span
+          {#if key.lastUsedAt === null}{texts.apps.neverUsed}{:else}<Fill text={texts.apps.used}
+              >{#snippet when()}<Ago at={key.lastUsedAt} />{/snippet}</Fill
+            >{/if}</span
         >
       {/each}</td
     >
     <td class="px-4 py-2.5">
       {#each app.asked as { kind, today, thirtyDays } (kind)}
         <span class="block text-sm whitespace-nowrap"
-          >{QUESTIONS[kind] ?? kind}: {today.toLocaleString("en")} today, {thirtyDays.toLocaleString("en")} in 30
-          days</span
+          >{texts.apps.asked(
+            QUESTIONS[kind] ?? kind,
+            today.toLocaleString("en"),
+            thirtyDays.toLocaleString("en"),
+          )}</span
         >
-      {:else}<span class="text-quiet text-sm">nothing yet</span>{/each}
+      {:else}<span class="text-quiet text-sm">{texts.apps.nothingYet}</span>{/each}
     </td>
     <td class="px-4 py-2.5"><Ago at={app.createdAt} /></td>
   {/snippet}
   {#snippet empty()}
-    Applications that stand behind Lucchetto are listed here. Register one:
+    {texts.apps.applicationsThatStandBehindLucchetto}
     <code>npx lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in</code>
   {/snippet}
 </ListTable>

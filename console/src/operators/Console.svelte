@@ -10,17 +10,18 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { navigate, route } from "../routes.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const { children }: { children: Snippet } = $props();
 
   const RAIL = [
-    ["Accounts", "/console/accounts"],
-    ["Sessions", "/console/sessions"],
-    ["Journal", "/console/journal"],
-    ["Mail", "/console/mail"],
-    ["Hashes", "/console/hashes"],
-    ["Apps", "/console/apps"],
-    ["Webhooks", "/console/webhooks"],
+    [texts.console.accounts, "/console/accounts"],
+    [texts.console.sessions, "/console/sessions"],
+    [texts.console.journal, "/console/journal"],
+    [texts.console.mail, "/console/mail"],
+    [texts.console.hashes, "/console/hashes"],
+    [texts.console.apps, "/console/apps"],
+    [texts.console.webhooks, "/console/webhooks"],
   ] as const;
   /** Request ids are random (version 4), ids of records carry their time (version 7). */
   const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;
@@ -50,7 +51,7 @@
       <a href={at("/console/accounts")} class="text-ink flex items-center gap-2 font-semibold no-underline">
         <Mark size={26} />{page.site.name}
       </a>
-      <nav aria-label="Console" class="mt-3 md:mt-8">
+      <nav aria-label={texts.console.console} class="mt-3 md:mt-8">
         <ul class="flex flex-wrap gap-1 md:flex-col">
           {#each RAIL as [word, path] (path)}
             <li>
@@ -76,15 +77,18 @@
             type="search"
             name="search"
             bind:value={search}
-            aria-label="Find an account or a request"
-            placeholder="Address, username, id, reference, request id"
+            aria-label={texts.console.findAnAccountOrA}
+            placeholder={texts.console.addressUsernameIdReferenceRequest}
             class="border-line bg-slab placeholder:text-quiet w-full rounded-lg border px-3 py-2 text-base"
           />
-          <button type="submit" class="border-line bg-slab rounded-lg border px-4 py-2">Find</button>
+          <button type="submit" class="border-line bg-slab rounded-lg border px-4 py-2"
+            >{texts.console.find}</button
+          >
         </form>
         <p class="text-quiet text-sm">
           {session.who.account.email ?? session.who.account.username} ·
-          <a href={at("/account")}>account</a> · <a href={at("/sign-out")}>sign out</a>
+          <a href={at("/account")}>{texts.console.account}</a> ·
+          <a href={at("/sign-out")}>{texts.console.signOut}</a>
         </p>
       </header>
       <main>{@render children()}</main>
@@ -94,8 +98,8 @@
     </div>
   </div>
 {:else if session.who.state === "signed-in"}
-  <PersonFrame heading="For operators only" next="Your account does not carry the label “operator”.">
-    <p><a href={at("/account")}>Your account</a></p>
+  <PersonFrame heading={texts.console.forOperatorsOnly} next={texts.console.yourAccountDoesNotCarry}>
+    <p><a href={at("/account")}>{texts.console.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
@@ -104,11 +108,11 @@
     <footer class="mx-auto max-w-md px-4 pb-10"><ClockControl /></footer>
   {/if}
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Console" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.console.console} next={texts.console.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
     <p class="mt-6">
       <button type="button" class="text-link underline" onclick={() => go(window.location.href)}
-        >Try again</button
+        >{texts.console.tryAgain}</button
       >
     </p>
   </PersonFrame>

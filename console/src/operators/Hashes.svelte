@@ -5,24 +5,25 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
   import { axis, commonOptions } from "../lib/plot.ts";
   import Ago from "../parts/Ago.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Plot from "../parts/Plot.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import Tuning from "./Tuning.svelte";
 
   let fleet = $state.raw<HashFleet | null>(null);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
 
   onMount(async () => {
-    try {
+    await loader.run(async () => {
       fleet = (await call(routes.showHashFleet)).body;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   });
 
   function dayInWords(day: string): string {
@@ -50,7 +51,7 @@
         data: {
           labels: days.map(({ day }) => dayInWords(day)),
           datasets: schemes.map((scheme, index) => ({
-            label: scheme === configured ? `${scheme} (configured)` : scheme,
+            label: scheme === configured ? texts.hashes.configured(scheme) : scheme,
             data: days.map(({ counts }) => counts.find((count) => count.scheme === scheme)?.records ?? 0),
             fill: true,
             stepped: "before" as const,
@@ -73,40 +74,41 @@
   }
 </script>
 
-<svelte:head><title>{title("Hashes")}</title></svelte:head>
-<h1 class="mb-4 text-xl font-semibold">Hashes</h1>
-<FormProblem {problem} />
+<svelte:head><title>{title(texts.hashes.hashes)}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">{texts.hashes.hashes}</h1>
+<FormProblem problem={loader.problem} />
 {#if fleet !== null && fleet.total === 0}
   <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-    Password records are counted here by their scheme. There are none yet: they come as people register.
+    {texts.hashes.passwordRecordsAreCountedHere}
   </p>
 {:else if fleet !== null}
+  {@const { configured, older: olderOnes } = fleet}
   <p class="mb-4">
-    New records are <code>{fleet.configured}</code>. {fleet.current} of {fleet.total} records are ({share(
-      fleet.current,
-      fleet.total,
-    )});
+    <Fill text={texts.hashes.newRecordsAre(fleet.current, fleet.total, share(fleet.current, fleet.total))}
+      >{#snippet scheme()}<code>{configured}</code>{/snippet}</Fill
+    >
     {#if fleet.older === 0}
-      none is older.
+      {texts.hashes.noneIsOlder}
     {:else}
-      <a href={at("/console/accounts?scheme=older")}>{fleet.older} {fleet.older === 1 ? "is" : "are"} older</a
-      >, and re-made when their people sign in.
+      <Fill text={texts.hashes.andReMadeWhenTheir}
+        >{#snippet older()}<a href={at("/console/accounts?scheme=older")}>{texts.hashes.older(olderOnes)}</a
+          >{/snippet}</Fill
+      >
     {/if}
   </p>
   <section class="border-line bg-slab rounded-lg border p-4" aria-labelledby="over-time">
-    <h2 id="over-time" class="mb-2 text-lg font-semibold">Day by day</h2>
+    <h2 id="over-time" class="mb-2 text-lg font-semibold">{texts.hashes.dayByDay}</h2>
     <Plot
-      label="Records of each scheme on each of the last {fleet.days
-        .length} days; today {fleet.current} of {fleet.total} are as configured."
+      label={texts.hashes.recordsOfEachSchemeOn(fleet.days.length, fleet.current, fleet.total)}
       configure={bands(fleet)}
     />
   </section>
   <div class="border-line bg-slab mt-6 overflow-x-auto rounded-lg border">
     <table class="w-full text-left">
-      <caption class="sr-only">Schemes</caption>
+      <caption class="sr-only">{texts.hashes.schemes}</caption>
       <thead class="text-quiet border-line border-b text-sm">
         <tr>
-          {#each ["Scheme", "Records", "Share", "Memory", "State", "Latest sign-in"] as word (word)}
+          {#each [texts.hashes.scheme, texts.hashes.records, texts.hashes.share, texts.hashes.memory, texts.hashes.state, texts.hashes.latestSignIn] as word (word)}
             <th scope="col" class="px-4 py-2 font-medium whitespace-nowrap">{word}</th>
           {/each}
         </tr>
@@ -124,7 +126,8 @@
             <td class="px-4 py-2.5">{one.memoryBytes === null ? "–" : bytes(one.memoryBytes)}</td>
             <td class="px-4 py-2.5">
               <StateWord kind={one.current ? "well" : "old"} text={one.current ? "current" : "older"} />
-              {#if one.belowFloor}<span class="text-quiet block text-sm">below the floor of production</span
+              {#if one.belowFloor}<span class="text-quiet block text-sm"
+                  >{texts.hashes.belowTheFloorOfProduction}</span
                 >{/if}
             </td>
             <td class="px-4 py-2.5"><Ago at={one.lastSignInAt} /></td>

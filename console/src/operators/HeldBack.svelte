@@ -3,28 +3,31 @@
   import type { ThrottleEntry } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const { accountId }: { accountId?: string } = $props();
 
   const KINDS: Record<ThrottleEntry["kind"], string> = {
-    "account-strange": "Password tried from strange devices",
-    "account-known": "Password tried from known devices",
-    "account-factor": "Second factor tried",
-    "unknown-name": "A name that nobody has",
-    network: "Failures from a network",
-    "network-registrations": "Registrations from a network",
-    "network-mail": "Mails asked for from a network",
-    "address-mail": "Mails asked for to an address",
-    "device-mail": "mail asked for by known devices",
+    "account-strange": texts.heldBack.passwordTriedFromStrangeDevices,
+    "account-known": texts.heldBack.passwordTriedFromKnownDevices,
+    "account-factor": texts.heldBack.secondFactorTried,
+    "unknown-name": texts.heldBack.aNameThatNobodyHas,
+    network: texts.heldBack.failuresFromANetwork,
+    "network-registrations": texts.heldBack.registrationsFromANetwork,
+    "network-mail": texts.heldBack.mailsAskedForFromA,
+    "address-mail": texts.heldBack.mailsAskedForToAn,
+    "device-mail": texts.heldBack.mailAskedForByKnown,
   };
   const STATES = { open: "old", waiting: "wrong", closed: "wrong" } as const;
 
   let entries = $state<ThrottleEntry[]>([]);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   const shown = $derived(
     accountId === undefined
       ? entries.filter(({ state }) => state !== "open")
@@ -32,54 +35,53 @@
   );
 
   async function load(): Promise<void> {
-    try {
+    await loader.run(async () => {
       entries = (await call(routes.listThrottle)).body.items;
-      problem = null;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   async function release(id: string): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.releaseThrottle, { params: { id } });
       await load();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   onMount(load);
 </script>
 
-<FormProblem {problem} />
+<FormProblem problem={loader.problem} />
 {#if shown.length > 0}
   <section class="border-line bg-slab mb-6 rounded-lg border p-4" aria-labelledby="held-back">
-    <h2 id="held-back" class="text-lg font-semibold">Held back</h2>
+    <h2 id="held-back" class="text-lg font-semibold">{texts.heldBack.heldBack}</h2>
     <ul class="divide-line mt-2 divide-y">
       {#each shown as entry (entry.id)}
         <li class="flex flex-wrap items-center justify-between gap-x-6 gap-y-1 py-2">
           <span>
             {KINDS[entry.kind]}:
             {#if entry.subject !== null && entry.kind.startsWith("account-") && accountId === undefined}
-              <a href={at(`/console/accounts/${entry.subject}`)}>the account</a>
+              <a href={at(`/console/accounts/${entry.subject}`)}>{texts.heldBack.theAccount}</a>
             {:else if entry.subject !== null && accountId === undefined}
               <code>{entry.subject}</code>
             {/if}
-            {entry.failures} failures, the last <Ago at={entry.changedAt} />
+            <Fill text={texts.heldBack.failuresTheLast(entry.failures)}
+              >{#snippet when()}<Ago at={entry.changedAt} />{/snippet}</Fill
+            >
           </span>
           <span class="flex items-center gap-4">
             <StateWord
               kind={STATES[entry.state]}
-              text={entry.state === "open" ? "one more makes it wait" : entry.state}
+              text={texts.heldBack.states[entry.state]}
             />
             {#if entry.waitUntil !== null}<span class="text-quiet text-sm"
-                >ends <Ago at={entry.waitUntil} /></span
+                ><Fill text={texts.heldBack.ends}
+                  >{#snippet when()}<Ago at={entry.waitUntil} />{/snippet}</Fill
+                ></span
               >{/if}
             <button
               type="button"
               class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-              onclick={() => release(entry.id)}>Release</button
+              onclick={() => release(entry.id)}>{texts.heldBack.release}</button
             >
           </span>
         </li>

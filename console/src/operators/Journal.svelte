@@ -4,6 +4,8 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
+  import Fill from "../parts/Fill.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import JournalRows from "./JournalRows.svelte";
 
   const requestId = $derived(searchParams.get("requestId")?.toString() ?? undefined);
@@ -16,9 +18,10 @@
   });
 </script>
 
-<svelte:head><title>{title("Journal")}</title></svelte:head>
-<h1 class="mb-4 text-xl font-semibold">Journal</h1>
+<svelte:head><title>{title(texts.journal.journal)}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">{texts.journal.journal}</h1>
 {#if requestId}<p class="mb-4">
-    Of request <code>{requestId}</code>. <a href={at("/console/journal")}>Show all</a>
+    <Fill text={texts.journal.ofRequest}>{#snippet id()}<code>{requestId}</code>{/snippet}</Fill>
+    <a href={at("/console/journal")}>{texts.journal.showAll}</a>
   </p>{/if}
 <JournalRows {list} withAccount />

@@ -6,18 +6,29 @@
   import CopyableId from "../parts/CopyableId.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const { list, withAccount = false }: { list: List<JournalEntry>; withAccount?: boolean } = $props();
 </script>
 
-<ListTable {list} caption="Journal" head={["When", "What", "Outcome", "From", "Request"]}>
+<ListTable
+  {list}
+  caption={texts.journalRows.journal}
+  head={[
+    texts.journalRows.when,
+    texts.journalRows.what,
+    texts.journalRows.outcome,
+    texts.journalRows.from,
+    texts.journalRows.request,
+  ]}
+>
   {#snippet row(entry: JournalEntry)}
     <td class="px-4 py-2"><Ago at={entry.at} /></td>
     <td class="px-4 py-2">
       <code>{entry.kind}</code>
       {#if withAccount && entry.accountId}<a
           class="ml-2 text-sm"
-          href={at(`/console/accounts/${entry.accountId}`)}>account</a
+          href={at(`/console/accounts/${entry.accountId}`)}>{texts.journalRows.account}</a
         >{/if}
     </td>
     <td class="px-4 py-2">
@@ -29,5 +40,5 @@
       >{#if entry.requestId}<CopyableId id={entry.requestId} short />{/if}</td
     >
   {/snippet}
-  {#snippet empty()}Nothing has happened yet that belongs here.{/snippet}
+  {#snippet empty()}{texts.journalRows.nothingHasHappenedYetThat}{/snippet}
 </ListTable>

@@ -3,23 +3,26 @@
   import type { MailboxItem } from "@lucchetto/contract";
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { call, page, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import MailFate from "../parts/MailFate.svelte";
   import MailView from "../parts/MailView.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const CHOICES = [
-    ["", "all"],
-    ["waiting", "waiting"],
-    ["given-up", "given up"],
-    ["held", "held back"],
-    ["sent", "sent"],
-    ["caught", "caught here"],
+    ["", texts.mail.all],
+    ["waiting", texts.mail.waiting],
+    ["given-up", texts.mail.givenUp],
+    ["held", texts.mail.heldBack],
+    ["sent", texts.mail.sent],
+    ["caught", texts.mail.caughtHere],
   ] as const;
   let chosen: (typeof CHOICES)[number][0] = $state("");
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   let opened: string | null = $state(null);
   const list = new List<MailboxItem>(
     async (cursor) =>
@@ -32,40 +35,37 @@
   });
 
   async function repeat(id: string): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.repeatMail, { params: { id } });
-      problem = null;
       await list.begin();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
   const shown = $derived(list.items.find(({ id }) => id === opened));
 </script>
 
-<svelte:head><title>{title("Mail")}</title></svelte:head>
+<svelte:head><title>{title(texts.mail.mail)}</title></svelte:head>
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
-  <h1 class="text-xl font-semibold">Mail</h1>
+  <h1 class="text-xl font-semibold">{texts.mail.mail}</h1>
   <div class="flex flex-wrap items-center gap-3">
     <label class="flex items-center gap-2"
-      >Show
+      >{texts.mail.show}
       <select bind:value={chosen} class="border-line bg-slab rounded border px-3 py-1">
         {#each CHOICES as [value, word] (value)}<option {value}>{word}</option>{/each}
       </select>
     </label>
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >Look again</button
+      >{texts.mail.lookAgain}</button
     >
   </div>
 </div>
 <p class="text-quiet mb-4">
   {page.mail === "smtp"
-    ? "A mail that the server does not take is tried again for two days, or until its link has expired."
+    ? texts.mail.aMailThatTheServer
     : page.mail === "mailbox"
-      ? "No mail server is configured: mail is caught here."
-      : "No mail is sent here (mail: none)."}
+      ? texts.mail.noMailServerIsConfigured
+      : texts.mail.noMailIsSentHere}
 </p>
-<FormProblem {problem} />
+<FormProblem problem={loader.problem} />
 {#if shown !== undefined}
   <section class="border-line bg-slab mb-6 rounded-lg border p-4" aria-label={shown.subject}>
     <div class="flex flex-wrap items-baseline justify-between gap-4">
@@ -73,14 +73,31 @@
       <button
         type="button"
         class="border-line rounded border px-3 py-1 text-sm"
-        onclick={() => (opened = null)}>Close</button
+        onclick={() => (opened = null)}>{texts.mail.close}</button
       >
     </div>
-    <p class="text-quiet text-sm">to <code>{shown.to}</code>, <Ago at={shown.sentAt} /></p>
+    <p class="text-quiet text-sm">
+      <Fill text={texts.mail.to}
+        >{#snippet address()}<code>{shown?.to}</code>{/snippet}{#snippet when()}<Ago
+            at={shown.sentAt}
+          />{/snippet}</Fill
+      >
+    </p>
     {#key shown.id}<MailView mail={shown} {load} />{/key}
   </section>
 {/if}
-<ListTable {list} caption="Mails" head={["Subject", "To", "What became of it", "Language", "When", "Again"]}>
+<ListTable
+  {list}
+  caption={texts.mail.mails}
+  head={[
+    texts.mail.subject,
+    texts.mail.recipient,
+    texts.mail.whatBecameOfIt,
+    texts.mail.language,
+    texts.mail.when,
+    texts.mail.again,
+  ]}
+>
   {#snippet row(mail: MailboxItem)}
     <td class="px-4 py-2.5">
       <button type="button" class="text-link min-h-6 text-left underline" onclick={() => (opened = mail.id)}
@@ -97,15 +114,14 @@
         <button
           type="button"
           class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-          aria-label="Try now: “{mail.subject}” to {mail.to}"
-          onclick={() => repeat(mail.id)}>Try now</button
+          aria-label={texts.mail.tryNowTo(mail.subject, mail.to)}
+          onclick={() => repeat(mail.id)}>{texts.mail.tryNow}</button
         >
       {:else}–{/if}
     </td>
   {/snippet}
   {#snippet empty()}
-    {#if chosen === ""}Mails stand here as they are written. Write one: <code
-        >npx lucchetto account invite guest@brina.example</code
-      >{:else}No mail is in that state.{/if}
+    {#if chosen === ""}{texts.mail.mailsStandHereAsThey}
+      <code>npx lucchetto account invite guest@brina.example</code>{:else}{texts.mail.noMailIsInThat}{/if}
   {/snippet}
 </ListTable>

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { device, methods } from "../lib/device.ts";
   import type { List } from "../lib/list.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
@@ -11,6 +12,7 @@
   import ListTable from "../parts/ListTable.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   interface Props {
     list: List<OperatorSession>;
@@ -19,41 +21,53 @@
     withAccount?: boolean;
   }
   const { list, ended, withAccount = false }: Props = $props();
-  let problem: string | null = $state(null);
+  const loader = new Loader();
 
   async function end(id: string): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.endSession, { params: { id } });
-      problem = null;
       ended();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 </script>
 
-<FormProblem {problem} />
+<FormProblem problem={loader.problem} />
 <ListTable
   {list}
-  caption="Sessions"
-  head={["Device", "State", "Life", "Last seen", withAccount ? "Whose" : "Session", "Action"]}
+  caption={texts.sessionRows.sessions}
+  head={[
+    texts.sessionRows.device,
+    texts.sessionRows.state,
+    texts.sessionRows.life,
+    texts.sessionRows.lastSeen,
+    withAccount ? texts.sessionRows.whose : texts.sessionRows.session,
+    texts.sessionRows.action,
+  ]}
 >
   {#snippet row(one: OperatorSession)}
     <td class="px-4 py-2.5">
       {device(one.userAgent)}
       <span class="text-quiet block text-sm"
-        >{one.network ?? "unknown network"} · {one.kind}, {methods(one.amr)}{#if one.appName !== null}, at {one.appName}{/if}</span
+        >{one.network ?? texts.sessionRows.unknownNetwork} · {one.kind}, {methods(
+          one.amr,
+        )}{#if one.appName !== null}{texts.sessionRows.at(one.appName)}{/if}</span
       >
     </td>
     <td class="px-4 py-2.5">
-      {#if one.endedAt === null}<StateWord kind="well" text={one.current ? "alive, this one" : "alive"} />
-      {:else}<StateWord kind="open" text={(one.endReason ?? "ended").replaceAll("-", " ")} />{/if}
+      {#if one.endedAt === null}<StateWord
+          kind="well"
+          text={one.current ? texts.sessionRows.aliveThisOne : texts.sessionRows.alive}
+        />
+      {:else}<StateWord
+          kind="open"
+          text={(one.endReason ?? texts.sessionRows.ended).replaceAll("-", " ")}
+        />{/if}
     </td>
     <td class="px-4 py-2.5"><SessionBar session={one} endedAt={one.endedAt} /></td>
     <td class="px-4 py-2.5"><Ago at={one.lastSeenAt} /></td>
     <td class="px-4 py-2.5">
       {#if withAccount}<a class="block" href={at(`/console/accounts/${one.accountId}`)}
-          >{one.accountName ?? "its account"}</a
+          >{one.accountName ?? texts.sessionRows.itsAccount}</a
         >{/if}
       <CopyableId id={one.id} short />
     </td>
@@ -62,10 +76,11 @@
         <button
           type="button"
           class="border-rust text-rust rounded border px-3 py-1 text-sm"
-          onclick={() => end(one.id)}>End<span class="sr-only"> session {one.id}</span></button
+          onclick={() => end(one.id)}
+          >{texts.sessionRows.end}<span class="sr-only"> {texts.sessionRows.ofSession} {one.id}</span></button
         >
       {/if}
     </td>
   {/snippet}
-  {#snippet empty()}Sessions stand here once somebody has signed in.{/snippet}
+  {#snippet empty()}{texts.sessionRows.sessionsStandHereOnceSomebody}{/snippet}
 </ListTable>

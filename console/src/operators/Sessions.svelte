@@ -3,6 +3,7 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { call, title } from "../lib/page.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import SessionRows from "./SessionRows.svelte";
 
   const list = new List<OperatorSession>(
@@ -11,6 +12,6 @@
   void list.begin();
 </script>
 
-<svelte:head><title>{title("Sessions")}</title></svelte:head>
-<h1 class="mb-4 text-xl font-semibold">Sessions</h1>
+<svelte:head><title>{title(texts.sessions.sessions)}</title></svelte:head>
+<h1 class="mb-4 text-xl font-semibold">{texts.sessions.sessions}</h1>
 <SessionRows {list} withAccount ended={() => void list.begin()} />

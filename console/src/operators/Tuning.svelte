@@ -5,11 +5,14 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { call } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
   import { axis, commonOptions } from "../lib/plot.ts";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Plot from "../parts/Plot.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const ALGORITHMS = ["scrypt", "argon2id", "pbkdf2-sha256", "pbkdf2-sha512"] as const;
   const ASK_EVERY = 700;
@@ -18,18 +21,15 @@
   let target = $state(250);
   let memory = $state(64);
   let tuning = $state.raw<HashTuning | null>(null);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   const best = $derived(tuning?.rows.find(({ recommended }) => recommended));
 
   async function ask(begin = false): Promise<void> {
-    try {
+    await loader.run(async () => {
       const body = { algorithm, targetMilliseconds: target, memoryBytes: memory * 2 ** 20 };
       tuning = (await (begin ? call(routes.beginHashTuning, { body }) : call(routes.showHashTuning))).body;
-      problem = null;
       if (tuning.state === "measuring") setTimeout(() => void ask(), ASK_EVERY);
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
   onMount(() => ask());
 
@@ -62,7 +62,7 @@
               rows.filter((row) => row.present),
             ),
             kind(
-              "to use",
+              texts.tuning.toUse,
               colours.verdigris,
               "circle",
               rows.filter((row) => row.recommended && !row.present),
@@ -74,13 +74,13 @@
               rows.filter((row) => !row.present && !row.recommended && !row.belowFloor),
             ),
             kind(
-              "below the floor",
+              texts.tuning.belowTheFloor,
               colours.rust,
               "triangle",
               rows.filter((row) => row.belowFloor && !row.present),
             ),
             {
-              label: `wanted: ${targetMilliseconds ?? 0} ms`,
+              label: texts.tuning.wantedMs(targetMilliseconds ?? 0),
               data: [
                 { x: 0, y: targetMilliseconds ?? 0 },
                 { x: most, y: targetMilliseconds ?? 0 },
@@ -110,11 +110,11 @@
           },
           scales: {
             x: {
-              ...axis(colours, "what a guess costs an attacker, against the present scheme"),
+              ...axis(colours, texts.tuning.whatAGuessCostsAn),
               min: 0,
               max: most,
             },
-            y: { ...axis(colours, "ms a sign-in takes here"), beginAtZero: true },
+            y: { ...axis(colours, texts.tuning.millisecondsHere), beginAtZero: true },
           },
         },
       };
@@ -123,8 +123,8 @@
 </script>
 
 <section class="border-line bg-slab mt-6 rounded-lg border p-4" aria-labelledby="tuning">
-  <h2 id="tuning" class="text-lg font-semibold">What a scheme costs here</h2>
-  <FormProblem {problem} />
+  <h2 id="tuning" class="text-lg font-semibold">{texts.tuning.whatASchemeCostsHere}</h2>
+  <FormProblem problem={loader.problem} />
   <form
     class="mt-3 flex flex-wrap items-end gap-4"
     onsubmit={(event) => {
@@ -133,7 +133,7 @@
     }}
   >
     <label class="text-sm">
-      Algorithm
+      {texts.tuning.algorithm}
       <select
         bind:value={algorithm}
         class="border-line bg-paper text-ink mt-1 block rounded border px-3 py-2 pr-8 text-base"
@@ -142,7 +142,7 @@
       </select>
     </label>
     <label class="text-sm">
-      Milliseconds a sign-in may take
+      {texts.tuning.millisecondsASignInMay}
       <input
         type="number"
         min="1"
@@ -153,7 +153,7 @@
       />
     </label>
     <label class="text-sm">
-      MiB of memory it may hold
+      {texts.tuning.mibOfMemoryItMay}
       <input
         type="number"
         min="1"
@@ -166,51 +166,53 @@
     <button
       type="submit"
       class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
-      disabled={tuning?.state === "measuring"}>Measure on this machine</button
+      disabled={tuning?.state === "measuring"}>{texts.tuning.measureOnThisMachine}</button
     >
   </form>
   <div aria-live="polite" class="mt-3">
     {#if tuning?.state === "measuring"}
       <p>
-        Measuring {tuning.algorithm}, beside the sign-ins: {tuning.done} of {tuning.steps} steps.
+        {texts.tuning.measuring(tuning.algorithm, tuning.done, tuning.steps)}
         <progress class="ml-2 align-middle" value={tuning.done} max={tuning.steps}></progress>
       </p>
     {:else if tuning?.state === "done"}
       {#if best === undefined}
-        <p>Production accepts none of these. Allow more memory, or try another algorithm.</p>
+        <p>{texts.tuning.productionAcceptsNoneOfThese}</p>
       {:else}
         {#if !best.withinTarget}
           <p>
-            No scheme that production accepts stays within {tuning.targetMilliseconds} ms on this machine. The nearest
-            takes about {Math.ceil(best.median)} ms.
+            {texts.tuning.noSchemeThatProductionAccepts(tuning.targetMilliseconds, Math.ceil(best.median))}
           </p>
         {/if}
       {/if}
       {#if best?.present}
-        <p>The present scheme is the one to use; nothing need be changed.</p>
+        <p>{texts.tuning.thePresentSchemeIsThe}</p>
       {:else if best !== undefined}
-        <p>In the configuration, under <code>passwords.hashing</code>: <code>scheme: {best.scheme}</code></p>
+        <p>
+          <Fill text={texts.tuning.inTheConfigurationUnder}
+            >{#snippet place()}<code>passwords.hashing</code>{/snippet}{#snippet line()}<code
+                >scheme: {best.scheme}</code
+              >{/snippet}</Fill
+          >
+        </p>
       {/if}
     {:else}
       <p class="text-quiet">
-        Nothing was measured yet. It takes some seconds, and sign-ins go on meanwhile. On a terminal:
+        {texts.tuning.nothingWasMeasuredYetIt}
         <code>npx lucchetto hash tune</code>
       </p>
     {/if}
   </div>
   {#if tuning?.state === "done"}
     <div class="mt-4">
-      <Plot
-        label="Time of a sign-in against what a guess costs an attacker; the same figures stand in the table."
-        configure={points(tuning)}
-      />
+      <Plot label={texts.tuning.timeOfASignIn} configure={points(tuning)} />
     </div>
     <div class="mt-4 overflow-x-auto">
       <table class="w-full text-left">
-        <caption class="sr-only">Measured schemes</caption>
+        <caption class="sr-only">{texts.tuning.measuredSchemes}</caption>
         <thead class="text-quiet border-line border-b text-sm">
           <tr>
-            {#each ["Scheme", "Memory", "Median", "95 %", "Sign-ins a second", "Attacker’s cost", "Note"] as word (word)}
+            {#each [texts.tuning.scheme, texts.tuning.memory, texts.tuning.median, "95 %", texts.tuning.signInsASecond, texts.tuning.attackersCost, texts.tuning.note] as word (word)}
               <th scope="col" class="px-3 py-2 font-medium whitespace-nowrap">{word}</th>
             {/each}
           </tr>
@@ -220,16 +222,17 @@
             <tr class="border-line border-b last:border-0">
               <td class="px-3 py-2"><code>{row.scheme}</code></td>
               <td class="px-3 py-2">{bytes(row.memoryBytes)}</td>
-              <td class="px-3 py-2">{Math.round(row.median)} ms</td>
-              <td class="px-3 py-2">{Math.round(row.p95)} ms</td>
+              <td class="px-3 py-2">{Math.round(row.median)} {texts.tuning.milliseconds}</td>
+              <td class="px-3 py-2">{Math.round(row.p95)} {texts.tuning.milliseconds}</td>
               <td class="px-3 py-2">{row.perSecond.toFixed(1)}</td>
               <td class="px-3 py-2">{row.attackerCost.toFixed(2)} ×</td>
               <td class="px-3 py-2 text-sm">
                 {#if row.recommended}<span class="text-verdigris font-medium"
-                    >{row.withinTarget ? "use this" : "nearest"}</span
+                    >{row.withinTarget ? texts.tuning.useThis : texts.tuning.nearest}</span
                   >{/if}
-                {#if row.present}<span class="text-brass font-medium">present</span>{/if}
-                {#if row.belowFloor}<span class="text-rust">below the floor of production</span>{/if}
+                {#if row.present}<span class="text-brass font-medium">{texts.tuning.present}</span>{/if}
+                {#if row.belowFloor}<span class="text-rust">{texts.tuning.belowTheFloorOfProduction}</span
+                  >{/if}
               </td>
             </tr>
           {/each}

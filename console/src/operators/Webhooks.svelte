@@ -3,47 +3,55 @@
   import type { Delivery } from "@lucchetto/contract";
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const KINDS = { waiting: "open", delivered: "well", "given-up": "wrong" } as const;
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   const list = new List<Delivery>(
     async (cursor) => (await call(routes.listDeliveries, { query: { cursor } })).body,
   );
   void list.begin();
 
   async function repeat(id: string): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.repeatDelivery, { params: { id } });
-      problem = null;
       await list.begin();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
   const pretty = (body: string) => JSON.stringify(JSON.parse(body), null, 2);
 </script>
 
-<svelte:head><title>{title("Webhooks")}</title></svelte:head>
+<svelte:head><title>{title(texts.webhooks.webhooks)}</title></svelte:head>
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
-  <h1 class="text-xl font-semibold">Webhooks</h1>
+  <h1 class="text-xl font-semibold">{texts.webhooks.webhooks}</h1>
   <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-    >Look again</button
+    >{texts.webhooks.lookAgain}</button
   >
 </div>
 <p class="text-quiet mb-4">
-  What the application is told after it happened. A notice that does not arrive is tried again for three days.
+  {texts.webhooks.whatTheApplicationIsTold}
 </p>
-<FormProblem {problem} />
+<FormProblem problem={loader.problem} />
 <ListTable
   {list}
-  caption="Notices"
-  head={["What", "Account", "State", "Tries", "Last answer", "When", "Again"]}
+  caption={texts.webhooks.notices}
+  head={[
+    texts.webhooks.what,
+    texts.webhooks.account,
+    texts.webhooks.state,
+    texts.webhooks.tries,
+    texts.webhooks.lastAnswer,
+    texts.webhooks.when,
+    texts.webhooks.again,
+  ]}
 >
   {#snippet row(delivery: Delivery)}
     <td class="px-4 py-2.5">
@@ -54,16 +62,19 @@
       </details>
     </td>
     <td class="px-4 py-2.5">
-      {#if delivery.accountId !== null}<a href={at(`/console/accounts/${delivery.accountId}`)}>the account</a
+      {#if delivery.accountId !== null}<a href={at(`/console/accounts/${delivery.accountId}`)}
+          >{texts.webhooks.theAccount}</a
         >{/if}
     </td>
     <td class="px-4 py-2.5">
       <StateWord
         kind={KINDS[delivery.state]}
-        text={delivery.state === "given-up" ? "given up" : delivery.state}
+        text={texts.states[delivery.state]}
       />
       {#if delivery.nextTryAt !== null && delivery.tries > 0}<span class="text-quiet block text-sm"
-          >again <Ago at={delivery.nextTryAt} /></span
+          ><Fill text={texts.webhooks.againAt}
+            >{#snippet when()}<Ago at={delivery.nextTryAt} />{/snippet}</Fill
+          ></span
         >{/if}
     </td>
     <td class="px-4 py-2.5">{delivery.tries}</td>
@@ -73,13 +84,16 @@
       <button
         type="button"
         class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-        aria-label="Send again: {delivery.type}"
-        onclick={() => repeat(delivery.id)}>Send again</button
+        aria-label={texts.webhooks.sendAgainWhat(delivery.type)}
+        onclick={() => repeat(delivery.id)}>{texts.webhooks.sendAgain}</button
       >
     </td>
   {/snippet}
   {#snippet empty()}
-    Notices to the application stand here. Name a receiver in the configuration:
-    <code>webhooks.notify.url</code> and <code>webhooks.secretFile</code>.
+    <Fill text={texts.webhooks.noticesToTheApplicationStand}
+      >{#snippet url()}<code>webhooks.notify.url</code>{/snippet}{#snippet secret()}<code
+          >webhooks.secretFile</code
+        >{/snippet}</Fill
+    >
   {/snippet}
 </ListTable>

@@ -3,12 +3,13 @@
   import { routes } from "virtual:routes";
   import { call } from "../lib/page.ts";
   import { exact } from "../lib/time.ts";
+  import { texts } from "../texts/texts.ts";
 
   const MINUTE = 60_000;
   const STEPS = [
-    ["+11 min", 11 * MINUTE],
-    ["+31 min", 31 * MINUTE],
-    ["+1 day", 1_440 * MINUTE],
+    [texts.clockControl.minutes(11), 11 * MINUTE],
+    [texts.clockControl.minutes(31), 31 * MINUTE],
+    [texts.clockControl.oneDay, 1_440 * MINUTE],
   ] as const;
   let now: string | null = $state(null);
   let movedBy = $state(0);
@@ -25,16 +26,19 @@
   <div
     class="text-quiet flex flex-wrap items-center gap-2 text-sm"
     role="group"
-    aria-label="The service's clock"
+    aria-label={texts.clockControl.theServicesClock}
   >
     <span title={exact(now)}
-      >clock {movedBy === 0 ? "not moved" : `moved by ${Math.round(movedBy / MINUTE)} min`}</span
+      >{texts.clockControl.clock}
+      {movedBy === 0
+        ? texts.clockControl.notMoved
+        : texts.clockControl.movedByMin(Math.round(movedBy / MINUTE))}</span
     >
     {#each STEPS as [word, milliseconds] (word)}
       <button
         type="button"
         class="border-line bg-slab min-h-6 rounded border px-2 py-0.5"
-        aria-label="Move the clock by {word}"
+        aria-label={texts.clockControl.moveTheClockBy(word)}
         onclick={() => advance(milliseconds)}>{word}</button
       >
     {/each}
@@ -42,7 +46,7 @@
       <button
         type="button"
         class="border-line bg-slab min-h-6 rounded border px-2 py-0.5"
-        onclick={async () => take(await call(routes.resetClock))}>Set it right</button
+        onclick={async () => take(await call(routes.resetClock))}>{texts.clockControl.setItRight}</button
       >
     {/if}
   </div>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** An id in the fixed-width face that a press copies. */
+  import { texts } from "../texts/texts.ts";
   const { id, short = false }: { id: string; short?: boolean } = $props();
   let copied = $state(false);
 
@@ -13,8 +14,10 @@
 <button
   type="button"
   onclick={copy}
-  title="Copy {id}"
+  title={texts.copyableId.copy(id)}
   class="mono hover:bg-gray-100 dark:hover:bg-gray-700 min-h-6 rounded px-1 text-left break-all"
 >
-  {copied ? "copied ✓" : short ? `…${id.slice(-8)}` : id}<span class="sr-only">, copy</span>
+  {copied ? texts.copyableId.copied : short ? `…${id.slice(-8)}` : id}<span class="sr-only"
+    >{texts.copyableId.copyHint}</span
+  >
 </button>

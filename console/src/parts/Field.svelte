@@ -2,6 +2,7 @@
   /** A labelled field with its rules before and its error after. */
   import { Input, Label } from "flowbite-svelte";
   import type { FullAutoFill } from "svelte/elements";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     name: string;
@@ -32,7 +33,7 @@
 
 <div>
   <Label for={name} class="text-ink mb-1 block text-base font-medium">
-    {label}{#if optional}<span class="text-quiet ml-1 font-normal">(optional)</span>{/if}
+    {label}{#if optional}<span class="text-quiet ml-1 font-normal">{texts.field.optional}</span>{/if}
   </Label>
   <Input
     id={name}

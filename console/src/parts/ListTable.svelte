@@ -3,6 +3,7 @@
   import { Table, TableBody, TableHead, TableHeadCell } from "flowbite-svelte";
   import type { Snippet } from "svelte";
   import type { List } from "../lib/list.svelte.ts";
+  import { texts } from "../texts/texts.ts";
   import FormProblem from "./FormProblem.svelte";
 
   interface Props {
@@ -38,7 +39,7 @@
     <button
       type="button"
       class="border-line bg-slab mt-4 rounded-lg border px-4 py-2"
-      onclick={() => list.more()}>Show more</button
+      onclick={() => list.more()}>{texts.listTable.showMore}</button
     >
   {/if}
 {/if}

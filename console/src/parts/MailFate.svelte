@@ -1,21 +1,23 @@
 <script lang="ts">
   /** What became of a mail, in a word and a sentence. */
   import type { MailboxItem } from "@lucchetto/contract";
+  import { texts } from "../texts/texts.ts";
   import Ago from "./Ago.svelte";
+  import Fill from "./Fill.svelte";
   import StateWord from "./StateWord.svelte";
 
   const { mail }: { mail: MailboxItem } = $props();
   const STATES = {
-    waiting: ["open", "waiting"],
-    sent: ["well", "sent"],
-    "given-up": ["wrong", "given up"],
-    caught: ["well", "caught here"],
-    held: ["wrong", "held back"],
+    waiting: ["open", texts.mailFate.waiting],
+    sent: ["well", texts.mailFate.sent],
+    "given-up": ["wrong", texts.mailFate.givenUp],
+    caught: ["well", texts.mailFate.caughtHere],
+    held: ["wrong", texts.mailFate.heldBack],
   } as const;
   const WHY: Readonly<Record<string, string>> = {
-    "address-limit": "over the limit of mails an hour to this address",
-    "notice-limit": "ten notices of this kind in an hour are enough",
-    "too-many-links": "five links of this kind live already",
+    "address-limit": texts.mailFate.overTheLimitOfMails,
+    "notice-limit": texts.mailFate.tenNoticesOfThisKind,
+    "too-many-links": texts.mailFate.fiveLinksOfThisKind,
   };
 </script>
 
@@ -25,7 +27,9 @@
 {/if}
 {#if mail.nextTryAt !== null && mail.tries > 0}
   <span class="text-quiet block text-sm"
-    >again <Ago at={mail.nextTryAt} />, after {mail.tries} {mail.tries === 1 ? "try" : "tries"}</span
+    ><Fill text={texts.mailFate.again(mail.tries)}
+      >{#snippet when()}<Ago at={mail.nextTryAt} />{/snippet}</Fill
+    ></span
   >
 {/if}
 {#if mail.lastAnswer !== null}

@@ -1,12 +1,17 @@
 <script lang="ts">
   /** Where to look for a mail. In development it lies in the built-in mailbox. */
   import { at, page } from "../lib/page.ts";
+  import { texts } from "../texts/texts.ts";
+  import Fill from "./Fill.svelte";
 </script>
 
 {#if page.mail === "mailbox"}
   <p class="mt-4">
-    In development mail goes nowhere: it lies in the <a href={at("/mailbox")} target="_blank">mailbox</a>.
+    <Fill text={texts.mailHint.inDevelopmentMailGoesNowhere}
+      >{#snippet mailbox()}<a href={at("/mailbox")} target="_blank">{texts.mailHint.mailbox}</a
+        >{/snippet}</Fill
+    >
   </p>
 {:else}
-  <p class="text-quiet mt-4 text-sm">Nothing comes? Look among unwanted mail, and check what you typed.</p>
+  <p class="text-quiet mt-4 text-sm">{texts.mailHint.nothingComesLookAmongUnwanted}</p>
 {/if}

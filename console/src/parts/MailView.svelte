@@ -3,23 +3,25 @@
   import type { MailboxItem, MailSource } from "@lucchetto/contract";
   import { mailHtmlPath } from "@lucchetto/contract/pages";
   import { at } from "../lib/page.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     mail: MailboxItem;
     load: (id: string) => Promise<MailSource>;
   }
   const { mail, load }: Props = $props();
-  const VIEWS = ["Shown", "Text", "Source"] as const;
-  let view: (typeof VIEWS)[number] = $state("Shown");
+  const VIEWS = ["shown", "text", "source"] as const;
+  let view: (typeof VIEWS)[number] = $state("shown");
   let source = $state("");
 
   async function choose(chosen: (typeof VIEWS)[number]): Promise<void> {
     view = chosen;
-    if (chosen === "Source" && source === "") {
+    if (chosen === "source" && source === "") {
       try {
         ({ source } = await load(mail.id));
       } catch (error) {
-        source = (error as Error).message;
+        source = sentenceOf(error);
       }
     }
   }
@@ -27,12 +29,14 @@
 
 {#if mail.html === ""}
   <p class="text-quiet mt-3 text-sm">
-    {mail.state === "sent"
-      ? "It was sent, and what it said is kept no longer."
-      : "What it says is not shown here."}
+    {mail.state === "sent" ? texts.mailView.itWasSentAndWhat : texts.mailView.whatItSaysIsNot}
   </p>
 {:else}
-  <div class="mt-3 flex flex-wrap items-center gap-2" role="group" aria-label="How the mail is shown">
+  <div
+    class="mt-3 flex flex-wrap items-center gap-2"
+    role="group"
+    aria-label={texts.mailView.howTheMailIsShown}
+  >
     {#each VIEWS as one (one)}
       <button
         type="button"
@@ -41,18 +45,18 @@
           "border-line min-h-6 rounded border px-3 py-1 text-sm",
           view === one ? "bg-gray-200 font-semibold dark:bg-gray-700" : "bg-slab",
         ]}
-        onclick={() => choose(one)}>{one}</button
+        onclick={() => choose(one)}>{texts.mailView[one]}</button
       >
     {/each}
     {#if mail.links[0]}<a
         href={mail.links[0]}
-        class="bg-brass text-on-brass ml-auto rounded px-3 py-1 no-underline">Open the link</a
+        class="bg-brass text-on-brass ml-auto rounded px-3 py-1 no-underline">{texts.mailView.openTheLink}</a
       >{/if}
   </div>
-  {#if view === "Shown"}
+  {#if view === "shown"}
     <iframe
       src={at(mailHtmlPath(mail.id))}
-      title="The mail as it is shown"
+      title={texts.mailView.theMailAsItIs}
       class="border-line mt-3 h-[26rem] w-full rounded border"
       loading="lazy"
     ></iframe>
@@ -61,7 +65,7 @@
     <pre
       tabindex="0"
       class="bg-paper border-line mt-3 max-h-[32rem] overflow-auto rounded border p-3 font-mono text-sm whitespace-pre-wrap">{view ===
-      "Text"
+      "text"
         ? mail.text
         : source}</pre>
   {/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A new password, typed twice: its rules before the first mistake, and how well it withstands guessing meanwhile. */
   import { page } from "../lib/page.ts";
+  import { texts } from "../texts/texts.ts";
   import PasswordField from "./PasswordField.svelte";
   import StrengthMeter from "./StrengthMeter.svelte";
 
@@ -13,7 +14,7 @@
     names: ReadonlyArray<string | null | undefined>;
   }
   let {
-    label = "New password",
+    label = texts.newPasswordFields.newPassword,
     password = $bindable(),
     repeated = $bindable(),
     errors,
@@ -21,8 +22,8 @@
   }: Props = $props();
 
   const rules = page.passwordRulesOff
-    ? "Password rules are off in this development service: anything is accepted."
-    : `At least ${page.minimumPasswordLength} characters. Several words and spaces are welcome; nothing else is asked for.`;
+    ? texts.newPasswordFields.passwordRulesAreOffIn
+    : texts.newPasswordFields.atLeastCharactersSeveralWords(page.minimumPasswordLength);
 </script>
 
 <div>
@@ -38,7 +39,7 @@
 </div>
 <PasswordField
   name="repeated"
-  label="{label} again"
+  label={texts.newPasswordFields.again(label)}
   bind:value={repeated}
   autocomplete="new-password"
   error={errors["repeated"]}

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A password field that can be shown. Pasting and password managers work; nothing is ever cut off. */
   import { Input, Label } from "flowbite-svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     name: string;
@@ -39,10 +40,10 @@
       type="button"
       class="text-quiet hover:text-ink absolute inset-y-0 right-0 min-w-16 px-3 text-sm font-medium"
       aria-pressed={shown}
-      aria-label="{shown ? 'Hide' : 'Show'} {label.toLowerCase()}"
+      aria-label="{shown ? texts.passwordField.hide : texts.passwordField.show} {label.toLowerCase()}"
       onclick={() => (shown = !shown)}
     >
-      {shown ? "Hide" : "Show"}
+      {shown ? texts.passwordField.hide : texts.passwordField.show}
     </button>
   </div>
   {#if rules}<p id="{name}-rules" class="text-quiet mt-1 text-sm">{rules}</p>{/if}

@@ -2,6 +2,7 @@
   /** The frame of the people's pages: the site's mark and name, one column, one question. */
   import type { Snippet } from "svelte";
   import { page, title } from "../lib/page.ts";
+  import { texts } from "../texts/texts.ts";
   import Mark from "./Mark.svelte";
 
   interface Props {
@@ -31,8 +32,8 @@
     <div class="mt-6">{@render children()}</div>
   </main>
   <footer class="text-quiet mt-12 flex flex-wrap gap-x-4 gap-y-1 text-sm">
-    <span>Accounts by Lucchetto</span>
-    {#if page.mode === "development"}<span>development mode</span>{/if}
-    {#if page.passwordRulesOff}<strong class="text-rust">password rules are off</strong>{/if}
+    <span>{texts.personFrame.accountsByLucchetto}</span>
+    {#if page.mode === "development"}<span>{texts.personFrame.developmentMode}</span>{/if}
+    {#if page.passwordRulesOff}<strong class="text-rust">{texts.personFrame.passwordRulesAreOff}</strong>{/if}
   </footer>
 </div>

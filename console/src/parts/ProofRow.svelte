@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A sign-in as a row of proofs: those shown, then those wanted. */
+  import { texts } from "../texts/texts.ts";
   interface Props {
     shown: readonly string[];
     wanted: readonly string[];
@@ -11,7 +12,7 @@
   ]);
 </script>
 
-<ol class="flex flex-wrap items-center gap-2" aria-label="What this sign-in asks for">
+<ol class="flex flex-wrap items-center gap-2" aria-label={texts.proofRow.whatThisSignInAsks}>
   {#each steps as { name, isShown }, index (name)}
     <li
       class={[
@@ -23,7 +24,7 @@
     >
       <span aria-hidden="true">{isShown ? "✓" : "○"}</span>
       {name}
-      <span class="sr-only">{isShown ? "(shown)" : "(wanted)"}</span>
+      <span class="sr-only">{isShown ? texts.proofRow.shown : texts.proofRow.wanted}</span>
     </li>
   {/each}
 </ol>

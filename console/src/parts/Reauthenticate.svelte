@@ -4,6 +4,7 @@
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
+  import { texts } from "../texts/texts.ts";
   import FormProblem from "./FormProblem.svelte";
   import MainButton from "./MainButton.svelte";
   import PasswordField from "./PasswordField.svelte";
@@ -35,27 +36,32 @@
     wanted = reply.status === 202 && !reply.body.wanted.includes("password") ? reply.body.wanted : null;
     if (reply.status === 201) await shown();
   }
-  const judge = (): Record<string, string> => (password === "" ? { password: "Enter your password." } : {});
+  const judge = (): Record<string, string> =>
+    password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
 </script>
 
 {#if wanted !== null}
-  <p class="mb-5">The password is right. Now the second factor, then it goes on.</p>
-  <SecondFactorForm {wanted} buttonText="Go on" send={go} />
+  <p class="mb-5">{texts.reauthenticate.thePasswordIsRightNow}</p>
+  <SecondFactorForm {wanted} buttonText={texts.reauthenticate.goOn} send={go} />
 {:else}
   <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
-    <p>You signed in a while ago. Show once more that it is you, then it goes on.</p>
+    <p>{texts.reauthenticate.youSignedInAWhile}</p>
     <WhosePassword {name} />
     <PasswordField
       name="password"
-      label="Your password"
+      label={texts.reauthenticate.yourPassword}
       bind:value={password}
       autocomplete="current-password"
       error={form.errors["password"]}
     />
-    <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
+    <MainButton
+      text={texts.reauthenticate.goOn}
+      busyText={texts.reauthenticate.checking}
+      busy={form.sending}
+    />
     {#if page.mailLink !== "off"}
-      <p>No password? <a href={mailAddress}>Sign in again by a mailed link</a></p>
+      <p>{texts.reauthenticate.noPassword} <a href={mailAddress}>{texts.reauthenticate.signInAgainByA}</a></p>
     {/if}
   </form>
 {/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A password record taken apart along its own string: each segment tied to what it means. */
   import type { PasswordExplanation } from "@lucchetto/contract";
+  import { texts } from "../texts/texts.ts";
 
   const { segments }: { segments: PasswordExplanation["segments"] } = $props();
 
@@ -16,7 +17,7 @@
   const labelled = $derived(placed.filter(({ label }) => label !== null));
 </script>
 
-<figure aria-label="The record, segment by segment">
+<figure aria-label={texts.recordDrawing.theRecordSegmentBySegment}>
   <div class="hidden md:block">
     <div class="mono text-base whitespace-pre">
       {#each placed as segment (segment.begins)}<span

@@ -14,7 +14,7 @@
   const offered = $derived(SECOND_PROOFS.filter(({ type }) => wanted.includes(type)));
   const method = $derived(offered.find(({ type }) => type === chosen) ?? offered[0]);
   const missing = $derived(
-    SECOND_PROOFS.flatMap(({ type, whenMissing }) => (wanted.includes(type) ? [] : (whenMissing ?? []))),
+    SECOND_PROOFS.flatMap(({ type, whenMissing }) => (wanted.includes(type) ? [] : (whenMissing?.() ?? []))),
   );
 </script>
 
@@ -25,7 +25,7 @@
   {#each offered.filter((one) => one !== method) as other (other.type)}
     <p class="mt-5">
       <button type="button" class="text-link min-h-6 underline" onclick={() => (chosen = other.type)}
-        >{other.instead}</button
+        >{other.instead()}</button
       >
     </p>
   {/each}

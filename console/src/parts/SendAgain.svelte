@@ -1,6 +1,8 @@
 <script lang="ts">
   /** A button that sends a mail again, after a pause that is counted down. */
   import { onDestroy, onMount } from "svelte";
+  import { sentenceOf } from "../lib/sentence.ts";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     send: () => Promise<void>;
@@ -27,10 +29,10 @@
     if (left > 0) return;
     try {
       await send();
-      said = "Sent again; only the newest link works.";
+      said = texts.sendAgain.sentAgainOnlyTheNewest;
       count();
     } catch (error) {
-      said = (error as Error).message;
+      said = sentenceOf(error);
     }
   }
 </script>
@@ -42,7 +44,7 @@
     aria-disabled={left > 0}
     onclick={again}
   >
-    {left > 0 ? `Send it again in ${left} s` : "Send it again"}
+    {left > 0 ? texts.sendAgain.sendItAgainInS(left) : texts.sendAgain.sendItAgain}
   </button>
 </p>
 <p class="text-quiet mt-2 text-sm" role="status">{said ?? ""}</p>

@@ -2,6 +2,8 @@
   /** A session's life as a bar between its two limits: what has passed, where it ends if nobody comes back, where in any case. */
   import type { Session } from "@lucchetto/contract";
   import { ago, exact } from "../lib/time.ts";
+  import { texts } from "../texts/texts.ts";
+  import Fill from "./Fill.svelte";
 
   const { session, endedAt = null }: { session: Session; endedAt?: string | null } = $props();
   const from = $derived(new Date(session.createdAt).getTime());
@@ -32,10 +34,15 @@
   </div>
   <p class="text-quiet mt-1.5 text-sm">
     {#if endedAt === null}
-      Ends <span title={exact(session.idleEndsAt)}>{ago(session.idleEndsAt)}</span> if not used, and
-      <span title={exact(session.endsAt)}>{ago(session.endsAt)}</span> in any case.
+      <Fill text={texts.sessionBar.ends}
+        >{#snippet idle()}<span title={exact(session.idleEndsAt)}>{ago(session.idleEndsAt)}</span
+          >{/snippet}{#snippet end()}<span title={exact(session.endsAt)}>{ago(session.endsAt)}</span
+          >{/snippet}</Fill
+      >
     {:else}
-      Ended <span title={exact(endedAt)}>{ago(endedAt)}</span>.
+      <Fill text={texts.sessionBar.ended}
+        >{#snippet when()}<span title={exact(endedAt)}>{ago(endedAt)}</span>{/snippet}</Fill
+      >
     {/if}
   </p>
 </div>

@@ -1,13 +1,18 @@
 <script lang="ts">
   /** The session has ended while the page was open: in another tab, elsewhere, or by itself. */
   import { at } from "../lib/page.ts";
+  import { texts } from "../texts/texts.ts";
+  import Fill from "./Fill.svelte";
   import PersonFrame from "./PersonFrame.svelte";
 
   const next = encodeURIComponent(window.location.pathname + window.location.search);
 </script>
 
-<PersonFrame heading="You are signed out" next="The session has ended, here or in another place.">
+<PersonFrame heading={texts.signedOutHere.youAreSignedOut} next={texts.signedOutHere.theSessionHasEndedHere}>
   <p role="status">
-    <a href="{at('/sign-in')}?next={next}">Sign in again</a>, and you come back to this page.
+    <Fill text={texts.signedOutHere.andYouComeBackTo}
+      >{#snippet signIn()}<a href="{at('/sign-in')}?next={next}">{texts.signedOutHere.signInAgain}</a
+        >{/snippet}</Fill
+    >
   </p>
 </PersonFrame>

@@ -3,6 +3,7 @@
   import { estimateStrength, STRENGTH_GRADES } from "@lucchetto/core/strength";
   import { onMount } from "svelte";
   import { page } from "../lib/page.ts";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     typed: string;
@@ -33,7 +34,7 @@
     </div>
     <p class="text-quiet mt-1 text-sm">
       <span class="text-ink font-medium">{strength.grade[0]?.toUpperCase()}{strength.grade.slice(1)}</span>
-      against guessing.{#if strength.advice}&nbsp;{strength.advice}{/if}
+      {texts.strengthMeter.againstGuessing}{#if strength.advice}&nbsp;{strength.advice}{/if}
     </p>
   {/if}
 </div>

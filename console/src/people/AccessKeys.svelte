@@ -4,28 +4,31 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import Field from "../parts/Field.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const DAY = 86_400_000;
   const LIVES = [
-    ["30", "in 30 days"],
-    ["90", "in 90 days"],
-    ["365", "in a year"],
-    ["", "never by itself"],
+    ["30", texts.accessKeys.inDays(30)],
+    ["90", texts.accessKeys.inDays(90)],
+    ["365", texts.accessKeys.inAYear],
+    ["", texts.accessKeys.neverByItself],
   ] as const;
 
   const form = new Form();
   let items: AccessKey[] | null = $state(null);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   let said = $state("");
   let made: { name: string; key: string } | null = $state(null);
   let isCopied = $state(false);
@@ -40,12 +43,9 @@
   });
 
   async function look(): Promise<void> {
-    try {
+    await loader.run(async () => {
       ({ items } = (await call(routes.listAccessKeys)).body);
-      problem = null;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   const proof = new ProofFirst(async () => {
@@ -59,7 +59,7 @@
     await look();
   });
   const judge = (): Record<string, string> =>
-    name.trim() === "" ? { name: "Say what the key is for." } : {};
+    name.trim() === "" ? { name: texts.accessKeys.sayWhatTheKeyIs } : {};
 
   async function copy(key: string): Promise<void> {
     await navigator.clipboard.writeText(key);
@@ -67,59 +67,57 @@
   }
 
   async function remove(one: AccessKey): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.deleteAccessKey, { params: { id: one.id } });
-      said = `“${one.name}” is deleted. It is refused from now on.`;
+      said = texts.accessKeys.isDeletedItIsRefused(one.name);
       await look();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 </script>
 
 {#if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
-{:else if session.who.state === "signed-in" && (items !== null || problem !== null)}
+{:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const carried = account.labels.filter((label) => label !== "operator")}
-  <PersonFrame
-    heading="Keys for your scripts"
-    next="A script that sends one is let in by the site’s applications as you."
-  >
-    <FormProblem {problem} />
+  <PersonFrame heading={texts.accessKeys.keysForYourScripts} next={texts.accessKeys.aScriptThatSendsOne}>
+    <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris">{said}</p>
     {#if made !== null}
       <div class="border-brass bg-slab mb-8 rounded-lg border-2 p-4">
-        <h2 class="font-semibold">“{made.name}” is made</h2>
-        <p class="mt-1 mb-3">Copy the key now: it is shown this once.</p>
+        <h2 class="font-semibold">{texts.accessKeys.isMade(made.name)}</h2>
+        <p class="mt-1 mb-3">{texts.accessKeys.copyTheKeyNowIt}</p>
         <code class="block break-all">{made.key}</code>
         <button
           type="button"
           class="border-line bg-slab mt-3 rounded border px-3 py-1 text-sm"
-          onclick={() => copy(made?.key ?? "")}>{isCopied ? "Copied ✓" : "Copy the key"}</button
+          onclick={() => copy(made?.key ?? "")}
+          >{isCopied ? texts.accessKeys.copied : texts.accessKeys.copyTheKey}</button
         >
-        <p class="text-quiet mt-3 text-sm">A script sends it in a header:</p>
+        <p class="text-quiet mt-3 text-sm">{texts.accessKeys.aScriptSendsItIn}</p>
         <code class="block break-all">Authorization: Bearer {made.key.slice(0, 8)}…</code>
       </div>
     {/if}
     {#if proof.wanted}
       <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}>Back</button>
+        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}
+          >{texts.accessKeys.back}</button
+        >
       </p>
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <Field
           name="name"
-          label="What it is for"
+          label={texts.accessKeys.whatItIsFor}
           autocomplete="off"
-          rules="Such as “backup on the office machine”."
+          rules={texts.accessKeys.suchAsBackupOnThe}
           bind:value={name}
           error={form.errors["name"]}
         />
         <div>
-          <label for="days" class="mb-1 block font-medium">It ends</label>
+          <label for="days" class="mb-1 block font-medium">{texts.accessKeys.itEnds}</label>
           <select
             id="days"
             name="days"
@@ -131,14 +129,14 @@
         </div>
         {#if carried.length > 0}
           <fieldset>
-            <legend class="mb-1 font-medium">It carries</legend>
+            <legend class="mb-1 font-medium">{texts.accessKeys.itCarries}</legend>
             <label class="flex min-h-6 items-center gap-3">
               <input type="radio" name="which" checked={!isLimited} onchange={() => (isLimited = false)} />
-              all my labels ({carried.join(", ")})
+              {texts.accessKeys.allMyLabels(carried.join(", "))}
             </label>
             <label class="flex min-h-6 items-center gap-3">
               <input type="radio" name="which" checked={isLimited} onchange={() => (isLimited = true)} />
-              only these:
+              {texts.accessKeys.onlyThese}
             </label>
             {#if isLimited}
               <div class="mt-1 ml-7 flex flex-wrap gap-x-5">
@@ -152,12 +150,12 @@
             {/if}
           </fieldset>
         {/if}
-        <MainButton text="Make a key" busyText="Making …" busy={form.sending} />
+        <MainButton text={texts.accessKeys.makeAKey} busyText={texts.accessKeys.making} busy={form.sending} />
       </form>
     {/if}
-    <h2 class="mt-10 text-lg font-semibold">Your keys</h2>
+    <h2 class="mt-10 text-lg font-semibold">{texts.accessKeys.yourKeys}</h2>
     {#if (items ?? []).length === 0}
-      <p class="text-quiet mt-2">There is none yet.</p>
+      <p class="text-quiet mt-2">{texts.accessKeys.thereIsNoneYet}</p>
     {:else}
       <ul class="divide-line border-line mt-2 divide-y border-y">
         {#each items ?? [] as one (one.id)}
@@ -165,28 +163,32 @@
             <div>
               <h3 class="font-semibold">{one.name}</h3>
               <p class="text-quiet text-sm">
-                made <Ago at={one.createdAt} />,
-                {#if one.lastUsedAt === null}never used{:else}last used <Ago at={one.lastUsedAt} />{/if},
-                {#if one.expiresAt === null}does not end{:else}ends <Ago at={one.expiresAt} />{/if}
-                {#if one.labels !== null}<br />carries {one.labels.length === 0
-                    ? "no label"
-                    : one.labels.join(", ")} at most{/if}
+                <Fill text={texts.accessKeys.made}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                >,
+                {#if one.lastUsedAt === null}{texts.accessKeys.neverUsed}{:else}<Fill
+                    text={texts.accessKeys.lastUsed}
+                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                  >{/if},
+                {#if one.expiresAt === null}{texts.accessKeys.doesNotEnd}{:else}<Fill
+                    text={texts.accessKeys.ends}>{#snippet when()}<Ago at={one.expiresAt} />{/snippet}</Fill
+                  >{/if}
+                {#if one.labels !== null}<br />{texts.accessKeys.carries(one.labels)}{/if}
               </p>
             </div>
             <button
               type="button"
               class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-              aria-label="Delete {one.name}"
-              onclick={() => remove(one)}>Delete</button
+              aria-label={texts.accessKeys.deleteNamed(one.name)}
+              onclick={() => remove(one)}>{texts.accessKeys.delete}</button
             >
           </li>
         {/each}
       </ul>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.accessKeys.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Keys for your scripts" next="They cannot be shown at the moment.">
+  <PersonFrame heading={texts.accessKeys.keysForYourScripts} next={texts.accessKeys.theyCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -3,14 +3,17 @@
   import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
   import { at, call, page } from "../lib/page.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { texts } from "../texts/texts.ts";
 
   let reminded: string | null = $state(null);
 
@@ -19,9 +22,9 @@
     try {
       const { email: identifier } = session.who.account;
       await call(routes.askForLink, { body: { purpose: "verify", identifier } });
-      reminded = "A link is on its way.";
+      reminded = texts.account.aLinkIsOnIts;
     } catch (error) {
-      reminded = (error as Error).message;
+      reminded = sentenceOf(error);
     }
   }
 
@@ -33,8 +36,8 @@
 {#if session.who.state === "signed-in"}
   {@const { account, session: current } = session.who}
   <PersonFrame
-    heading={account.displayName ?? account.username ?? "Your account"}
-    next="This is how you are known here."
+    heading={account.displayName ?? account.username ?? texts.account.yourAccount}
+    next={texts.account.thisIsHowYouAre}
   >
     <dl class="divide-line border-line divide-y border-y">
       {#snippet fact(name: string, value: string | null)}
@@ -43,62 +46,71 @@
           <dd class="break-all">{value ?? "–"}</dd>
         </div>
       {/snippet}
-      {@render fact("E-mail address", account.email)}
+      {@render fact(texts.account.eMailAddress, account.email)}
       {#if account.email !== null}
         <div class="flex flex-wrap justify-between gap-x-6 py-3">
-          <dt class="text-quiet">Address</dt>
+          <dt class="text-quiet">{texts.account.address}</dt>
           <dd>
             <StateWord
               kind={account.emailVerified ? "well" : "open"}
-              text={account.emailVerified ? "verified" : "not verified yet"}
+              text={account.emailVerified ? texts.account.verified : texts.account.notVerifiedYet}
             />
             {#if !account.emailVerified && page.mail !== "none"}
               <button type="button" class="text-link ml-2 min-h-6 underline" onclick={remind}
-                >Send the link again</button
+                >{texts.account.sendTheLinkAgain}</button
               >
             {/if}
             <span class="text-quiet block text-sm" role="status">{reminded ?? ""}</span>
           </dd>
         </div>
       {/if}
-      {@render fact("Username", account.username)}
-      {#if account.language}{@render fact("Mails in", account.language === "it" ? "Italian" : "English")}{/if}
-      {#if account.labels.length > 0}{@render fact("Labels", account.labels.join(", "))}{/if}
+      {@render fact(texts.account.username, account.username)}
+      {#if account.language}{@render fact(
+          texts.account.mailsIn,
+          account.language === "it" ? texts.account.italian : texts.account.english,
+        )}{/if}
+      {#if account.labels.length > 0}{@render fact(texts.account.labels, account.labels.join(", "))}{/if}
       <div class="flex flex-wrap justify-between gap-x-6 py-3">
-        <dt class="text-quiet">Registered</dt>
+        <dt class="text-quiet">{texts.account.registered}</dt>
         <dd><Ago at={account.createdAt} /></dd>
       </div>
       <div class="flex flex-wrap items-center justify-between gap-x-6 py-3">
-        <dt class="text-quiet">Id</dt>
+        <dt class="text-quiet">{texts.account.id}</dt>
         <dd><CopyableId id={account.id} /></dd>
       </div>
     </dl>
-    <h2 class="mt-8 text-lg font-semibold">This session</h2>
-    <p class="mt-1 mb-3">{device(current.userAgent)}, signed in <Ago at={current.authTime} /></p>
+    <h2 class="mt-8 text-lg font-semibold">{texts.account.thisSession}</h2>
+    <p class="mt-1 mb-3">
+      <Fill text={texts.account.signedIn} device={device(current.userAgent)}
+        >{#snippet when()}<Ago at={current.authTime} />{/snippet}</Fill
+      >
+    </p>
     <SessionBar session={current} />
-    <p class="mt-3"><a href={at("/account/sessions")}>All your sessions</a></p>
+    <p class="mt-3"><a href={at("/account/sessions")}>{texts.account.allYourSessions}</a></p>
     <p class="mt-6">
       <a
         href={at("/sign-out")}
         class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
-        >Sign out</a
+        >{texts.account.signOut}</a
       >
     </p>
     <ul class="mt-6 space-y-1">
-      <li><a href={at("/account/details")}>Change name or language</a></li>
-      {#if page.mail !== "none"}<li><a href={at("/account/email")}>Change address</a></li>{/if}
-      <li><a href={at("/account/password")}>Change password</a></li>
-      <li><a href={at("/account/second-factor")}>Second factor</a></li>
-      <li><a href={at("/account/access-keys")}>Keys for scripts</a></li>
-      <li><a href={at("/account/erase")}>Your data</a></li>
-      {#if account.labels.includes("operator")}<li><a href={at("/console")}>Operators’ console</a></li>{/if}
+      <li><a href={at("/account/details")}>{texts.account.changeNameOrLanguage}</a></li>
+      {#if page.mail !== "none"}<li><a href={at("/account/email")}>{texts.account.changeAddress}</a></li>{/if}
+      <li><a href={at("/account/password")}>{texts.account.changePassword}</a></li>
+      <li><a href={at("/account/second-factor")}>{texts.account.secondFactor}</a></li>
+      <li><a href={at("/account/access-keys")}>{texts.account.keysForScripts}</a></li>
+      <li><a href={at("/account/erase")}>{texts.account.yourData}</a></li>
+      {#if account.labels.includes("operator")}<li>
+          <a href={at("/console")}>{texts.account.operatorsConsole}</a>
+        </li>{/if}
     </ul>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Your account" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.account.yourAccount} next={texts.account.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
-    <p class="mt-6"><a href={at("/account")}>Try again</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.account.tryAgain}</a></p>
   </PersonFrame>
 {/if}

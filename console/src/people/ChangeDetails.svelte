@@ -10,6 +10,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let displayName = $state("");
@@ -36,12 +37,15 @@
 </script>
 
 {#if session.who.state === "signed-in"}
-  <PersonFrame heading="Name and language" next="Applications see the new name at once.">
+  <PersonFrame
+    heading={texts.changeDetails.nameAndLanguage}
+    next={texts.changeDetails.applicationsSeeTheNewName}
+  >
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), send)}>
       <FormProblem problem={form.problem} />
       <Field
         name="displayName"
-        label="Name"
+        label={texts.changeDetails.name}
         autocomplete="name"
         optional
         bind:value={displayName}
@@ -50,37 +54,41 @@
       {#if page.identifiers.username !== "off"}
         <Field
           name="username"
-          label="Username"
+          label={texts.changeDetails.username}
           autocomplete="username"
           optional={page.identifiers.username === "optional"}
-          rules="2 to 40 letters and digits, with . _ - between them."
+          rules={texts.changeDetails.of2To40LettersAnd}
           bind:value={username}
           error={form.errors["username"]}
         />
       {/if}
       {#if page.mail !== "none"}
         <div>
-          <label for="language" class="mb-1 block font-medium">Mails in</label>
+          <label for="language" class="mb-1 block font-medium">{texts.changeDetails.mailsIn}</label>
           <select
             id="language"
             name="language"
             bind:value={language}
             class="bg-slab text-ink w-full rounded-lg border border-gray-400 px-3 py-2.5 dark:border-gray-500"
           >
-            <option value="">the site’s language</option>
-            <option value="en">English</option>
-            <option value="it">Italiano</option>
+            <option value="">{texts.changeDetails.theSitesLanguage}</option>
+            <option value="en">{texts.changeDetails.english}</option>
+            <option value="it">{texts.changeDetails.italiano}</option>
           </select>
         </div>
       {/if}
-      <MainButton text="Keep it so" busyText="Keeping …" busy={form.sending} />
+      <MainButton
+        text={texts.changeDetails.keepItSo}
+        busyText={texts.changeDetails.keeping}
+        busy={form.sending}
+      />
     </form>
-    <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.changeDetails.leaveItAsItIs}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Name and language" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.changeDetails.nameAndLanguage} next={texts.changeDetails.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

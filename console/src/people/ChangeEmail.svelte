@@ -7,12 +7,14 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Field from "../parts/Field.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let email = $state("");
@@ -27,50 +29,59 @@
     asked = true;
   });
   const judge = (): Record<string, string> =>
-    email.trim() === "" ? { email: "Enter the new address." } : {};
+    email.trim() === "" ? { email: texts.changeEmail.enterTheNewAddress } : {};
 </script>
 
 {#if asked}
-  <PersonFrame heading="Check your mail" next="If the address is free, a link is on its way to it.">
+  <PersonFrame heading={texts.changeEmail.checkYourMail} next={texts.changeEmail.ifTheAddressIsFree}>
     <p role="status">
-      <strong class="break-all">{email.trim()}</strong> becomes your address when you open the link. Until then
-      nothing changes.
+      <Fill text={texts.changeEmail.becomesYourAddressWhenYou}
+        >{#snippet address()}<strong class="break-all">{email.trim()}</strong>{/snippet}</Fill
+      >
     </p>
     <MailHint />
-    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame
-    heading="Change your address"
-    next="A link goes to the new address, and a notice to the old one."
-  >
+  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.aLinkGoesToThe}>
     {#if proof.wanted}
       <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}>Back</button>
+        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}
+          >{texts.changeEmail.back}</button
+        >
       </p>
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
-        <p>Now: <strong class="break-all">{account.email ?? "none"}</strong></p>
+        <p>
+          <Fill text={texts.changeEmail.now}
+            >{#snippet address()}<strong class="break-all">{account.email ?? texts.changeEmail.none}</strong
+              >{/snippet}</Fill
+          >
+        </p>
         <Field
           name="email"
-          label="New address"
+          label={texts.changeEmail.newAddress}
           type="email"
           autocomplete="email"
           bind:value={email}
           error={form.errors["email"]}
         />
-        <MainButton text="Send the link" busyText="Asking …" busy={form.sending} />
+        <MainButton
+          text={texts.changeEmail.sendTheLink}
+          busyText={texts.changeEmail.asking}
+          busy={form.sending}
+        />
       </form>
-      <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
+      <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.leaveItAsItIs}</a></p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Change your address" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

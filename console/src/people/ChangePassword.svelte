@@ -12,6 +12,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let present = $state("");
@@ -27,7 +28,8 @@
   });
 
   function judge(): Record<string, string> {
-    const errors: Record<string, string> = present === "" ? { present: "Enter your present password." } : {};
+    const errors: Record<string, string> =
+      present === "" ? { present: texts.changePassword.enterYourPresentPassword } : {};
     return { ...errors, ...judgeNewPassword(password, repeated) };
   }
 
@@ -39,25 +41,28 @@
   }
 
   const ended = $derived(
-    endedSessions === 0
-      ? "You were signed in nowhere else."
-      : `${endedSessions === 1 ? "One other session was" : `${endedSessions} other sessions were`} ended; you stay signed in here.`,
+    endedSessions === null || endedSessions === 0
+      ? texts.changePassword.youWereSignedInNowhere
+      : texts.changePassword.othersEnded(endedSessions),
   );
 </script>
 
 {#if endedSessions !== null}
-  <PersonFrame heading="Your password is changed" next={ended}>
-    <p role="status"><a href={at("/account")}>Your account</a></p>
+  <PersonFrame heading={texts.changePassword.yourPasswordIsChanged} next={ended}>
+    <p role="status"><a href={at("/account")}>{texts.changePassword.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading="Change password" next="All your other sessions end; you stay signed in here.">
+  <PersonFrame
+    heading={texts.changePassword.changePassword}
+    next={texts.changePassword.allYourOtherSessionsEnd}
+  >
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       <WhosePassword name={account.email ?? account.username} />
       <PasswordField
         name="present"
-        label="Present password"
+        label={texts.changePassword.presentPassword}
         bind:value={present}
         autocomplete="current-password"
         error={form.errors["present"]}
@@ -68,14 +73,18 @@
         errors={form.errors}
         names={[account.email, account.username, account.displayName]}
       />
-      <MainButton text="Change password" busyText="Changing …" busy={form.sending} />
+      <MainButton
+        text={texts.changePassword.changePassword}
+        busyText={texts.changePassword.changing}
+        busy={form.sending}
+      />
     </form>
-    <p class="mt-6"><a href={at("/account")}>Leave it as it is</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.changePassword.leaveItAsItIs}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Change password" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.changePassword.changePassword} next={texts.changePassword.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

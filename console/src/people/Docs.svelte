@@ -2,8 +2,10 @@
   /** The HTTP contract, read from the OpenAPI document that the service makes of its own schemas. */
   import { onMount } from "svelte";
   import { at } from "../lib/page.ts";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Schema {
     type?: string | string[];
@@ -43,7 +45,7 @@
       const response = await fetch(at("/openapi.json"));
       description = (await response.json()) as Description;
     } catch {
-      problem = "The description cannot be loaded at the moment.";
+      problem = texts.docs.theDescriptionCannotBeLoaded;
     }
   });
 
@@ -63,7 +65,7 @@
       });
       return `{ ${members.join(", ")} }`;
     }
-    return [schema.type ?? "anything"].flat().join(" | ");
+    return [schema.type ?? texts.docs.anything].flat().join(" | ");
   }
 
   function isOf({ type }: Schema, wanted: string): boolean {
@@ -76,9 +78,9 @@
   }
 
   function whoMayCall({ security = [], tags = [] }: Operation): string {
-    if (security.length === 0) return "anybody";
-    if (security.some((one) => "appKey" in one)) return "an application, with its app key";
-    return tags.includes("operator") ? "operators" : "whoever is signed in";
+    if (security.length === 0) return texts.docs.anybody;
+    if (security.some((one) => "appKey" in one)) return texts.docs.anApplicationWithItsApp;
+    return tags.includes("operator") ? texts.docs.operators : texts.docs.whoeverIsSignedIn;
   }
 
   function bodyOf(part: Content | undefined): string | null {
@@ -87,10 +89,14 @@
   }
 </script>
 
-<PersonFrame heading="The calls" next={description?.info.description} wide>
+<PersonFrame heading={texts.docs.theCalls} next={description?.info.description} wide>
   <FormProblem {problem} />
   {#if description}
-    <p>The same for programs: <a href={at("/openapi.json")}>openapi.json</a> (OpenAPI 3.1).</p>
+    <p>
+      <Fill text={texts.docs.theSameForPrograms}
+        >{#snippet file()}<a href={at("/openapi.json")}>openapi.json</a>{/snippet}</Fill
+      >
+    </p>
     <div class="mt-6 space-y-3">
       {#each Object.entries(description.paths) as [path, operations] (path)}
         {#each Object.entries(operations) as [method, operation] (method)}
@@ -102,18 +108,18 @@
             </summary>
             <dl class="border-line space-y-3 border-t px-4 py-3">
               <div>
-                <dt class="text-quiet text-sm">Who may call</dt>
+                <dt class="text-quiet text-sm">{texts.docs.whoMayCall}</dt>
                 <dd>{whoMayCall(operation)}</dd>
               </div>
               {#if operation.parameters}
                 <div>
-                  <dt class="text-quiet text-sm">Parameters</dt>
+                  <dt class="text-quiet text-sm">{texts.docs.parameters}</dt>
                   {#each operation.parameters as parameter (parameter.name)}
                     <dd>
                       <code>{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code
                       >
                       <span class="text-quiet text-sm"
-                        >{parameter.schema.description ?? ""} in {parameter.in}</span
+                        >{parameter.schema.description ?? ""} {texts.docs.in(parameter.in)}</span
                       >
                     </dd>
                   {/each}
@@ -122,13 +128,13 @@
               {#if operation.requestBody}
                 <div>
                   <dt class="text-quiet text-sm">
-                    Body ({Object.keys(operation.requestBody.content ?? {})[0]})
+                    {texts.docs.body(Object.keys(operation.requestBody.content ?? {})[0] ?? "")}
                   </dt>
                   <dd><code class="break-words">{bodyOf(operation.requestBody)}</code></dd>
                 </div>
               {/if}
               <div>
-                <dt class="text-quiet text-sm">Replies</dt>
+                <dt class="text-quiet text-sm">{texts.docs.replies}</dt>
                 {#each Object.entries(operation.responses) as [status, reply] (status)}
                   <dd>
                     <code class="font-semibold">{status}</code>
@@ -145,7 +151,7 @@
         {/each}
       {/each}
     </div>
-    <h2 class="mt-10 text-lg font-semibold">Shapes</h2>
+    <h2 class="mt-10 text-lg font-semibold">{texts.docs.shapes}</h2>
     <dl class="mt-3 space-y-3">
       {#each Object.entries(description.components.schemas) as [name, schema] (name)}
         <div>

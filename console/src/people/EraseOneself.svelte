@@ -7,9 +7,11 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import { tellTabs } from "../lib/tabs.ts";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let isSure = $state(false);
@@ -25,29 +27,28 @@
     tellTabs();
   });
   const judge = (): Record<string, string> => {
-    form.problem = isSure ? null : "Tick the box first, if you mean it.";
+    form.problem = isSure ? null : texts.eraseOneself.tickTheBoxFirstIf;
     return isSure ? {} : { isSure: "" };
   };
 </script>
 
 {#if isErased}
-  <PersonFrame
-    heading="Your account is erased"
-    next="Nothing of it is left here but entries that name nobody."
-  >
-    <p role="status"><a href={at("/register")}>Begin anew</a></p>
+  <PersonFrame heading={texts.eraseOneself.yourAccountIsErased} next={texts.eraseOneself.nothingOfItIsLeft}>
+    <p role="status"><a href={at("/register")}>{texts.eraseOneself.beginAnew}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading="Your data" next="Take along what is kept of you, or have it erased.">
+  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.takeAlongWhatIsKept}>
     <p>
-      <a href={at("/v1/account/data")} download="my-data.json">Take my data along</a> (JSON: account, sessions,
-      journal, mails)
+      <a href={at("/v1/account/data")} download="my-data.json">{texts.eraseOneself.takeMyDataAlong}</a>
+      {texts.eraseOneself.jsonAccountSessionsJournalMails}
     </p>
-    <h2 class="mt-8 text-lg font-semibold">Erase my account</h2>
+    <h2 class="mt-8 text-lg font-semibold">{texts.eraseOneself.eraseMyAccount}</h2>
     <p class="mt-2 mb-4">
-      Everything of <strong class="break-all">{account.email ?? account.username}</strong> goes, and you are signed
-      out everywhere. This cannot be taken back.
+      <Fill text={texts.eraseOneself.everythingOf}
+        >{#snippet name()}<strong class="break-all">{account.email ?? account.username}</strong
+          >{/snippet}</Fill
+      >
     </p>
     {#if proof.wanted}
       <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
@@ -61,20 +62,20 @@
             bind:checked={isSure}
             class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
           />
-          Yes, erase it
+          {texts.eraseOneself.yesEraseIt}
         </label>
         <button
           type="submit"
           aria-disabled={form.sending}
           class="border-rust text-rust bg-slab rounded-lg border-2 px-6 py-3 font-semibold"
-          >Erase my account</button
+          >{texts.eraseOneself.eraseMyAccount}</button
         >
       </form>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.eraseOneself.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Your data" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

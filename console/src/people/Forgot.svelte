@@ -2,7 +2,6 @@
   /** Asking for a link by mail. What is said next is the same whoever was named. */
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -10,6 +9,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SendAgain from "../parts/SendAgain.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let identifier = $state(new URLSearchParams(window.location.search).get("name") ?? "");
@@ -23,42 +23,41 @@
     asked = true;
   }
   const judge = (): Record<string, string> =>
-    identifier.trim() === "" ? { identifier: "Say who you are." } : {};
+    identifier.trim() === "" ? { identifier: texts.forgot.sayWhoYouAre } : {};
 </script>
 
 {#if asked}
-  <PersonFrame heading="Check your mail" next="If {identifier.trim()} is known here, a link is on its way.">
-    <p role="status">The link works for {inWords(page.linkMinutes.reset)}, and once.</p>
+  <PersonFrame heading={texts.forgot.checkYourMail} next={texts.forgot.ifIsKnownHereA(identifier.trim())}>
+    <p role="status">
+      {texts.forgot.theLinkWorksFor(page.linksWorkFor.reset)}
+    </p>
     <MailHint />
     <SendAgain send={ask} />
     <p class="mt-2">
       <button type="button" class="text-link underline" onclick={() => (asked = false)}
-        >Type another name</button
+        >{texts.forgot.typeAnotherName}</button
       >
     </p>
-    <p class="mt-2"><a href={at("/sign-in")}>Back to signing in</a></p>
+    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
   </PersonFrame>
 {:else if page.mail === "none"}
-  <PersonFrame heading="Forgotten your password?" next="No mail is sent here.">
-    <p>Ask the people who run the site for a new password.</p>
-    <p class="mt-2"><a href={at("/sign-in")}>Back to signing in</a></p>
+  <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.noMailIsSentHere}>
+    <p>{texts.forgot.askThePeopleWhoRun}</p>
+    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
   </PersonFrame>
 {:else}
-  <PersonFrame
-    heading="Forgotten your password?"
-    next="You get a link by mail with which you choose a new one."
-  >
+  <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.youGetALinkBy}>
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       <Field
         name="identifier"
-        label="E-mail address or username"
+        label={texts.forgot.eMailAddressOrUsername}
         bind:value={identifier}
         autocomplete="username"
         error={form.errors["identifier"]}
       />
-      <MainButton text="Send me a link" busyText="Asking …" busy={form.sending} />
+      <MainButton text={texts.forgot.sendMeALink} busyText={texts.forgot.asking} busy={form.sending} />
     </form>
-    <p class="mt-6"><a href={at("/sign-in")}>Back to signing in</a></p>
+    <p class="mt-6"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
   </PersonFrame>
 {/if}

@@ -6,7 +6,9 @@
   import { routes } from "virtual:routes";
   import { forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call } from "../lib/page.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
   import LinkDone from "./LinkDone.svelte";
   import LinkFault from "./LinkFault.svelte";
   import LinkPassword from "./LinkPassword.svelte";
@@ -31,7 +33,7 @@
   /** What is wrong with the link itself takes the page's place; anything else is for the form. */
   function take(error: unknown): void {
     if (!(error instanceof ProblemError))
-      fault = { code: "", title: "It cannot be shown at the moment", detail: (error as Error).message };
+      fault = { code: "", title: texts.link.itCannotBeShownAt, detail: sentenceOf(error) };
     else if (/^(link-|address-taken)/.test(error.problem.code)) fault = error.problem;
     else throw error;
   }
@@ -55,7 +57,7 @@
 {:else if fault !== null}
   <LinkFault {fault} purpose={look?.purpose ?? null} />
 {:else if look === null}
-  <PersonFrame heading="One moment …"><span></span></PersonFrame>
+  <PersonFrame heading={texts.link.oneMoment}><span></span></PersonFrame>
 {:else if look.purpose === "sign-in"}
   <LinkSignIn {look} {secret} {take} />
 {:else if look.wants === "new-password"}

@@ -3,32 +3,37 @@
   import type { LinkLook } from "@lucchetto/contract";
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const { look }: { look: LinkLook } = $props();
   const words = $derived(
     {
       reset: {
-        heading: "Your new password is set",
-        next: "All sessions of the account are ended, here and elsewhere.",
-        link: "Sign in with it",
+        heading: texts.linkDone.yourNewPasswordIsSet,
+        next: texts.linkDone.allSessionsOfTheAccount,
+        link: texts.linkDone.signInWithIt,
       },
       verify: {
-        heading: "Your address is confirmed",
-        next: "The account is yours.",
-        link: "Sign in",
+        heading: texts.linkDone.yourAddressIsConfirmed,
+        next: texts.linkDone.theAccountIsYours,
+        link: texts.linkDone.signIn,
       },
-      invite: { heading: "Welcome", next: "Your account is ready.", link: "Sign in" },
+      invite: {
+        heading: texts.linkDone.welcome,
+        next: texts.linkDone.yourAccountIsReady,
+        link: texts.linkDone.signIn,
+      },
       "change-email": {
-        heading: "Your new address is in use",
-        next: `Mail goes to ${look.newEmail} from now on; the old address was told.`,
-        link: "Your account",
+        heading: texts.linkDone.yourNewAddressIsIn,
+        next: texts.linkDone.mailGoesToFromNow(look.newEmail),
+        link: texts.linkDone.yourAccount,
       },
       "undo-change": {
-        heading: "The account is yours again",
-        next: `Mail goes to ${look.newEmail} again. All sessions are ended, and the old password does nothing any more.`,
-        link: "Sign in",
+        heading: texts.linkDone.theAccountIsYoursAgain,
+        next: texts.linkDone.mailGoesToAgainAll(look.newEmail),
+        link: texts.linkDone.signIn,
       },
-      "sign-in": { heading: "Done", next: "", link: "Sign in" },
+      "sign-in": { heading: texts.linkDone.done, next: "", link: texts.linkDone.signIn },
     }[look.purpose],
   );
   const target = $derived(

@@ -1,7 +1,9 @@
 <script lang="ts">
   /** A link that does nothing any more: what happened, and what to do next. */
   import { at, page } from "../lib/page.ts";
+  import Fill from "../parts/Fill.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     fault: { code: string; title: string; detail: string };
@@ -14,19 +16,27 @@
 <PersonFrame heading={fault.title} next={fault.detail}>
   <ul class="space-y-3">
     {#if fault.code === "link-used"}
-      <li><a href={at("/sign-in")}>Sign in</a>: what the link was for is done.</li>
+      <li>
+        <Fill text={texts.linkFault.whatTheLinkWasFor}
+          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
+        >
+      </li>
     {:else}
-      <li><a href={at("/sign-in")}>Sign in</a>, by password or by a fresh link</li>
+      <li>
+        <Fill text={texts.linkFault.byPasswordOrByA}
+          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
+        >
+      </li>
     {/if}
     {#if page.mail !== "none" && (purpose === null || purpose === "reset")}
-      <li><a href={at("/forgot")}>Ask for a new password</a></li>
+      <li><a href={at("/forgot")}>{texts.linkFault.askForANewPassword}</a></li>
     {/if}
     {#if purpose === "invite"}
-      <li>Ask the people who invited you for a new invitation.</li>
+      <li>{texts.linkFault.askThePeopleWhoInvited}</li>
     {:else if purpose === "change-email"}
-      <li><a href={at("/account/email")}>Ask for the change again</a></li>
+      <li><a href={at("/account/email")}>{texts.linkFault.askForTheChangeAgain}</a></li>
     {:else if purpose === "verify" || fault.code === "address-taken"}
-      <li><a href={at("/register")}>Register again</a></li>
+      <li><a href={at("/register")}>{texts.linkFault.registerAgain}</a></li>
     {/if}
   </ul>
 </PersonFrame>

@@ -4,11 +4,13 @@
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { page } from "../lib/page.ts";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -21,20 +23,20 @@
   const words = $derived(
     look.purpose === "invite"
       ? {
-          heading: `Welcome to ${page.site.name}`,
-          next: "Choose a password, and the account is yours.",
-          button: "Begin",
+          heading: texts.linkPassword.welcomeTo(page.site.name),
+          next: texts.linkPassword.chooseAPasswordAndThe,
+          button: texts.linkPassword.begin,
         }
       : look.purpose === "undo-change"
         ? {
-            heading: "Take the account back",
-            next: `Its address becomes ${look.newEmail} again, all sessions end, and the old password does nothing any more.`,
-            button: "Take it back",
+            heading: texts.linkPassword.takeTheAccountBack,
+            next: texts.linkPassword.itsAddressBecomesAgainAll(look.newEmail),
+            button: texts.linkPassword.takeItBack,
           }
         : {
-            heading: "Choose a new password",
-            next: "All sessions of the account end when it is set.",
-            button: "Set it",
+            heading: texts.linkPassword.chooseANewPassword,
+            next: texts.linkPassword.allSessionsOfTheAccount,
+            button: texts.linkPassword.setIt,
           },
   );
 </script>
@@ -52,8 +54,12 @@
   >
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
-    <p>For <strong class="break-all">{look.name}</strong></p>
+    <p>
+      <Fill text={texts.linkPassword.for}
+        >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
+      >
+    </p>
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
-    <MainButton text={words.button} busyText="Setting …" busy={form.sending} />
+    <MainButton text={words.button} busyText={texts.linkPassword.setting} busy={form.sending} />
   </form>
 </PersonFrame>

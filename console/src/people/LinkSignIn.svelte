@@ -8,9 +8,11 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Ago from "../parts/Ago.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
   import NextStep from "./NextStep.svelte";
 
   interface Props {
@@ -56,9 +58,9 @@
 </script>
 
 {#if more !== null}
-  <NextStep identifier={look.name} shown="link from the mail" step={more} done={finish} />
+  <NextStep identifier={look.name} shown={texts.linkSignIn.linkFromTheMail} step={more} done={finish} />
 {:else if code !== null}
-  <PersonFrame heading="Your code" next="Type it where you began to sign in.">
+  <PersonFrame heading={texts.linkSignIn.yourCode} next={texts.linkSignIn.typeItWhereYouBegan}>
     <p
       class="border-brass bg-slab rounded-lg border-2 px-6 py-5 text-center font-mono text-2xl tracking-widest"
       role="status"
@@ -67,23 +69,25 @@
       {code.slice(3)}
     </p>
     <p class="mt-6">
-      It works only there. <strong>Tell it to nobody</strong>, and type it into no page that you did not open
-      yourself.
+      <Fill text={texts.linkSignIn.itWorksOnlyThere}
+        >{#snippet warning()}<strong>{texts.linkSignIn.tellItToNobody}</strong>{/snippet}</Fill
+      >
     </p>
   </PersonFrame>
 {:else if look.here}
-  <PersonFrame heading="Sign in" next="You asked for this link in this browser.">
+  <PersonFrame heading={texts.linkSignIn.signIn} next={texts.linkSignIn.youAskedForThisLink}>
     <form onsubmit={(event) => form.submit(event, () => ({}), use)}>
       <FormProblem problem={form.problem} />
-      <p class="mb-6">As <strong class="break-all">{look.name}</strong></p>
-      <MainButton text="Sign in" busyText="Signing in …" busy={form.sending} />
+      <p class="mb-6">
+        <Fill text={texts.linkSignIn.as}
+          >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
+        >
+      </p>
+      <MainButton text={texts.linkSignIn.signIn} busyText={texts.linkSignIn.signingIn} busy={form.sending} />
     </form>
   </PersonFrame>
 {:else}
-  <PersonFrame
-    heading="Signing in elsewhere?"
-    next="This link was asked for in another browser than this one."
-  >
+  <PersonFrame heading={texts.linkSignIn.signingInElsewhere} next={texts.linkSignIn.thisLinkWasAskedFor}>
     <form onsubmit={(event) => form.submit(event, () => ({}), swap)}>
       <FormProblem problem={form.problem} />
       <dl class="divide-line border-line mb-6 divide-y border-y">
@@ -93,21 +97,24 @@
             <dd class="break-all">{value}</dd>
           </div>
         {/snippet}
-        {@render fact("Account", look.name)}
+        {@render fact(texts.linkSignIn.account, look.name)}
         {#if look.begunIn}
-          {@render fact("Asked for in", device(look.begunIn.userAgent))}
-          {@render fact("From", look.begunIn.network ?? "unknown")}
+          {@render fact(texts.linkSignIn.askedForIn, device(look.begunIn.userAgent))}
+          {@render fact(texts.linkSignIn.from, look.begunIn.network ?? texts.linkSignIn.unknown)}
           <div class="flex flex-wrap justify-between gap-x-6 py-3">
-            <dt class="text-quiet">When</dt>
+            <dt class="text-quiet">{texts.linkSignIn.when}</dt>
             <dd><Ago at={look.begunIn.at} /></dd>
           </div>
         {/if}
       </dl>
       <p class="mb-6">
-        If that was you, take a code from here and type it there. If it was not, close this page: nothing
-        happens.
+        {texts.linkSignIn.ifThatWasYouTake}
       </p>
-      <MainButton text="Show me the code" busyText="One moment …" busy={form.sending} />
+      <MainButton
+        text={texts.linkSignIn.showMeTheCode}
+        busyText={texts.linkSignIn.oneMoment}
+        busy={form.sending}
+      />
     </form>
   </PersonFrame>
 {/if}

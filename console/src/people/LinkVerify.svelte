@@ -10,6 +10,7 @@
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -25,29 +26,29 @@
   const words = $derived(
     look.purpose === "change-email"
       ? {
-          heading: "Use this address?",
-          next: "From then on it is the address of your account.",
-          button: "Use it",
+          heading: texts.linkVerify.useThisAddress,
+          next: texts.linkVerify.fromThenOnItIs,
+          button: texts.linkVerify.useIt,
         }
       : look.purpose === "invite"
         ? {
-            heading: `Welcome to ${page.site.name}`,
-            next: "One click, and the account is yours.",
-            button: "Begin",
+            heading: texts.linkVerify.welcomeTo(page.site.name),
+            next: texts.linkVerify.oneClickAndTheAccount,
+            button: texts.linkVerify.begin,
           }
         : {
-            heading: "Confirm your address",
+            heading: texts.linkVerify.confirmYourAddress,
             next: wantsPassword
-              ? "This is another browser than the one in which it was registered, so one thing more is asked."
-              : "One click shows that it is yours.",
-            button: "Confirm it",
+              ? texts.linkVerify.thisIsAnotherBrowserThan
+              : texts.linkVerify.oneClickShowsThatIt,
+            button: texts.linkVerify.confirmIt,
           },
   );
 
   function judge(): Record<string, string> {
     if (!wantsPassword) return {};
     if (choosesNew) return judgeNewPassword(password, repeated);
-    return present === "" ? { present: "Enter the password that you chose when you registered." } : {};
+    return present === "" ? { present: texts.linkVerify.enterThePasswordThatYou } : {};
   }
   const send = () => redeem(!wantsPassword ? {} : choosesNew ? { password } : { present });
 </script>
@@ -59,26 +60,24 @@
     {#if wantsPassword}
       <WhosePassword name={look.name} />
       {#if choosesNew}
-        <p class="text-quiet">Whatever was set up with the registration ends.</p>
+        <p class="text-quiet">{texts.linkVerify.whateverWasSetUpWith}</p>
         <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
       {:else}
         <PasswordField
           name="present"
-          label="Password from the registration"
+          label={texts.linkVerify.passwordFromTheRegistration}
           bind:value={present}
           autocomplete="current-password"
           error={form.errors["present"]}
         />
       {/if}
     {/if}
-    <MainButton text={words.button} busyText="One moment …" busy={form.sending} />
+    <MainButton text={words.button} busyText={texts.linkVerify.oneMoment} busy={form.sending} />
   </form>
   {#if wantsPassword}
     <p class="mt-6">
       <button type="button" class="text-link text-left underline" onclick={() => (choosesNew = !choosesNew)}>
-        {choosesNew
-          ? "I know the password from the registration"
-          : "I do not know it, or did not register: choose a new one"}
+        {choosesNew ? texts.linkVerify.iKnowThePasswordFrom : texts.linkVerify.iDoNotKnowIt}
       </button>
     </p>
   {/if}

@@ -4,7 +4,6 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { inWords } from "../lib/minutes.ts";
   import { at, call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import { hearTabs } from "../lib/tabs.ts";
@@ -15,6 +14,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SendAgain from "../parts/SendAgain.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     identifier: string;
@@ -53,41 +53,44 @@
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;
       if (error instanceof ProblemError && error.problem.code === "proof-refused")
-        form.errors["code"] = "This is not the code. Type the one that the newest mail's link shows.";
+        form.errors["code"] = texts.mailStep.thisIsNotTheCode;
       else throw error;
     }
   }
   const judge = (): Record<string, string> =>
-    /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: "The code has six digits." };
+    /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: texts.mailStep.theCodeHasSixDigits };
 </script>
 
 {#if isElsewhere}
-  <PersonFrame heading="You are signed in" next="It goes on in the other tab.">
-    <p role="status">This one can be closed. <a href={at("/account")}>Your account</a></p>
+  <PersonFrame heading={texts.mailStep.youAreSignedIn} next={texts.mailStep.itGoesOnInThe}>
+    <p role="status">
+      {texts.mailStep.thisOneCanBeClosed} <a href={at("/account")}>{texts.mailStep.yourAccount}</a>
+    </p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading="Check your mail" next="If {identifier} is known here, a link is on its way.">
-    <ProofRow shown={[]} wanted={["link from the mail"]} />
+  <PersonFrame heading={texts.mailStep.checkYourMail} next={texts.mailStep.ifIsKnownHereA(identifier)}>
+    <ProofRow shown={[]} wanted={[texts.mailStep.linkFromTheMail]} />
     <p class="mt-6">
-      Open the link in this browser and you are signed in. Opened elsewhere, on your phone say, it shows a
-      code: type it here. It works for {inWords(page.linkMinutes.signIn)}, and once.
+      {texts.mailStep.openTheLinkInThis(page.linksWorkFor.signIn)}
     </p>
     <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       <Field
         name="code"
-        label="Code"
+        label={texts.mailStep.code}
         autocomplete="one-time-code"
         inputmode="numeric"
         bind:value={code}
         error={form.errors["code"]}
       />
-      <MainButton text="Go on" busyText="Checking …" busy={form.sending} />
+      <MainButton text={texts.mailStep.goOn} busyText={texts.mailStep.checking} busy={form.sending} />
     </form>
     <MailHint />
     {#if !isOver}<SendAgain send={ask} />{/if}
     <p class="mt-2">
-      <button type="button" class="text-link underline" onclick={again}>Sign in another way</button>
+      <button type="button" class="text-link underline" onclick={again}
+        >{texts.mailStep.signInAnotherWay}</button
+      >
     </p>
   </PersonFrame>
 {/if}

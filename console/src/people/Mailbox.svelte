@@ -6,10 +6,12 @@
   import { call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import ClockControl from "../parts/ClockControl.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailFate from "../parts/MailFate.svelte";
   import MailView from "../parts/MailView.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const list = new List<MailboxItem>(
     async (cursor) => (await call(routes.listDevelopmentMailbox, { query: { cursor, limit: 10 } })).body,
@@ -18,21 +20,17 @@
   void list.begin();
 </script>
 
-<PersonFrame
-  heading="Mailbox"
-  next="Mail that was caught in place of being sent. Development mode only."
-  wide
->
+<PersonFrame heading={texts.mailbox.mailbox} next={texts.mailbox.mailThatWasCaughtIn} wide>
   <div class="mb-4 flex flex-wrap items-center gap-4">
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >Look again</button
+      >{texts.mailbox.lookAgain}</button
     >
     <ClockControl />
   </div>
   <FormProblem problem={list.problem} />
   {#if list.loaded && list.items.length === 0}
     <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-      Nothing was sent yet. Register, or ask for a link at “Forgotten your password?”.
+      {texts.mailbox.nothingWasSentYetRegister}
     </p>
   {/if}
   <ul class="space-y-4">
@@ -42,7 +40,9 @@
           <summary class="cursor-pointer">
             <span class="text-lg font-semibold">{mail.subject}</span>
             <span class="text-quiet block text-sm">
-              to <code>{mail.to}</code>, <Ago at={mail.sentAt} /> · <MailFate {mail} />
+              <Fill text={texts.mailbox.to}>{#snippet address()}<code>{mail.to}</code>{/snippet}</Fill>, <Ago
+                at={mail.sentAt}
+              /> · <MailFate {mail} />
             </span>
           </summary>
           <MailView {mail} {load} />
@@ -54,7 +54,7 @@
     <button
       type="button"
       class="border-line bg-slab mt-4 rounded-lg border px-4 py-2"
-      onclick={() => list.more()}>Show more</button
+      onclick={() => list.more()}>{texts.mailbox.showMore}</button
     >
   {/if}
 </PersonFrame>

@@ -4,17 +4,20 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import StateWord from "../parts/StateWord.svelte";
+  import { texts } from "../texts/texts.ts";
 
   let items: Session[] | null = $state(null);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   let said = $state("");
   const others = $derived((items ?? []).filter(({ current }) => !current));
 
@@ -24,61 +27,58 @@
   });
 
   async function look(): Promise<void> {
-    try {
+    await loader.run(async () => {
       ({ items } = (await call(routes.listOwnSessions)).body);
-      problem = null;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   async function end(one: Session): Promise<void> {
-    try {
+    await loader.run(async () => {
       await call(routes.endOwnSession, { params: { id: one.id } });
-      said = `${device(one.userAgent)} is signed out.`;
+      said = texts.mySessions.isSignedOut(device(one.userAgent));
       await look();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   async function endOthers(): Promise<void> {
-    try {
+    await loader.run(async () => {
       const { ended } = (await call(routes.endOtherSessions)).body;
-      said = ended === 1 ? "One other session was ended." : `${ended} other sessions were ended.`;
+      said =
+        ended === 1
+          ? texts.mySessions.oneOtherSessionWasEnded
+          : texts.mySessions.otherSessionsWereEnded(ended);
       await look();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 </script>
 
 {#if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
-{:else if items !== null || problem !== null}
-  <PersonFrame
-    heading="Where you are signed in"
-    next="What you end here is over in every application at once."
-  >
-    <FormProblem {problem} />
+{:else if items !== null || loader.problem !== null}
+  <PersonFrame heading={texts.mySessions.whereYouAreSignedIn} next={texts.mySessions.whatYouEndHereIs}>
+    <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris">{said}</p>
     <ul class="divide-line border-line mt-2 divide-y border-y">
       {#each items ?? [] as one (one.id)}
         <li class="py-4">
           <div class="mb-2 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
             <h2 class="font-semibold">{device(one.userAgent)}</h2>
-            {#if one.current}<StateWord kind="well" text="this one" />{:else}
+            {#if one.current}<StateWord kind="well" text={texts.mySessions.thisOne} />{:else}
               <button
                 type="button"
                 class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                aria-label="End it: the session in {device(one.userAgent)}"
-                onclick={() => end(one)}>End it</button
+                aria-label={texts.mySessions.endItTheSessionIn(device(one.userAgent))}
+                onclick={() => end(one)}>{texts.mySessions.endIt}</button
               >
             {/if}
           </div>
           <p class="text-quiet mb-3 text-sm">
-            from <code>{one.network ?? "unknown"}</code>, begun <Ago at={one.createdAt} />, last used
-            <Ago at={one.lastSeenAt} />
+            <Fill text={texts.mySessions.from}
+              >{#snippet network()}<code>{one.network ?? texts.mySessions.unknown}</code
+                >{/snippet}{#snippet begun()}<Ago at={one.createdAt} />{/snippet}{#snippet seen()}<Ago
+                  at={one.lastSeenAt}
+                />{/snippet}</Fill
+            >
           </p>
           <SessionBar session={one} />
         </li>
@@ -89,17 +89,16 @@
         <button
           type="button"
           class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold"
-          onclick={endOthers}>End all others</button
+          onclick={endOthers}>{texts.mySessions.endAllOthers}</button
         >
       </p>
       <p class="text-quiet mt-3 text-sm">
-        Something here that is not yours? End it, then <a href={at("/account/password")}
-          >change your password</a
-        >.
+        {texts.mySessions.somethingHereThatIsNot}
+        <a href={at("/account/password")}>{texts.mySessions.changeYourPassword}</a>.
       </p>
     {:else if items !== null}
-      <p class="text-quiet mt-6">You are signed in nowhere else.</p>
+      <p class="text-quiet mt-6">{texts.mySessions.youAreSignedInNowhere}</p>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.mySessions.yourAccount}</a></p>
   </PersonFrame>
 {/if}

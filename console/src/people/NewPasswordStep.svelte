@@ -10,6 +10,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     /** What was typed as the name, for password managers. */
@@ -34,10 +35,10 @@
 </script>
 
 <PersonFrame
-  heading="Choose a new password"
-  next="The people who run the site want this password replaced. Your other sessions are ended."
+  heading={texts.newPasswordStep.chooseANewPassword}
+  next={texts.newPasswordStep.thePeopleWhoRunThe}
 >
-  <ProofRow shown={["password"]} wanted={["new password"]} />
+  <ProofRow shown={[texts.newPasswordStep.password]} wanted={[texts.newPasswordStep.newPassword]} />
   <form
     class="mt-6 space-y-5"
     novalidate
@@ -46,8 +47,12 @@
     <FormProblem problem={form.problem} />
     <WhosePassword name={identifier} />
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[identifier]} />
-    <MainButton text="Set it and sign in" busyText="Setting …" busy={form.sending} />
+    <MainButton
+      text={texts.newPasswordStep.setItAndSignIn}
+      busyText={texts.newPasswordStep.setting}
+      busy={form.sending}
+    />
   </form>
-  <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
-  <p class="mt-2"><a href={at("/sign-in")}>Begin again</a></p>
+  <p class="text-quiet mt-6 text-sm">{texts.newPasswordStep.thisSignInWaitsUntil(until)}</p>
+  <p class="mt-2"><a href={at("/sign-in")}>{texts.newPasswordStep.beginAgain}</a></p>
 </PersonFrame>

@@ -8,6 +8,7 @@
   import ProofRow from "../parts/ProofRow.svelte";
   import SecondFactorForm from "../parts/SecondFactorForm.svelte";
   import { SECOND_PROOFS } from "../proof/methods.ts";
+  import { texts } from "../texts/texts.ts";
   import NewPasswordStep from "./NewPasswordStep.svelte";
 
   interface Step {
@@ -31,7 +32,7 @@
   const again = here === at("/sign-in") ? here + window.location.search : at("/sign-in");
   const present = $derived(later ?? step);
   const words = $derived([
-    ...new Set(SECOND_PROOFS.filter(({ type }) => present.wanted.includes(type)).map(({ word }) => word)),
+    ...new Set(SECOND_PROOFS.filter(({ type }) => present.wanted.includes(type)).map(({ word }) => word())),
   ]);
   const until = $derived(
     new Date(present.expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
@@ -52,15 +53,15 @@
 {#if present.wanted.includes("new-password")}
   <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
 {:else if isOver}
-  <PersonFrame heading="This sign-in is over" next="It took too long, or too many codes did not fit.">
-    <p role="alert">Nothing has changed. Begin again, with the newest code.</p>
-    <p class="mt-6"><a href={again}>Begin again</a></p>
+  <PersonFrame heading={texts.nextStep.thisSignInIsOver} next={texts.nextStep.itTookTooLongOr}>
+    <p role="alert">{texts.nextStep.nothingHasChangedBeginAgain}</p>
+    <p class="mt-6"><a href={again}>{texts.nextStep.beginAgain}</a></p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading="Enter your code" next="Your account is protected by a second factor.">
+  <PersonFrame heading={texts.nextStep.enterYourCode} next={texts.nextStep.yourAccountIsProtectedBy}>
     <div class="mb-6"><ProofRow shown={[shown]} wanted={words} /></div>
-    <SecondFactorForm wanted={present.wanted} buttonText="Sign in" send={showFactor} />
-    <p class="text-quiet mt-6 text-sm">This sign-in waits until {until}.</p>
-    <p class="mt-2"><a href={again}>Begin again</a></p>
+    <SecondFactorForm wanted={present.wanted} buttonText={texts.nextStep.signIn} send={showFactor} />
+    <p class="text-quiet mt-6 text-sm">{texts.nextStep.thisSignInWaitsUntil(until)}</p>
+    <p class="mt-2"><a href={again}>{texts.nextStep.beginAgain}</a></p>
   </PersonFrame>
 {/if}

@@ -1,11 +1,12 @@
 <script lang="ts">
+  import { texts } from "../texts/texts.ts";
   import ProblemPage from "./ProblemPage.svelte";
 
   const problem = {
     code: "not-found",
-    title: "There is no such page",
-    meaning: "Nothing is kept at this address.",
-    mend: "Check the address, or go back.",
+    title: texts.notHere.thereIsNoSuchPage,
+    meaning: texts.notHere.nothingIsKeptAtThis,
+    mend: texts.notHere.checkTheAddressOrGo,
   };
 </script>
 

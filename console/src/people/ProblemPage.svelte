@@ -3,13 +3,16 @@
   import type { PageState } from "@lucchetto/contract";
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const { problem }: { problem: NonNullable<PageState["problem"]> } = $props();
 </script>
 
 <PersonFrame heading={problem.title} next={problem.meaning}>
-  <h2 class="text-lg font-semibold">What to do</h2>
+  <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
   <p class="mt-1">{problem.mend}</p>
-  <p class="text-quiet mt-6 text-sm">Programs know this problem as <code>{problem.code}</code>.</p>
-  <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+  <p class="text-quiet mt-6 text-sm">
+    {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
+  </p>
+  <p class="mt-6"><a href={at("/account")}>{texts.problemPage.yourAccount}</a></p>
 </PersonFrame>

@@ -7,6 +7,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import { texts } from "../texts/texts.ts";
 
   onMount(() => session.askOrSignIn());
 
@@ -18,16 +19,16 @@
 {#if session.who.state === "signed-in"}
   {@const { account } = session.who}
   <PersonFrame
-    heading="Is it still you?"
+    heading={texts.reauthentication.isItStillYou}
     next={page.visitedApp
-      ? `${page.visitedApp.name} asks before it lets you go on.`
-      : "It is asked before you go on."}
+      ? texts.reauthentication.asksBeforeItLetsYou(page.visitedApp.name)
+      : texts.reauthentication.itIsAskedBeforeYou}
   >
     <Reauthenticate name={account.email ?? account.username} shown={goOn} {next} />
-    <p class="mt-6"><a href={at("/account")}>Your account</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.reauthentication.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Is it still you?" next="It cannot be asked at the moment.">
+  <PersonFrame heading={texts.reauthentication.isItStillYou} next={texts.reauthentication.itCannotBeAskedAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

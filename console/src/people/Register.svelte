@@ -7,10 +7,12 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
 
   const form = new Form();
@@ -29,10 +31,11 @@
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (eitherWillDo && email === "" && username === "")
-      errors["email"] = "Give an e-mail address or a username.";
-    if (identifiers.email === "required" && email === "") errors["email"] = "Enter your e-mail address.";
-    if (identifiers.username === "required" && username === "") errors["username"] = "Choose a username.";
+    if (eitherWillDo && email === "" && username === "") errors["email"] = texts.register.giveAnEMailAddress;
+    if (identifiers.email === "required" && email === "")
+      errors["email"] = texts.register.enterYourEMailAddress;
+    if (identifiers.username === "required" && username === "")
+      errors["username"] = texts.register.chooseAUsername;
     return { ...errors, ...judgeNewPassword(password, repeated) };
   }
 
@@ -52,64 +55,68 @@
 </script>
 
 {#if taken && page.mail !== "none"}
-  <CheckMail email={email.trim()} next="Your registration has arrived; the account begins with a click." />
+  <CheckMail email={email.trim()} next={texts.register.yourRegistrationHasArrivedThe} />
 {:else if taken}
-  <PersonFrame heading="Thank you" next="Your registration has arrived.">
+  <PersonFrame heading={texts.register.thankYou} next={texts.register.yourRegistrationHasArrived}>
     <p>
-      If nobody had this address here before, the account is ready:
-      <a href={signInPath}>sign in</a> with the password you have just chosen. If it does not work, the address
-      was in use already; sign in with its own password.
+      <Fill text={texts.register.ifNobodyHadThisAddress}
+        >{#snippet signIn()}<a href={signInPath}>{texts.register.signIn}</a>{/snippet}</Fill
+      >
     </p>
   </PersonFrame>
 {:else}
   <PersonFrame
-    heading="Register"
-    next={page.mailComesFirst
-      ? "You get a mail with a link; the account begins with it."
-      : "You are signed in as soon as the account is made."}
+    heading={texts.register.register}
+    next={page.mailComesFirst ? texts.register.youGetAMailWith : texts.register.youAreSignedInAs}
   >
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       {#if identifiers.email !== "off"}
         <Field
           name="email"
-          label="E-mail address"
+          label={texts.register.eMailAddress}
           type="email"
           bind:value={email}
           autocomplete={identifiers.username === "off" ? "username" : "email"}
           optional={identifiers.email === "optional" && !eitherWillDo}
-          rules={eitherWillDo ? "An e-mail address, a username, or both." : undefined}
+          rules={eitherWillDo ? texts.register.anEMailAddressA : undefined}
           error={form.errors["email"]}
         />
       {/if}
       {#if identifiers.username !== "off"}
         <Field
           name="username"
-          label="Username"
+          label={texts.register.username}
           bind:value={username}
           autocomplete="username"
           optional={identifiers.username === "optional" && !eitherWillDo}
-          rules="2 to 40 letters and digits, with . _ - between them."
+          rules={texts.register.of2To40LettersAnd}
           error={form.errors["username"]}
         />
       {/if}
       <Field
         name="displayName"
-        label="Name"
+        label={texts.register.name}
         bind:value={displayName}
         autocomplete="name"
         optional
         error={form.errors["displayName"]}
       />
       <NewPasswordFields
-        label="Password"
+        label={texts.register.password}
         bind:password
         bind:repeated
         errors={form.errors}
         names={[email, username, displayName]}
       />
-      <MainButton text="Register" busyText="Making your account …" busy={form.sending} />
+      <MainButton
+        text={texts.register.register}
+        busyText={texts.register.makingYourAccount}
+        busy={form.sending}
+      />
     </form>
-    <p class="mt-6">Registered already? <a href={signInPath}>Sign in</a></p>
+    <p class="mt-6">
+      {texts.register.registeredAlready} <a href={signInPath}>{texts.register.signInInstead}</a>
+    </p>
   </PersonFrame>
 {/if}

@@ -4,17 +4,20 @@
   import { onMount, tick } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import Field from "../parts/Field.svelte";
+  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Begun {
     readonly id: string;
@@ -29,7 +32,7 @@
   const form = new Form();
   let items: Authenticator[] | null = $state(null);
   let left = $state(0);
-  let problem: string | null = $state(null);
+  const loader = new Loader();
   let said = $state("");
   let begun: Begun | null = $state(null);
   let code = $state("");
@@ -42,13 +45,10 @@
   });
 
   async function look(): Promise<void> {
-    try {
+    await loader.run(async () => {
       ({ items } = (await call(routes.listAuthenticators)).body);
       ({ left } = (await call(routes.countRecoveryCodes)).body);
-      problem = null;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   const beginning = new ProofFirst(async () => {
@@ -65,21 +65,20 @@
     await call(routes.removeAuthenticator, { params: { id } });
     toRemove = null;
     codes = null;
-    said = `“${name}” is removed. Its codes are refused from now on.`;
+    said = texts.secondFactor.isRemovedItsCodesAre(name);
     await look();
   });
   const renewing = new ProofFirst(async () => {
     const { body } = await call(routes.makeRecoveryCodes);
     codes = body.codes;
-    said = "The old recovery codes are void.";
+    said = texts.secondFactor.theOldRecoveryCodesAre;
     await look();
   });
   const asked = $derived([beginning, removing, renewing].find(({ wanted }) => wanted));
 
   /** For buttons, whose faults stand above the page. */
   function start(change: ProofFirst): void {
-    problem = null;
-    change.send().catch((error: unknown) => (problem = (error as Error).message));
+    void loader.run(change.send);
   }
 
   async function confirm(): Promise<void> {
@@ -90,35 +89,30 @@
     });
     begun = null;
     codes = body.recoveryCodes ?? null;
-    said = "It is set up. From now on every sign-in asks for a code.";
+    said = texts.secondFactor.itIsSetUpFrom;
     await session.ask();
     await look();
   }
-  const judge = (): Record<string, string> => (code.trim() === "" ? { code: "Type the code." } : {});
+  const judge = (): Record<string, string> =>
+    code.trim() === "" ? { code: texts.secondFactor.typeTheCode } : {};
 
   async function endOthers(): Promise<void> {
-    try {
+    await loader.run(async () => {
       const { ended } = (await call(routes.endOtherSessions)).body;
       said =
-        ended === 0
-          ? "There was no other session."
-          : `${ended === 1 ? "One session is" : `${ended} sessions are`} ended.`;
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+        ended === 0 ? texts.secondFactor.thereWasNoOtherSession : texts.secondFactor.sessionsEnded(ended);
+    });
   }
 
   async function rename(event: SubmitEvent): Promise<void> {
     event.preventDefault();
     if (renaming === null || renaming.name.trim() === "") return;
-    try {
-      const { id, name } = renaming;
+    const { id, name } = renaming;
+    await loader.run(async () => {
       await call(routes.renameAuthenticator, { params: { id }, body: { name: name.trim() } });
       renaming = null;
       await look();
-    } catch (error) {
-      problem = (error as Error).message;
-    }
+    });
   }
 
   async function beginRenaming({ id, name }: Authenticator): Promise<void> {
@@ -130,71 +124,81 @@
 
 {#if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
-{:else if session.who.state === "signed-in" && (items !== null || problem !== null)}
+{:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const apps = items ?? []}
-  <PersonFrame
-    heading="Second factor"
-    next="Besides the password a sign-in then asks for a code that only your device makes."
-  >
-    <FormProblem {problem} />
+  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.besidesThePasswordASign}>
+    <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
       <Reauthenticate name={account.email ?? account.username} shown={asked.goOn} />
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (asked.wanted = false)}>Back</button>
+        <button type="button" class="text-link underline" onclick={() => (asked.wanted = false)}
+          >{texts.secondFactor.back}</button
+        >
       </p>
     {:else if begun !== null}
       <ol class="mb-6 list-decimal space-y-6 pl-6">
         <li>
-          Take the picture with your authenticator app.
+          {texts.secondFactor.takeThePictureWithYour}
           <img
             class="mt-3 w-56 rounded-lg bg-white"
             src="data:image/svg+xml;utf8,{encodeURIComponent(begun.qrSvg)}"
-            alt="QR code of the secret"
+            alt={texts.secondFactor.qrCodeOfTheSecret}
           />
           <details class="mt-3">
-            <summary class="text-link cursor-pointer">Type it instead</summary>
-            <p class="mt-2">The app asks for a key. It counts by time, six digits.</p>
+            <summary class="text-link cursor-pointer">{texts.secondFactor.typeItInstead}</summary>
+            <p class="mt-2">{texts.secondFactor.theAppAsksForA}</p>
             <code class="mt-1 block break-all">{begun.secret.replace(/.{4}(?=.)/g, "$& ")}</code>
-            <p class="mt-2"><a href={begun.uri}>Open in an app on this device</a></p>
+            <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openInAnAppOn}</a></p>
           </details>
         </li>
-        <li>Type the six digits that it shows now.</li>
+        <li>{texts.secondFactor.typeTheSixDigitsThat}</li>
       </ol>
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, confirm)}>
         <FormProblem problem={form.problem} />
         <Field
           name="code"
-          label="Code"
+          label={texts.secondFactor.code}
           autocomplete="one-time-code"
           inputmode="numeric"
           bind:value={code}
           error={form.errors["code"]}
         />
-        <MainButton text="Set it up" busyText="Checking …" busy={form.sending} />
+        <MainButton
+          text={texts.secondFactor.setItUp}
+          busyText={texts.secondFactor.checking}
+          busy={form.sending}
+        />
       </form>
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (begun = null)}>Not now</button>
+        <button type="button" class="text-link underline" onclick={() => (begun = null)}
+          >{texts.secondFactor.notNow}</button
+        >
       </p>
     {:else}
       {#if codes !== null}
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
         <p class="mb-8">
-          Other sessions of yours go on as they are.
-          <button type="button" class="text-link min-h-6 underline" onclick={endOthers}>End all others</button
+          {texts.secondFactor.otherSessionsOfYoursGo}
+          <button type="button" class="text-link min-h-6 underline" onclick={endOthers}
+            >{texts.secondFactor.endAllOthers}</button
           >
         </p>
       {/if}
       {#if apps.length === 0}
-        <p class="mb-6">There is none yet: whoever knows your password is in.</p>
+        <p class="mb-6">{texts.secondFactor.thereIsNoneYetWhoever}</p>
         <form
           onsubmit={(event) => {
             event.preventDefault();
             start(beginning);
           }}
         >
-          <MainButton text="Set up an authenticator app" busyText="One moment …" busy={false} />
+          <MainButton
+            text={texts.secondFactor.setUpAnAuthenticatorApp}
+            busyText={texts.secondFactor.oneMoment}
+            busy={false}
+          />
         </form>
       {:else}
         <ul class="divide-line border-line divide-y border-y">
@@ -205,36 +209,43 @@
                   <div class="grow">
                     <Field
                       name="name"
-                      label="How you call it"
+                      label={texts.secondFactor.howYouCallIt}
                       autocomplete="off"
                       bind:value={renaming.name}
                     />
                   </div>
-                  <button type="submit" class="border-line bg-slab rounded border px-4 py-2">Keep</button>
+                  <button type="submit" class="border-line bg-slab rounded border px-4 py-2"
+                    >{texts.secondFactor.keep}</button
+                  >
                 </form>
               {:else}
                 <div>
                   <h2 class="font-semibold">{one.name}</h2>
                   <p class="text-quiet text-sm">
-                    set up <Ago at={one.createdAt} />,
-                    {#if one.lastUsedAt === null}never used{:else}last used <Ago at={one.lastUsedAt} />{/if}
+                    <Fill text={texts.secondFactor.setUp}
+                      >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                    >,
+                    {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
+                        text={texts.secondFactor.lastUsed}
+                        >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                      >{/if}
                   </p>
                 </div>
                 <div class="flex gap-3">
                   <button
                     type="button"
                     class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                    aria-label="Rename {one.name}"
-                    onclick={() => beginRenaming(one)}>Rename</button
+                    aria-label={texts.secondFactor.renameNamed(one.name)}
+                    onclick={() => beginRenaming(one)}>{texts.secondFactor.rename}</button
                   >
                   <button
                     type="button"
                     class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                    aria-label="Remove {one.name}"
+                    aria-label={texts.secondFactor.removeNamed(one.name)}
                     onclick={() => {
                       toRemove = one;
                       start(removing);
-                    }}>Remove</button
+                    }}>{texts.secondFactor.remove}</button
                   >
                 </div>
               {/if}
@@ -243,27 +254,27 @@
         </ul>
         <p class="mt-3">
           <button type="button" class="text-link min-h-6 underline" onclick={() => start(beginning)}
-            >Set up another one</button
+            >{texts.secondFactor.setUpAnotherOne}</button
           >
         </p>
-        <h2 class="mt-10 text-lg font-semibold">Recovery codes</h2>
+        <h2 class="mt-10 text-lg font-semibold">{texts.secondFactor.recoveryCodes}</h2>
         <p class={["mt-2", left <= FEW && "border-brass border-l-4 pl-4"]}>
-          {left === 0 ? "None is" : left === 1 ? "One is" : `${left} are`} left.
-          {#if left <= FEW}Make a new set, before your device is lost and there is no way in.{/if}
+          {texts.secondFactor.left(left)}
+          {#if left <= FEW}{texts.secondFactor.makeANewSetBefore}{/if}
         </p>
         <p class="mt-3">
           <button
             type="button"
             class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => start(renewing)}>Make a new set</button
+            onclick={() => start(renewing)}>{texts.secondFactor.makeANewSet}</button
           >
         </p>
       {/if}
-      <p class="mt-8"><a href={at("/account")}>Your account</a></p>
+      <p class="mt-8"><a href={at("/account")}>{texts.secondFactor.yourAccount}</a></p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading="Second factor" next="It cannot be shown at the moment.">
+  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -5,6 +5,7 @@
   import { Form } from "../lib/form.svelte.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
   import { hearTabs, tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
@@ -12,6 +13,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
   import MailStep from "./MailStep.svelte";
   import NextStep from "./NextStep.svelte";
@@ -23,7 +25,7 @@
   let remember = $state(false);
   let step: "form" | "mail" | "more" | "unverified" = $state("form");
   let more: { wanted: readonly string[]; expiresAt: string } = $state({ wanted: [], expiresAt: "" });
-  let firstShown = $state("password");
+  let firstShown = $state(texts.signIn.passwordShown);
   /** A mail waits for what was typed: this browser registered it. */
   let isWaiting = $state(false);
 
@@ -33,16 +35,20 @@
   const registerPath = at(`/register${window.location.search}`);
   const { email, username } = page.identifiers;
   const identifierLabel =
-    username === "off" ? "E-mail address" : email === "off" ? "Username" : "E-mail address or username";
-  const whatNext = page.visitedApp ? `You go on to ${page.visitedApp.name} afterwards.` : undefined;
+    username === "off"
+      ? texts.signIn.eMailAddress
+      : email === "off"
+        ? texts.signIn.username
+        : texts.signIn.eMailAddressOrUsername;
+  const whatNext = page.visitedApp ? texts.signIn.youGoOnToAfterwards(page.visitedApp.name) : undefined;
 
   // Signing in in another tab shows here at once; before, nobody is asked who is there.
   onMount(() => hearTabs(() => step === "form" && void session.ask()));
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (identifier.trim() === "") errors["identifier"] = "Say who you are.";
-    if (!byMail && password === "") errors["password"] = "Enter your password.";
+    if (identifier.trim() === "") errors["identifier"] = texts.signIn.sayWhoYouAre;
+    if (!byMail && password === "") errors["password"] = texts.signIn.enterYourPassword;
     return errors;
   }
 
@@ -64,7 +70,7 @@
     try {
       const proof = { type: "password", identifier: identifier.trim(), password } as const;
       const reply = await call(routes.signIn, { body: { proof, remember } });
-      if (reply.status === 202) goOn(reply.body, "password");
+      if (reply.status === 202) goOn(reply.body, texts.signIn.passwordShown);
       else finish();
     } catch (error) {
       const code = error instanceof ProblemError ? error.problem.code : "";
@@ -91,12 +97,12 @@
   function mailInstead(event: MouseEvent): void {
     const field = (event.currentTarget as HTMLButtonElement).form;
     form.problem = null;
-    form.errors = identifier.trim() === "" ? { identifier: "Say who you are." } : {};
+    form.errors = identifier.trim() === "" ? { identifier: texts.signIn.sayWhoYouAre } : {};
     if (form.errors["identifier"]) {
       field?.querySelector<HTMLElement>("#identifier")?.focus();
       return;
     }
-    askForMail().catch((error: unknown) => (form.problem = (error as Error).message));
+    askForMail().catch((error: unknown) => (form.problem = sentenceOf(error)));
   }
 </script>
 
@@ -106,7 +112,7 @@
   <MailStep
     {identifier}
     {ask}
-    goOn={(reply) => goOn(reply, "link from the mail")}
+    goOn={(reply) => goOn(reply, texts.signIn.linkFromTheMail)}
     done={finish}
     again={() => {
       byMail = false;
@@ -115,26 +121,27 @@
     goesToApp={page.visitedApp !== undefined}
   />
 {:else if session.who.state === "signed-in"}
-  <PersonFrame heading="You are signed in" next="It was done in another tab of this browser.">
+  <PersonFrame heading={texts.signIn.youAreSignedIn} next={texts.signIn.itWasDoneInAnother}>
     <p role="status">
-      As <strong class="break-all">{session.who.account.email ?? session.who.account.username}</strong>.
-      <a href={page.visitedApp ? at("/account") : next}>Go on</a>
+      {texts.signIn.as}
+      <strong class="break-all">{session.who.account.email ?? session.who.account.username}</strong>.
+      <a href={page.visitedApp ? at("/account") : next}>{texts.signIn.goOn}</a>
     </p>
   </PersonFrame>
 {:else if step === "unverified"}
   <CheckMail
     email={identifier.trim()}
-    heading="Confirm your address first"
-    next="The password is right, but the address is not confirmed yet."
+    heading={texts.signIn.confirmYourAddressFirst}
+    next={texts.signIn.thePasswordIsRightBut}
     pause={0}
   />
 {:else}
-  <PersonFrame heading="Sign in" next={whatNext}>
+  <PersonFrame heading={texts.signIn.signIn} next={whatNext}>
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       {#if isWaiting}
         <p class="border-brass rounded-md border-l-4 px-4 py-2" role="status">
-          You registered this address here: a mail with a link waits. Open it first.
+          {texts.signIn.youRegisteredThisAddressHere}
         </p>
       {/if}
       <Field
@@ -147,7 +154,7 @@
       {#if !byMail}
         <PasswordField
           name="password"
-          label="Password"
+          label={texts.signIn.password}
           bind:value={password}
           autocomplete="current-password"
           error={form.errors["password"]}
@@ -160,31 +167,32 @@
           bind:checked={remember}
           class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
         />
-        Keep me signed in on this device
+        {texts.signIn.keepMeSignedInOn}
       </label>
       {#if byMail}
-        <MainButton text="Mail me a link" busyText="Asking …" busy={form.sending} />
+        <MainButton text={texts.signIn.mailMeALink} busyText={texts.signIn.asking} busy={form.sending} />
         <button
           type="button"
           class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (byMail = false)}>Use the password instead</button
+          onclick={() => (byMail = false)}>{texts.signIn.useThePasswordInstead}</button
         >
       {:else}
-        <MainButton text="Sign in" busyText="Checking …" busy={form.sending} />
+        <MainButton text={texts.signIn.signIn} busyText={texts.signIn.checking} busy={form.sending} />
         {#if page.mailLink !== "off"}
           <button
             type="button"
             class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-            onclick={mailInstead}>Mail me a link instead</button
+            onclick={mailInstead}>{texts.signIn.mailMeALinkInstead}</button
           >
         {/if}
       {/if}
     </form>
     {#if page.mail !== "none"}
       <p class="mt-6">
-        <a href={at(`/forgot?name=${encodeURIComponent(identifier)}`)}>Forgotten your password?</a>
+        <a href={at(`/forgot?name=${encodeURIComponent(identifier)}`)}>{texts.signIn.forgottenYourPassword}</a
+        >
       </p>
     {/if}
-    <p class="mt-2">No account yet? <a href={registerPath}>Register</a></p>
+    <p class="mt-2">{texts.signIn.noAccountYet} <a href={registerPath}>{texts.signIn.register}</a></p>
   </PersonFrame>
 {/if}

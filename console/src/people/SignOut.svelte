@@ -4,10 +4,12 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   const request = page.signOut;
@@ -27,23 +29,20 @@
 
   onMount(() => {
     if (request?.automatic !== true) return;
-    signOut().catch((error: unknown) => (problem = (error as Error).message));
+    signOut().catch((error: unknown) => (problem = sentenceOf(error)));
   });
 </script>
 
 {#if request?.automatic && problem === null}
-  <PersonFrame heading="Signing out …" next="You go back to {request.appName} at once.">
+  <PersonFrame heading={texts.signOut.signingOut} next={texts.signOut.youGoBackToAt(request.appName)}>
     <span></span>
   </PersonFrame>
 {:else}
-  <PersonFrame
-    heading="Sign out?"
-    next="You are signed out here and in every application of {page.site.name}."
-  >
+  <PersonFrame heading={texts.signOut.signOut} next={texts.signOut.youAreSignedOutHere(page.site.name)}>
     <form class="space-y-5" onsubmit={(event) => form.submit(event, () => ({}), signOut)}>
       <FormProblem problem={form.problem ?? problem} />
-      <MainButton text="Sign out" busyText="Signing out …" busy={form.sending} />
+      <MainButton text={texts.signOut.button} busyText={texts.signOut.signingOut} busy={form.sending} />
     </form>
-    <p class="mt-6"><a href={at("/account")}>Stay signed in</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.signOut.staySignedIn}</a></p>
   </PersonFrame>
 {/if}

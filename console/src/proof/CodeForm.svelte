@@ -6,6 +6,7 @@
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     label: string;
@@ -31,7 +32,8 @@
       code = "";
     }
   }
-  const judge = (): Record<string, string> => (code.trim() === "" ? { code: "Type the code." } : {});
+  const judge = (): Record<string, string> =>
+    code.trim() === "" ? { code: texts.codeForm.typeTheCode } : {};
 </script>
 
 <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, show)}>
@@ -45,5 +47,5 @@
     bind:value={code}
     error={form.errors["code"]}
   />
-  <MainButton text={buttonText} busyText="Checking …" busy={form.sending} />
+  <MainButton text={buttonText} busyText={texts.codeForm.checking} busy={form.sending} />
 </form>

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** A recovery code, in the place of a second factor that is not at hand. */
+  import { texts } from "../texts/texts.ts";
   import CodeForm from "./CodeForm.svelte";
   import type { ProofFormProps } from "./methods.ts";
 
@@ -7,9 +8,9 @@
 </script>
 
 <CodeForm
-  label="Recovery code"
+  label={texts.recoveryCodeForm.recoveryCode}
   autocomplete="off"
-  rules="One of those that you printed or wrote down. Each works once."
+  rules={texts.recoveryCodeForm.oneOfThoseThatYou}
   {buttonText}
   send={(code) => send({ type: "recovery-code", code })}
 />

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The code of an authenticator app. */
+  import { texts } from "../texts/texts.ts";
   import CodeForm from "./CodeForm.svelte";
   import type { ProofFormProps } from "./methods.ts";
 
@@ -7,7 +8,7 @@
 </script>
 
 <CodeForm
-  label="Code of your authenticator app"
+  label={texts.totpForm.codeOfYourAuthenticatorApp}
   autocomplete="one-time-code"
   inputmode="numeric"
   {buttonText}

@@ -1,6 +1,7 @@
 /** The proofs that pages ask for beside a first one, in the order in which they are offered: one component each. */
 import type { Component } from "svelte";
 import type { SecondProof } from "../lib/second-proof.ts";
+import { texts } from "../texts/texts.ts";
 import RecoveryCodeForm from "./RecoveryCodeForm.svelte";
 import TotpForm from "./TotpForm.svelte";
 
@@ -13,21 +14,26 @@ export interface ProofFormProps {
 interface SecondProofMethod {
   readonly type: SecondProof["type"];
   /** What it asks for, in the row of proofs. */
-  readonly word: string;
+  readonly word: () => string;
   /** On the button that leads to it from another one. */
-  readonly instead: string;
+  readonly instead: () => string;
   /** Said where the account cannot show it. */
-  readonly whenMissing?: string;
+  readonly whenMissing?: () => string;
   readonly Form: Component<ProofFormProps>;
 }
 
 export const SECOND_PROOFS: readonly SecondProofMethod[] = [
-  { type: "totp", word: "code", instead: "Use the authenticator app", Form: TotpForm },
+  {
+    type: "totp",
+    word: () => texts.secondProofs.code,
+    instead: () => texts.secondProofs.totpInstead,
+    Form: TotpForm,
+  },
   {
     type: "recovery-code",
-    word: "code",
-    instead: "Use a recovery code instead",
-    whenMissing: "No recovery code is left.",
+    word: () => texts.secondProofs.code,
+    instead: () => texts.secondProofs.recoveryCodeInstead,
+    whenMissing: () => texts.secondProofs.noRecoveryCode,
     Form: RecoveryCodeForm,
   },
 ];

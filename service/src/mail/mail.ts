@@ -9,6 +9,7 @@ import { NONCE_LENGTH, open, seal } from "@lucchetto/core";
 import MailComposer from "nodemailer/lib/mail-composer/index.js";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import { durationInWords } from "../duration.ts";
 import { ProblemReply } from "../problem.ts";
 import type { MailRow, Page, PageQuery } from "../storage/index.ts";
 import { newId, pageOf } from "../storage/index.ts";
@@ -17,7 +18,7 @@ import { messageOf } from "./message.ts";
 import type { MailBody } from "./render.ts";
 import { LOGO_CID, render } from "./render.ts";
 import { findMail, insertMail, listMails, sendAgain } from "./store.ts";
-import { browserInWords, lifeInWords, networkInWords, timeInWords } from "./words.ts";
+import { browserInWords, networkInWords, timeInWords } from "./words.ts";
 
 const placeOf = (id: string) => ({ table: "mail", record: id, purpose: "body" });
 
@@ -98,7 +99,7 @@ function valuesOf(
     link,
     address,
     left: left === undefined ? "" : String(left),
-    life: life === undefined ? "" : lifeInWords(life, language),
+    life: life === undefined ? "" : durationInWords(life, language),
     when: timeInWords(now, language),
     network: networkInWords(visit?.network ?? null, language),
     browser: browserInWords(visit?.userAgent ?? null, language),

@@ -1,4 +1,4 @@
-/** Times, durations and browsers in the words of a mail's language. */
+/** Times and browsers in the words of a mail's language. */
 import type { Language } from "@lucchetto/core";
 import { UAParser } from "ua-parser-js";
 
@@ -11,18 +11,6 @@ export function timeInWords(at: Date, language: Language): string {
   const part = (style: Intl.DateTimeFormatOptions): string =>
     new Intl.DateTimeFormat(LOCALES[language], { ...style, timeZone: "UTC" }).format(at);
   return `${part({ dateStyle: "long" })}, ${part({ timeStyle: "short" })} UTC`;
-}
-
-/** The largest unit in which a duration is whole. @param milliseconds a whole number of minutes. */
-export function lifeInWords(milliseconds: number, language: Language): string {
-  const minutes = Math.round(milliseconds / 60_000);
-  const [count, unit] =
-    minutes % 1_440 === 0 && minutes > 1_440
-      ? [minutes / 1_440, "day"]
-      : minutes % 60 === 0
-        ? [minutes / 60, "hour"]
-        : [minutes, "minute"];
-  return new Intl.NumberFormat(LOCALES[language], { style: "unit", unit, unitDisplay: "long" }).format(count);
 }
 
 /** `Firefox on Linux`, from what the browser says of itself. */

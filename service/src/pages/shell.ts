@@ -6,14 +6,13 @@ import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
 import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
+import { durationInWords } from "../duration.ts";
 import { basePathOf } from "../http/address.ts";
 import { problemBody } from "../http/problem.ts";
 import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site/site.ts";
 
 /** Where the built console lies: beside the service in the workspace. */
 export const CONSOLE_DIRECTORY = fileURLToPath(new URL("../../../console/dist/", import.meta.url));
-
-const MINUTE = 60_000;
 
 /** What differs from page to page. */
 export type PageExtras = Pick<PageState, "problem" | "signOut" | "visitedApp">;
@@ -107,11 +106,12 @@ function commonState(configuration: Configuration, basePath: string): PageState 
     mailLink: mail.via === "none" ? "off" : signIn.mailLink,
     mailComesFirst:
       mail.via !== "none" && (!configuration.tellTaken || configuration.verifyEmail === "required"),
-    linkMinutes: {
-      reset: Math.round(links.reset / MINUTE),
-      signIn: Math.round(links["sign-in"] / MINUTE),
-      verify: Math.round(links.verify / MINUTE),
+    linksWorkFor: {
+      reset: durationInWords(links.reset, site.language),
+      signIn: durationInWords(links["sign-in"], site.language),
+      verify: durationInWords(links.verify, site.language),
     },
+    language: site.language,
     basePath,
     mode,
     identifiers: { email: accounts.email, username: accounts.username },
@@ -129,5 +129,6 @@ function fill(template: string, state: PageState, style: string | null): string 
   return template
     .replace("<!--page-state-->", () => block)
     .replace("<!--site-style-->", () => link)
+    .replace('<html lang="en">', `<html lang="${state.language}">`)
     .replace("<title></title>", () => `<title>${escapeHtml(state.site.name)}</title>`);
 }

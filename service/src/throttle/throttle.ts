@@ -12,6 +12,7 @@ import {
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -188,13 +189,11 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<Reser
 
 function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" }>, now: Date): ProblemReply {
   const retryAfter = Math.max(1, Math.ceil((until.getTime() - now.getTime()) / 1_000));
-  const parts = { detail: `Too many tries. Wait ${inWords(retryAfter)}, then try again.`, retryAfter };
+  const parts = {
+    detail: `Too many tries. Wait ${durationInWords(retryAfter * 1_000, "en")}, then try again.`,
+    retryAfter,
+  };
   return outcome === "closed" ? new BudgetClosed("throttled", parts) : new ProblemReply("throttled", parts);
-}
-
-function inWords(seconds: number): string {
-  if (seconds < 120) return seconds === 1 ? "1 second" : `${seconds} seconds`;
-  return `${Math.ceil(seconds / 60)} minutes`;
 }
 
 function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): ThrottleRule {

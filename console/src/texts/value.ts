@@ -1,0 +1,2 @@
+/** What stands at a place of a text. */
+export type Value = string | number | null;
