@@ -14,3 +14,4 @@ export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
 export * from "./webhooks.ts";
+export * from "./field-faults.ts";

@@ -1,5 +1,6 @@
 /** The shapes of replies. Unknown members in them are ignored by clients, so that members can be added. */
 import { z } from "zod";
+import { FIELD_FAULT_CODES } from "./field-faults.ts";
 import { id, timestamp } from "./text.ts";
 
 export const accountState = z.enum(["invited", "active", "suspended"]);
@@ -246,7 +247,16 @@ export const problem = z
     status: z.number().int(),
     detail: z.string(),
     requestId: z.string(),
-    errors: z.array(z.object({ path: z.string(), message: z.string() })).optional(),
+    errors: z
+      .array(
+        z.object({
+          path: z.string(),
+          code: z.enum(FIELD_FAULT_CODES),
+          parameters: z.record(z.string(), z.union([z.string(), z.number()])),
+          message: z.string(),
+        }),
+      )
+      .optional(),
     retryAfter: z.number().int().optional().describe("seconds"),
   })
   .meta({ id: "Problem" });

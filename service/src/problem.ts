@@ -1,12 +1,12 @@
 /** Problems as values: thrown by use cases, one of the catalogue each. Only `http/` knows how they are sent. */
-import type { ProblemCode } from "@lucchetto/contract";
+import type { FieldError, ProblemCode } from "@lucchetto/contract";
 import { PROBLEMS } from "@lucchetto/contract";
 
 /** What a problem says beyond its entry in the catalogue. */
 export interface ProblemParts {
   /** A sentence about this case; the catalogue's meaning and mend if left out. */
   readonly detail?: string;
-  readonly errors?: ReadonlyArray<{ readonly path: string; readonly message: string }>;
+  readonly errors?: readonly FieldError[];
   /** Whole seconds. */
   readonly retryAfter?: number;
   readonly headers?: Readonly<Record<string, string>>;
@@ -26,12 +26,12 @@ export class ProblemReply extends Error {
 
 /** A problem with one sentence per field. */
 export function fieldProblem(
-  errors: ReadonlyArray<{ path: string; message: string }>,
+  errors: readonly FieldError[],
   code: "invalid-fields" | "identifier-taken" = "invalid-fields",
 ): ProblemReply {
   return new ProblemReply(code, { detail: errors.map(describeField).join(" "), errors });
 }
 
-function describeField({ path, message }: { path: string; message: string }): string {
+function describeField({ path, message }: FieldError): string {
   return path === "" ? message : `${path}: ${message}`;
 }

@@ -322,9 +322,19 @@ describe("bad requests", () => {
   test("a wrong type is told as such, and what is missing as missing", async () => {
     const reply = await send(service, "POST", "/v1/accounts", json({ email: ["a"], displayName: 5 }));
     expect(reply.json<{ errors: unknown[] }>().errors).toEqual([
-      { path: "email", message: "This must be text." },
-      { path: "displayName", message: "This must be text." },
-      { path: "password", message: "This is missing." },
+      {
+        path: "email",
+        code: "wrong-type",
+        parameters: { expected: "text" },
+        message: "This must be text.",
+      },
+      {
+        path: "displayName",
+        code: "wrong-type",
+        parameters: { expected: "text" },
+        message: "This must be text.",
+      },
+      { path: "password", code: "missing", parameters: {}, message: "This is missing." },
     ]);
     expect(reply.json()).toMatchObject({ detail: expect.stringContaining("email: This must be text.") });
     const union = await send(service, "POST", "/v1/sign-in", json({ proof: { type: "nonsense" } }));

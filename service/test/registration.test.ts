@@ -187,7 +187,12 @@ describe("guessable passwords", () => {
   test("PW-11 registering says why, and does not repeat the password", async () => {
     const reply = await register({ email: "common@brina.example", password: "Password2026" }, short);
     expect(reply.json<ProblemBody>().errors).toEqual([
-      { path: "password", message: expect.stringContaining("guessers try first") },
+      {
+        path: "password",
+        code: "password-common",
+        parameters: {},
+        message: expect.stringContaining("guessers try first"),
+      },
     ]);
     expect(reply.text).not.toContain("Password2026");
   });

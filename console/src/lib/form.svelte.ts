@@ -1,7 +1,7 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
 import { ProblemError } from "@lucchetto/contract/pages";
 import { tick } from "svelte";
-import { sentenceOf } from "./sentence.ts";
+import { faultSentence, sentenceOf } from "./sentence.ts";
 
 export class Form {
   /** Sentences by field name. */
@@ -42,7 +42,7 @@ export class Form {
       return;
     }
     const { errors = [], detail } = error.problem;
-    for (const { path, message } of errors) this.errors[fieldOf(path)] = message;
+    for (const error of errors) this.errors[fieldOf(error.path)] = faultSentence(error);
     if (errors.length === 0) this.problem = detail;
   }
 }

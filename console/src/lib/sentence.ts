@@ -1,4 +1,5 @@
 /** What went wrong, for the person. */
+import type { FieldError } from "@lucchetto/contract";
 import { UnreachableError } from "@lucchetto/contract/pages";
 import { texts } from "../texts/texts.ts";
 
@@ -6,4 +7,10 @@ import { texts } from "../texts/texts.ts";
 export function sentenceOf(error: unknown): string {
   if (error instanceof UnreachableError) return texts.faults.unreachable;
   return error instanceof Error ? error.message : String(error);
+}
+
+/** What is wrong with a field, in the page's language; in English where that has no sentence for it. */
+export function faultSentence({ code, parameters, message }: FieldError): string {
+  const sentence = texts.fieldFaults[code];
+  return sentence?.replace(/\{(\w+)\}/g, (_, name: string) => String(parameters[name] ?? "")) ?? message;
 }

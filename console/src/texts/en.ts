@@ -1,10 +1,13 @@
 /** The texts of people's pages in English. A text in braces has places, which the page fills. */
+import type { FieldFaultCode } from "@lucchetto/contract";
 import type { Value } from "./value.ts";
 
 export const en = {
   faults: {
     unreachable: "The service cannot be reached at the moment. Try again in a moment.",
   },
+  /** The service says them in English; other languages have their own. */
+  fieldFaults: {} as Partial<Record<FieldFaultCode, string>>,
   times: {
     inAMoment: "in a moment",
     justNow: "just now",

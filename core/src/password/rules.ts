@@ -16,40 +16,41 @@ export interface PasswordRules {
   readonly context?: Context;
 }
 
-/** An accepted password in its prepared form, or a sentence for the person, which never repeats the password. */
+/** Why a password is not accepted, and the figures that a sentence about it needs. */
+export interface PasswordFault {
+  readonly code:
+    | "password-empty"
+    | "password-too-long"
+    | "password-control-character"
+    | "password-ill-formed"
+    | "password-too-short"
+    | "password-common"
+    | "password-made-of-names"
+    // Judged by whoever holds the list.
+    | "password-compromised";
+  readonly parameters: Readonly<Record<string, number>>;
+}
+
+/** An accepted password in its prepared form, or what is wrong with it. */
 export type PasswordVerdict =
   | { readonly ok: true; readonly text: string }
-  | { readonly ok: false; readonly message: string };
+  | ({ readonly ok: false } & PasswordFault);
 
 /** Judges a new password. */
 export function judgeNewPassword(typed: string, rules: PasswordRules): PasswordVerdict {
+  const refuse = (code: PasswordFault["code"], parameters: PasswordFault["parameters"] = {}) =>
+    ({ ok: false, code, parameters }) as const;
+  const { minimumLength, isListed, context } = rules;
   const prepared = preparePassword(typed);
-  if (!prepared.ok) return { ok: false, message: FAULT_MESSAGES[prepared.fault] };
-  if (prepared.codePoints < rules.minimumLength) {
-    return {
-      ok: false,
-      message: `Use at least ${rules.minimumLength} characters; this one has ${prepared.codePoints}.`,
-    };
-  }
-  if (rules.isListed !== undefined && isCommon(prepared.text, rules.isListed)) {
-    return {
-      ok: false,
-      message: "This is one of the passwords that guessers try first; use several words of your own.",
-    };
-  }
-  if (rules.context !== undefined && isMadeOfContext(prepared.text, rules.context)) {
-    return {
-      ok: false,
-      message:
-        "This is made of your name, your address or the site's name; add words that have nothing to do with them.",
-    };
-  }
+  if (!prepared.ok)
+    return refuse(
+      `password-${prepared.fault}`,
+      prepared.fault === "too-long" ? { most: MAX_PASSWORD_LENGTH } : {},
+    );
+  if (prepared.codePoints < minimumLength)
+    return refuse("password-too-short", { least: minimumLength, length: prepared.codePoints });
+  if (isListed !== undefined && isCommon(prepared.text, isListed)) return refuse("password-common");
+  if (context !== undefined && isMadeOfContext(prepared.text, context))
+    return refuse("password-made-of-names");
   return { ok: true, text: prepared.text };
 }
-
-const FAULT_MESSAGES = {
-  empty: "Enter a password.",
-  "too-long": `Use at most ${MAX_PASSWORD_LENGTH} characters.`,
-  "control-character": "Leave out line breaks, tabs and other control characters.",
-  "ill-formed": "This text is not valid Unicode; type it again.",
-} as const;

@@ -1,6 +1,7 @@
 /** Use cases of access keys: make one, list and delete one's own, and say whose one is. */
 import { randomBytes } from "node:crypto";
 import type { AccessKey, Introspection } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import {
   faultOfAccessKey,
@@ -48,14 +49,12 @@ export async function makeAccessKey(
   await assertFresh(context, { session, account });
   const expiresAt = wanted.expiresAt === undefined ? null : new Date(wanted.expiresAt);
   if (expiresAt !== null && expiresAt <= clock.now())
-    throw fieldProblem([{ path: "expiresAt", message: "This moment is past already." }]);
+    throw fieldProblem([fieldError("expiresAt", "in-the-past")]);
   const labels = wanted.labels === undefined ? null : [...new Set(wanted.labels)];
   const errors = (labels ?? []).flatMap((label, index) => {
     const path = `labels.${index}`;
-    if (label === OPERATOR_LABEL) return [{ path, message: "An access key never carries operator." }];
-    return account.labels.includes(label)
-      ? []
-      : [{ path, message: "Your account does not carry this label." }];
+    if (label === OPERATOR_LABEL) return [fieldError(path, "label-of-operators")];
+    return account.labels.includes(label) ? [] : [fieldError(path, "label-not-yours")];
   });
   if (errors.length > 0) throw fieldProblem(errors);
 
@@ -64,8 +63,7 @@ export async function makeAccessKey(
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     if ((await countAccessKeysOf(manager, account.id)) >= MOST_ACCESS_KEYS) {
-      const message = `There are ${MOST_ACCESS_KEYS} access keys already; delete one that is not used any more.`;
-      throw fieldProblem([{ path: "name", message }]);
+      throw fieldProblem([fieldError("name", "too-many-access-keys", { most: MOST_ACCESS_KEYS })]);
     }
     const now = clock.now();
     const { name } = wanted;

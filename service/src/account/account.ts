@@ -1,5 +1,6 @@
 /** Use cases of operators with accounts: look at one in full, set its labels and state. */
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -82,7 +83,7 @@ export async function changeAccount(
   const { dataSource, clock } = context;
   if (change.state === "suspended" && id === operator.account.id) {
     throw new ProblemReply("invalid-fields", {
-      errors: [{ path: "state", message: "This is your own account; another operator can suspend it." }],
+      errors: [fieldError("state", "own-account-suspended")],
     });
   }
   const asked = await findAccount(context.dataSource, id);

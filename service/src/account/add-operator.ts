@@ -1,5 +1,6 @@
 /** Adds an operator straight into the database: the first one, or one more when no operator can sign in any more. */
 import { randomBytes } from "node:crypto";
+import { fieldError } from "@lucchetto/contract";
 import { makeRecord, OPERATOR_LABEL, readEmail, SALT_LENGTH } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
@@ -33,7 +34,10 @@ export async function addOperator(
   const compromised = compromisedList === undefined ? null : await openCompromisedList(compromisedList);
   const verdict = await judge({ configuration, compromised }, wanted.password, wanted);
   await compromised?.close();
-  if (!verdict.ok) throw new OperatorRefusal(`the password: ${verdict.message}`);
+  if (!verdict.ok)
+    throw new OperatorRefusal(
+      `the password: ${fieldError("password", verdict.code, verdict.parameters).message}`,
+    );
 
   const passwordRecord = await makeRecord(
     verdict.text,

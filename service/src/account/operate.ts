@@ -1,5 +1,7 @@
 /** What operators do with accounts: add one, and erase one. */
+import type { FieldError } from "@lucchetto/contract";
 import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
@@ -11,8 +13,7 @@ import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
-import type { FieldError } from "./fields.ts";
-import { readIdentifiers, TAKEN } from "./fields.ts";
+import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { showToOperator } from "./show.ts";
 import { deleteAccount, findAccount, insertAccount, lockAccount } from "./store.ts";
@@ -33,7 +34,7 @@ export async function addAccount(
   const { email, username } = readIdentifiers(context.configuration, addition, errors);
   const { displayName = null, labels = [], reference = null, password } = addition;
   const verdict = password === undefined ? null : await judge(context, password, addition);
-  if (verdict?.ok === false) errors.push({ path: "password", message: verdict.message });
+  if (verdict?.ok === false) errors.push(fieldError("password", verdict.code, verdict.parameters));
   if (errors.length > 0 || verdict?.ok === false) throw fieldProblem(errors);
 
   const facts = {
@@ -90,12 +91,9 @@ export async function addAccount(
 
 /** A duplicate key as the field it stands in; any other error as it is. */
 export function takenProblem(error: unknown): unknown {
-  const fields = { account_email: "email", account_username: "username", account_reference: "reference" };
-  for (const [index, path] of Object.entries(fields)) {
-    if (!isDuplicateOf(error, index)) continue;
-    const message =
-      path === "reference" ? "Another account has this reference." : TAKEN[path as keyof typeof TAKEN];
-    return fieldProblem([{ path, message }], "identifier-taken");
+  for (const path of ["email", "username", "reference"] as const) {
+    if (isDuplicateOf(error, `account_${path}`))
+      return fieldProblem([fieldError(path, `${path}-taken`)], "identifier-taken");
   }
   return error;
 }
@@ -113,10 +111,7 @@ export async function eraseAccount(
 ): Promise<void> {
   const account = await findAccount(context.dataSource, id);
   if (account === null) throw new ProblemReply("not-found");
-  if (id === operator.account.id) {
-    const message = "This is your own account; another operator can erase it.";
-    throw fieldProblem([{ path: "id", message }]);
-  }
+  if (id === operator.account.id) throw fieldProblem([fieldError("id", "own-account-erased")]);
   await consultOrRecord(context, { type: "account.erase", by: "operator", account }, visit);
   await inTransaction(context.dataSource, async (manager) => {
     if ((await lockAccount(manager, id)) === null) throw new ProblemReply("not-found");

@@ -1,5 +1,6 @@
 /** What people may do with everything that is kept of them: take it along, and have it erased. */
 import type { ReplyOf, routes } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import { showAccessKey } from "../access-key/access-key.ts";
 import { listAccessKeysOf } from "../access-key/store.ts";
@@ -70,10 +71,7 @@ export async function eraseOwnAccount(
   visit: Visit,
 ): Promise<void> {
   await assertFresh(context, { session, account });
-  if (account.labels.includes(OPERATOR_LABEL)) {
-    const message = "This account is an operator's; another operator can erase it.";
-    throw fieldProblem([{ path: "labels", message }]);
-  }
+  if (account.labels.includes(OPERATOR_LABEL)) throw fieldProblem([fieldError("labels", "operator-erased")]);
   const { id } = account;
   await consultOrRecord(context, { type: "account.erase", by: "person", account }, visit);
   await inTransaction(context.dataSource, async (manager) => {

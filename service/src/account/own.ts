@@ -1,4 +1,6 @@
 /** What people do with their own account: change display name and username. */
+import type { FieldError } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { Language } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -7,8 +9,7 @@ import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { consultOrRecord } from "./consult.ts";
-import type { FieldError } from "./fields.ts";
-import { readIdentifiers, TAKEN } from "./fields.ts";
+import { readIdentifiers } from "./fields.ts";
 import { lockAccount, updateAccount } from "./store.ts";
 
 /** `null` takes it away; left out it stays. */
@@ -56,7 +57,7 @@ export async function changeOwnAccount(
     });
   } catch (error) {
     if (!isDuplicateOf(error, "account_username")) throw error;
-    throw fieldProblem([{ path: "username", message: TAKEN.username }], "identifier-taken");
+    throw fieldProblem([fieldError("username", "username-taken")], "identifier-taken");
   }
 }
 

@@ -1,5 +1,7 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
+import type { FieldError } from "@lucchetto/contract";
 import type { CallOf, routes } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { IdentifierKey } from "@lucchetto/core";
 import { hashToken } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -17,8 +19,7 @@ import type { AccountRow, RegistrationRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor, countRegistration, rememberThisDevice } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
-import type { FieldError } from "./fields.ts";
-import { readIdentifiers, TAKEN } from "./fields.ts";
+import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { fillIn, newRegistration } from "./registration.ts";
 import { insertRegistration } from "./registration-store.ts";
@@ -179,7 +180,7 @@ async function judgeFields(context: ServiceContext, registration: Registration) 
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, registration, errors);
   const verdict = await judge(context, registration.password, registration);
-  if (!verdict.ok) errors.push({ path: "password", message: verdict.message });
+  if (!verdict.ok) errors.push(fieldError("password", verdict.code, verdict.parameters));
   if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
   return { email, username, password: verdict.text };
 }
@@ -202,10 +203,10 @@ async function answerTaken(
       now: clock.now(),
     }),
   );
-  const errors: Array<{ path: string; message: string }> = [];
-  if (taken.username) errors.push({ path: "username", message: TAKEN.username });
+  const errors: FieldError[] = [];
+  if (taken.username) errors.push(fieldError("username", "username-taken"));
   if (taken.email && configuration.tellTaken) {
-    errors.push({ path: "email", message: TAKEN.email });
+    errors.push(fieldError("email", "email-taken"));
   }
   if (errors.length > 0) throw fieldProblem(errors, "identifier-taken");
   return { outcome: "check-mail" };

@@ -1,6 +1,7 @@
 /** Use cases of apps: register one, give it keys, recognise it by its key, remove it. */
 import { randomBytes } from "node:crypto";
 import type { App } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
@@ -68,7 +69,7 @@ export async function addApp(
   } catch (error) {
     if (!isDuplicateOf(error, "app_client_id")) throw error;
     throw fieldProblem(
-      [{ path: "clientId", message: `The client id ${app.clientId} is in use; give another with clientId.` }],
+      [fieldError("clientId", "client-id-taken", { clientId: app.clientId })],
       "identifier-taken",
     );
   }
@@ -112,7 +113,7 @@ export async function retireKey(
     if (keys.length === 1) {
       throw new ProblemReply("invalid-fields", {
         detail: "This is the app's only key; give it another first, or remove the app.",
-        errors: [{ path: "keyId", message: "This is the app's only key; give it another first." }],
+        errors: [fieldError("keyId", "only-key")],
       });
     }
     await deleteKey(manager, { id: key.keyId, appId: key.appId });
@@ -220,7 +221,9 @@ function assertAddresses({ redirectUris, signedOutUris = [] }: NewApp): void {
   const faults = (path: string, addresses: readonly string[]) =>
     addresses.flatMap((address, index) => {
       const fault = faultOfReturnAddress(address);
-      return fault === null ? [] : [{ path: `${path}.${index}`, message: `The address ${fault}.` }];
+      return fault === null
+        ? []
+        : [fieldError(`${path}.${index}`, "address-unacceptable", { reason: fault })];
     });
   const errors = [...faults("redirectUris", redirectUris), ...faults("signedOutUris", signedOutUris)];
   if (errors.length > 0) throw fieldProblem(errors);

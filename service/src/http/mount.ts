@@ -1,5 +1,7 @@
 /** Mounts a call of the contract: its schemas check what comes in and shape what goes out. */
+import type { FieldError } from "@lucchetto/contract";
 import type { ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
@@ -88,7 +90,7 @@ async function callerFor(
 }
 
 function receive<R extends Route>(route: R, request: FastifyRequest): ReceivedOf<R> {
-  const errors: Array<{ path: string; message: string }> = [];
+  const errors: FieldError[] = [];
   const check = (schema: z.ZodType | undefined, value: unknown): unknown => {
     if (schema === undefined) return undefined;
     const result = schema.safeParse(value);
@@ -108,31 +110,25 @@ function receive<R extends Route>(route: R, request: FastifyRequest): ReceivedOf
   return received as ReceivedOf<R>;
 }
 
-/** An issue as a field and a sentence. What was sent is never repeated. */
-function describeIssue(issue: z.core.$ZodIssue, received: unknown): Array<{ path: string; message: string }> {
+/** An issue as faults of fields. What was sent is never repeated. */
+function describeIssue(issue: z.core.$ZodIssue, received: unknown): FieldError[] {
   const path = issue.path.map(String).join(".");
   switch (issue.code) {
     case "unrecognized_keys":
-      return issue.keys.slice(0, MAX_NAMED_KEYS).map((key) => ({
-        path: path === "" ? printable(key) : `${path}.${printable(key)}`,
-        message: "There is no such field here; leave it out.",
-      }));
+      return issue.keys
+        .slice(0, MAX_NAMED_KEYS)
+        .map((key) =>
+          fieldError(path === "" ? printable(key) : `${path}.${printable(key)}`, "unknown-field"),
+        );
     case "invalid_type":
-      return [
-        {
-          path,
-          message:
-            valueAt(received, issue.path) === undefined
-              ? "This is missing."
-              : `This must be ${ARTICLES[issue.expected] ?? issue.expected}.`,
-        },
-      ];
+      if (valueAt(received, issue.path) === undefined) return [fieldError(path, "missing")];
+      return [fieldError(path, "wrong-type", { expected: ARTICLES[issue.expected] ?? issue.expected })];
     case "invalid_union":
-      return [{ path, message: "This is none of the known kinds." }];
+      return [fieldError(path, "unknown-kind")];
     case "invalid_value":
-      return [{ path, message: `This must be one of: ${issue.values.map(String).join(", ")}.` }];
+      return [fieldError(path, "not-one-of", { values: issue.values.map(String).join(", ") })];
     default:
-      return [{ path, message: issue.message }];
+      return [fieldError(path, "unacceptable", { reason: issue.message })];
   }
 }
 

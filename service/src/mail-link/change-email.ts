@@ -1,4 +1,6 @@
 /** Another address for an account: asked for in a session, confirmed by a link to it, undone by a link to the old one. */
+import type { FieldError } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { hashToken, readEmail } from "@lucchetto/core";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
@@ -38,12 +40,11 @@ export async function askForEmail(
   const { configuration, dataSource } = context;
   if (configuration.mail.via === "none") throw new ProblemReply("mail-missing");
   await assertFresh(context, { session, account });
-  const errors: Array<{ path: string; message: string }> = [];
+  const errors: FieldError[] = [];
   const { email } = readIdentifiers(configuration, { email: typed, username: account.username }, errors);
   const faults = errors.filter(({ path }) => path === "email");
   if (email === null || faults.length > 0) throw fieldProblem(faults);
-  if (email.key === account.emailKey)
-    throw fieldProblem([{ path: "email", message: "This is the address that the account has already." }]);
+  if (email.key === account.emailKey) throw fieldProblem([fieldError("email", "email-unchanged")]);
   const question = { type: "account.change", by: "person", account, change: { email: email.shown } } as const;
   await consultOrRecord(context, question, visit);
   return {

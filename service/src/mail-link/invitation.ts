@@ -1,8 +1,9 @@
 /** Inviting somebody, and the invitation accepted. */
+import type { FieldError } from "@lucchetto/contract";
 import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { consultOrRecord } from "../account/consult.ts";
-import type { FieldError } from "../account/fields.ts";
-import { readIdentifiers, TAKEN } from "../account/fields.ts";
+import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
 import { takenProblem } from "../account/operate.ts";
 import { showToOperator } from "../account/show.ts";
@@ -40,7 +41,7 @@ export async function invite(
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
   if (known !== null) {
     if (known.state !== "invited")
-      throw fieldProblem([{ path: "email", message: TAKEN.email }], "identifier-taken");
+      throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
     const again = await inTransaction(context.dataSource, async (manager) => {
       const locked = await lockAccount(manager, known.id);
       if (locked?.state !== "invited") return null;
@@ -48,7 +49,7 @@ export async function invite(
       await mailInvitation(context, manager, locked, { operator, visit });
       return locked;
     });
-    if (again === null) throw fieldProblem([{ path: "email", message: TAKEN.email }], "identifier-taken");
+    if (again === null) throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
     return { isNew: false, account: showToOperator(again, null) };
   }
   const { displayName = null, labels = [], reference = null, language = null } = invitation;

@@ -1,4 +1,5 @@
 /** A new password that comes with a link: judged and hashed before any transaction. */
+import { fieldError } from "@lucchetto/contract";
 import type { Context } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
@@ -20,9 +21,9 @@ export async function makeNewRecord(
   typed: string | undefined,
   person: Context,
 ): Promise<string> {
-  if (typed === undefined) throw fieldProblem([{ path: "password", message: "Choose a new password." }]);
+  if (typed === undefined) throw fieldProblem([fieldError("password", "password-missing")]);
   const verdict = await judge(context, typed, person);
-  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   return context.hashing.make(verdict.text);
 }
 

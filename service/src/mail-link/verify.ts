@@ -1,4 +1,5 @@
 /** Proving the address after registering. */
+import { fieldError } from "@lucchetto/contract";
 import type { Context } from "@lucchetto/core";
 import { preparePassword } from "@lucchetto/core";
 import { settleRegistration } from "../account/registration.ts";
@@ -63,12 +64,7 @@ async function whoProves(context: ServiceContext, showing: Showing): Promise<Pro
   const { password, present, person } = showing;
   if (present !== undefined) {
     if (!(await isFromRegistration(context, showing, present)))
-      throw fieldProblem([
-        {
-          path: "present",
-          message: "This is not the password from the registration; choose a new one instead.",
-        },
-      ]);
+      throw fieldProblem([fieldError("present", "registration-password-wrong")]);
     return SAME;
   }
   if (password === undefined) throw new ProblemReply("password-wanted");

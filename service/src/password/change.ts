@@ -1,4 +1,5 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
+import { fieldError } from "@lucchetto/contract";
 import { randomBytes } from "node:crypto";
 import type { PlainToken } from "@lucchetto/core";
 import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
@@ -42,7 +43,7 @@ export async function changePassword(
   { present, password, visit, mark }: PasswordChange,
 ): Promise<PasswordChanged> {
   const verdict = await judge(context, password, account);
-  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const isStrong = (await secondFactorsOf(context.dataSource.manager, account.id)).length > 0;
   // The present password alone is less than the account can show.
   if (present === undefined || isStrong) await assertFresh(context, { session, account });
@@ -57,7 +58,7 @@ export async function changePassword(
         });
   if (present !== undefined && !(await isPresentPassword(context, account.id, present))) {
     await recordRefusal(context, account.id, visit);
-    throw fieldProblem([{ path: "present", message: "This is not your present password." }]);
+    throw fieldProblem([fieldError("present", "present-password-wrong")]);
   }
 
   const made = await context.hashing.make(verdict.text);

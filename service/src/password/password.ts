@@ -39,11 +39,8 @@ export async function judge(
   if (!verdict.ok || compromised === null) return verdict;
   // Lists hold what people typed elsewhere, which need not be in our normal form.
   const isKnown = (await compromised.holds(verdict.text)) || (await compromised.holds(typed));
-  return isKnown ? { ok: false, message: KNOWN_TO_GUESSERS } : verdict;
+  return isKnown ? { ok: false, code: "password-compromised", parameters: {} } : verdict;
 }
-
-const KNOWN_TO_GUESSERS =
-  "This password is known from a theft of passwords elsewhere, so guessers have it; use several words of your own.";
 
 /** A stored text that no password can be checked against, and why. */
 export interface UnusableRecord {

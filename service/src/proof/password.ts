@@ -1,4 +1,5 @@
 /** The password, shown again inside a session. A sign-in begins with it in `sign-in/sign-in.ts`, where nobody is known yet. */
+import { fieldError } from "@lucchetto/contract";
 import { isPresentPassword } from "../password/present.ts";
 import { fieldProblem } from "../problem.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
@@ -20,6 +21,6 @@ export const password = proofMethod<Extract<ShownProof, { type: "password" }>, s
     return isRight ? { spend: () => Promise.resolve() } : { fault: "wrong-password" };
   },
   refuse() {
-    throw fieldProblem([{ path: "proof.password", message: "This is not your password." }]);
+    throw fieldProblem([fieldError("proof.password", "password-wrong")]);
   },
 });

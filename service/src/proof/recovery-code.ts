@@ -1,4 +1,5 @@
 /** A recovery code, in the place of a second factor that is not at hand. */
+import { fieldError } from "@lucchetto/contract";
 import { deriveKey, hashRecoveryCode, readRecoveryCode } from "@lucchetto/core";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
@@ -21,9 +22,7 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
   read(_context, _prover, { code: typed }) {
     const code = readRecoveryCode(typed);
     if (code !== null) return code;
-    throw fieldProblem([
-      { path: "proof.code", message: "A recovery code has three groups of five letters and digits." },
-    ]);
+    throw fieldProblem([fieldError("proof.code", "recovery-code-malformed")]);
   },
 
   reserve: (context, { accountId, network }) =>

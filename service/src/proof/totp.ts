@@ -1,4 +1,5 @@
 /** The code of an authenticator app (RFC 6238). */
+import { fieldError } from "@lucchetto/contract";
 import { matchTotp, readTotpCode } from "@lucchetto/core";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret, sealAnew } from "../second-factor/secret.ts";
@@ -30,7 +31,7 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
     const code = lengths.map((digits) => readTotpCode(typed, digits)).find((text) => text !== null);
     if (code !== undefined && code !== null) return { code, authenticators };
     const digits = lengths.length === 0 ? "6" : lengths.join(" or ");
-    throw fieldProblem([{ path: "proof.code", message: `The code has ${digits} digits.` }]);
+    throw fieldProblem([fieldError("proof.code", "code-malformed", { digits })]);
   },
 
   reserve: (context, { accountId, network }) =>

@@ -1,6 +1,7 @@
 /** An account's second factor: authenticator apps and recovery codes, and how one comes and goes. */
 import { randomBytes } from "node:crypto";
 import type { Authenticator } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import type { PlainToken, TotpSettings } from "@lucchetto/core";
 import {
   amrWith,
@@ -102,8 +103,7 @@ export async function enrol(
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     const confirmed = await listConfirmed(manager, account.id);
     if (confirmed.length >= MOST_AUTHENTICATORS) {
-      const message = `There are ${MOST_AUTHENTICATORS} already; remove one that is not used any more.`;
-      throw fieldProblem([{ path: "name", message }]);
+      throw fieldProblem([fieldError("name", "too-many-authenticators", { most: MOST_AUTHENTICATORS })]);
     }
     await deleteUnconfirmed(manager, account.id);
     await insertAuthenticator(manager, {
@@ -154,15 +154,11 @@ export async function confirm(
   if (row === null || row.activatedAt !== null) throw new ProblemReply("not-found");
   if (clock.now() >= row.expiresAt) throw new ProblemReply("enrolment-lapsed");
   const code = readTotpCode(typed, row.digits);
-  if (code === null) throw fieldProblem([{ path: "code", message: `The code has ${row.digits} digits.` }]);
+  if (code === null) throw fieldProblem([fieldError("code", "code-malformed", { digits: row.digits })]);
   const secret = openSecret(context, row);
   const match =
     secret === null ? null : matchTotp({ secret, settings: row, lastStep: null }, code, clock.now());
-  if (match?.outcome !== "right") {
-    const message =
-      "This is not the code of now. Type the newest one; if it stays so, set the clock of the device right.";
-    throw fieldProblem([{ path: "code", message }]);
-  }
+  if (match?.outcome !== "right") throw fieldProblem([fieldError("code", "code-wrong")]);
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
   return inTransaction(dataSource, async (manager) => {
     const now = clock.now();
@@ -190,7 +186,7 @@ export async function renameOwn(
 ): Promise<Authenticator> {
   const own = { id, accountId: account.id };
   const { manager } = dataSource;
-  if (name.trim() === "") throw fieldProblem([{ path: "name", message: "Fill this in." }]);
+  if (name.trim() === "") throw fieldProblem([fieldError("name", "empty")]);
   // An update that changes nothing counts no row: what is there is asked for afterwards.
   await rename(manager, own, name.trim());
   const row = await findAuthenticator(manager, own);

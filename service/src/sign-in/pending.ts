@@ -1,5 +1,6 @@
 /** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
 import { randomBytes } from "node:crypto";
+import { fieldError } from "@lucchetto/contract";
 import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
 import { hashToken, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES, wantedNext } from "@lucchetto/core";
 import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
@@ -148,12 +149,11 @@ async function acceptNewPassword(
   typed: string,
 ): Promise<string> {
   const verdict = await judge(context, typed, account);
-  if (!verdict.ok) throw fieldProblem([{ path: "password", message: verdict.message }]);
+  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const row = await findRecord(context.dataSource, account.id);
   const stored = row === null ? null : checkable(readStored(context.hashing, row.record));
   if (stored !== null && (await context.hashing.check(verdict.text, stored))) {
-    const message = "This is the password that is to be replaced; choose another.";
-    throw fieldProblem([{ path: "password", message }]);
+    throw fieldProblem([fieldError("password", "password-unchanged")]);
   }
   return verdict.text;
 }

@@ -1,4 +1,5 @@
 /** Lists page by page, newest first, by id: a UUIDv7 sorts by time, and its cursor stays right while rows are added. */
+import { fieldError } from "@lucchetto/contract";
 import { ProblemReply } from "../problem.ts";
 
 export interface PageQuery {
@@ -18,9 +19,7 @@ export function readCursor({ cursor }: PageQuery): string | null {
   if (cursor === undefined) return null;
   if (UUID.test(cursor)) return cursor;
   throw new ProblemReply("invalid-fields", {
-    errors: [
-      { path: "cursor", message: "This cursor is not one that a list gave; leave it out to begin anew." },
-    ],
+    errors: [fieldError("cursor", "cursor-unknown")],
   });
 }
 

@@ -1,0 +1,77 @@
+/**
+ * What can be wrong with a field: each fault has a code and, where a sentence needs them, parameters. The sentence here is
+ * the English one that travels along as `message`; a page in another language makes its own from code and parameters.
+ */
+
+export type FaultParameters = Readonly<Record<string, string | number>>;
+
+/** A fault as it stands in a problem's `errors`. */
+export interface FieldError {
+  /** Where in the body or query, `proof.code` for instance; empty for the whole. */
+  readonly path: string;
+  readonly code: FieldFaultCode;
+  readonly parameters: FaultParameters;
+  readonly message: string;
+}
+
+const SENTENCES = {
+  missing: "This is missing.",
+  empty: "Fill this in.",
+  "unknown-field": "There is no such field here; leave it out.",
+  "wrong-type": "This must be {expected}.",
+  "unknown-kind": "This is none of the known kinds.",
+  "not-one-of": "This must be one of: {values}.",
+  // What the schema says of a length, a pattern or a range.
+  unacceptable: "{reason}",
+  "identifier-missing": "Give an e-mail address or a username.",
+  "identifier-not-used": "This site has no {kind}; leave it out.",
+  "email-missing": "Enter your e-mail address.",
+  "email-malformed": "This is not an e-mail address; it should look like name@brina.example.",
+  "email-taken": "This address has an account already; sign in instead.",
+  "email-unchanged": "This is the address that the account has already.",
+  "username-missing": "Choose a username.",
+  "username-malformed": "Use 2 to 40 letters and digits, also . _ - between them; no spaces, no @.",
+  "username-taken": "This username is taken; choose another.",
+  "reference-taken": "Another account has this reference.",
+  "password-missing": "Choose a new password.",
+  "password-empty": "Enter a password.",
+  "password-too-short": "Use at least {least} characters; this one has {length}.",
+  "password-too-long": "Use at most {most} characters.",
+  "password-control-character": "Leave out line breaks, tabs and other control characters.",
+  "password-ill-formed": "This text is not valid Unicode; type it again.",
+  "password-common": "This is one of the passwords that guessers try first; use several words of your own.",
+  "password-compromised":
+    "This password is known from a theft of passwords elsewhere, so guessers have it; use several words of your own.",
+  "password-made-of-names":
+    "This is made of your name, your address or the site's name; add words that have nothing to do with them.",
+  "password-unchanged": "This is the password that is to be replaced; choose another.",
+  "password-wrong": "This is not your password.",
+  "present-password-wrong": "This is not your present password.",
+  "registration-password-wrong": "This is not the password from the registration; choose a new one instead.",
+  "code-malformed": "The code has {digits} digits.",
+  "code-wrong":
+    "This is not the code of now. Type the newest one; if it stays so, set the clock of the device right.",
+  "recovery-code-malformed": "A recovery code has three groups of five letters and digits.",
+  "too-many-authenticators": "There are {most} already; remove one that is not used any more.",
+  "too-many-access-keys": "There are {most} access keys already; delete one that is not used any more.",
+  "in-the-past": "This moment is past already.",
+  "label-of-operators": "An access key never carries operator.",
+  "label-not-yours": "Your account does not carry this label.",
+  "own-account-suspended": "This is your own account; another operator can suspend it.",
+  "own-account-erased": "This is your own account; another operator can erase it.",
+  "operator-erased": "This account is an operator's; another operator can erase it.",
+  "client-id-taken": "The client id {clientId} is in use; give another with clientId.",
+  "only-key": "This is the app's only key; give it another first.",
+  "address-unacceptable": "The address {reason}.",
+  "cursor-unknown": "This cursor is not one that a list gave; leave it out to begin anew.",
+} as const;
+
+export type FieldFaultCode = keyof typeof SENTENCES;
+
+export const FIELD_FAULT_CODES = Object.keys(SENTENCES) as [FieldFaultCode, ...FieldFaultCode[]];
+
+/** A fault of a field, with its English sentence. What was typed is never repeated in it. */
+export function fieldError(path: string, code: FieldFaultCode, parameters: FaultParameters = {}): FieldError {
+  const message = SENTENCES[code].replace(/\{(\w+)\}/g, (_, name: string) => String(parameters[name] ?? ""));
+  return { path, code, parameters, message };
+}
