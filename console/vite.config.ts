@@ -9,8 +9,9 @@ import type { Plugin } from "vite";
 import { defineConfig } from "vite";
 import { routes } from "../contract/src/routes/index.ts";
 
+/** What every page needs: the framework, the interface parts of forms, and of ours what stands on all people's pages. */
 const BASE =
-  /node_modules\/(svelte|clsx|esm-env|tailwind-variants|tailwind-merge|flowbite-svelte\/dist\/(context|theme\/|utils\/|buttons\/|spinner\/|forms\/(input-field|label)\/))/;
+  /node_modules\/(svelte|clsx|esm-env|tailwind-variants|tailwind-merge|flowbite-svelte\/dist\/(context|theme\/|utils\/|buttons\/|spinner\/|forms\/(input-field|label)\/))|vite\/preload-helper|console\/src\/(texts\/(en|texts)|lib\/sentence|parts\/(Fill|FormProblem))\b/;
 const brotli = promisify(brotliCompress);
 const gzip = promisify(gzipCompress);
 

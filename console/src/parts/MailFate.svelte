@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What became of a mail, in a word and a sentence. */
   import type { MailboxItem } from "@lucchetto/contract";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
   import Ago from "./Ago.svelte";
   import Fill from "./Fill.svelte";
   import StateWord from "./StateWord.svelte";

@@ -4,7 +4,7 @@
   import { mailHtmlPath } from "@lucchetto/contract/pages";
   import { at } from "../lib/page.ts";
   import { sentenceOf } from "../lib/sentence.ts";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   interface Props {
     mail: MailboxItem;

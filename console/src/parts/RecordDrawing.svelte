@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A password record taken apart along its own string: each segment tied to what it means. */
   import type { PasswordExplanation } from "@lucchetto/contract";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const { segments }: { segments: PasswordExplanation["segments"] } = $props();
 

@@ -5,7 +5,7 @@
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   interface Schema {
     type?: string | string[];

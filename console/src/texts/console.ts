@@ -1,4 +1,4 @@
-/** The texts of the operators' console, in English. */
+/** The texts of the operators' console and of what is for developers, in English. */
 import type { Value } from "./value.ts";
 
 export const consoleTexts = {
@@ -293,5 +293,45 @@ export const consoleTexts = {
     sendAgain: "Send again",
     noticesToTheApplicationStand:
       "Notices to the application stand here. Name a receiver in the configuration: {url} and {secret}.",
+  },
+  docs: {
+    anything: "anything",
+    theCalls: "The calls",
+    theSameForPrograms: "The same for programs: {file} (OpenAPI 3.1).",
+    whoMayCall: "Who may call",
+    parameters: "Parameters",
+    in: (place: Value) => `in ${place}`,
+    body: (type: Value) => `Body (${type})`,
+    replies: "Replies",
+    shapes: "Shapes",
+    theDescriptionCannotBeLoaded: "The description cannot be loaded at the moment.",
+    anybody: "anybody",
+    anApplicationWithItsApp: "an application, with its app key",
+    operators: "operators",
+    whoeverIsSignedIn: "whoever is signed in",
+  },
+  mailFate: {
+    waiting: "waiting",
+    sent: "sent",
+    again: (tries: number) => `again {when}, after ${tries} ${tries === 1 ? "try" : "tries"}`,
+    givenUp: "given up",
+    caughtHere: "caught here",
+    heldBack: "held back",
+    overTheLimitOfMails: "over the limit of mails an hour to this address",
+    tenNoticesOfThisKind: "ten notices of this kind in an hour are enough",
+    fiveLinksOfThisKind: "five links of this kind live already",
+  },
+  mailView: {
+    itWasSentAndWhat: "It was sent, and what it said is kept no longer.",
+    whatItSaysIsNot: "What it says is not shown here.",
+    howTheMailIsShown: "How the mail is shown",
+    openTheLink: "Open the link",
+    theMailAsItIs: "The mail as it is shown",
+    shown: "Shown",
+    text: "Text",
+    source: "Source",
+  },
+  recordDrawing: {
+    theRecordSegmentBySegment: "The record, segment by segment",
   },
 };

@@ -49,7 +49,7 @@ export function createPageShell(configuration: Configuration): PageShell {
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
       .type("text/html; charset=utf-8")
-      .send(fill(template(), state, isConsole ? null : styleAddress));
+      .send(fill(template(), state, { style: isConsole ? null : styleAddress, isConsole }));
   };
 
   return {
@@ -122,7 +122,11 @@ function commonState(configuration: Configuration, basePath: string): PageState 
 }
 
 /** A data block is never run, so the policy needs no exception for it; `<` is escaped, so that nothing ends it early. */
-function fill(template: string, state: PageState, style: string | null): string {
+function fill(
+  template: string,
+  state: PageState,
+  { style, isConsole }: { style: string | null; isConsole: boolean },
+): string {
   const json = JSON.stringify(state).replaceAll("<", "\\u003c");
   const block = `<script type="application/json" id="${PAGE_STATE_ELEMENT}">${json}</script>`;
   const link = style === null ? "" : `<link rel="stylesheet" href="${escapeHtml(style)}">`;
@@ -130,5 +134,6 @@ function fill(template: string, state: PageState, style: string | null): string 
     .replace("<!--page-state-->", () => block)
     .replace("<!--site-style-->", () => link)
     .replace('<html lang="en">', `<html lang="${state.language}">`)
+    .replace("<!--site-name-->", () => escapeHtml(isConsole ? "" : state.site.name))
     .replace("<title></title>", () => `<title>${escapeHtml(state.site.name)}</title>`);
 }
