@@ -1,6 +1,6 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
-import { fieldError } from "@lucchetto/contract";
 import { randomBytes } from "node:crypto";
+import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { lockAccount, updateAccount } from "../account/store.ts";
