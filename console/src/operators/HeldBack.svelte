@@ -69,10 +69,7 @@
             >
           </span>
           <span class="flex items-center gap-4">
-            <StateWord
-              kind={STATES[entry.state]}
-              text={texts.heldBack.states[entry.state]}
-            />
+            <StateWord kind={STATES[entry.state]} text={texts.heldBack.states[entry.state]} />
             {#if entry.waitUntil !== null}<span class="text-quiet text-sm"
                 ><Fill text={texts.heldBack.ends}
                   >{#snippet when()}<Ago at={entry.waitUntil} />{/snippet}</Fill

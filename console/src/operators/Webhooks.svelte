@@ -67,10 +67,7 @@
         >{/if}
     </td>
     <td class="px-4 py-2.5">
-      <StateWord
-        kind={KINDS[delivery.state]}
-        text={texts.states[delivery.state]}
-      />
+      <StateWord kind={KINDS[delivery.state]} text={texts.states[delivery.state]} />
       {#if delivery.nextTryAt !== null && delivery.tries > 0}<span class="text-quiet block text-sm"
           ><Fill text={texts.webhooks.againAt}
             >{#snippet when()}<Ago at={delivery.nextTryAt} />{/snippet}</Fill
