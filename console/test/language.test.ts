@@ -38,6 +38,13 @@ describe("a site whose language is Italian", () => {
     await page.waitForSelector("text=Ecco come ti conosce questo sito.");
     await page.click("text=Secondo fattore");
     await page.waitForSelector("button >> text=Configura un’app di autenticazione");
+    await page.goto(`${service.url}/sign-out`);
+    await page.click("button >> text=Esci");
+    await page.waitForURL("**/sign-in*");
+    await page.fill("[name=identifier]", "anna@brina.example");
+    await page.fill("[name=password]", "sei rifugi sul lago");
+    await page.click("main form button[type=submit]");
+    await page.waitForSelector("text=Il nome o la password non sono giusti");
     expect(complaints).toEqual([]);
     await context.close();
   });

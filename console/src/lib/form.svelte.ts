@@ -1,7 +1,7 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
 import { ProblemError } from "@lucchetto/contract/pages";
 import { tick } from "svelte";
-import { faultSentence, sentenceOf } from "./sentence.ts";
+import { faultSentence, problemSentence, sentenceOf } from "./sentence.ts";
 
 export class Form {
   /** Sentences by field name. */
@@ -41,9 +41,9 @@ export class Form {
       this.problem = sentenceOf(error);
       return;
     }
-    const { errors = [], detail } = error.problem;
+    const { errors = [] } = error.problem;
     for (const error of errors) this.errors[fieldOf(error.path)] = faultSentence(error);
-    if (errors.length === 0) this.problem = detail;
+    if (errors.length === 0) this.problem = problemSentence(error.problem);
   }
 }
 

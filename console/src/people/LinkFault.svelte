@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A link that does nothing any more: what happened, and what to do next. */
   import { at, page } from "../lib/page.ts";
+  import { problemSentence } from "../lib/sentence.ts";
   import Fill from "../parts/Fill.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
@@ -13,7 +14,7 @@
   const { fault, purpose }: Props = $props();
 </script>
 
-<PersonFrame heading={fault.title} next={fault.detail}>
+<PersonFrame heading={texts.linkFault.heading ?? fault.title} next={problemSentence(fault)}>
   <ul class="space-y-3">
     {#if fault.code === "link-used"}
       <li>

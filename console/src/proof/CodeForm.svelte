@@ -3,6 +3,7 @@
   import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
+  import { problemSentence } from "../lib/sentence.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -28,7 +29,7 @@
       await send(code);
     } catch (error) {
       if (!(error instanceof ProblemError) || error.problem.code !== "proof-refused") throw error;
-      form.errors["code"] = error.problem.detail;
+      form.errors["code"] = problemSentence(error.problem);
       code = "";
     }
   }

@@ -1,5 +1,5 @@
 /** The texts of people's pages in English. A text in braces has places, which the page fills. */
-import type { FieldFaultCode } from "@lucchetto/contract";
+import type { FieldFaultCode, ProblemCode } from "@lucchetto/contract";
 import type { Value } from "./value.ts";
 
 export const en = {
@@ -8,6 +8,8 @@ export const en = {
   },
   /** The service says them in English; other languages have their own. */
   fieldFaults: {} as Partial<Record<FieldFaultCode, string>>,
+  /** What happened and what to do, by the problem's code; the service says it in English. */
+  problems: {} as Partial<Record<ProblemCode, string>>,
   times: {
     inAMoment: "in a moment",
     justNow: "just now",
@@ -296,6 +298,8 @@ export const en = {
     done: "Done",
   },
   linkFault: {
+    /** In English the problem has a title of its own. */
+    heading: null as string | null,
     signIn: "Sign in",
     whatTheLinkWasFor: "{signIn}: what the link was for is done.",
     byPasswordOrByA: "{signIn}, by password or by a fresh link",
