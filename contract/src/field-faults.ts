@@ -47,6 +47,7 @@ const SENTENCES = {
   "password-unchanged": "This is the password that is to be replaced; choose another.",
   "password-wrong": "This is not your password.",
   "present-password-wrong": "This is not your present password.",
+  "former-password-wrong": "This is not the password that stood before the change.",
   "registration-password-wrong": "This is not the password from the registration; choose a new one instead.",
   "code-malformed": "The code has {digits} digits.",
   "code-wrong":

@@ -14,11 +14,13 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import CodeForm from "../proof/CodeForm.svelte";
   import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let email = $state("");
   let asked = $state(false);
+  let confirmed: string | null = $state(null);
 
   onMount(async () => {
     await session.askOrSignIn();
@@ -28,11 +30,18 @@
     await call(routes.changeEmail, { body: { email: email.trim() } });
     asked = true;
   });
+  async function confirm(code: string): Promise<void> {
+    confirmed = (await call(routes.confirmEmail, { body: { code } })).body.email;
+  }
   const judge = (): Record<string, string> =>
     email.trim() === "" ? { email: texts.changeEmail.enterTheNewAddress } : {};
 </script>
 
-{#if asked}
+{#if confirmed !== null}
+  <PersonFrame heading={texts.changeEmail.isYoursNow} next={texts.changeEmail.mailGoesTo(confirmed)}>
+    <p role="status"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
+  </PersonFrame>
+{:else if asked}
   <PersonFrame heading={texts.changeEmail.checkYourMail} next={texts.changeEmail.ifTheAddressIsFree}>
     <p role="status">
       <Fill text={texts.changeEmail.becomesYourAddressWhenYou}
@@ -40,6 +49,15 @@
       >
     </p>
     <MailHint />
+    <div class="mt-6">
+      <CodeForm
+        label={texts.changeEmail.code}
+        autocomplete="one-time-code"
+        inputmode="numeric"
+        buttonText={texts.changeEmail.useCode}
+        send={confirm}
+      />
+    </div>
     <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}

@@ -9,6 +9,7 @@
   import { sentenceOf } from "../lib/sentence.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
+  import LinkChange from "./LinkChange.svelte";
   import LinkDone from "./LinkDone.svelte";
   import LinkFault from "./LinkFault.svelte";
   import LinkPassword from "./LinkPassword.svelte";
@@ -60,7 +61,9 @@
   <PersonFrame heading={texts.link.oneMoment}><span></span></PersonFrame>
 {:else if look.purpose === "sign-in"}
   <LinkSignIn {look} {secret} {take} />
-{:else if look.wants === "new-password"}
+{:else if look.purpose === "change-email" && !look.here}
+  <LinkChange {look} {secret} {take} />
+{:else if look.wants === "new-password" || look.wants === "former-password"}
   <LinkPassword {look} {redeem} />
 {:else}
   <LinkVerify {look} {redeem} />

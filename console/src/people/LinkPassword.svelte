@@ -8,18 +8,26 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
-    redeem: (shown: { password: string }) => Promise<void>;
+    redeem: (shown: { password: string; present?: string }) => Promise<void>;
   }
   const { look, redeem }: Props = $props();
   const form = new Form();
+  let present = $state("");
   let password = $state("");
   let repeated = $state("");
+  /** A browser that the account did not know before the change shows the password that stood then. */
+  const wantsFormer = $derived(look.wants === "former-password");
+  const judge = (): Record<string, string> => ({
+    ...(wantsFormer && present === "" ? { present: texts.linkPassword.enterFormerPassword } : {}),
+    ...judgeNewPassword(password, repeated),
+  });
   const words = $derived(
     look.purpose === "invite"
       ? {
@@ -46,11 +54,7 @@
     class="space-y-5"
     novalidate
     onsubmit={(event) =>
-      form.submit(
-        event,
-        () => judgeNewPassword(password, repeated),
-        () => redeem({ password }),
-      )}
+      form.submit(event, judge, () => redeem(wantsFormer ? { password, present } : { password }))}
   >
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
@@ -59,6 +63,15 @@
         >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
       >
     </p>
+    {#if wantsFormer}
+      <PasswordField
+        name="present"
+        label={texts.linkPassword.formerPassword}
+        bind:value={present}
+        autocomplete="current-password"
+        error={form.errors["present"]}
+      />
+    {/if}
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     <MainButton text={words.button} busyText={texts.linkPassword.setting} busy={form.sending} />
   </form>

@@ -8,6 +8,7 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Ago from "../parts/Ago.svelte";
+  import CodeShown from "../parts/CodeShown.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -61,18 +62,7 @@
   <NextStep identifier={look.name} shown={texts.linkSignIn.linkFromTheMail} step={more} done={finish} />
 {:else if code !== null}
   <PersonFrame heading={texts.linkSignIn.yourCode} next={texts.linkSignIn.typeItWhereYouBegan}>
-    <p
-      class="border-brass bg-slab rounded-lg border-2 px-6 py-5 text-center font-mono text-2xl tracking-widest"
-      role="status"
-    >
-      {code.slice(0, 3)}
-      {code.slice(3)}
-    </p>
-    <p class="mt-6">
-      <Fill text={texts.linkSignIn.itWorksOnlyThere}
-        >{#snippet warning()}<strong>{texts.linkSignIn.tellItToNobody}</strong>{/snippet}</Fill
-      >
-    </p>
+    <CodeShown {code} />
   </PersonFrame>
 {:else if look.here}
   <PersonFrame heading={texts.linkSignIn.signIn} next={texts.linkSignIn.youAskedForThisLink}>

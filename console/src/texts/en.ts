@@ -212,7 +212,11 @@ export const en = {
     checkYourMail: "Check your mail",
     ifTheAddressIsFree: "If the address is free, a link is on its way to it.",
     becomesYourAddressWhenYou:
-      "{address} becomes your address when you open the link. Until then nothing changes.",
+      "{address} becomes your address when you open the link in this browser. Opened elsewhere, it shows a code: enter it here. Until then nothing changes.",
+    code: "Code from the link",
+    useCode: "Use this address",
+    isYoursNow: "Your new address is in use",
+    mailGoesTo: (address: Value) => `Mail goes to ${address} from now on.`,
     yourAccount: "Your account",
     changeYourAddress: "Change your address",
     aLinkGoesToThe: "A link goes to the new address, and a notice to the old one.",
@@ -309,6 +313,8 @@ export const en = {
     registerAgain: "Register again",
   },
   linkPassword: {
+    formerPassword: "Your password from before the change",
+    enterFormerPassword: "Enter the password that you had before the address was changed.",
     for: "For {name}",
     setting: "Setting …",
     welcomeTo: (site: Value) => `Welcome to ${site}`,
@@ -326,10 +332,7 @@ export const en = {
     linkFromTheMail: "link from the mail",
     yourCode: "Your code",
     typeItWhereYouBegan: "Type it where you began to sign in.",
-    itWorksOnlyThere:
-      "It works only there. {warning}, and type it into no page that you did not open yourself.",
     unknown: "unknown",
-    tellItToNobody: "Tell it to nobody",
     signIn: "Sign in",
     youAskedForThisLink: "You asked for this link in this browser.",
     as: "As {name}",
@@ -343,6 +346,22 @@ export const en = {
     ifThatWasYouTake:
       "If that was you, take a code from here and type it there. If it was not, close this page: nothing happens.",
     showMeTheCode: "Show me the code",
+    oneMoment: "One moment …",
+  },
+  codeShown: {
+    itWorksOnlyThere:
+      "It works only there. {warning}, and enter it on no page that you did not open yourself.",
+    tellItToNobody: "Tell it to nobody",
+  },
+  linkChange: {
+    yourCode: "Your code",
+    enterItWhereYouAsked: "Enter it where you asked for the new address.",
+    confirmAddress: "Confirm this address?",
+    askedForElsewhere: "The change was asked for in another browser, or you are signed out here.",
+    ofAccount: "{address} for the account {account}",
+    ifThatWasYou:
+      "If that was you, take a code from here and enter it there. If you don’t know this account, close this page: nothing happens.",
+    showTheCode: "Show the code",
     oneMoment: "One moment …",
   },
   linkVerify: {

@@ -33,6 +33,7 @@ export const it: Texts = {
     "password-unchanged": "È la password da sostituire: scegline un’altra.",
     "password-wrong": "Non è la tua password.",
     "present-password-wrong": "Non è la tua password attuale.",
+    "former-password-wrong": "Non è la password che valeva prima della modifica.",
     "registration-password-wrong": "Non è la password della registrazione: scegline una nuova.",
     "code-malformed": "Il codice ha {digits} cifre.",
     "code-wrong":
@@ -244,7 +245,11 @@ export const it: Texts = {
     checkYourMail: "Controlla la posta",
     ifTheAddressIsFree: "Se l’indirizzo è libero, sta arrivando un link.",
     becomesYourAddressWhenYou:
-      "{address} diventa il tuo indirizzo quando apri il link. Fino ad allora non cambia nulla.",
+      "{address} diventa il tuo indirizzo quando apri il link in questo browser. Aperto altrove, mostra un codice: inseriscilo qui. Fino ad allora non cambia nulla.",
+    code: "Codice del link",
+    useCode: "Usa questo indirizzo",
+    isYoursNow: "Il nuovo indirizzo è attivo",
+    mailGoesTo: (address: Value) => `D’ora in poi la posta arriva a ${address}.`,
     yourAccount: "Il tuo account",
     changeYourAddress: "Cambia indirizzo",
     aLinkGoesToThe: "Al nuovo indirizzo arriva un link, al vecchio un avviso.",
@@ -343,6 +348,8 @@ export const it: Texts = {
     registerAgain: "Registrati di nuovo",
   },
   linkPassword: {
+    formerPassword: "La tua password di prima della modifica",
+    enterFormerPassword: "Inserisci la password che avevi prima che l’indirizzo cambiasse.",
     for: "Per {name}",
     setting: "Salvataggio in corso …",
     welcomeTo: (site: Value) => `Benvenuto su ${site}`,
@@ -360,9 +367,7 @@ export const it: Texts = {
     linkFromTheMail: "link dell’e-mail",
     yourCode: "Il tuo codice",
     typeItWhereYouBegan: "Inseriscilo dove hai iniziato l’accesso.",
-    itWorksOnlyThere: "Vale solo lì. {warning}, e non inserirlo in pagine che non hai aperto tu.",
     unknown: "sconosciuta",
-    tellItToNobody: "Non dirlo a nessuno",
     signIn: "Accedi",
     youAskedForThisLink: "Hai chiesto questo link in questo browser.",
     as: "Come {name}",
@@ -376,6 +381,22 @@ export const it: Texts = {
     ifThatWasYouTake:
       "Se sei stato tu, prendi qui un codice e inseriscilo là. Se no, chiudi questa pagina: non succede nulla.",
     showMeTheCode: "Mostra il codice",
+    oneMoment: "Un momento …",
+  },
+  codeShown: {
+    itWorksOnlyThere: "Vale solo lì. {warning}, e non inserirlo in pagine che non hai aperto tu.",
+    tellItToNobody: "Non dirlo a nessuno",
+  },
+  linkChange: {
+    yourCode: "Il tuo codice",
+    enterItWhereYouAsked: "Inseriscilo dove hai chiesto il nuovo indirizzo.",
+    confirmAddress: "Confermi questo indirizzo?",
+    askedForElsewhere:
+      "La modifica è stata chiesta in un altro browser, oppure qui non hai effettuato l’accesso.",
+    ofAccount: "{address} per l’account {account}",
+    ifThatWasYou:
+      "Se sei stato tu, prendi qui un codice e inseriscilo là. Se non conosci questo account, chiudi questa pagina: non succede nulla.",
+    showTheCode: "Mostra il codice",
     oneMoment: "Un momento …",
   },
   linkVerify: {

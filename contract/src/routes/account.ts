@@ -9,7 +9,7 @@ import {
   operatorAccount,
   session,
 } from "../shapes.ts";
-import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
+import { codeText, id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 
 /** Of the mails to a person. */
 export const language = z.enum(["en", "it"]);
@@ -90,6 +90,18 @@ export const changeEmail = defineRoute({
   problems: ["reauthenticate", "identifier-taken", "mail-missing", "throttled"],
   body: z.strictObject({ email: lineOfText(254) }),
   replies: { 202: z.object({}) },
+});
+
+export const confirmEmail = defineRoute({
+  name: "confirmEmail",
+  method: "POST",
+  path: "/v1/account/email/confirm",
+  summary:
+    "The code that the link to the new address showed in another browser; counts in the session that asked",
+  access: "session",
+  problems: ["proof-refused", "link-used", "link-unknown", "address-taken"],
+  body: z.strictObject({ code: codeText.describe("six digits") }),
+  replies: { 200: z.object({ email: z.string() }) },
 });
 
 /** Everything that is kept of a person, in one JSON document. */

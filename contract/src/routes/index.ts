@@ -24,6 +24,7 @@ export const routes = {
   addAccount: account.addAccount,
   eraseAccount: account.eraseAccount,
   changeEmail: account.changeEmail,
+  confirmEmail: account.confirmEmail,
   exportOwnData: account.exportOwnData,
   eraseOwnAccount: account.eraseOwnAccount,
   inviteAccount: account.inviteAccount,

@@ -65,11 +65,13 @@ export const linkLook = z
     purpose: z.enum(["verify", "reset", "sign-in", "invite", "change-email", "undo-change"]),
     name: z.string().describe("whose it is"),
     expiresAt: timestamp,
-    here: z.boolean().describe("whether it was asked for in this browser"),
+    here: z
+      .boolean()
+      .describe("whether it was asked for in this browser; for a change of address, in this session"),
     wants: z
-      .enum(["nothing", "new-password", "any-password", "code"])
+      .enum(["nothing", "new-password", "any-password", "former-password", "code"])
       .describe(
-        "what using it takes. any-password: the one from the registration, or a new one. code: it is swapped for one, to be typed where the sign-in was begun",
+        "what using it takes. any-password: the one from the registration, or a new one. former-password: the one that stood before the change, and a new one. code: it is exchanged for one, to be typed where it was asked for",
       ),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
@@ -113,7 +115,11 @@ export const redeemLink = defineRoute({
   body: z.strictObject({
     secret: linkSecret,
     password: passwordText.optional().describe("a new one"),
-    present: passwordText.optional().describe("the one from the registration, to prove an address elsewhere"),
+    present: passwordText
+      .optional()
+      .describe(
+        "the one from the registration, to prove an address elsewhere; or the one that stood before a change of address, to undo it from a browser that was not known then",
+      ),
   }),
   replies: {
     200: z.discriminatedUnion("outcome", [
@@ -124,7 +130,7 @@ export const redeemLink = defineRoute({
       z.object({ outcome: z.literal("change-undone"), email: z.string() }),
       z.object({
         outcome: z.literal("code"),
-        code: z.string().describe("to be typed where the sign-in was begun, and nowhere else"),
+        code: z.string().describe("to be typed where it was asked for, and nowhere else"),
         expiresAt: timestamp,
       }),
     ]),

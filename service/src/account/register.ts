@@ -146,7 +146,7 @@ async function keepWaiting(
   { visit, mark }: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { emailKey, usernameKey, browserHash } = registration;
-  const taken = await findTaken(context.dataSource, { emailKey, usernameKey });
+  const taken = await findTaken(context.dataSource, { emailKey, usernameKey, now: context.clock.now() });
   if (taken.username) return answerTaken(context, registration, visit);
   const key = emailKey as IdentifierKey<"email">;
   const owner = await findByIdentifier(context.dataSource, { kind: "email", key });
@@ -191,7 +191,7 @@ async function answerTaken(
   visit: Visit,
 ): Promise<RegistrationOutcome> {
   const { dataSource, clock, configuration } = context;
-  const taken = await findTaken(dataSource, { emailKey, usernameKey });
+  const taken = await findTaken(dataSource, { emailKey, usernameKey, now: clock.now() });
   await inTransaction(dataSource, (manager) =>
     record(manager, {
       event: {

@@ -3,8 +3,10 @@ import type { DataSource, EntityManager } from "typeorm";
 import { Brackets, In } from "typeorm";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
+import { assertNotHeld, isHeldFrom } from "./held-address.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
+  await assertNotHeld(manager, { emailKey: row.emailKey, accountId: null, now: row.createdAt });
   // A copy: the given object would come back with the values as the driver writes them.
   await manager.getRepository(AccountEntity).insert({ ...row });
 }
@@ -50,22 +52,35 @@ export async function findReference(manager: EntityManager, id: string): Promise
   return row?.reference ?? null;
 }
 
+/** A new address comes with the time at which it was proved: one that is held for another account is refused as taken. */
 export async function updateAccount(
   manager: EntityManager,
   id: string,
-  change: Partial<Omit<AccountRow, "id">>,
+  change:
+    | Partial<Omit<AccountRow, "id" | "emailKey">>
+    | (Partial<Omit<AccountRow, "id">> & { emailVerifiedAt: Date }),
 ): Promise<void> {
+  if ("emailKey" in change)
+    await assertNotHeld(manager, {
+      emailKey: change.emailKey ?? null,
+      accountId: id,
+      now: change.emailVerifiedAt,
+    });
   await manager.getRepository(AccountEntity).update({ id }, change);
 }
 
 /** Which of these normal forms are in use. */
 export async function findTaken(
   dataSource: DataSource,
-  { emailKey, usernameKey }: Pick<AccountRow, "emailKey" | "usernameKey">,
+  { emailKey, usernameKey, now }: Pick<AccountRow, "emailKey" | "usernameKey"> & { now: Date },
 ): Promise<{ email: boolean; username: boolean }> {
   const repository = dataSource.getRepository(AccountEntity);
+  const { manager } = dataSource;
   return {
-    email: emailKey !== null && (await repository.existsBy({ emailKey })),
+    email:
+      emailKey !== null &&
+      ((await repository.existsBy({ emailKey })) ||
+        (await isHeldFrom(manager, { emailKey, accountId: null, now }))),
     username: usernameKey !== null && (await repository.existsBy({ usernameKey })),
   };
 }

@@ -2,26 +2,36 @@
 import type { FieldError } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { hashToken, readEmail } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
+import { holdAddress, isHeldFrom, releaseAddress } from "../account/held-address.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
-import { findByIdentifier, updateAccount } from "../account/store.ts";
+import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
-import { deleteRecord, setRecord } from "../password/store.ts";
+import { deleteRecord, lockRecord, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { deleteSecondFactorsSince } from "../second-factor/store.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
+import type { AccountFacts, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { listDevices } from "../throttle/store.ts";
 import { countMailFor } from "../throttle/throttle.ts";
 import { endEverythingOf } from "./end-everything.ts";
+import { isFormerDevice, wantsFormer } from "./former.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 import { sendLink } from "./send.ts";
-import { voidLaterUndoLinks, voidLinksOf } from "./store.ts";
+import { spendLink, voidLaterUndoLinks, voidLinksOf } from "./store.ts";
+import { isStoredPassword } from "./stored-password.ts";
+
+/** Milliseconds before a change in which second factors that came then are taken for the intruder's. */
+const PREPARING = 7 * 86_400_000;
 
 /** A change that was asked for and may go ahead; `send` does what is the same for nobody, after the reply. */
 export interface AskedChange {
@@ -50,6 +60,8 @@ export async function askForEmail(
   return {
     async send() {
       if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
+      const now = context.clock.now();
+      if (await isHeldFrom(dataSource.manager, { emailKey: email.key, accountId: account.id, now })) return;
       const isWithinLimit = await countMailFor(context, {
         emailKey: email.key,
         accountId: account.id,
@@ -61,6 +73,8 @@ export async function askForEmail(
           to: addresseeOf({ ...account, email: email.shown }),
           emailKey: account.emailKey ?? "",
           newEmail: email.shown,
+          sessionId: session.id,
+          account: nameForStrangers(account),
           browserHash: mark === undefined ? null : hashToken("device-mark", mark),
           visit,
           isWithinLimit,
@@ -70,17 +84,46 @@ export async function askForEmail(
   };
 }
 
-/** The link at the new address was used: it counts from now on, and the old one is told, with the way back. */
+/** The username, or the address with its name left out: whoever reads it need not be the owner. */
+function nameForStrangers({ username, email, displayName }: AccountFacts): string {
+  if (username !== null) return username;
+  if (email === null) return displayName ?? "";
+  const [name = "", domain = ""] = email.split(/@(?=[^@]*$)/);
+  return `${[...name][0] ?? ""}…@${domain}`;
+}
+
+/** The link was used in the session that asked. @throws ProblemReply `address-taken`, `link-…`. */
 export async function changeEmailBy(
   context: ServiceContext,
-  of: LinkOfAccount,
+  { link, account }: LinkOfAccount,
   { visit }: Redemption,
 ): Promise<Redeemed> {
-  const email = readEmail(of.link.newEmail ?? "");
-  if (of.account === null || email === null) throw new ProblemReply("link-unknown");
+  if (account === null) throw new ProblemReply("link-unknown");
+  const { email } = await applyChange(context, { link, account }, visit, (manager) =>
+    spendLink(manager, link.id, context.clock.now()),
+  );
+  return { outcome: "email-changed", email };
+}
+
+/**
+ * The new address counts from now on. The one before is told and can undo it, if it was proved: a mistyped one gives
+ * whoever reads it nothing.
+ * @param spend spends link or code; `false`: somebody else was first.
+ */
+export async function applyChange(
+  context: ServiceContext,
+  { link, account: asked }: { link: MailLinkRow; account: Pick<AccountFacts, "id"> },
+  visit: Visit,
+  spend: (manager: EntityManager) => Promise<boolean>,
+): Promise<{ email: string }> {
+  const email = readEmail(link.newEmail ?? "");
+  if (email === null) throw new ProblemReply("link-unknown");
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    const account = await spendForAccount(manager, of, now);
+    const account = await lockAccount(manager, asked.id);
+    if (account?.state !== "active" || (account.emailKey ?? "") !== link.emailKey)
+      throw new ProblemReply("link-unknown");
+    if (!(await spend(manager))) throw new ProblemReply("link-used");
     const { id: accountId } = account;
     try {
       await updateAccount(manager, accountId, {
@@ -95,7 +138,10 @@ export async function changeEmailBy(
     await voidLinksOf(manager, accountId, now);
     await endSignInsOf(manager, accountId, now);
     await record(manager, { event: { kind: "email.changed", accountId }, visit, now });
-    if (account.email === null) return;
+    if (account.email === null || account.emailKey === null || account.emailVerifiedAt === null) return;
+    const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
+    await holdAddress(manager, { emailKey: account.emailKey, accountId, heldUntil });
+    const stands = await lockRecord(manager, accountId);
     await sendLink(context, manager, {
       purpose: "undo-change",
       to: addresseeOf({ ...account, email: account.email }),
@@ -103,11 +149,25 @@ export async function changeEmailBy(
       newEmail: account.email,
       address: email.shown,
       browserHash: null,
+      former: { record: stands?.record ?? null, devices: await listDevices(manager, accountId) },
       visit,
       isWithinLimit: true,
     });
   });
-  return { outcome: "email-changed", email: email.shown };
+  return { email: email.shown };
+}
+
+/** A mailbox alone undoes nothing: one thing from before the change goes with it (RC-3). */
+async function assertFromBefore(
+  context: ServiceContext,
+  { link, account }: LinkOfAccount,
+  { present, visit, marks }: Redemption,
+): Promise<void> {
+  if (!wantsFormer(link) || isFormerDevice(link, marks.mark)) return;
+  if (present === undefined || account === null) throw new ProblemReply("password-wanted");
+  const showing = { stored: link.formerRecord, accountId: account.id, name: account.id, visit, marks };
+  if (!(await isStoredPassword(context, showing, present)))
+    throw fieldProblem([fieldError("present", "former-password-wrong")]);
 }
 
 /**
@@ -117,10 +177,12 @@ export async function changeEmailBy(
 export async function undoChange(
   context: ServiceContext,
   of: LinkOfAccount,
-  { password, visit }: Redemption,
+  redemption: Redemption,
 ): Promise<Redeemed> {
+  const { password, visit } = redemption;
   const email = readEmail(of.link.newEmail ?? "");
   if (of.account === null || email === null) throw new ProblemReply("link-unknown");
+  await assertFromBefore(context, of, redemption);
   const made = password === undefined ? null : await makeNewRecord(context, password, of.account);
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
@@ -134,7 +196,10 @@ export async function undoChange(
     }
     if (made === null) await deleteRecord(manager, accountId);
     else await setRecord(manager, { accountId, record: made, now });
+    await releaseAddress(manager, email.key);
     await endEverythingOf(context, manager, { accountId, reason: "change-undone", now });
+    // Whoever changed it may have prepared it some days before.
+    await deleteSecondFactorsSince(manager, accountId, new Date(of.link.createdAt.getTime() - PREPARING));
     // Those went to addresses that came after this one; an earlier one still takes back more.
     await voidLaterUndoLinks(manager, { accountId, after: of.link.createdAt, now });
     await record(manager, { event: { kind: "email.change-undone", accountId }, visit, now });

@@ -1,3 +1,4 @@
+import { sweepHeldAddresses } from "../account/held-address.ts";
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
 import { mailLinkRoutes } from "./routes.ts";
@@ -6,5 +7,8 @@ import { sweepLinks } from "./store.ts";
 export const mailLinks: Capability = {
   routes: ({ context }) => mailLinkRoutes(context),
   // A day beyond its life a link still says why it does nothing.
-  sweeps: [{ what: "links that have expired", keepFor: () => DAY, run: sweepLinks }],
+  sweeps: [
+    { what: "links that have expired", keepFor: () => DAY, run: sweepLinks },
+    { what: "addresses that were held for their former owner", keepFor: () => DAY, run: sweepHeldAddresses },
+  ],
 };

@@ -6,8 +6,10 @@ import { findRegistration } from "../account/registration-store.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
+import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
+import { isFormerDevice, wantsFormer } from "./former.ts";
 import { findLink } from "./store.ts";
 
 const FAULTS = {
@@ -28,6 +30,8 @@ export interface BrowserMarks {
   readonly mark: string | undefined;
   /** The token of its sign-in in progress. */
   readonly signInToken: string | undefined;
+  /** The living session that it holds; asked for only where it matters. */
+  session(): Promise<string | null>;
 }
 
 /** Reads one. @throws ProblemReply `link-…`. */
@@ -56,16 +60,27 @@ export async function readLink(
   return { link, account: null, registration };
 }
 
-/** Whether the browser that opens it is the one that registered, or that asked for it. */
+/**
+ * Whether the browser that opens it is the one that registered, or that asked for it.
+ * @throws ProblemReply `link-unknown` for a change of address whose session has ended.
+ */
 export async function isHere(
   { dataSource, clock }: ServiceContext,
   { link, account, registration }: ReadLink,
-  { mark, signInToken }: BrowserMarks,
+  { mark, signInToken, session }: BrowserMarks,
 ): Promise<boolean> {
   if (link.purpose === "sign-in") {
     const hashed = signInToken === undefined ? null : hashToken("sign-in", signInToken);
     const open = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
     return open !== null && open.id === link.signInId;
+  }
+  if (link.purpose === "change-email") {
+    const { sessionId } = link;
+    if (sessionId !== null && (await session()) === sessionId) return true;
+    // It lapses with the session that asked: whoever was put out changes nothing any more.
+    const living = await findLiving(dataSource, sessionId === null ? [] : [sessionId], clock.now());
+    if (living.size === 0) throw new ProblemReply("link-unknown");
+    return false;
   }
   const asked =
     link.purpose === "verify"
@@ -90,7 +105,7 @@ export async function lookAtLink(
     name: nameOf(read),
     expiresAt: link.expiresAt.toISOString(),
     here,
-    wants: wantsOf(context, read, here),
+    wants: wantsOf(context, read, { here, mark: marks.mark }),
     newEmail: link.newEmail,
     begunIn: begun && {
       userAgent: begun.userAgent,
@@ -103,7 +118,7 @@ export async function lookAtLink(
 function wantsOf(
   { configuration }: ServiceContext,
   { link, account }: ReadLink,
-  here: boolean,
+  { here, mark }: { here: boolean; mark: string | undefined },
 ): LinkLook["wants"] {
   switch (link.purpose) {
     case "verify":
@@ -113,10 +128,11 @@ function wantsOf(
     case "invite":
       return configuration.accounts.passwordWhenInvited === "required" ? "new-password" : "nothing";
     case "reset":
-    case "undo-change":
       return "new-password";
+    case "undo-change":
+      return wantsFormer(link) && !isFormerDevice(link, mark) ? "former-password" : "new-password";
     case "change-email":
-      return "nothing";
+      return here ? "nothing" : "code";
   }
 }
 

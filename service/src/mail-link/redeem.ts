@@ -1,6 +1,7 @@
 /** Using a mailed link: each purpose does its own work; each link is spent by one conditional update. It signs nobody in. */
 import type { ServiceContext } from "../context.ts";
 import { changeEmailBy, undoChange } from "./change-email.ts";
+import { exchangeForCode } from "./confirm-change.ts";
 import { acceptInvitation } from "./invitation.ts";
 import { isHere, readLink } from "./read.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
@@ -28,7 +29,9 @@ export async function redeemLink(context: ServiceContext, redemption: Redemption
     case "invite":
       return acceptInvitation(context, { link, account }, redemption);
     case "change-email":
-      return changeEmailBy(context, { link, account }, redemption);
+      return (await isHere(context, read, redemption.marks))
+        ? changeEmailBy(context, { link, account }, redemption)
+        : exchangeForCode(context, link, redemption.visit);
     case "undo-change":
       return undoChange(context, { link, account }, redemption);
   }

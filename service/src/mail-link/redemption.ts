@@ -8,7 +8,7 @@ export interface Redemption {
   readonly secret: string;
   /** A new password. */
   readonly password?: string | undefined;
-  /** The one from the registration. */
+  /** The one from the registration, or the one that stood before a change that is undone. */
   readonly present?: string | undefined;
   readonly visit: Visit;
   readonly marks: BrowserMarks;

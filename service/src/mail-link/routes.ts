@@ -11,6 +11,7 @@ import { ProblemReply } from "../problem.ts";
 import { countMailAsked } from "../throttle/throttle.ts";
 import { beginByMail, sendReset, sendSignIn, sendVerification } from "./ask.ts";
 import { askForEmail } from "./change-email.ts";
+import { confirmChange } from "./confirm-change.ts";
 import { invite } from "./invitation.ts";
 import type { BrowserMarks } from "./read.ts";
 import { lookAtLink } from "./read.ts";
@@ -20,6 +21,7 @@ import { redeemLink } from "./redeem.ts";
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
   const marksOf = (request: FastifyRequest): BrowserMarks => ({
     mark: markOf(context, request),
+    session: async () => (await request.server.readCaller(request))?.session.id ?? null,
     signInToken: context.signInCookie.read(request.headers.cookie),
   });
   return async (app) => {
@@ -65,6 +67,10 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       afterReply(request, "a link to a new address", () => asked.send());
       return answer(202, {});
     });
+
+    mount(app, routes.confirmEmail, async ({ body }, { caller, request }) =>
+      answer(200, await confirmChange(context, caller, { code: body.code, visit: visitOf(request) })),
+    );
 
     mount(app, routes.inviteAccount, async ({ body }, { caller, request }) => {
       const { isNew, account } = await invite(context, caller, body, visitOf(request));

@@ -31,6 +31,12 @@ export interface LinkToSend {
   /** The address that the account has now, in normal form; empty if it has none. */
   readonly emailKey: string;
   readonly signInId?: string;
+  /** The session in which a change of address was asked for. */
+  readonly sessionId?: string;
+  /** Of the account as it was before the change that the link undoes. */
+  readonly former?: { readonly record: string | null; readonly devices: readonly Buffer[] };
+  /** By what name the mail calls the account to somebody who may not be its owner. */
+  readonly account?: string;
   /** The address that the account gets by it. */
   readonly newEmail?: string;
   /** The address that the mail speaks of, where that is another one than `newEmail`. */
@@ -76,6 +82,11 @@ export async function sendLink(
       expiresAt: new Date(now.getTime() + life),
       spentAt: null,
       supersededAt: null,
+      sessionId: link.sessionId ?? null,
+      codeHash: null,
+      wrongCodes: 0,
+      formerRecord: link.former?.record ?? null,
+      formerDevices: link.former?.devices.map((mark) => mark.toString("base64url")) ?? null,
     });
   }
   const { publicUrl } = configuration;
@@ -87,6 +98,7 @@ export async function sendLink(
       life,
       link: held === null ? `${publicUrl}/link#${plain}` : `${publicUrl}/sign-in`,
       address: link.address ?? link.newEmail ?? "",
+      ...(link.account === undefined ? {} : { account: link.account }),
     },
     held,
   });

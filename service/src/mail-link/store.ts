@@ -53,9 +53,10 @@ export async function spendLink(manager: EntityManager, id: string, now: Date): 
 
 /** Voids all living links of an account but those that undo a change of address. */
 export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
-  await manager
-    .getRepository(MailLinkEntity)
-    .update({ accountId, purpose: Not("undo-change"), ...living(now) }, { supersededAt: now });
+  const repository = manager.getRepository(MailLinkEntity);
+  await repository.update({ accountId, purpose: Not("undo-change"), ...living(now) }, { supersededAt: now });
+  // What was exchanged for a code that nobody has typed yet.
+  await repository.update({ accountId, codeHash: Not(IsNull()) }, { supersededAt: now, codeHash: null });
 }
 
 /** Voids those that undo a later change of address. */
@@ -74,4 +75,49 @@ export async function voidLaterUndoLinks(
 /** Forgets those that expired before a time. */
 export async function sweepLinks(dataSource: DataSource, before: Date): Promise<void> {
   await dataSource.getRepository(MailLinkEntity).delete({ expiresAt: LessThan(before) });
+}
+
+/** Spends it for a code. @returns whether this call was the one that did. */
+export async function spendForCode(
+  manager: EntityManager,
+  id: string,
+  { codeHash, now }: { codeHash: Buffer; now: Date },
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(MailLinkEntity)
+    .update({ id, ...living(now) }, { spentAt: now, codeHash });
+  return affected === 1;
+}
+
+/** The newest change of address of a session whose code is waited for. */
+export function findAwaitingCode(
+  dataSource: DataSource,
+  { sessionId, now }: { sessionId: string; now: Date },
+): Promise<MailLinkRow | null> {
+  return dataSource.getRepository(MailLinkEntity).findOne({
+    where: {
+      sessionId,
+      purpose: "change-email",
+      codeHash: Not(IsNull()),
+      supersededAt: IsNull(),
+      expiresAt: MoreThan(now),
+    },
+    order: { createdAt: "DESC", id: "DESC" },
+  });
+}
+
+/** Counts a wrong code; the last one that is allowed voids the right one. */
+export async function countWrongCode(dataSource: DataSource, id: string, most: number): Promise<void> {
+  await dataSource.query(
+    "UPDATE mail_link SET codeHash = IF(wrongCodes + 1 >= ?, NULL, codeHash), wrongCodes = LEAST(wrongCodes + 1, ?) WHERE id = ?",
+    [most, most, id],
+  );
+}
+
+/** Spends the code. @returns whether this call was the one that did. */
+export async function spendCode(manager: EntityManager, id: string): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(MailLinkEntity)
+    .update({ id, codeHash: Not(IsNull()), supersededAt: IsNull() }, { codeHash: null });
+  return affected === 1;
 }

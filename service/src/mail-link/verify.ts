@@ -1,20 +1,18 @@
 /** Proving the address after registering. */
 import { fieldError } from "@lucchetto/contract";
 import type { Context } from "@lucchetto/core";
-import { preparePassword } from "@lucchetto/core";
 import { settleRegistration } from "../account/registration.ts";
 import type { ServiceContext } from "../context.ts";
-import { checkable, readStored } from "../password/password.ts";
 import { findRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { inTransaction } from "../storage/index.ts";
-import { reservePasswordTry } from "../throttle/throttle.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Prover } from "./prove.ts";
 import { proveAddress } from "./prove.ts";
 import type { ReadLink } from "./read.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 import { spendLink } from "./store.ts";
+import { isStoredPassword } from "./stored-password.ts";
 
 /**
  * Proves it. In the browser that registered, a click is enough; in another one the password from the registration is
@@ -63,35 +61,10 @@ interface Showing extends Pick<Redemption, "password" | "present" | "visit" | "m
 async function whoProves(context: ServiceContext, showing: Showing): Promise<Prover> {
   const { password, present, person } = showing;
   if (present !== undefined) {
-    if (!(await isFromRegistration(context, showing, present)))
+    if (!(await isStoredPassword(context, { ...showing, name: person.id }, present)))
       throw fieldProblem([fieldError("present", "registration-password-wrong")]);
     return SAME;
   }
   if (password === undefined) throw new ProblemReply("password-wanted");
   return { isSame: false, newRecord: await makeNewRecord(context, password, person) };
-}
-
-/** Counted like a try at sign-in. */
-async function isFromRegistration(
-  context: ServiceContext,
-  { stored, person, accountId, visit, marks }: Showing,
-  typed: string,
-): Promise<boolean> {
-  const reserved = await reservePasswordTry(context, {
-    accountId,
-    name: person.id,
-    network: visit.network,
-    mark: marks.mark,
-  });
-  let matches: boolean;
-  try {
-    const prepared = preparePassword(typed);
-    const readable = stored === null ? null : checkable(readStored(context.hashing, stored));
-    matches = prepared.ok && (await context.hashing.check(prepared.text, readable));
-  } catch (error) {
-    await reserved.giveBack();
-    throw error;
-  }
-  if (matches) await reserved.giveBack();
-  return matches;
 }

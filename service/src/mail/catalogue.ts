@@ -29,7 +29,7 @@ export const MAIL_KINDS = {
   invite: { when: "an operator invites somebody", says: ["name", "link", "life"], needsLink: true },
   "change-email": {
     when: "an account is to get this address",
-    says: ["name", "address", "link", "life"],
+    says: ["name", "account", "address", "link", "life"],
     needsLink: true,
   },
   "email-changed": {

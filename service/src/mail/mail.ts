@@ -39,6 +39,8 @@ export interface Circumstances {
   /** Milliseconds that the link lives; the mail is worth nothing afterwards. */
   readonly life?: number;
   readonly address?: string;
+  /** The account, in words that tell a stranger no more than they need. */
+  readonly account?: string;
   /** Recovery codes that are left. */
   readonly left?: number;
 }
@@ -91,13 +93,14 @@ export async function writeMail(
 
 function valuesOf(
   { name }: Addressee,
-  { visit, link = "", life, address = "", left }: Circumstances,
+  { visit, link = "", life, address = "", account = "", left }: Circumstances,
   { language, now }: { language: Language; now: Date },
 ): MailValues {
   return {
     name: name ?? "",
     link,
     address,
+    account,
     left: left === undefined ? "" : String(left),
     life: life === undefined ? "" : durationInWords(life, language),
     when: timeInWords(now, language),

@@ -1,6 +1,6 @@
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull, LessThan, LessThanOrEqual, Not } from "typeorm";
+import { In, IsNull, LessThan, LessThanOrEqual, MoreThanOrEqual, Not } from "typeorm";
 import type { AuthenticatorRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, RecoveryCodeEntity } from "../storage/index.ts";
 
@@ -102,6 +102,16 @@ export async function sweepEnrolments(dataSource: DataSource, before: Date): Pro
   await dataSource
     .getRepository(AuthenticatorEntity)
     .delete({ activatedAt: IsNull(), expiresAt: LessThanOrEqual(before) });
+}
+
+/** Takes away what came since a time: authenticators, and recovery codes that were made then. */
+export async function deleteSecondFactorsSince(
+  manager: EntityManager,
+  accountId: string,
+  since: Date,
+): Promise<void> {
+  await manager.getRepository(AuthenticatorEntity).delete({ accountId, createdAt: MoreThanOrEqual(since) });
+  await manager.getRepository(RecoveryCodeEntity).delete({ accountId, createdAt: MoreThanOrEqual(since) });
 }
 
 /** Removes every second factor of an account. */

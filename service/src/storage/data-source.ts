@@ -12,6 +12,7 @@ import { OutboxAndLinks1700000000007 } from "./migrations/1700000000007-outbox-a
 import { WaysIn1700000000008 } from "./migrations/1700000000008-ways-in.ts";
 import { SecondFactors1700000000009 } from "./migrations/1700000000009-second-factors.ts";
 import { ClaimedDeliveries1700000000010 } from "./migrations/1700000000010-claimed-deliveries.ts";
+import { GuardedChangesOfAddress1700000000011 } from "./migrations/1700000000011-guarded-changes-of-address.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -25,6 +26,7 @@ export const MIGRATIONS = [
   WaysIn1700000000008,
   SecondFactors1700000000009,
   ClaimedDeliveries1700000000010,
+  GuardedChangesOfAddress1700000000011,
 ];
 
 /** The table in which the applied migrations are noted. */

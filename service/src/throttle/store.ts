@@ -92,6 +92,12 @@ export function isKnownDevice(manager: EntityManager, accountId: string, markHas
   return manager.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
 }
 
+/** The hashes of the marks of all devices of an account. */
+export async function listDevices(manager: EntityManager, accountId: string): Promise<Buffer[]> {
+  const rows = await manager.getRepository(KnownDeviceEntity).findBy({ accountId });
+  return rows.map(({ markHash }) => markHash);
+}
+
 /** Remembers a device of an account, or that it was used again. */
 export async function rememberDevice(
   manager: EntityManager,

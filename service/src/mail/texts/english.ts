@@ -55,11 +55,13 @@ The link works once, and for {{life}}. If you do not want an account, do nothing
 `,
   "change-email": `Subject: Confirm your new address for {{site}}
 
-This address is to become the one of an account at {{site}}.
+Confirm {{address}} as the new address of the account {{account}} at {{site}}.
 
-[Use this address]({{link}})
+[Confirm this address]({{link}})
 
-The link works once, and for {{life}}. Until then mail goes to the address before. If you did not ask for this, do nothing.
+The link works once, for {{life}}, in the browser that asked for it; anywhere else it shows a code to enter there. Until then nothing changes.
+
+If you don't know this account, do nothing, and give the code to nobody: your address is not used.
 `,
   "email-changed": `Subject: Your account has another address now
 

@@ -55,11 +55,13 @@ Il collegamento vale una sola volta, per {{life}}. Se non vuoi un account, non f
 `,
   "change-email": `Subject: Conferma il tuo nuovo indirizzo per {{site}}
 
-Questo indirizzo sta per diventare quello di un account su {{site}}.
+Conferma {{address}} come nuovo indirizzo dell'account {{account}} su {{site}}.
 
-[Usa questo indirizzo]({{link}})
+[Conferma questo indirizzo]({{link}})
 
-Il collegamento vale una sola volta, per {{life}}. Fino ad allora la posta va all'indirizzo di prima. Se non l'hai chiesto tu, non fare nulla.
+Il collegamento vale una sola volta, per {{life}}, nel browser che l'ha chiesto; altrove mostra un codice da inserire là. Fino ad allora non cambia nulla.
+
+Se non conosci questo account, non fare nulla e non dare il codice a nessuno: il tuo indirizzo non viene usato.
 `,
   "email-changed": `Subject: Il tuo account ha un altro indirizzo
 

@@ -6,6 +6,7 @@ import { AuthenticatorEntity } from "./authenticator.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
+import { HeldAddressEntity } from "./held-address.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
 import { MailEntity } from "./mail.ts";
@@ -27,6 +28,7 @@ export * from "./authenticator.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./delivery.ts";
+export * from "./held-address.ts";
 export * from "./journal-entry.ts";
 export * from "./known-device.ts";
 export * from "./mail.ts";
@@ -52,6 +54,7 @@ export const ENTITIES = [
   AuthorizationCodeEntity,
   CheckTokenEntity,
   DeliveryEntity,
+  HeldAddressEntity,
   JournalEntryEntity,
   KnownDeviceEntity,
   MailEntity,

@@ -20,6 +20,14 @@ export interface MailLinkRow {
   expiresAt: Date;
   spentAt: Date | null;
   supersededAt: Date | null;
+  /** The session in which a change of address was asked for; with its end the change lapses. */
+  sessionId: string | null;
+  /** Keyed hash of the code that the link was exchanged for elsewhere. */
+  codeHash: Buffer | null;
+  wrongCodes: number;
+  /** Of the account as it was before a change that the link undoes: its password record, and the marks of its devices. */
+  formerRecord: string | null;
+  formerDevices: string[] | null;
 }
 
 export const MailLinkEntity = new EntitySchema<MailLinkRow>({
@@ -38,12 +46,24 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
     expiresAt: { type: "datetime", precision: 3 },
     spentAt: { type: "datetime", precision: 3, nullable: true },
     supersededAt: { type: "datetime", precision: 3, nullable: true },
+    sessionId: { type: "uuid", nullable: true },
+    codeHash: { type: "binary", length: 32, nullable: true },
+    wrongCodes: { type: "tinyint", default: 0 },
+    formerRecord: {
+      type: "varchar",
+      length: 512,
+      charset: "ascii",
+      collation: "ascii_bin",
+      nullable: true,
+    },
+    formerDevices: { type: "json", nullable: true },
   },
   indices: [
     { name: "mail_link_secret", columns: ["secretHash"], unique: true },
     { name: "mail_link_of_account", columns: ["accountId", "purpose"] },
     { name: "mail_link_of_registration", columns: ["registrationId"] },
     { name: "mail_link_expires", columns: ["expiresAt"] },
+    { name: "mail_link_of_session", columns: ["sessionId"] },
   ],
   foreignKeys: [
     {

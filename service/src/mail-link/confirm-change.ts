@@ -1,0 +1,56 @@
+/**
+ * The code in the place of a click: the link to a new address was opened where the session is not that asked for the
+ * change. It changes nothing there; its code counts in that session alone (RC-1).
+ */
+import { randomBytes } from "node:crypto";
+import { hashMailCode, isMailCode, MAIL_CODE_BYTES, mailCodeOf, readMailCode } from "@lucchetto/core";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { MailLinkRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import { applyChange } from "./change-email.ts";
+import type { Redeemed } from "./redemption.ts";
+import { countWrongCode, findAwaitingCode, spendCode, spendForCode } from "./store.ts";
+
+/** So many wrong codes end the change. */
+const MOST_WRONG_CODES = 5;
+
+/** Exchanges the link for its code. */
+export async function exchangeForCode(
+  context: ServiceContext,
+  link: MailLinkRow,
+  visit: Visit,
+): Promise<Redeemed> {
+  const code = mailCodeOf(randomBytes(MAIL_CODE_BYTES));
+  const codeHash = hashMailCode(context.mailCodeKey, { signInId: link.id, code });
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    if (!(await spendForCode(manager, link.id, { codeHash, now }))) throw new ProblemReply("link-used");
+    const event = { kind: "mail-link.swapped", accountId: link.accountId } as const;
+    await record(manager, { event, visit, now });
+  });
+  return { outcome: "code", code, expiresAt: link.expiresAt.toISOString() };
+}
+
+/**
+ * The code was typed in the session that asked: the new address counts.
+ * @throws ProblemReply `proof-refused`, `address-taken`, `link-unknown`.
+ */
+export async function confirmChange(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  { code: typed, visit }: { code: string; visit: Visit },
+): Promise<{ email: string }> {
+  const { dataSource, clock, mailCodeKey } = context;
+  const code = readMailCode(typed);
+  const link = await findAwaitingCode(dataSource, { sessionId: session.id, now: clock.now() });
+  if (code === null || link === null) throw new ProblemReply("proof-refused");
+  const shown = hashMailCode(mailCodeKey, { signInId: link.id, code });
+  if (!isMailCode(link.codeHash, shown)) {
+    await countWrongCode(dataSource, link.id, MOST_WRONG_CODES);
+    throw new ProblemReply("proof-refused");
+  }
+  return applyChange(context, { link, account }, visit, (manager) => spendCode(manager, link.id));
+}

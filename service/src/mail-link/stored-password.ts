@@ -1,0 +1,36 @@
+/** A password shown with a link, against a record that is kept for this: each try is counted as one of a sign-in. */
+import { preparePassword } from "@lucchetto/core";
+import type { ServiceContext } from "../context.ts";
+import { checkable, readStored } from "../password/password.ts";
+import { reservePasswordTry } from "../throttle/throttle.ts";
+import type { Redemption } from "./redemption.ts";
+
+export interface ShownBesideLink extends Pick<Redemption, "visit" | "marks"> {
+  /** The record; `null`: nothing matches. */
+  readonly stored: string | null;
+  /** `null`: a registration that waits outside accounts. */
+  readonly accountId: string | null;
+  /** Under what tries are counted where there is no account. */
+  readonly name: string;
+}
+
+/** Whether it matches. @throws ProblemReply `throttled`, `too-busy`. */
+export async function isStoredPassword(
+  context: ServiceContext,
+  { stored, accountId, name, visit, marks }: ShownBesideLink,
+  typed: string,
+): Promise<boolean> {
+  const { network } = visit;
+  const reserved = await reservePasswordTry(context, { accountId, name, network, mark: marks.mark });
+  let matches: boolean;
+  try {
+    const prepared = preparePassword(typed);
+    const readable = stored === null ? null : checkable(readStored(context.hashing, stored));
+    matches = prepared.ok && (await context.hashing.check(prepared.text, readable));
+  } catch (error) {
+    await reserved.giveBack();
+    throw error;
+  }
+  if (matches) await reserved.giveBack();
+  return matches;
+}
