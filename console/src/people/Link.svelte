@@ -22,6 +22,8 @@
   let done: LinkLook | null = $state(null);
 
   onMount(async () => {
+    // Another link opened in this tab changes the fragment alone; it begins anew.
+    window.addEventListener("hashchange", () => window.location.reload());
     // Read once, and gone from the address bar and the history.
     window.history.replaceState(null, "", at("/link"));
     try {
