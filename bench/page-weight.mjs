@@ -10,7 +10,7 @@ const ADDRESS = process.argv[2] ?? "http://localhost:8420/sign-in";
 const ROUNDS = 7;
 
 const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium",
+  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell",
   args: ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"],
 });
 const rounds = [];

@@ -6,7 +6,7 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
-import { ROOT } from "./prerequisites.mjs";
+import { findProgram, ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
 
 const FOLDER = join(ROOT, "docs", "screenshots");
@@ -16,7 +16,10 @@ const MINUTE = 60_000;
 
 await run(async () => {
   const { url, operator } = JSON.parse(readFileSync(join(ROOT, ".lucchetto", "demo.json"), "utf8"));
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
+  const browser = await chromium.launch({
+    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
+    args: ["--no-sandbox"],
+  });
   const stamp = Date.now().toString(36);
   const at = (name) => `${name}.${stamp}@brina.example`;
 

@@ -11,7 +11,7 @@
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
-import { ROOT } from "./prerequisites.mjs";
+import { findProgram, ROOT } from "./prerequisites.mjs";
 import { run, UserError } from "./say.mjs";
 
 await run(async () => {
@@ -26,7 +26,10 @@ await run(async () => {
       const data = readFileSync(join(folder, file)).toString("base64");
       return `<figure style="margin:0;width:620px"><figcaption>${caption}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ["--no-sandbox"] });
+  const browser = await chromium.launch({
+    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
+    args: ["--no-sandbox"],
+  });
   const sheet = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await sheet.setContent(
     `<body style="margin:16px;font:14px sans-serif;display:flex;flex-wrap:wrap;gap:8px">${figures.join("")}</body>`,

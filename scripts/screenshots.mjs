@@ -6,7 +6,7 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { chromium } from "playwright-core";
-import { ROOT } from "./prerequisites.mjs";
+import { findProgram, ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
 
 const FOLDER = join(ROOT, "docs", "screenshots");
@@ -21,7 +21,10 @@ const ARGUMENTS = [
 await run(async () => {
   const wanted = process.argv.slice(2);
   const { url, appUrl, operator } = JSON.parse(readFileSync(join(ROOT, ".lucchetto", "demo.json"), "utf8"));
-  const browser = await chromium.launch({ executablePath: "/usr/bin/chromium", args: ARGUMENTS });
+  const browser = await chromium.launch({
+    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
+    args: ARGUMENTS,
+  });
 
   /** A fresh browser; `pictures` draws in it and calls `shot` with the name of each picture. */
   async function inBrowser(colorScheme, pictures) {
