@@ -132,7 +132,8 @@ describe("an operator in the console", () => {
     await page.click("text=Keep it");
     await page.click("text=Erase …");
     await page.click("text=Erase it for good");
-    await at(page, `${service.url}/console/accounts`);
+    // The list, not the account's own page below it: then it is done.
+    await page.waitForURL(`${service.url}/console/accounts`);
     await person.page.goto(`${service.url}/account`);
     await at(person.page, `${service.url}/sign-in`);
     expect([...complaints, ...person.complaints]).toEqual([]);
