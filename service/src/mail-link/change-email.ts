@@ -23,6 +23,7 @@ import { listDevices } from "../throttle/store.ts";
 import { countMailFor } from "../throttle/throttle.ts";
 import { endEverythingOf } from "./end-everything.ts";
 import { isFormerDevice, wantsFormer } from "./former.ts";
+import { nameForStrangers } from "./name-for-strangers.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
@@ -82,14 +83,6 @@ export async function askForEmail(
       );
     },
   };
-}
-
-/** The username, or the address with its name left out: whoever reads it need not be the owner. */
-function nameForStrangers({ username, email, displayName }: AccountFacts): string {
-  if (username !== null) return username;
-  if (email === null) return displayName ?? "";
-  const [name = "", domain = ""] = email.split(/@(?=[^@]*$)/);
-  return `${[...name][0] ?? ""}…@${domain}`;
 }
 
 /** The link was used in the session that asked. @throws ProblemReply `address-taken`, `link-…`. */

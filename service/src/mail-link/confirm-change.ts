@@ -46,11 +46,17 @@ export async function confirmChange(
   const { dataSource, clock, mailCodeKey } = context;
   const code = readMailCode(typed);
   const link = await findAwaitingCode(dataSource, { sessionId: session.id, now: clock.now() });
-  if (code === null || link === null) throw new ProblemReply("proof-refused");
+  if (code === null || link === null) throw refusal();
   const shown = hashMailCode(mailCodeKey, { signInId: link.id, code });
   if (!isMailCode(link.codeHash, shown)) {
     await countWrongCode(dataSource, link.id, MOST_WRONG_CODES);
-    throw new ProblemReply("proof-refused");
+    throw refusal();
   }
   return applyChange(context, { link, account }, visit, (manager) => spendCode(manager, link.id));
 }
+
+const refusal = () =>
+  new ProblemReply("proof-refused", {
+    detail:
+      "This is not the code. Enter the one that the link to the new address shows; after five wrong ones ask again.",
+  });

@@ -10,6 +10,7 @@ import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
 import { isFormerDevice, wantsFormer } from "./former.ts";
+import { nameForStrangers } from "./name-for-strangers.ts";
 import { findLink } from "./store.ts";
 
 const FAULTS = {
@@ -139,7 +140,7 @@ function wantsOf(
 /** Whose it is, to the one who opens it: the old address is nothing that a new one's owner need know. */
 function nameOf({ link, account, registration }: ReadLink): string {
   if (account === null) return registration.email;
-  if (link.purpose === "change-email") return account.displayName ?? account.username ?? link.newEmail ?? "";
+  if (link.purpose === "change-email") return nameForStrangers(account);
   if (link.purpose === "undo-change") return link.newEmail ?? "";
   return account.email ?? account.username ?? "";
 }
