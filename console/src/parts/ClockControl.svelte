@@ -3,7 +3,7 @@
   import { routes } from "virtual:routes";
   import { call } from "../lib/page.ts";
   import { exact } from "../lib/time.ts";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const MINUTE = 60_000;
   const STEPS = [

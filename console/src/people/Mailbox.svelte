@@ -11,7 +11,7 @@
   import MailFate from "../parts/MailFate.svelte";
   import MailView from "../parts/MailView.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { texts } from "../texts/texts.ts";
+  import { consoleTexts as texts } from "../texts/console.ts";
 
   const list = new List<MailboxItem>(
     async (cursor) => (await call(routes.listDevelopmentMailbox, { query: { cursor, limit: 10 } })).body,

@@ -334,4 +334,23 @@ export const consoleTexts = {
   recordDrawing: {
     theRecordSegmentBySegment: "The record, segment by segment",
   },
+  clockControl: {
+    minutes: (count: number) => `+${count} min`,
+    oneDay: "+1 day",
+    theServicesClock: "The service's clock",
+    clock: "clock",
+    notMoved: "not moved",
+    movedByMin: (round: Value) => `moved by ${round} min`,
+    moveTheClockBy: (word: Value) => `Move the clock by ${word}`,
+    setItRight: "Set it right",
+  },
+  mailbox: {
+    mailbox: "Mailbox",
+    mailThatWasCaughtIn: "Mail that was caught in place of being sent. Development mode only.",
+    lookAgain: "Look again",
+    nothingWasSentYetRegister:
+      "Nothing was sent yet. Register, or ask for a link at “Forgotten your password?”.",
+    to: "to {address}",
+    showMore: "Show more",
+  },
 };

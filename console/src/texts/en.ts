@@ -41,16 +41,6 @@ export const en = {
   ago: {
     never: "never",
   },
-  clockControl: {
-    minutes: (count: number) => `+${count} min`,
-    oneDay: "+1 day",
-    theServicesClock: "The service's clock",
-    clock: "clock",
-    notMoved: "not moved",
-    movedByMin: (round: Value) => `moved by ${round} min`,
-    moveTheClockBy: (word: Value) => `Move the clock by ${word}`,
-    setItRight: "Set it right",
-  },
   copyableId: {
     copied: "copied ✓",
     copy: (id: Value) => `Copy ${id}`,
@@ -399,15 +389,6 @@ export const en = {
     signInAnotherWay: "Sign in another way",
     thisIsNotTheCode: "This is not the code. Type the one that the newest mail's link shows.",
     theCodeHasSixDigits: "The code has six digits.",
-  },
-  mailbox: {
-    mailbox: "Mailbox",
-    mailThatWasCaughtIn: "Mail that was caught in place of being sent. Development mode only.",
-    lookAgain: "Look again",
-    nothingWasSentYetRegister:
-      "Nothing was sent yet. Register, or ask for a link at “Forgotten your password?”.",
-    to: "to {address}",
-    showMore: "Show more",
   },
   mySessions: {
     whereYouAreSignedIn: "Where you are signed in",
