@@ -69,8 +69,6 @@ const SENTENCES = {
 
 export type FieldFaultCode = keyof typeof SENTENCES;
 
-export const FIELD_FAULT_CODES = Object.keys(SENTENCES) as [FieldFaultCode, ...FieldFaultCode[]];
-
 /** A fault of a field, with its English sentence. What was typed is never repeated in it. */
 export function fieldError(path: string, code: FieldFaultCode, parameters: FaultParameters = {}): FieldError {
   const message = SENTENCES[code].replace(/\{(\w+)\}/g, (_, name: string) => String(parameters[name] ?? ""));

@@ -1,6 +1,5 @@
 /** The shapes of replies. Unknown members in them are ignored by clients, so that members can be added. */
 import { z } from "zod";
-import { FIELD_FAULT_CODES } from "./field-faults.ts";
 import { id, timestamp } from "./text.ts";
 
 export const accountState = z.enum(["invited", "active", "suspended"]);
@@ -251,8 +250,10 @@ export const problem = z
       .array(
         z.object({
           path: z.string(),
-          code: z.enum(FIELD_FAULT_CODES),
-          parameters: z.record(z.string(), z.union([z.string(), z.number()])),
+          code: z.string().describe("what is wrong, as a slug; new ones may come"),
+          parameters: z
+            .record(z.string(), z.union([z.string(), z.number()]))
+            .describe("what a sentence about it needs"),
           message: z.string(),
         }),
       )

@@ -1,5 +1,5 @@
 /** What went wrong, for the person. */
-import type { FieldError, Problem } from "@lucchetto/contract";
+import type { Problem } from "@lucchetto/contract";
 import { ProblemError, UnreachableError } from "@lucchetto/contract/pages";
 import { texts } from "../texts/texts.ts";
 
@@ -16,8 +16,11 @@ export function problemSentence({ code, detail }: Pick<Problem, "code" | "detail
   return known[code] ?? detail;
 }
 
+type Fault = NonNullable<Problem["errors"]>[number];
+
 /** What is wrong with a field, in the page's language; in English where that has no sentence for it. */
-export function faultSentence({ code, parameters, message }: FieldError): string {
-  const sentence = texts.fieldFaults[code];
+export function faultSentence({ code, parameters, message }: Fault): string {
+  const known: Readonly<Record<string, string>> = texts.fieldFaults;
+  const sentence = known[code];
   return sentence?.replace(/\{(\w+)\}/g, (_, name: string) => String(parameters[name] ?? "")) ?? message;
 }

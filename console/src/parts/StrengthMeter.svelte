@@ -33,8 +33,10 @@
       {/each}
     </div>
     <p class="text-quiet mt-1 text-sm">
-      <span class="text-ink font-medium">{strength.grade[0]?.toUpperCase()}{strength.grade.slice(1)}</span>
-      {texts.strengthMeter.againstGuessing}{#if strength.advice}&nbsp;{strength.advice}{/if}
+      <span class="text-ink font-medium">{texts.strengthMeter.grades[strength.grade]}</span>
+      {texts.strengthMeter.againstGuessing}{#if strength.advice}&nbsp;{texts.strengthMeter.advice[
+          strength.advice
+        ]}{/if}
     </p>
   {/if}
 </div>

@@ -8,12 +8,12 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Ago from "../parts/Ago.svelte";
-  import CodeShown from "../parts/CodeShown.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
+  import LinkCode from "./LinkCode.svelte";
   import NextStep from "./NextStep.svelte";
 
   interface Props {
@@ -24,7 +24,6 @@
   }
   const { look, secret, take }: Props = $props();
   const form = new Form();
-  let code: string | null = $state(null);
   let more: { wanted: readonly string[]; expiresAt: string } | null = $state(null);
   let next = at(page.landings.afterSignIn);
 
@@ -47,23 +46,10 @@
       take(error);
     }
   }
-
-  async function swap(): Promise<void> {
-    try {
-      const { body } = await call(routes.redeemLink, { body: { secret } });
-      if (body.outcome === "code") code = body.code;
-    } catch (error) {
-      take(error);
-    }
-  }
 </script>
 
 {#if more !== null}
   <NextStep identifier={look.name} shown={texts.linkSignIn.linkFromTheMail} step={more} done={finish} />
-{:else if code !== null}
-  <PersonFrame heading={texts.linkSignIn.yourCode} next={texts.linkSignIn.typeItWhereYouBegan}>
-    <CodeShown {code} />
-  </PersonFrame>
 {:else if look.here}
   <PersonFrame heading={texts.linkSignIn.signIn} next={texts.linkSignIn.youAskedForThisLink}>
     <form onsubmit={(event) => form.submit(event, () => ({}), use)}>
@@ -77,34 +63,30 @@
     </form>
   </PersonFrame>
 {:else}
-  <PersonFrame heading={texts.linkSignIn.signingInElsewhere} next={texts.linkSignIn.thisLinkWasAskedFor}>
-    <form onsubmit={(event) => form.submit(event, () => ({}), swap)}>
-      <FormProblem problem={form.problem} />
-      <dl class="divide-line border-line mb-6 divide-y border-y">
-        {#snippet fact(name: string, value: string)}
-          <div class="flex flex-wrap justify-between gap-x-6 py-3">
-            <dt class="text-quiet">{name}</dt>
-            <dd class="break-all">{value}</dd>
-          </div>
-        {/snippet}
-        {@render fact(texts.linkSignIn.account, look.name)}
-        {#if look.begunIn}
-          {@render fact(texts.linkSignIn.askedForIn, device(look.begunIn.userAgent))}
-          {@render fact(texts.linkSignIn.from, look.begunIn.network ?? texts.linkSignIn.unknown)}
-          <div class="flex flex-wrap justify-between gap-x-6 py-3">
-            <dt class="text-quiet">{texts.linkSignIn.when}</dt>
-            <dd><Ago at={look.begunIn.at} /></dd>
-          </div>
-        {/if}
-      </dl>
-      <p class="mb-6">
-        {texts.linkSignIn.ifThatWasYouTake}
-      </p>
-      <MainButton
-        text={texts.linkSignIn.showMeTheCode}
-        busyText={texts.linkSignIn.oneMoment}
-        busy={form.sending}
-      />
-    </form>
-  </PersonFrame>
+  <LinkCode
+    {secret}
+    {take}
+    heading={texts.linkSignIn.signingInElsewhere}
+    next={texts.linkSignIn.thisLinkWasAskedFor}
+    where={texts.linkSignIn.typeItWhereYouBegan}
+  >
+    <dl class="divide-line border-line mb-6 divide-y border-y">
+      {#snippet fact(name: string, value: string)}
+        <div class="flex flex-wrap justify-between gap-x-6 py-3">
+          <dt class="text-quiet">{name}</dt>
+          <dd class="break-all">{value}</dd>
+        </div>
+      {/snippet}
+      {@render fact(texts.linkSignIn.account, look.name)}
+      {#if look.begunIn}
+        {@render fact(texts.linkSignIn.askedForIn, device(look.begunIn.userAgent))}
+        {@render fact(texts.linkSignIn.from, look.begunIn.network ?? texts.linkSignIn.unknown)}
+        <div class="flex flex-wrap justify-between gap-x-6 py-3">
+          <dt class="text-quiet">{texts.linkSignIn.when}</dt>
+          <dd><Ago at={look.begunIn.at} /></dd>
+        </div>
+      {/if}
+    </dl>
+    <p class="mb-6">{texts.linkSignIn.ifThatWasYouTake}</p>
+  </LinkCode>
 {/if}

@@ -4,12 +4,12 @@
   import { routes } from "virtual:routes";
   import { at, call } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SecondFactorForm from "../parts/SecondFactorForm.svelte";
   import { SECOND_PROOFS } from "../proof/methods.ts";
   import { texts } from "../texts/texts.ts";
-  import NewPasswordStep from "./NewPasswordStep.svelte";
 
   interface Step {
     readonly wanted: readonly string[];
@@ -51,7 +51,14 @@
 </script>
 
 {#if present.wanted.includes("new-password")}
-  <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
+  <!-- Few come here; everybody else's sign-in page does without its weight. -->
+  {#await import("./NewPasswordStep.svelte") then { default: NewPasswordStep }}
+    <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
+  {:catch}
+    <PersonFrame heading={texts.newPasswordStep.chooseANewPassword}>
+      <FormProblem problem={texts.faults.unreachable} />
+    </PersonFrame>
+  {/await}
 {:else if isOver}
   <PersonFrame heading={texts.nextStep.thisSignInIsOver} next={texts.nextStep.itTookTooLongOr}>
     <p role="alert">{texts.nextStep.nothingHasChangedBeginAgain}</p>

@@ -115,6 +115,23 @@ export const en = {
     andYouComeBackTo: "{signIn}, and you come back to this page.",
   },
   strengthMeter: {
+    grades: {
+      "very weak": "Very weak",
+      weak: "Weak",
+      fair: "Fair",
+      good: "Good",
+      strong: "Strong",
+    },
+    advice: {
+      name: "It holds your name, your address or the site's name; add words that have nothing to do with them.",
+      common: "It holds a very common password; replace it by a few words of your own.",
+      repeat: "A part that is repeated adds almost nothing; add another word in its place.",
+      run: "Runs such as abc or 4321 are guessed early; add a word in their place.",
+      keyboard: "Keys that lie side by side are guessed early; add a word in their place.",
+      year: "Years are guessed early; add a word that is no date.",
+      "one-more-word": "One more word would make it strong.",
+      "more-words": "Add a word or two of your own.",
+    },
     againstGuessing: "against guessing.",
   },
   accessKeys: {
@@ -320,7 +337,6 @@ export const en = {
   },
   linkSignIn: {
     linkFromTheMail: "link from the mail",
-    yourCode: "Your code",
     typeItWhereYouBegan: "Type it where you began to sign in.",
     unknown: "unknown",
     signIn: "Sign in",
@@ -335,24 +351,22 @@ export const en = {
     when: "When",
     ifThatWasYouTake:
       "If that was you, take a code from here and type it there. If it was not, close this page: nothing happens.",
-    showMeTheCode: "Show me the code",
-    oneMoment: "One moment …",
   },
-  codeShown: {
+  linkCode: {
+    yourCode: "Your code",
+    showTheCode: "Show the code",
+    oneMoment: "One moment …",
     itWorksOnlyThere:
       "It works only there. {warning}, and enter it on no page that you did not open yourself.",
     tellItToNobody: "Tell it to nobody",
   },
   linkChange: {
-    yourCode: "Your code",
     enterItWhereYouAsked: "Enter it where you asked for the new address.",
     confirmAddress: "Confirm this address?",
     askedForElsewhere: "The change was asked for in another browser, or you are signed out here.",
     ofAccount: "{address} for the account {account}",
     ifThatWasYou:
       "If that was you, take a code from here and enter it there. If you don’t know this account, close this page: nothing happens.",
-    showTheCode: "Show the code",
-    oneMoment: "One moment …",
   },
   linkVerify: {
     whateverWasSetUpWith: "Whatever was set up with the registration ends.",

@@ -1,12 +1,10 @@
-/** The texts of people's pages in Italian. The calls' page and what is shown to developers alone stay English. */
-import { en } from "./en.ts";
+/** The texts of people's pages in Italian. What is for operators and developers alone is in English on every site. */
 import type { Texts } from "./texts.ts";
 import type { Value } from "./value.ts";
 
 const NOT_NOW = "Al momento non è disponibile.";
 
 export const it: Texts = {
-  ...en,
   faults: { unreachable: "Il servizio non è raggiungibile. Riprova tra un momento." },
   fieldFaults: {
     missing: "Questo dato manca.",
@@ -159,6 +157,26 @@ export const it: Texts = {
     theSessionHasEndedHere: "La sessione è terminata, qui o altrove.",
     signInAgain: "Accedi di nuovo",
     andYouComeBackTo: "{signIn}, e torni a questa pagina.",
+  },
+  strengthMeter: {
+    grades: {
+      "very weak": "Molto debole",
+      weak: "Debole",
+      fair: "Discreta",
+      good: "Buona",
+      strong: "Forte",
+    },
+    advice: {
+      name: "Contiene il tuo nome, il tuo indirizzo o il nome del sito: aggiungi parole che non c’entrano.",
+      common: "Contiene una password molto comune: sostituiscila con qualche parola scelta da te.",
+      repeat: "Una parte ripetuta non aggiunge quasi nulla: mettici un’altra parola.",
+      run: "Sequenze come abc o 4321 si indovinano subito: mettici una parola.",
+      keyboard: "I tasti vicini si indovinano subito: mettici una parola.",
+      year: "Gli anni si indovinano subito: aggiungi una parola che non sia una data.",
+      "one-more-word": "Con una parola in più sarebbe forte.",
+      "more-words": "Aggiungi una o due parole scelte da te.",
+    },
+    againstGuessing: "contro chi prova a indovinare.",
   },
   accessKeys: {
     inDays: (count: number) => `tra ${count} giorni`,
@@ -365,7 +383,6 @@ export const it: Texts = {
   },
   linkSignIn: {
     linkFromTheMail: "link dell’e-mail",
-    yourCode: "Il tuo codice",
     typeItWhereYouBegan: "Inseriscilo dove hai iniziato l’accesso.",
     unknown: "sconosciuta",
     signIn: "Accedi",
@@ -380,15 +397,15 @@ export const it: Texts = {
     when: "Quando",
     ifThatWasYouTake:
       "Se sei stato tu, prendi qui un codice e inseriscilo là. Se no, chiudi questa pagina: non succede nulla.",
-    showMeTheCode: "Mostra il codice",
-    oneMoment: "Un momento …",
   },
-  codeShown: {
+  linkCode: {
+    yourCode: "Il tuo codice",
+    showTheCode: "Mostra il codice",
+    oneMoment: "Un momento …",
     itWorksOnlyThere: "Vale solo lì. {warning}, e non inserirlo in pagine che non hai aperto tu.",
     tellItToNobody: "Non dirlo a nessuno",
   },
   linkChange: {
-    yourCode: "Il tuo codice",
     enterItWhereYouAsked: "Inseriscilo dove hai chiesto il nuovo indirizzo.",
     confirmAddress: "Confermi questo indirizzo?",
     askedForElsewhere:
@@ -396,8 +413,6 @@ export const it: Texts = {
     ofAccount: "{address} per l’account {account}",
     ifThatWasYou:
       "Se sei stato tu, prendi qui un codice e inseriscilo là. Se non conosci questo account, chiudi questa pagina: non succede nulla.",
-    showTheCode: "Mostra il codice",
-    oneMoment: "Un momento …",
   },
   linkVerify: {
     whateverWasSetUpWith: "Quanto era stato impostato con la registrazione termina.",

@@ -14,6 +14,7 @@ export const JOURNAL_KINDS = [
   "mail-link.swapped",
   "email.verified",
   "email.changed",
+  "email.change-refused",
   "email.change-undone",
   "account.invited",
   "account.invitation-accepted",

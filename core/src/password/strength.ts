@@ -20,9 +20,12 @@ export interface Strength {
   /** log2 of the guesses that are needed on average, roughly. */
   readonly bits: number;
   readonly grade: StrengthGrade;
-  /** One line of advice; `null` where there is nothing to add. */
-  readonly advice: string | null;
+  /** What would help most; `null` where there is nothing to add. */
+  readonly advice: StrengthAdvice | null;
 }
+
+/** A shortcut that should go, or words that should come. */
+export type StrengthAdvice = Shortcut["kind"] | "one-more-word" | "more-words";
 
 /** A stretch of the password that guessers have a shorter way to. */
 interface Shortcut {
@@ -193,22 +196,13 @@ function findYears(lower: readonly string[]): Shortcut[] {
   return found;
 }
 
-const ADVICE: Readonly<Record<Shortcut["kind"], string>> = {
-  name: "It holds your name, your address or the site's name; add words that have nothing to do with them.",
-  common: "It holds a very common password; replace it by a few words of your own.",
-  repeat: "A part that is repeated adds almost nothing; add another word in its place.",
-  run: "Runs such as abc or 4321 are guessed early; add a word in their place.",
-  keyboard: "Keys that lie side by side are guessed early; add a word in their place.",
-  year: "Years are guessed early; add a word that is no date.",
-};
-
 /** A shortcut is worth a word where it covers at least this share of the password. */
 const TELLING_SHARE = 0.3;
 
-function adviceFor(grade: StrengthGrade, used: readonly Shortcut[], length: number): string | null {
+function adviceFor(grade: StrengthGrade, used: readonly Shortcut[], length: number): StrengthAdvice | null {
   if (grade === "strong") return null;
   // The longest shortcut took the most away.
   const worst = [...used].sort((left, right) => right.to - right.from - (left.to - left.from))[0];
-  if (worst !== undefined && worst.to - worst.from >= length * TELLING_SHARE) return ADVICE[worst.kind];
-  return grade === "good" ? "One more word would make it strong." : "Add a word or two of your own.";
+  if (worst !== undefined && worst.to - worst.from >= length * TELLING_SHARE) return worst.kind;
+  return grade === "good" ? "one-more-word" : "more-words";
 }

@@ -28,22 +28,38 @@ export async function releaseAddress(manager: EntityManager, emailKey: string): 
   await manager.getRepository(HeldAddressEntity).delete({ emailKey });
 }
 
-/** Whether it is held for somebody else. @param accountId who wants it; `null`: a new account. */
-export function isHeldFrom(
-  manager: EntityManager,
-  { emailKey, accountId, now }: { emailKey: string; accountId: string | null; now: Date },
-): Promise<boolean> {
-  const whose = accountId === null ? {} : { accountId: Not(accountId) };
-  return manager.getRepository(HeldAddressEntity).existsBy({ emailKey, heldUntil: MoreThan(now), ...whose });
+interface Wanted {
+  readonly emailKey: string;
+  /** Who wants it; `null`: an account that is not there yet. */
+  readonly accountId: string | null;
+  readonly now: Date;
 }
 
-/** @throws an error like that of a duplicate address. */
+const heldFrom = ({ emailKey, accountId, now }: Wanted) => ({
+  emailKey,
+  heldUntil: MoreThan(now),
+  ...(accountId === null ? {} : { accountId: Not(accountId) }),
+});
+
+/** Whether it is held for somebody else. */
+export function isHeldFrom(dataSource: DataSource, wanted: Wanted): Promise<boolean> {
+  return dataSource.getRepository(HeldAddressEntity).existsBy(heldFrom(wanted));
+}
+
+/**
+ * Asserts that an address that was just written may stay. Asked afterwards and under a lock: whoever waited for the address
+ * to become free sees what was decided when it did.
+ * @throws an error like that of a duplicate address; the transaction goes back.
+ */
 export async function assertNotHeld(
   manager: EntityManager,
-  wanted: { emailKey: string | null; accountId: string | null; now: Date },
+  { emailKey, ...wanted }: Omit<Wanted, "emailKey"> & { readonly emailKey: string | null },
 ): Promise<void> {
-  const { emailKey } = wanted;
-  if (emailKey !== null && (await isHeldFrom(manager, { ...wanted, emailKey }))) throw new AddressHeld();
+  if (emailKey === null) return;
+  const held = await manager
+    .getRepository(HeldAddressEntity)
+    .findOne({ where: heldFrom({ ...wanted, emailKey }), lock: { mode: "pessimistic_read" } });
+  if (held !== null) throw new AddressHeld();
 }
 
 /** Forgets those that are held no longer. */

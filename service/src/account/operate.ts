@@ -1,6 +1,5 @@
 /** What operators do with accounts: add one, and erase one. */
-import type { FieldError } from "@lucchetto/contract";
-import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
+import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";

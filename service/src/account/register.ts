@@ -1,6 +1,5 @@
 /** Registering an account: fields judged, password hashed, and all of it stored in one transaction or not at all. */
-import type { FieldError } from "@lucchetto/contract";
-import type { CallOf, routes } from "@lucchetto/contract";
+import type { CallOf, FieldError, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { IdentifierKey } from "@lucchetto/core";
 import { hashToken } from "@lucchetto/core";

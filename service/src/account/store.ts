@@ -6,9 +6,9 @@ import { AccountEntity, readCursor } from "../storage/index.ts";
 import { assertNotHeld, isHeldFrom } from "./held-address.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
-  await assertNotHeld(manager, { emailKey: row.emailKey, accountId: null, now: row.createdAt });
   // A copy: the given object would come back with the values as the driver writes them.
   await manager.getRepository(AccountEntity).insert({ ...row });
+  await assertNotHeld(manager, { emailKey: row.emailKey, accountId: row.id, now: row.createdAt });
 }
 
 export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
@@ -60,13 +60,13 @@ export async function updateAccount(
     | Partial<Omit<AccountRow, "id" | "emailKey">>
     | (Partial<Omit<AccountRow, "id">> & { emailVerifiedAt: Date }),
 ): Promise<void> {
+  await manager.getRepository(AccountEntity).update({ id }, change);
   if ("emailKey" in change)
     await assertNotHeld(manager, {
       emailKey: change.emailKey ?? null,
       accountId: id,
       now: change.emailVerifiedAt,
     });
-  await manager.getRepository(AccountEntity).update({ id }, change);
 }
 
 /** Which of these normal forms are in use. */
@@ -75,12 +75,11 @@ export async function findTaken(
   { emailKey, usernameKey, now }: Pick<AccountRow, "emailKey" | "usernameKey"> & { now: Date },
 ): Promise<{ email: boolean; username: boolean }> {
   const repository = dataSource.getRepository(AccountEntity);
-  const { manager } = dataSource;
   return {
     email:
       emailKey !== null &&
       ((await repository.existsBy({ emailKey })) ||
-        (await isHeldFrom(manager, { emailKey, accountId: null, now }))),
+        (await isHeldFrom(dataSource, { emailKey, accountId: null, now }))),
     username: usernameKey !== null && (await repository.existsBy({ usernameKey })),
   };
 }

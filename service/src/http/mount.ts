@@ -1,6 +1,5 @@
 /** Mounts a call of the contract: its schemas check what comes in and shape what goes out. */
-import type { FieldError } from "@lucchetto/contract";
-import type { ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
+import type { FieldError, ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";

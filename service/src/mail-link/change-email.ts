@@ -62,7 +62,7 @@ export async function askForEmail(
     async send() {
       if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
       const now = context.clock.now();
-      if (await isHeldFrom(dataSource.manager, { emailKey: email.key, accountId: account.id, now })) return;
+      if (await isHeldFrom(dataSource, { emailKey: email.key, accountId: account.id, now })) return;
       const isWithinLimit = await countMailFor(context, {
         emailKey: email.key,
         accountId: account.id,

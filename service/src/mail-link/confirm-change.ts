@@ -12,10 +12,10 @@ import type { MailLinkRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { applyChange } from "./change-email.ts";
 import type { Redeemed } from "./redemption.ts";
-import { countWrongCode, findAwaitingCode, spendCode, spendForCode } from "./store.ts";
+import { findAwaitingCode, reserveCode, spendCode, spendForCode } from "./store.ts";
 
 /** So many wrong codes end the change. */
-const MOST_WRONG_CODES = 5;
+const MAX_WRONG_CODES = 5;
 
 /** Exchanges the link for its code. */
 export async function exchangeForCode(
@@ -47,9 +47,17 @@ export async function confirmChange(
   const code = readMailCode(typed);
   const link = await findAwaitingCode(dataSource, { sessionId: session.id, now: clock.now() });
   if (code === null || link === null) throw refusal();
-  const shown = hashMailCode(mailCodeKey, { signInId: link.id, code });
-  if (!isMailCode(link.codeHash, shown)) {
-    await countWrongCode(dataSource, link.id, MOST_WRONG_CODES);
+  // Before it is looked at, so that many at once are no more tries than one after the other.
+  if (!(await reserveCode(dataSource, link.id, MAX_WRONG_CODES))) throw refusal();
+  if (!isMailCode(link.codeHash, hashMailCode(mailCodeKey, { signInId: link.id, code }))) {
+    const event = {
+      kind: "email.change-refused",
+      outcome: "refused",
+      reason: "wrong-code",
+      accountId: account.id,
+      sessionId: session.id,
+    } as const;
+    await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
     throw refusal();
   }
   return applyChange(context, { link, account }, visit, (manager) => spendCode(manager, link.id));

@@ -47,9 +47,12 @@ export async function supersedeOf(
 export async function spendLink(manager: EntityManager, id: string, now: Date): Promise<boolean> {
   const { affected } = await manager
     .getRepository(MailLinkEntity)
-    .update({ id, ...living(now) }, { spentAt: now });
+    .update({ id, ...living(now) }, { spentAt: now, ...FORGOTTEN });
   return affected === 1;
 }
+
+/** What is kept of an account's former state has done its work. */
+const FORGOTTEN = { formerRecord: null, formerDevices: null };
 
 /** Voids all living links of an account but those that undo a change of address. */
 export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
@@ -68,7 +71,7 @@ export async function voidLaterUndoLinks(
     .getRepository(MailLinkEntity)
     .update(
       { accountId, purpose: "undo-change", createdAt: MoreThan(after), ...living(now) },
-      { supersededAt: now },
+      { supersededAt: now, ...FORGOTTEN },
     );
 }
 
@@ -106,12 +109,16 @@ export function findAwaitingCode(
   });
 }
 
-/** Counts a wrong code; the last one that is allowed voids the right one. */
-export async function countWrongCode(dataSource: DataSource, id: string, most: number): Promise<void> {
-  await dataSource.query(
-    "UPDATE mail_link SET codeHash = IF(wrongCodes + 1 >= ?, NULL, codeHash), wrongCodes = LEAST(wrongCodes + 1, ?) WHERE id = ?",
-    [most, most, id],
-  );
+/** Counts a code as wrong before it is looked at. @returns whether there was a try left. */
+export async function reserveCode(dataSource: DataSource, id: string, most: number): Promise<boolean> {
+  const { affected } = await dataSource
+    .getRepository(MailLinkEntity)
+    .createQueryBuilder()
+    .update()
+    .set({ wrongCodes: () => "wrongCodes + 1" })
+    .where({ id, codeHash: Not(IsNull()), wrongCodes: LessThan(most) })
+    .execute();
+  return affected === 1;
 }
 
 /** Spends the code. @returns whether this call was the one that did. */

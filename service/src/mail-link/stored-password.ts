@@ -1,7 +1,6 @@
 /** A password shown with a link, against a record that is kept for this: each try is counted as one of a sign-in. */
-import { preparePassword } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
-import { checkable, readStored } from "../password/password.ts";
+import { matchesRecord } from "../password/present.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
 import type { Redemption } from "./redemption.ts";
 
@@ -24,9 +23,7 @@ export async function isStoredPassword(
   const reserved = await reservePasswordTry(context, { accountId, name, network, mark: marks.mark });
   let matches: boolean;
   try {
-    const prepared = preparePassword(typed);
-    const readable = stored === null ? null : checkable(readStored(context.hashing, stored));
-    matches = prepared.ok && (await context.hashing.check(prepared.text, readable));
+    matches = await matchesRecord(context, stored, typed);
   } catch (error) {
     await reserved.giveBack();
     throw error;

@@ -2,7 +2,7 @@
 import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
-import { PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import { MAILBOX_PAGE, PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
 import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
@@ -26,6 +26,8 @@ export interface PageShell {
   pathOf(path: string, query: Readonly<Record<string, string>>): string;
 }
 
+const FOR_DEVELOPERS = new RegExp(`^(/docs|${MAILBOX_PAGE})\\b`);
+
 const NOT_BUILT =
   "<!doctype html><html lang=en><title>Pages not built</title><p>The pages are not built yet. Run: npm run build";
 
@@ -42,9 +44,12 @@ export function createPageShell(configuration: Configuration): PageShell {
   const styleAddress = style === "" ? null : siteStyleAddress(basePath, style);
 
   const send: PageShell["send"] = (reply, extras = {}, status = 200) => {
-    const state: PageState = { ...common, ...extras };
+    const path = reply.request.url.slice(basePath.length);
     // The console is not the site's: it stays as it is, whatever the stylesheet does.
-    const isConsole = reply.request.url.startsWith(`${basePath}/console`);
+    const isConsole = path.startsWith("/console");
+    // What is for operators and developers is in English on every site.
+    const isEnglish = isConsole || extras.problem !== undefined || FOR_DEVELOPERS.test(path);
+    const state: PageState = { ...common, ...extras, ...(isEnglish ? { language: "en" } : {}) };
     return reply
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })

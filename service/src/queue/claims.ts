@@ -19,7 +19,7 @@ export interface Claims<Row> {
   /** Lets claims hold on. */
   renew(claims: readonly string[]): Promise<void>;
   /** Gives back what was not tried, so that no other instance need wait. */
-  giveBack(ids: readonly string[]): Promise<void>;
+  giveBack(rows: readonly Row[]): Promise<void>;
   /** Notes that these arrived. @param noted what else is written, the same for all. */
   noteArrived(ids: readonly string[], noted: object): Promise<void>;
   /** Notes that one did not. @param nextTryAt `null`: it is given up. */
@@ -57,10 +57,11 @@ export function claimsOf<Row extends QueuedRow>(
       );
     },
 
-    async giveBack(ids) {
+    async giveBack(rows) {
       await dataSource.query(
-        `UPDATE ${table} SET claim = NULL, claimedUntil = NULL, tries = GREATEST(0, tries - 1) WHERE id IN (?) AND state = 'waiting'`,
-        [ids],
+        `UPDATE ${table} SET claim = NULL, claimedUntil = NULL, tries = GREATEST(0, tries - 1)
+         WHERE id IN (?) AND claim IN (?) AND state = 'waiting'`,
+        [rows.map(({ id }) => id), rows.map(({ claim }) => claim)],
       );
     },
 

@@ -7,21 +7,22 @@ import { performance } from "node:perf_hooks";
 import type { FastifyBaseLogger } from "fastify";
 import type { EntitySchema } from "typeorm";
 import type { Background } from "../capability.ts";
+import type { Clock } from "../clock/clock.ts";
 import type { ServiceContext } from "../context.ts";
 import type { QueuedRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
+import type { Arrivals } from "./arrivals.ts";
+import { noteTogether } from "./arrivals.ts";
 import type { Claims } from "./claims.ts";
-import { CLAIM_SECONDS, claimsOf } from "./claims.ts";
+import { claimsOf } from "./claims.ts";
+import { HeldClaims, keepRenewing } from "./held-claims.ts";
 
 /** Milliseconds between two looks while nothing is due. */
 const LOOK_EVERY = 500;
 /** Rows claimed at once, for each that is sent at a time: few, for they wait for their claim's end if this process dies. */
 const CLAIMED_FOR_EACH = 4;
-const RENEW_EVERY = (CLAIM_SECONDS * 1_000) / 3;
-/** Milliseconds in which what arrived is gathered, to be noted together. */
-const GATHER = 20;
 /** Characters of an answer that are kept. */
-const LONGEST_ANSWER = 190;
+const MAX_ANSWER_LENGTH = 190;
 
 /** How a try ended, with the receiver's words or ours. `isFinal`: no other try can do better. */
 export type Try =
@@ -80,27 +81,6 @@ export function workOff<Row extends QueuedRow>(
     }
   };
 
-  const tryOne = async (row: Row): Promise<void> => {
-    // Another instance may have it by now.
-    if (!held.has(row.claim)) return;
-    const tried = await queue.send(row).catch((error: unknown): Try => {
-      logger.warn({ err: error, what: queue.what, id: row.id }, "one could not be sent for a fault of ours");
-      return { arrived: false, answer: "not sent: a fault of the service; its log says which" };
-    });
-    const answer = tried.answer.replace(/[\p{Cc}\s]+/gu, " ").slice(0, LONGEST_ANSWER);
-    if (tried.arrived) {
-      arrivals.note(row.id, answer);
-      return;
-    }
-    const nextTryAt = tried.isFinal === true ? null : queue.nextTryAfter(row.tries, clock.now());
-    await claims.noteFailed(row, answer, nextTryAt).catch((error: unknown) => {
-      logger.warn(
-        { err: error, what: queue.what },
-        "a failed try could not be noted; it is made again when its claim ends",
-      );
-    });
-  };
-
   let refilling: Promise<void> | null = null;
   const worker = async (): Promise<void> => {
     while (!isStopping) {
@@ -111,23 +91,16 @@ export function workOff<Row extends QueuedRow>(
         });
         await refilling;
       } else {
-        await tryOne(row);
+        // Another instance may have it by now.
+        if (held.has(row.claim)) await tryOne(row, { queue, claims, arrivals, clock, logger });
         held.settle(row.claim);
       }
     }
   };
 
-  const renewing = setInterval(() => {
-    const from = performance.now();
-    const all = held.all();
-    if (all.length === 0) return;
-    claims.renew(all).then(
-      () => held.extend(all, from),
-      (error: unknown) =>
-        logger.debug({ err: error, what: queue.what }, "what is under way could not be held"),
-    );
-  }, RENEW_EVERY);
-  renewing.unref();
+  const endRenewing = keepRenewing(held, claims.renew, (error) =>
+    logger.debug({ err: error, what: queue.what }, "what is under way could not be held"),
+  );
   const working = Promise.all(Array.from({ length: queue.parallel }, worker));
 
   return {
@@ -135,11 +108,11 @@ export function workOff<Row extends QueuedRow>(
       isStopping = true;
       pause.end();
       await working;
-      clearInterval(renewing);
+      endRenewing();
       await arrivals.settled();
       if (waiting.length > 0) {
         await claims
-          .giveBack(waiting.map(({ id }) => id))
+          .giveBack(waiting)
           .catch((error: unknown) => logger.debug({ err: error, what: queue.what }, "not given back"));
       }
       queue.close?.();
@@ -147,37 +120,33 @@ export function workOff<Row extends QueuedRow>(
   };
 }
 
-/** The claims that this process holds, and until when it may be sure of them (by its own steady clock). */
-class HeldClaims {
-  readonly #claims = new Map<string, { left: number; until: number }>();
+interface Trying<Row extends QueuedRow> {
+  readonly queue: Queue<Row>;
+  readonly claims: Claims<Row>;
+  readonly arrivals: Arrivals;
+  readonly clock: Clock;
+  readonly logger: Pick<FastifyBaseLogger, "warn">;
+}
 
-  add(claim: string, rows: number, from: number): void {
-    if (rows > 0) this.#claims.set(claim, { left: rows, until: from + CLAIM_SECONDS * 1_000 });
-  }
-
-  has(claim: string | null): boolean {
-    const held = claim === null ? undefined : this.#claims.get(claim);
-    return held !== undefined && performance.now() < held.until;
-  }
-
-  extend(claims: readonly string[], from: number): void {
-    for (const claim of claims) {
-      const held = this.#claims.get(claim);
-      if (held !== undefined) held.until = from + CLAIM_SECONDS * 1_000;
-    }
-  }
-
-  /** One row of a claim is done with. */
-  settle(claim: string | null): void {
-    const held = claim === null ? undefined : this.#claims.get(claim);
-    if (held === undefined || claim === null) return;
-    held.left -= 1;
-    if (held.left === 0) this.#claims.delete(claim);
-  }
-
-  all(): string[] {
-    return [...this.#claims.keys()];
-  }
+/** Sends one, and notes how that ended. */
+async function tryOne<Row extends QueuedRow>(
+  row: Row,
+  { queue, claims, arrivals, clock, logger }: Trying<Row>,
+): Promise<void> {
+  const { what } = queue;
+  const tried = await queue.send(row).catch((error: unknown): Try => {
+    logger.warn({ err: error, what, id: row.id }, "one could not be sent for a fault of ours");
+    return { arrived: false, answer: "not sent: a fault of the service; its log says which" };
+  });
+  const answer = tried.answer.replace(/[\p{Cc}\s]+/gu, " ").slice(0, MAX_ANSWER_LENGTH);
+  if (tried.arrived) return arrivals.note(row.id, answer);
+  const nextTryAt = tried.isFinal === true ? null : queue.nextTryAfter(row.tries, clock.now());
+  await claims.noteFailed(row, answer, nextTryAt).catch((error: unknown) => {
+    logger.warn(
+      { err: error, what },
+      "a failed try could not be noted; it is made again when its claim ends",
+    );
+  });
 }
 
 /** A pause that can be cut short. */
@@ -197,50 +166,4 @@ class Pause {
   end(): void {
     this.#end();
   }
-}
-
-interface Arrivals {
-  note(id: string, answer: string): void;
-  /** Waits for what is being noted; what cannot be noted now is given one more try. */
-  settled(): Promise<void>;
-}
-
-/** Notes of what arrived, joined into one UPDATE for all within a moment. */
-function noteTogether<Row extends QueuedRow>(
-  claims: Claims<Row>,
-  { arrived, what }: Pick<Queue<Row>, "arrived" | "what">,
-  logger: Pick<FastifyBaseLogger, "warn">,
-): Arrivals {
-  let gathered: string[] = [];
-  let lastAnswer = "";
-  let running: Promise<void> | null = null;
-  let isClosing = false;
-  const write = async (): Promise<void> => {
-    while (gathered.length > 0) {
-      if (!isClosing) await new Promise((resolve) => setTimeout(resolve, GATHER));
-      const ids = gathered;
-      gathered = [];
-      try {
-        await claims.noteArrived(ids, { ...arrived, lastAnswer });
-      } catch (error) {
-        // They arrived; unless it can be noted they would be sent again when their claim ends.
-        logger.warn({ err: error, what, count: ids.length }, "what arrived could not be noted; trying again");
-        gathered = [...ids, ...gathered];
-        if (isClosing) break;
-        await new Promise((resolve) => setTimeout(resolve, LOOK_EVERY));
-      }
-    }
-    running = null;
-  };
-  return {
-    note(id, answer) {
-      gathered.push(id);
-      lastAnswer = answer;
-      running ??= write();
-    },
-    settled: async () => {
-      isClosing = true;
-      await running;
-    },
-  };
 }
