@@ -8,7 +8,6 @@ export const consoleTexts = {
     waiting: "waiting",
     delivered: "delivered",
     "given-up": "given up",
-    closed: "closed",
     invited: "invited",
   },
   accountDetail: {
@@ -159,7 +158,6 @@ export const consoleTexts = {
     heldBack: "Held back",
     theAccount: "the account",
     failuresTheLast: (count: number) => `${count} failures, the last {when}`,
-    oneMoreMakesItWait: "one more makes it wait",
     ends: "ends {when}",
     release: "Release",
     passwordTriedFromStrangeDevices: "Password tried from strange devices",
@@ -287,7 +285,6 @@ export const consoleTexts = {
     when: "When",
     again: "Again",
     theAccount: "the account",
-    givenUp: "given up",
     againAt: "again {when}",
     sendAgainWhat: (type: Value) => `Send again: ${type}`,
     sendAgain: "Send again",
