@@ -53,8 +53,8 @@ await run(async () => {
   const ask = (purpose, identifier) =>
     call("POST", "/v1/mail-links", { body: { purpose, identifier, deliver: "token" } });
   const secretOf = ({ links }) => new URL(links[0]).hash.slice(1);
-  const redeem = async (mail, more = {}) =>
-    call("POST", "/v1/mail-links/redeem", { body: { secret: secretOf(mail), ...more } });
+  const redeem = async (mail, more = {}, token = undefined) =>
+    call("POST", "/v1/mail-links/redeem", { token, body: { secret: secretOf(mail), ...more } });
 
   const landings = [];
   const context = await browser.newContext({ viewport: { width: 460, height: 700 } });
@@ -118,14 +118,15 @@ await run(async () => {
   await call("POST", "/v1/account/password", { token, body: { present: PASSWORD, password: NEW_PASSWORD } });
   await mailTo(bruno, "password-changed");
   await register(carla);
+  await redeem(await mailTo(carla, "verify"), { present: PASSWORD });
   const session = await signIn(carla);
   await call("POST", "/v1/account/email", { token: session, body: { email: at("carla.new") } });
   const change = await mailTo(at("carla.new"), "change-email");
-  await land("change-email", change.links[0]);
-  await redeem(change);
+  await land("change-email, another browser", change.links[0]);
+  await redeem(change, {}, session);
   const undo = await mailTo(carla, "email-changed");
-  await land("undo-change", undo.links[0]);
-  await redeem(undo, { password: NEW_PASSWORD });
+  await land("undo-change, another browser", undo.links[0]);
+  await redeem(undo, { password: NEW_PASSWORD, present: PASSWORD });
   await mailTo(carla, "email-restored");
   const office = await signIn(operator.email, operator.password);
   await call("POST", "/v1/operator/invitations", {
