@@ -3,7 +3,7 @@ import type { MailboxItem } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { eventually } from "./eventually.ts";
 import type { TestService } from "./service.ts";
-import { send } from "./service.ts";
+import { PASSWORD, send } from "./service.ts";
 
 export type Reply = Awaited<ReturnType<typeof send>>;
 
@@ -72,4 +72,10 @@ export async function mailTo(
 /** The secret in the link of a mail. */
 export function secretOf({ links }: Pick<MailboxItem, "links">): string {
   return new URL(links[0] ?? "").hash.slice(1);
+}
+
+/** Proves the address of somebody who registered, with the link in the mail and the password. */
+export async function proveAddress(service: TestService, email: string, present = PASSWORD): Promise<void> {
+  const secret = secretOf(await mailTo(service, email, "verify"));
+  await service.client(routes.redeemLink, { body: { secret, present } });
 }

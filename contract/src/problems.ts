@@ -74,6 +74,54 @@ export const PROBLEMS = {
     meaning: "The password is right, but an operator has suspended the account.",
     mend: "Ask the people who run the site.",
   },
+  "account-closed": {
+    status: 403,
+    title: "The account is closed",
+    meaning:
+      "The password is right, but the account is being erased, as was asked for in it. Until its rows go it can be stopped.",
+    mend: "To keep the account, open the link in the mail that told of it.",
+  },
+  "operator-needed": {
+    status: 403,
+    title: "The password alone opens nothing",
+    meaning:
+      "The password is right, but a new one is wanted, and there is no second factor and no confirmed address by which the account could be proved. Or an operator gave it as a first password, more than seven days ago.",
+    mend: "Ask the people who run the site for a first password.",
+  },
+  "last-operator": {
+    status: 409,
+    title: "The last operator stays",
+    meaning:
+      "After this change nobody would be left who is an operator, active, and able to sign in. Nothing was changed.",
+    mend: "Make somebody else an operator first.",
+  },
+  "second-factor-wanted": {
+    status: 403,
+    title: "A second factor is wanted",
+    meaning:
+      "In production operators change things only in a session at level 2, and this account has no second factor yet.",
+    mend: "Set an authenticator app up on the account page, then send the request again.",
+  },
+  "auditor-reads-only": {
+    status: 403,
+    title: "Auditors change nothing",
+    meaning: "The account carries the label `auditor`: it sees what operators see, and changes nothing.",
+    mend: "Ask an operator to do it.",
+  },
+  "thing-from-before-wanted": {
+    status: 403,
+    title: "One thing from before is wanted",
+    meaning:
+      "The link was opened in a browser that the account did not know before the change. Whoever only reads the mail undoes nothing.",
+    mend: "Send `present` with the password that stood before the change, or a proof of an authenticator or recovery code from before it. If nothing is left, ask the people who run the site.",
+  },
+  "wrong-host": {
+    status: 421,
+    title: "Not at this host",
+    meaning:
+      "The request names a host that is none of this service's, as happens when a foreign name is made to lead here.",
+    mend: "Call the service at its public address. An internal name is listed under listen.hosts in lucchetto.yaml.",
+  },
   "refused-by-site": {
     status: 403,
     title: "The site does not allow this",

@@ -50,7 +50,7 @@ export type ReplyOf<R extends Route> = {
 }[keyof R["replies"] & number];
 
 /** Every call may meet these. */
-const OF_ALL: readonly ProblemCode[] = ["internal-error", "storage-unavailable"];
+const OF_ALL: readonly ProblemCode[] = ["wrong-host", "internal-error", "storage-unavailable"];
 const OF_BODIES: readonly ProblemCode[] = [
   "malformed-request",
   "invalid-fields",
@@ -65,10 +65,18 @@ const OF_ACCESS: Readonly<Record<RouteAccess, readonly ProblemCode[]>> = {
   development: [],
 };
 
+/** What an operator changes needs a fresh proof, in production at level 2. */
+const OF_OPERATORS_CHANGES: readonly ProblemCode[] = [
+  "reauthenticate",
+  "second-factor-wanted",
+  "auditor-reads-only",
+];
+
 /** The problems that a call may answer. */
 export function problemsOf(route: Route): ProblemCode[] {
   // Programs that authenticate by a header have no cookie that somebody else could make use of.
   const isUnsafe = route.method !== "GET" && route.access !== "app";
+  const isOperators = isUnsafe && route.access === "operator";
   return [
     ...new Set([
       ...(route.body === undefined ? [] : OF_BODIES),
@@ -76,6 +84,7 @@ export function problemsOf(route: Route): ProblemCode[] {
       ...(route.params === undefined ? [] : (["not-found"] as const)),
       ...OF_ACCESS[route.access],
       ...(isUnsafe ? (["foreign-origin"] as const) : []),
+      ...(isOperators ? OF_OPERATORS_CHANGES : []),
       ...(route.problems ?? []),
       ...OF_ALL,
     ]),

@@ -2,7 +2,9 @@
 import { z } from "zod";
 import { id, timestamp } from "./text.ts";
 
-export const accountState = z.enum(["invited", "active", "suspended"]);
+export const accountState = z
+  .enum(["invited", "active", "suspended", "closed"])
+  .describe("closed: being erased by its owner, which can still be stopped");
 
 /** A person known to the site. */
 export const account = z
@@ -221,14 +223,19 @@ export const throttleEntry = z
       "account-strange",
       "account-known",
       "account-factor",
-      "unknown-name",
+      "account-factor-known",
+      "account-factor-reset",
+      "name",
       "network",
       "network-registrations",
       "network-mail",
       "address-mail",
       "device-mail",
     ]),
-    subject: z.string().nullable().describe("the account's id or the network; never an unknown name"),
+    subject: z
+      .string()
+      .nullable()
+      .describe("the account's id or the network; of a typed name the account that has it, never the name"),
     failures: z.number().int(),
     state: z.enum(["open", "waiting", "closed"]),
     waitUntil: timestamp.nullable(),

@@ -4,7 +4,7 @@ import { label } from "./routes/account.ts";
 import { id, lineOfText, timestamp } from "./text.ts";
 
 /** The built-in label that no application may give. */
-const RESERVED_LABEL = "operator";
+const BUILT_IN_LABELS = ["operator", "auditor"];
 
 const facts = z.object({
   id: id.nullable().describe("null: there is no account yet"),
@@ -47,7 +47,10 @@ export const consultAnswer = z
       labels: z
         .array(label)
         .max(20)
-        .refine((labels) => !labels.includes(RESERVED_LABEL), "No application gives this label.")
+        .refine(
+          (labels) => !labels.some((label) => BUILT_IN_LABELS.includes(label)),
+          "No application gives this label.",
+        )
         .optional(),
       reference: lineOfText(190).nullable().optional(),
     }),

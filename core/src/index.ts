@@ -7,6 +7,7 @@ export * from "./mail/index.ts";
 export * from "./oauth/index.ts";
 export * from "./password/index.ts";
 export * from "./recovery/index.ts";
+export * from "./recovery-rules/index.ts";
 export * from "./secrets/index.ts";
 export * from "./session/index.ts";
 export * from "./sign-in/index.ts";

@@ -3,6 +3,13 @@ import type { FastifyBaseLogger, FastifyInstance } from "fastify";
 import type { Background, Capability, Sweep } from "./capability.ts";
 import type { ServiceContext } from "./context.ts";
 
+declare module "fastify" {
+  interface FastifyInstance {
+    /** Runs all sweeps now, beside those that run by themselves. */
+    sweep(): Promise<void>;
+  }
+}
+
 /** Milliseconds between the ends of two rounds of sweeps. */
 const SWEEP_INTERVAL = 60_000;
 
@@ -18,6 +25,7 @@ export function startBackground(
     capabilities.flatMap(({ sweeps = [] }) => sweeps),
     app.log,
   );
+  app.decorate("sweep", sweeping.sweep);
   app.addHook("onClose", async () => {
     await Promise.all([...works, sweeping].map((work) => work.close()));
   });
@@ -27,7 +35,7 @@ function startSweeping(
   context: ServiceContext,
   sweeps: readonly Sweep[],
   logger: FastifyBaseLogger,
-): Background {
+): Background & { sweep(): Promise<void> } {
   let isClosing = false;
   let timer: NodeJS.Timeout;
   let round: Promise<void> = Promise.resolve();
@@ -45,7 +53,7 @@ function startSweeping(
       if (isClosing) return;
       const before = new Date(context.clock.now().getTime() - keepFor(context.configuration));
       try {
-        await run(context.dataSource, before);
+        await run(context.dataSource, before, context);
       } catch (error) {
         logger.warn({ err: error, what }, "these could not be swept");
       }
@@ -53,6 +61,7 @@ function startSweeping(
   };
   wait();
   return {
+    sweep: sweepAll,
     async close() {
       isClosing = true;
       clearTimeout(timer);

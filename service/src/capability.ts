@@ -27,7 +27,7 @@ export interface Sweep {
   /** Milliseconds that it is kept. */
   keepFor(configuration: Configuration): number;
   /** Removes what is older. */
-  run(dataSource: DataSource, before: Date): Promise<unknown>;
+  run(dataSource: DataSource, before: Date, context: ServiceContext): Promise<unknown>;
 }
 
 /** Work that goes on beside the requests. */

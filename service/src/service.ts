@@ -17,6 +17,7 @@ import { acceptJson } from "./http/body.ts";
 import { logRequests } from "./http/log.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { readBehalf } from "./http/on-behalf.ts";
+import { readOwnHosts } from "./http/own-host.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems } from "./http/problem.ts";
 import { setReplyHeaders } from "./http/reply-headers.ts";
@@ -29,16 +30,19 @@ import { readApp } from "./oauth/client-authentication.ts";
 import { oauth } from "./oauth/index.ts";
 import { createQuickCheck } from "./oauth/quick-check.ts";
 import { metadataRoute } from "./oauth/routes.ts";
+import { assertOperates } from "./operator/guard.ts";
 import { pages } from "./pages/index.ts";
 import type { PageShell } from "./pages/shell.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
 import { passwords } from "./password/index.ts";
+import { ProblemReply } from "./problem.ts";
 import { proxyCheck } from "./proxy-check/index.ts";
 import { secondFactors } from "./second-factor/index.ts";
 import type { Shortcut } from "./server.ts";
 import { createApp, requestIds } from "./server.ts";
 import { readCaller } from "./session/caller.ts";
 import { sessions } from "./session/index.ts";
+import type { LiveSession } from "./session/store.ts";
 import { signIns } from "./sign-in/index.ts";
 import { site } from "./site/index.ts";
 import { throttle } from "./throttle/index.ts";
@@ -82,14 +86,15 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured");
 
   const shell = createPageShell(configuration);
-  const headers = await guardRequests(app, context, shell);
+  const isOwnHost = readOwnHosts(configuration);
+  const headers = await guardRequests(app, context, { shell, isOwnHost });
   const logAnswer = logRequests(app, configuration.log.level);
   const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
   const metrics = collectMetrics(app, context, figures);
   if ("refresh" in clock) followMovedClock(app, clock, context);
   await addRoutes(app, { context, shell, clock, metrics: metrics.registry });
 
-  shortcut = createQuickCheck(app, context, {
+  const quickCheck = createQuickCheck(app, context, {
     path: basePathOf(configuration.publicUrl) + OAUTH_PATHS.introspect,
     headers,
     idOf,
@@ -99,6 +104,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
       logAnswer(answer);
     },
   });
+  shortcut = (request, response) => isOwnHost(request.headers.host) && quickCheck(request, response);
   if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
     dataSource.subscribers.push(noticeSubscriber);
   startBackground(app, context, Object.values(CAPABILITIES));
@@ -109,16 +115,22 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
 async function guardRequests(
   app: FastifyInstance,
   context: ServiceContext,
-  shell: PageShell,
+  { shell, isOwnHost }: { shell: PageShell; isOwnHost: (host: string | undefined) => boolean },
 ): Promise<Record<string, string>> {
   const { publicUrl } = context.configuration;
   const methodsOf = rememberMethods(app);
   acceptJson(app);
   answerProblems(app, publicUrl);
   const headers = await setReplyHeaders(app, publicUrl);
+  app.addHook("onRequest", async ({ headers: { host } }) => {
+    if (!isOwnHost(host)) throw new ProblemReply("wrong-host");
+  });
   readBehalf(app, context);
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
   app.decorate("readApp", (request: FastifyRequest) => readApp(context, request));
+  app.decorate("assertOperates", (caller: LiveSession, what: { changes: boolean }) =>
+    assertOperates(context, caller, what),
+  );
   app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
     assertOwnOrigin(request, publicUrl, [context.ownCookie, context.signInCookie]);
   });

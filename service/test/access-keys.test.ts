@@ -222,7 +222,7 @@ describe("a person's own password as HTTP Basic", () => {
     const { body } = await service.as(await service.operator())(routes.listJournal, {
       query: { accountId: anna.id, kind: "sign-in.refused", limit: 1 },
     });
-    expect(body.items).toMatchObject([{ reason: "more-wanted", network: "192.0.2.7" }]);
+    expect(body.items).toMatchObject([{ reason: "operator-needed", network: "192.0.2.7" }]);
   });
 });
 

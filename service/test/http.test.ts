@@ -392,25 +392,29 @@ describe("bad requests", () => {
 
   test.each([
     ["what is not HTTP", "nonsense\r\n\r\n", 400],
-    ["headers without end", `GET /healthz HTTP/1.1\r\nHost: x\r\nX: ${"x".repeat(40_000)}\r\n\r\n`, 431],
+    [
+      "headers without end",
+      `GET /healthz HTTP/1.1\r\nHost: localhost\r\nX: ${"x".repeat(40_000)}\r\n\r\n`,
+      431,
+    ],
     [
       "an address that cannot be decoded",
-      "GET /v1/%zz HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      "GET /v1/%zz HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n",
       400,
     ],
     [
       "a path out of the static files",
-      "GET /assets/../../package.json HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      "GET /assets/../../package.json HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n",
       404,
     ],
     [
       "the same in disguise",
-      "GET /assets/%2e%2e/%2e%2e/package.json HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n",
+      "GET /assets/%2e%2e/%2e%2e/package.json HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n",
       404,
     ],
     [
       "an id far too long",
-      `GET /v1/operator/accounts/${"x".repeat(300)} HTTP/1.1\r\nHost: x\r\nConnection: close\r\n\r\n`,
+      `GET /v1/operator/accounts/${"x".repeat(300)} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n`,
       414,
     ],
   ])("%s still gets a problem", async (_what, raw, status) => {

@@ -146,7 +146,13 @@ describe("sensitive changes", () => {
     ]);
     for (const change of sensitive)
       await expect(change()).rejects.toMatchObject({ problem: { code: "reauthenticate" } });
-    const wrong = await show({ type: "recovery-code", code: "aaaaa-bbbbb-ccccc" });
+    const none = await show({ type: "recovery-code", code: "aaaaa-bbbbb-ccccc" });
+    expect([none.status, codeOf(none)]).toEqual([401, "proof-refused"]);
+    const near = [-2, -1, 0, 1, 2].map((steps) => app.code(steps));
+    const code = ["000000", "111111", "222222", "333333", "444444", "555555"].find(
+      (one) => !near.includes(one),
+    );
+    const wrong = await show({ type: "totp", code });
     expect([wrong.status, codeOf(wrong)]).toEqual([401, "proof-refused"]);
     const [{ failures }] = await service.dataSource.query(
       "SELECT failures FROM throttle_count WHERE kind = 'account-factor' AND subject = ?",

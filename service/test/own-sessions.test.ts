@@ -79,6 +79,9 @@ describe("one's own data", () => {
     });
     await service.clock.reset();
     await client(routes.eraseOwnAccount);
+    await service.clock.advance(7 * 86_400_000);
+    await service.sweep();
+    await service.clock.reset();
     await expect(client(routes.showSession)).rejects.toMatchObject({ problem: { code: "not-signed-in" } });
     for (const table of [
       "account WHERE id",

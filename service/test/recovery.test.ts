@@ -179,9 +179,9 @@ describe("undoing a change of address", () => {
     const undo = secretOf(await mailTo(service, "elio@brina.example", "email-changed"));
     const elsewhere = new Visitor(service);
     expect((await elsewhere.post("/v1/mail-links/look", { secret: undo })).json()).toMatchObject({
-      wants: "former-password",
+      wants: "thing-from-before",
     });
-    expect(codeOf(await redeem(elsewhere, undo, { password: MINE }))).toBe("password-wanted");
+    expect(codeOf(await redeem(elsewhere, undo, { password: MINE }))).toBe("thing-from-before-wanted");
     const wrong = await redeem(elsewhere, undo, { password: MINE, present: NEW });
     expect(wrong.json<{ errors: unknown[] }>().errors).toMatchObject([{ code: "former-password-wrong" }]);
     expect((await redeem(elsewhere, undo, { password: MINE, present: PASSWORD })).json()).toEqual({
@@ -206,7 +206,7 @@ describe("undoing a change of address", () => {
     const later = new Visitor(service);
     await later.post("/v1/sign-in", password("fausta.new@brina.example"));
     expect((await later.post("/v1/mail-links/look", { secret: undo })).json()).toMatchObject({
-      wants: "former-password",
+      wants: "thing-from-before",
     });
     expect((await owner.post("/v1/mail-links/look", { secret: undo })).json()).toMatchObject({
       wants: "new-password",

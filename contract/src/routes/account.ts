@@ -117,6 +117,9 @@ export const ownData = z
     accessKeys: z.array(accessKey),
     sessions: z.array(session).describe("ended ones too, as long as they are kept"),
     journal: z.array(journalEntry),
+    knownDevices: z
+      .array(z.object({ createdAt: timestamp, lastUsedAt: timestamp }))
+      .describe("browsers that the account is known to use, by a random mark in a cookie"),
     mails: z.array(
       z.object({ to: z.string(), subject: z.string(), state: z.string(), writtenAt: timestamp }),
     ),
@@ -137,9 +140,10 @@ export const eraseOwnAccount = defineRoute({
   name: "eraseOwnAccount",
   method: "DELETE",
   path: "/v1/account",
-  summary: "Erase oneself, after reauthentication: all rows go, the journal keeps entries that name nobody",
+  summary:
+    "Erase oneself, after reauthentication: the account is closed at once, its rows go after accounts.eraseAfter; until then a link to the proved address stops it",
   access: "session",
-  problems: ["reauthenticate", "refused-by-site", "site-silent"],
+  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent"],
   replies: { 204: z.undefined() },
 });
 
@@ -189,9 +193,49 @@ export const eraseAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
   access: "operator",
-  problems: ["refused-by-site", "site-silent"],
+  problems: ["last-operator", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
+});
+
+/** Why an operator does it: for the journal and the other operators. */
+const reason = lineOfText(200).describe("why; kept in the journal and told to the other operators");
+
+export const removeSecondFactor = defineRoute({
+  name: "removeSecondFactor",
+  method: "POST",
+  path: "/v1/operator/accounts/:id/remove-factor",
+  summary:
+    "Remove the second factor of somebody who lost everything; the next sign-in wants password and mailed proof",
+  access: "operator",
+  problems: ["second-factor-missing"],
+  params: z.strictObject({ id }),
+  body: z.strictObject({ reason }),
+  replies: { 200: account },
+});
+
+export const correctEmail = defineRoute({
+  name: "correctEmail",
+  method: "POST",
+  path: "/v1/operator/accounts/:id/correct-email",
+  summary: "Give an account another address whose owner lost theirs; it has to be proved",
+  access: "operator",
+  problems: ["identifier-taken"],
+  params: z.strictObject({ id }),
+  body: z.strictObject({ email: lineOfText(254), reason }),
+  replies: { 200: account },
+});
+
+export const giveFirstPassword = defineRoute({
+  name: "giveFirstPassword",
+  method: "POST",
+  path: "/v1/operator/accounts/:id/first-password",
+  summary: "Give somebody a first password: enough by itself, once, for 7 days, and then a new one is wanted",
+  access: "operator",
+  problems: ["too-busy"],
+  params: z.strictObject({ id }),
+  body: z.strictObject({ password: passwordText, reason }),
+  replies: { 200: account },
 });
 
 export const listAccounts = defineRoute({
@@ -232,7 +276,7 @@ export const changeAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Set an account's labels or state; suspending ends its sessions at once",
   access: "operator",
-  problems: ["identifier-taken", "password-wanted", "refused-by-site", "site-silent"],
+  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
   body: z.strictObject({
     labels: z.array(label).max(20, "At most 20 labels.").optional(),

@@ -15,6 +15,7 @@ export const checkBasic = defineRoute({
     "own-password-not-taken",
     "sign-in-refused",
     "account-suspended",
+    "account-closed",
     "email-unverified",
     "throttled",
     "too-busy",

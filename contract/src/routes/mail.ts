@@ -2,6 +2,7 @@ import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 import { deliver } from "./account.ts";
+import { recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 /** The secret of a link stands in the body, never in an address. */
 export const linkSecret = z
@@ -62,17 +63,29 @@ export const askForLink = defineRoute({
 /** What a mailed link is for, and what using it takes. */
 export const linkLook = z
   .object({
-    purpose: z.enum(["verify", "reset", "sign-in", "invite", "change-email", "undo-change"]),
+    purpose: z.enum([
+      "verify",
+      "reset",
+      "sign-in",
+      "invite",
+      "change-email",
+      "undo-change",
+      "undo-factor",
+      "undo-erase",
+    ]),
     name: z.string().describe("whose it is"),
     expiresAt: timestamp,
     here: z
       .boolean()
       .describe("whether it was asked for in this browser; for a change of address, in this session"),
     wants: z
-      .enum(["nothing", "new-password", "any-password", "former-password", "code"])
+      .enum(["nothing", "new-password", "any-password", "thing-from-before", "code"])
       .describe(
-        "what using it takes. any-password: the one from the registration, or a new one. former-password: the one that stood before the change, and a new one. code: it is exchanged for one, to be typed where it was asked for",
+        "what using it takes. any-password: the one from the registration, or a new one. thing-from-before: one of `shows`, from before the change. code: it is exchanged for one, to be typed where it was asked for",
       ),
+    shows: z
+      .array(z.enum(["password", "totp", "recovery-code"]))
+      .describe("what may be shown as a thing from before the change; any one is enough"),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
       .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })
@@ -107,6 +120,7 @@ export const redeemLink = defineRoute({
     "address-taken",
     "identifier-taken",
     "password-wanted",
+    "thing-from-before-wanted",
     "refused-by-site",
     "site-silent",
     "throttled",
@@ -115,10 +129,11 @@ export const redeemLink = defineRoute({
   body: z.strictObject({
     secret: linkSecret,
     password: passwordText.optional().describe("a new one"),
-    present: passwordText
+    present: z
+      .union([passwordText, totpProof, recoveryCodeProof])
       .optional()
       .describe(
-        "the one from the registration, to prove an address elsewhere; or the one that stood before a change of address, to undo it from a browser that was not known then",
+        "the password from the registration, to prove an address elsewhere; or, to undo a change from a browser that was not known before it, the password that stood then, or a proof of an authenticator or recovery code from before",
       ),
   }),
   replies: {
@@ -128,6 +143,8 @@ export const redeemLink = defineRoute({
       z.object({ outcome: z.literal("invitation-accepted") }),
       z.object({ outcome: z.literal("email-changed"), email: z.string() }),
       z.object({ outcome: z.literal("change-undone"), email: z.string() }),
+      z.object({ outcome: z.literal("factor-undone") }),
+      z.object({ outcome: z.literal("erasing-stopped") }),
       z.object({
         outcome: z.literal("code"),
         code: z.string().describe("to be typed where it was asked for, and nowhere else"),

@@ -26,6 +26,9 @@ export const recoveryCodeProof = z.strictObject({
   code: codeText.describe("one of those that were shown once"),
 });
 
+/** The password, beside another proof: it is known already who it is. */
+export const passwordProof = z.strictObject({ type: z.literal("password"), password: passwordText });
+
 /** What moves a sign-in in progress on. */
 export const nextProof = z
   .discriminatedUnion("type", [
@@ -42,6 +45,7 @@ export const nextProof = z
     }),
     totpProof,
     recoveryCodeProof,
+    passwordProof,
     z.strictObject({
       type: z.literal("new-password"),
       password: passwordText.describe("in the place of the one that an operator wants changed"),
@@ -70,7 +74,15 @@ export const signIn = defineRoute({
   path: "/v1/sign-in",
   summary: "Begin a sign-in with a first proof",
   access: "anybody",
-  problems: ["sign-in-refused", "account-suspended", "email-unverified", "throttled", "too-busy"],
+  problems: [
+    "sign-in-refused",
+    "account-suspended",
+    "account-closed",
+    "email-unverified",
+    "operator-needed",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     proof,
     remember: z.boolean().optional().describe("keep me signed in on this device"),
@@ -88,6 +100,7 @@ export const addProof = defineRoute({
   problems: [
     "proof-refused",
     "sign-in-lapsed",
+    "operator-needed",
     "link-unknown",
     "link-used",
     "link-superseded",

@@ -2,7 +2,16 @@
 
 export * from "./mail-code.ts";
 
-export const LINK_PURPOSES = ["verify", "reset", "sign-in", "invite", "change-email", "undo-change"] as const;
+export const LINK_PURPOSES = [
+  "verify",
+  "reset",
+  "sign-in",
+  "invite",
+  "change-email",
+  "undo-change",
+  "undo-factor",
+  "undo-erase",
+] as const;
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
 
 /** At most so many links of one purpose live at once for one account. */
@@ -21,8 +30,17 @@ export interface StoredLink {
 /** Why a link does nothing. */
 export type LinkFault = "unknown" | "used" | "superseded" | "expired";
 
-/** Undoing a change of address is for whoever had the address before. */
-const isBoundToAddress = (purpose: LinkPurpose): boolean => purpose !== "undo-change";
+/** Links that undo a change: for whoever had the account before it, whatever its address is since. */
+export const UNDO_PURPOSES = [
+  "undo-change",
+  "undo-factor",
+  "undo-erase",
+] as const satisfies readonly LinkPurpose[];
+export type UndoPurpose = (typeof UNDO_PURPOSES)[number];
+
+export function isUndo(purpose: LinkPurpose): purpose is UndoPurpose {
+  return (UNDO_PURPOSES as readonly LinkPurpose[]).includes(purpose);
+}
 
 /**
  * Whether a link may be used. A link for another purpose, or of an account whose address has changed since, is as
@@ -34,7 +52,7 @@ export function judgeLink(
   { purpose, emailKey, now }: { purpose: LinkPurpose; emailKey: string | null; now: Date },
 ): LinkFault | null {
   if (link === null || link.purpose !== purpose) return "unknown";
-  if (isBoundToAddress(purpose) && link.emailKey !== emailKey) return "unknown";
+  if (!isUndo(purpose) && link.emailKey !== emailKey) return "unknown";
   if (link.spentAt !== null) return "used";
   if (link.supersededAt !== null) return "superseded";
   return link.expiresAt > now ? null : "expired";

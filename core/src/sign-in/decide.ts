@@ -27,6 +27,9 @@ export type RefusalReason =
   | "invited"
   | "suspended"
   | "email-unverified"
+  | "closed"
+  /** The password was right, but alone it opens nothing, and nothing else can be shown. */
+  | "operator-needed"
   /** The password was right, but where it was shown nothing more can be asked for. */
   | "more-wanted";
 
@@ -42,7 +45,7 @@ export type SignInDecision =
   | { readonly outcome: "refused"; readonly reason: RefusalReason; readonly told: "nothing" | ToldRefusal };
 
 /** What is told to who knows the password. */
-export type ToldRefusal = "account-suspended" | "email-unverified";
+export type ToldRefusal = "account-suspended" | "account-closed" | "email-unverified" | "operator-needed";
 
 /**
  * Decides. That an account is suspended, or its address not proved yet, is told only to who knows its password.
@@ -60,11 +63,16 @@ export function decidePasswordSignIn(
   if (candidate.state === "invited") return refuse("invited");
   if (candidate.state === "suspended")
     return { outcome: "refused", reason: "suspended", told: "account-suspended" };
+  if (candidate.state === "closed") return { outcome: "refused", reason: "closed", told: "account-closed" };
   if (candidate.mustProveEmail)
     return { outcome: "refused", reason: "email-unverified", told: "email-unverified" };
-  // RFC 8176: "pwd", password-based authentication.
-  return { outcome: "proved", wanted: wantedNext(candidate), aal: 1, amr: ["pwd"] };
+  const wanted = wantedNext(candidate, PASSWORD_AMR);
+  if (wanted === null) return { outcome: "refused", reason: "operator-needed", told: "operator-needed" };
+  return { outcome: "proved", wanted, aal: 1, amr: PASSWORD_AMR };
 }
+
+/** RFC 8176: password-based authentication. */
+const PASSWORD_AMR = ["pwd"] as const;
 
 function refuse(reason: RefusalReason): SignInDecision {
   return { outcome: "refused", reason, told: "nothing" };

@@ -16,22 +16,37 @@ export const PENDING_SIGN_IN_LIFE = 5 * 60_000;
 export interface SignInRule {
   /** An operator wants a new password. */
   readonly mustChangePassword: boolean;
+  /** A password that an operator gave: it is enough by itself for a while, and then nothing. */
+  readonly firstPassword: "none" | "valid" | "lapsed";
   /** What the account can show besides a first proof; empty: it has no second factor. */
   readonly secondFactors: readonly SecondFactor[];
+  /** An operator removed the second factor: the next sign-in wants password and mailed proof. */
+  readonly wantsMailedProof: boolean;
+  /** Whether a mail reaches an address that was proved. */
+  readonly isReachable: boolean;
+  readonly hasPassword: boolean;
 }
 
 /**
- * What is wanted next; nothing: the sign-in is complete. A new password comes last: whoever knows the old one alone
- * does not choose it.
+ * What is wanted next, in this order: second factor, mailed proof, new password. Whoever knows the old password alone does
+ * not choose the new one.
  * @param shown the methods of the proofs shown so far (RFC 8176).
+ * @returns any one of these moves it on; empty: the sign-in is complete; `null`: nothing that is left opens the account,
+ *   and an operator has to help.
  */
-export function wantedNext(
-  { mustChangePassword, secondFactors }: SignInRule,
-  shown: readonly string[] = [],
-): readonly Wanted[] {
+export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly Wanted[] | null {
+  const { mustChangePassword, firstPassword, secondFactors, wantsMailedProof } = rule;
   if (secondFactors.length > 0 && !shown.includes(MORE_THAN_ONE)) return secondFactors;
+  if (firstPassword === "lapsed" && !shown.includes(MAILED)) return null;
+  const isProvedOtherwise = secondFactors.length > 0 || firstPassword === "valid";
+  const needsMail = wantsMailedProof || (mustChangePassword && !isProvedOtherwise);
+  if (needsMail && !shown.includes(MAILED)) return rule.isReachable ? ["mail-link", "mail-code"] : null;
+  if (wantsMailedProof && rule.hasPassword && !shown.includes("pwd")) return ["password"];
   return mustChangePassword ? ["new-password"] : [];
 }
+
+/** Ours, RFC 8176 registers none: a mailed link or code was shown. */
+export const MAILED = "mail";
 
 /** RFC 8176: more than one proof was shown. */
 const MORE_THAN_ONE = "mfa";
@@ -39,4 +54,14 @@ const MORE_THAN_ONE = "mfa";
 /** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
 export function amrWith(amr: readonly string[], second: readonly string[]): string[] {
   return [...new Set([...amr, ...second, MORE_THAN_ONE])];
+}
+
+/** The methods after one more proof that is no second factor. */
+export function amrBeside(amr: readonly string[], further: readonly string[]): string[] {
+  return [...new Set([...amr, ...further])];
+}
+
+/** The level that the proofs shown so far make. */
+export function levelShown(amr: readonly string[]): 1 | 2 {
+  return amr.includes(MORE_THAN_ONE) ? 2 : 1;
 }

@@ -1,11 +1,14 @@
 /** Use cases of operators with accounts: look at one in full, set its labels and state. */
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
+import { OPERATOR_LABEL } from "@lucchetto/core";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
+import { assertOperatorLeft } from "../operator/last-one.ts";
+import { tellOtherOperators } from "../operator/tell-others.ts";
 import { ProblemReply } from "../problem.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
@@ -92,6 +95,10 @@ export async function changeAccount(
   if (change.labels !== undefined || change.state === "active" || change.mustChangePassword === false)
     await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
   return inTransaction(dataSource, async (manager) => {
+    const isLosing =
+      change.state === "suspended" ||
+      (change.labels !== undefined && !change.labels.includes(OPERATOR_LABEL));
+    if (isLosing && asked.labels.includes(OPERATOR_LABEL)) await assertOperatorLeft(context, manager, id);
     const account = await lockAccount(manager, id);
     if (account === null) throw new ProblemReply("not-found");
     const now = clock.now();
@@ -99,6 +106,9 @@ export async function changeAccount(
       labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
       state: change.state ?? account.state,
       mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
+      // A new one is wanted: then the first one is enough no longer.
+      firstPasswordUntil: change.mustChangePassword === undefined ? account.firstPasswordUntil : null,
+      eraseAt: change.state === undefined ? account.eraseAt : null,
     };
     await updateAccount(manager, id, changed);
     if (changed.state === "suspended" || change.mustChangePassword === true) {
@@ -115,6 +125,13 @@ export async function changeAccount(
       actorId: operator.account.id,
     } as const;
     await record(manager, { event, visit, now });
+    const was = account.labels.includes(OPERATOR_LABEL);
+    const is = changed.labels.includes(OPERATOR_LABEL);
+    if (was !== is) {
+      const what = is ? "operator-given" : "operator-taken";
+      const news = { what, about: account, by: operator.account, reason: null } as const;
+      await tellOtherOperators(context, manager, { ...news, visit });
+    }
     return { ...account, ...changed };
   });
 }

@@ -14,6 +14,9 @@ export interface NewAccount {
   readonly state?: AccountState;
   readonly language?: Language | null;
   readonly registrationBrowserHash?: Buffer | null;
+  /** Somebody registers for themselves, unless it is said otherwise. */
+  readonly isOpenlyRegistered?: boolean;
+  readonly firstPasswordUntil?: Date | null;
 }
 
 /** @param now also what the id begins with. */
@@ -35,5 +38,9 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     lastSignInAt: null,
     language: parts.language ?? null,
     registrationBrowserHash: parts.registrationBrowserHash ?? null,
+    isOpenlyRegistered: parts.isOpenlyRegistered ?? true,
+    firstPasswordUntil: parts.firstPasswordUntil ?? null,
+    wantsMailedProof: false,
+    eraseAt: null,
   };
 }

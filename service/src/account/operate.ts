@@ -1,21 +1,22 @@
-/** What operators do with accounts: add one, and erase one. */
+/** What operators do with accounts: add one. */
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
+import { FIRST_PASSWORD_LIFE, OPERATOR_LABEL } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
+import { tellOtherOperators } from "../operator/tell-others.ts";
 import { judge } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
-import { fieldProblem, ProblemReply } from "../problem.ts";
+import { fieldProblem } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
-import { clearCountsOf } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { showToOperator } from "./show.ts";
-import { deleteAccount, findAccount, insertAccount, lockAccount } from "./store.ts";
+import { insertAccount } from "./store.ts";
 
 type Addition = CallOf<typeof routes.addAccount>["body"];
 
@@ -49,18 +50,21 @@ export async function addAccount(
     visit,
   );
   const made = verdict === null ? null : await context.hashing.make(verdict.text);
-  const account = newAccount(context.clock.now(), {
+  const now = context.clock.now();
+  const mustChangePassword = made !== null && (addition.mustChangePassword ?? true);
+  const account = newAccount(now, {
     email,
     username,
     displayName,
     reference,
     labels,
-    mustChangePassword: made !== null && (addition.mustChangePassword ?? true),
+    mustChangePassword,
+    firstPasswordUntil: mustChangePassword ? new Date(now.getTime() + FIRST_PASSWORD_LIFE) : null,
+    isOpenlyRegistered: false,
     ...filledIn,
   });
   try {
     await inTransaction(context.dataSource, async (manager) => {
-      const now = context.clock.now();
       await insertAccount(manager, account);
       if (made !== null)
         await insertRecord(manager, { accountId: account.id, record: made, setAt: now, madeAt: now });
@@ -70,6 +74,10 @@ export async function addAccount(
         actorId: operator.account.id,
       } as const;
       await record(manager, { event, visit, now });
+      if (account.labels.includes(OPERATOR_LABEL)) {
+        const news = { what: "operator-given", about: account, by: operator.account, reason: null } as const;
+        await tellOtherOperators(context, manager, { ...news, visit });
+      }
       // Nobody signs in before the address is proved, so the link for it comes at once.
       if (email !== null && context.configuration.verifyEmail === "required")
         await sendLink(context, manager, {
@@ -95,29 +103,4 @@ export function takenProblem(error: unknown): unknown {
       return fieldProblem([fieldError(path, `${path}-taken`)], "identifier-taken");
   }
   return error;
-}
-
-/**
- * Erases one: every row of it goes, and its sessions with them. The journal keeps what happened under an id that names
- * nobody any more.
- * @throws ProblemReply `not-found`, `invalid-fields` for one's own account, `refused-by-site`, `site-silent`.
- */
-export async function eraseAccount(
-  context: ServiceContext,
-  operator: LiveSession,
-  id: string,
-  visit: Visit,
-): Promise<void> {
-  const account = await findAccount(context.dataSource, id);
-  if (account === null) throw new ProblemReply("not-found");
-  if (id === operator.account.id) throw fieldProblem([fieldError("id", "own-account-erased")]);
-  await consultOrRecord(context, { type: "account.erase", by: "operator", account }, visit);
-  await inTransaction(context.dataSource, async (manager) => {
-    if ((await lockAccount(manager, id)) === null) throw new ProblemReply("not-found");
-    // Recorded first: the notice of it still carries the application's reference.
-    const event = { kind: "account.erased", accountId: id, actorId: operator.account.id } as const;
-    await record(manager, { event, visit, now: context.clock.now() });
-    await clearCountsOf(context, manager, id);
-    await deleteAccount(manager, id);
-  });
 }

@@ -5,11 +5,13 @@ import { browserMarkOf, handMarkOver } from "../http/device-mark.ts";
 import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
+import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
 import { deliverSession } from "../session/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "./account.ts";
-import { addAccount, eraseAccount } from "./operate.ts";
+import { eraseAccount, eraseOwnAccount } from "./erase.ts";
+import { addAccount } from "./operate.ts";
 import { changeOwnAccount } from "./own.ts";
-import { eraseOwnAccount, exportOwnData } from "./own-data.ts";
+import { exportOwnData } from "./own-data.ts";
 import { register } from "./register.ts";
 import { showAccount } from "./show.ts";
 import { findAccounts } from "./store.ts";
@@ -65,6 +67,21 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.eraseAccount, async ({ params }, { caller, request }) => {
       await eraseAccount(context, caller, params.id, visitOf(request));
       return answer(204, undefined);
+    });
+
+    mount(app, routes.removeSecondFactor, async ({ params, body }, { caller, request }) => {
+      const help = { ...params, ...body, visit: visitOf(request) };
+      return answer(200, showAccount(await removeSecondFactor(context, caller, help)));
+    });
+
+    mount(app, routes.correctEmail, async ({ params, body }, { caller, request }) => {
+      const help = { ...params, ...body, visit: visitOf(request) };
+      return answer(200, showAccount(await correctEmail(context, caller, help)));
+    });
+
+    mount(app, routes.giveFirstPassword, async ({ params, body }, { caller, request }) => {
+      const help = { ...params, ...body, visit: visitOf(request) };
+      return answer(200, showAccount(await giveFirstPassword(context, caller, help)));
     });
 
     mount(app, routes.showAccountDetail, async ({ params }) =>

@@ -1,6 +1,6 @@
 import type { readIdentifier } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { Brackets, In } from "typeorm";
+import { Brackets, In, LessThanOrEqual, Not } from "typeorm";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 import { assertNotHeld, isHeldFrom } from "./held-address.ts";
@@ -15,14 +15,15 @@ export function findAccount(dataSource: DataSource, id: string): Promise<Account
   return dataSource.getRepository(AccountEntity).findOneBy({ id });
 }
 
-/** Those that have one of these ids or references. */
+/** Those that have one of these ids or references; of one that is being erased applications see nothing. */
 export function findAccounts(
   dataSource: DataSource,
   { ids, references }: { ids: readonly string[]; references: readonly string[] },
 ): Promise<AccountRow[]> {
-  return dataSource
-    .getRepository(AccountEntity)
-    .findBy([{ id: In([...ids]) }, { reference: In([...references]) }]);
+  return dataSource.getRepository(AccountEntity).findBy([
+    { id: In([...ids]), state: Not("closed") },
+    { reference: In([...references]), state: Not("closed") },
+  ]);
 }
 
 /** Whoever has this identifier, in its normal form. */
@@ -39,9 +40,19 @@ export function lockAccount(manager: EntityManager, id: string): Promise<Account
   return manager.getRepository(AccountEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
 }
 
+/** What is wanted of an account no longer once its password is its owner's own. */
+export const OWN_PASSWORD = { mustChangePassword: false, firstPasswordUntil: null } as const;
+
 /** Everything that belongs to it goes with it. */
 export async function deleteAccount(manager: EntityManager, id: string): Promise<void> {
   await manager.getRepository(AccountEntity).delete({ id });
+}
+
+/** Closed accounts whose time is over, some of them. */
+export function listToErase(dataSource: DataSource, now: Date): Promise<Pick<AccountRow, "id">[]> {
+  return dataSource
+    .getRepository(AccountEntity)
+    .find({ select: { id: true }, where: { eraseAt: LessThanOrEqual(now) }, take: 100 });
 }
 
 /** The application's own id for the person. */

@@ -8,6 +8,7 @@ import type { DataSource } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import type { EntityManager } from "typeorm";
 import type { LiveSession } from "../session/store.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf, newId, noteUsesBy } from "../storage/index.ts";
@@ -39,12 +40,13 @@ export interface NewApp {
   readonly basicPasswords?: boolean | undefined;
 }
 
-/** Registers an app. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
+/** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
 export async function addApp(
   { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
   operator: { readonly account: { readonly id: string } },
   wanted: NewApp,
   visit: Visit,
+  told?: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   assertAddresses(wanted);
   const now = clock.now();
@@ -65,6 +67,7 @@ export async function addApp(
       await insertKey(manager, row);
       const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
       await record(manager, { event, visit, now });
+      await told?.(manager, app);
     });
   } catch (error) {
     if (!isDuplicateOf(error, "app_client_id")) throw error;

@@ -3,6 +3,7 @@ import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
+import { tellOtherOperators } from "../operator/tell-others.ts";
 import { pageOf } from "../storage/index.ts";
 import { addApp, addKey, removeApp, retireKey, showApps } from "./app.ts";
 import { listApps } from "./store.ts";
@@ -17,9 +18,16 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, { ...page, items });
     });
 
-    mount(app, routes.addApp, async ({ body }, { caller, request }) =>
-      answer(201, await addApp(context, caller, body, visitOf(request))),
-    );
+    mount(app, routes.addApp, async ({ body }, { caller, request }) => {
+      const visit = visitOf(request);
+      const added = await addApp(context, caller, body, visit, async (manager, { name, ...rights }) => {
+        // It sees people's passwords.
+        if (!rights.ownForms && !rights.basicPasswords) return;
+        const news = { what: "app-with-rights", about: name, by: caller.account, reason: null } as const;
+        await tellOtherOperators(context, manager, { ...news, visit });
+      });
+      return answer(201, added);
+    });
 
     mount(app, routes.addAppKey, async ({ params }, { caller, request }) =>
       answer(201, await addKey(context, caller, params.id, visitOf(request))),

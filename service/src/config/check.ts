@@ -66,6 +66,8 @@ export function checkConfiguration(
       invite: links.invite,
       "change-email": links.changeEmail,
       "undo-change": links.undoChange,
+      "undo-factor": links.undoChange,
+      "undo-erase": accounts.eraseAfter,
     },
     verifyEmail: verificationOf(checked),
     databasePassword: readSecret(places, {

@@ -30,6 +30,8 @@ const DAY = 86_400_000;
 /** Brass. */
 export const DEFAULT_COLOUR = "#866729";
 
+const ERASE_AFTER = "a duration such as 7d, from 1m to 90d, or 0 for at once";
+
 const duration = (shortest: number, longest: number, expected: string) =>
   z
     .string()
@@ -100,6 +102,12 @@ export const configurationSchema = z.strictObject({
     .strictObject({
       host: z.string().min(1).default("127.0.0.1").meta({ expected: "a host name or address to listen on" }),
       port: z.number().int().min(0).max(65_535).default(8420).meta({ expected: "a port from 0 to 65535" }),
+      hosts: z
+        .array(z.string().regex(/^[a-z0-9.-]+(:[0-9]{1,5})?$|^\[[0-9a-f:]+\](:[0-9]{1,5})?$/))
+        .default([])
+        .meta({
+          expected: "a list of internal host names by which the service is called, such as [accounts:8420]",
+        }),
       requestTimeout: duration(1_000, 600_000, "a duration such as 10s, from 1s to 10m").prefault("10s"),
     })
     .prefault({}),
@@ -157,6 +165,10 @@ export const configurationSchema = z.strictObject({
         .enum(["required", "optional"])
         .default("required")
         .meta({ expected: "required or optional" }),
+      eraseAfter: z
+        .union([z.literal([0, "0"]).transform(() => 0), duration(60_000, 90 * DAY, ERASE_AFTER)])
+        .prefault("7d")
+        .meta({ expected: ERASE_AFTER }),
     })
     .prefault({}),
   passwords: z

@@ -1,7 +1,6 @@
 /** Mounts a call of the contract: its schemas check what comes in and shape what goes out. */
 import type { FieldError, ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
-import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
 import type { KeyedApp } from "../app/store.ts";
@@ -14,6 +13,8 @@ declare module "fastify" {
     readCaller(request: FastifyRequest): Promise<LiveSession | null>;
     /** The app whose key came along. @throws ProblemReply `app-unknown`. */
     readApp(request: FastifyRequest): Promise<KeyedApp>;
+    /** @throws ProblemReply if this session may not call operators' routes, or not change anything now. */
+    assertOperates(caller: LiveSession, what: { changes: boolean }): Promise<void>;
     /** @throws ProblemReply `foreign-origin`. */
     assertOwnOrigin(request: FastifyRequest): void;
   }
@@ -80,11 +81,7 @@ async function callerFor(
   if (route.access === "app") return app.readApp(request);
   const caller = await app.readCaller(request);
   if (caller === null) throw new ProblemReply("not-signed-in");
-  if (route.access === "operator") {
-    const isOperator = caller.account.labels.includes(OPERATOR_LABEL);
-    // Whoever operates does it in a session that no application holds the token of.
-    if (!isOperator || caller.session.appId !== null) throw new ProblemReply("operators-only");
-  }
+  if (route.access === "operator") await app.assertOperates(caller, { changes: route.method !== "GET" });
   return caller;
 }
 

@@ -1,38 +1,31 @@
-/** Another address for an account: asked for in a session, confirmed by a link to it, undone by a link to the old one. */
+/** Another address for an account: asked for in a session, confirmed by a link to it. */
 import type { FieldError } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
+import type { Identifier } from "@lucchetto/core";
 import { hashToken, readEmail } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
-import { holdAddress, isHeldFrom, releaseAddress } from "../account/held-address.ts";
+import { holdAddress, isHeldFrom } from "../account/held-address.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
 import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { addresseeOf, tellOwner } from "../mail/notices.ts";
-import { deleteRecord, lockRecord, setRecord } from "../password/store.ts";
+import { addresseeOf } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { deleteSecondFactorsSince } from "../second-factor/store.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import type { UndoableChange } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
-import { endSignInsOf } from "../sign-in/store.ts";
 import type { AccountFacts, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
-import { listDevices } from "../throttle/store.ts";
 import { countMailFor } from "../throttle/throttle.ts";
-import { endEverythingOf } from "./end-everything.ts";
-import { isFormerDevice, wantsFormer } from "./former.ts";
 import { nameForStrangers } from "./name-for-strangers.ts";
 import type { LinkOfAccount } from "./new-password.ts";
-import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 import { sendLink } from "./send.ts";
-import { spendLink, voidLaterUndoLinks, voidLinksOf } from "./store.ts";
-import { isStoredPassword } from "./stored-password.ts";
-
-/** Milliseconds before a change in which second factors that came then are taken for the intruder's. */
-const PREPARING = 7 * 86_400_000;
+import { spendLink } from "./store.ts";
 
 /** A change that was asked for and may go ahead; `send` does what is the same for nobody, after the reply. */
 export interface AskedChange {
@@ -63,11 +56,8 @@ export async function askForEmail(
       if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
       const now = context.clock.now();
       if (await isHeldFrom(dataSource, { emailKey: email.key, accountId: account.id, now })) return;
-      const isWithinLimit = await countMailFor(context, {
-        emailKey: email.key,
-        accountId: account.id,
-        mark,
-      });
+      // Not in the budget of the asker's own device: the address may be anybody's.
+      const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
       await inTransaction(dataSource, (manager) =>
         sendLink(context, manager, {
           purpose: "change-email",
@@ -118,6 +108,7 @@ export async function applyChange(
       throw new ProblemReply("link-unknown");
     if (!(await spend(manager))) throw new ProblemReply("link-used");
     const { id: accountId } = account;
+    const former = await readFormer(manager, accountId);
     try {
       await updateAccount(manager, accountId, {
         email: email.shown,
@@ -128,79 +119,33 @@ export async function applyChange(
       throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;
     }
     await deleteRegistrationsOf(manager, email.key);
-    await voidLinksOf(manager, accountId, now);
-    await endSignInsOf(manager, accountId, now);
+    await endAsRuled(context, manager, { accountId, event: "email-changed", now });
     await record(manager, { event: { kind: "email.changed", accountId }, visit, now });
-    if (account.email === null || account.emailKey === null || account.emailVerifiedAt === null) return;
-    const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
-    await holdAddress(manager, { emailKey: account.emailKey, accountId, heldUntil });
-    const stands = await lockRecord(manager, accountId);
-    await sendLink(context, manager, {
-      purpose: "undo-change",
-      to: addresseeOf({ ...account, email: account.email }),
-      emailKey: email.key,
-      newEmail: account.email,
-      address: email.shown,
-      browserHash: null,
-      former: { record: stands?.record ?? null, devices: await listDevices(manager, accountId) },
-      visit,
-      isWithinLimit: true,
-    });
+    await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
   });
   return { email: email.shown };
 }
 
-/** A mailbox alone undoes nothing: one thing from before the change goes with it (RC-3). */
-async function assertFromBefore(
+/** The address before is held for its owner and told, with a link that undoes the change; but not one that nobody proved. */
+export async function tellFormerAddress(
   context: ServiceContext,
-  { link, account }: LinkOfAccount,
-  { present, visit, marks }: Redemption,
+  manager: EntityManager,
+  { account, former, address, visit, now }: UndoableChange & { address: Identifier<"email"> },
 ): Promise<void> {
-  if (!wantsFormer(link) || isFormerDevice(link, marks.mark)) return;
-  if (present === undefined || account === null) throw new ProblemReply("password-wanted");
-  const showing = { stored: link.formerRecord, accountId: account.id, name: account.id, visit, marks };
-  if (!(await isStoredPassword(context, showing, present)))
-    throw fieldProblem([fieldError("present", "former-password-wrong")]);
-}
-
-/**
- * Takes the account back: the old address returns and everything ends that whoever changed it may hold. Their password
- * too: a new one takes its place, or none, and then one is asked for by mail.
- */
-export async function undoChange(
-  context: ServiceContext,
-  of: LinkOfAccount,
-  redemption: Redemption,
-): Promise<Redeemed> {
-  const { password, visit } = redemption;
-  const email = readEmail(of.link.newEmail ?? "");
-  if (of.account === null || email === null) throw new ProblemReply("link-unknown");
-  await assertFromBefore(context, of, redemption);
-  const made = password === undefined ? null : await makeNewRecord(context, password, of.account);
-  await inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const account = await spendForAccount(manager, of, now);
-    const { id: accountId } = account;
-    const restored = { email: email.shown, emailKey: email.key, emailVerifiedAt: now };
-    try {
-      await updateAccount(manager, accountId, { ...restored, mustChangePassword: false });
-    } catch (error) {
-      throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;
-    }
-    if (made === null) await deleteRecord(manager, accountId);
-    else await setRecord(manager, { accountId, record: made, now });
-    await releaseAddress(manager, email.key);
-    await endEverythingOf(context, manager, { accountId, reason: "change-undone", now });
-    // Whoever changed it may have prepared it some days before.
-    await deleteSecondFactorsSince(manager, accountId, new Date(of.link.createdAt.getTime() - PREPARING));
-    // Those went to addresses that came after this one; an earlier one still takes back more.
-    await voidLaterUndoLinks(manager, { accountId, after: of.link.createdAt, now });
-    await record(manager, { event: { kind: "email.change-undone", accountId }, visit, now });
-    await tellOwner(context, manager, {
-      name: "email-restored",
-      account: { ...account, ...restored },
-      visit,
-    });
+  const { id: accountId, email, emailKey, emailVerifiedAt } = account;
+  if (email === null || emailKey === null || emailVerifiedAt === null) return;
+  const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
+  await holdAddress(manager, { emailKey, accountId, heldUntil });
+  await sendLink(context, manager, {
+    purpose: "undo-change",
+    to: addresseeOf({ ...account, email }),
+    emailKey: address.key,
+    newEmail: email,
+    address: address.shown,
+    browserHash: null,
+    former,
+    visit,
+    now,
+    isWithinLimit: true,
   });
-  return { outcome: "change-undone", email: email.shown };
 }

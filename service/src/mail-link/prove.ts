@@ -1,12 +1,12 @@
 /** The first proof of an address keeps nothing that whoever registered it set up before. */
 import type { EntityManager } from "typeorm";
-import { updateAccount } from "../account/store.ts";
+import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { deleteRecord, setRecord } from "../password/store.ts";
+import { setRecord } from "../password/store.ts";
+import { endAsRuled } from "../recovery/end.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { endEverythingOf } from "./end-everything.ts";
 
 /**
  * How whoever proves the address stands to whoever registered: the same person (the same browser, or the password from
@@ -26,17 +26,20 @@ export async function proveAddress(
   const now = context.clock.now();
   const { id: accountId } = account;
   if (!prover.isSame) {
-    await endEverythingOf(context, manager, { accountId, reason: "address-proved", now });
-    await deleteSecondFactorsOf(manager, accountId);
-    if (prover.newRecord === null) await deleteRecord(manager, accountId);
-    else await setRecord(manager, { accountId, record: prover.newRecord, now });
+    await endAsRuled(context, manager, { accountId, event: "address-proved", now });
+    if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
+    if (prover.newRecord !== null) await setRecord(manager, { accountId, record: prover.newRecord, now });
   }
-  const proved = {
-    emailVerifiedAt: now,
-    ...(prover.isSame ? {} : { mustChangePassword: false }),
-  };
+  const proved = { emailVerifiedAt: now, ...(prover.isSame ? {} : forNewOwner(account)) };
   await updateAccount(manager, accountId, proved);
   const reason = prover.isSame ? "same" : "other-browser";
   await record(manager, { event: { kind: "email.verified", accountId, reason }, visit, now });
   return { ...account, ...proved };
+}
+
+/** What whoever registered an account for themselves was given does not pass to whoever proves its address. */
+export function forNewOwner({
+  isOpenlyRegistered,
+}: Pick<AccountRow, "isOpenlyRegistered">): Partial<AccountRow> {
+  return { ...OWN_PASSWORD, ...(isOpenlyRegistered ? { labels: [], reference: null } : {}) };
 }

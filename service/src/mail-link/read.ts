@@ -1,15 +1,15 @@
 /** Looking at a mailed link: what it is for, and what using it takes. It changes nothing. */
 import type { LinkLook } from "@lucchetto/contract";
-import type { LinkFault } from "@lucchetto/core";
-import { hashToken, judgeLink } from "@lucchetto/core";
+import type { AccountState, LinkFault, LinkPurpose } from "@lucchetto/core";
+import { hashToken, isUndo, judgeLink } from "@lucchetto/core";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
+import { wantingOf } from "../recovery/former.ts";
 import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
-import { isFormerDevice, wantsFormer } from "./former.ts";
 import { nameForStrangers } from "./name-for-strangers.ts";
 import { findLink } from "./store.ts";
 
@@ -19,6 +19,22 @@ const FAULTS = {
   superseded: "link-superseded",
   expired: "link-expired",
 } as const satisfies Record<LinkFault, string>;
+
+const ACTIVE = ["active"] as const;
+/** What is undone may be the closing too. */
+const NOT_SUSPENDED = ["active", "closed"] as const;
+
+/** In which states of the account a link of each purpose does anything. */
+const OPEN_FOR: Readonly<Record<LinkPurpose, readonly AccountState[]>> = {
+  verify: ACTIVE,
+  reset: ACTIVE,
+  "sign-in": ACTIVE,
+  invite: ["invited"],
+  "change-email": ACTIVE,
+  "undo-change": NOT_SUSPENDED,
+  "undo-factor": NOT_SUSPENDED,
+  "undo-erase": ["closed"],
+};
 
 /** A link that may be used, and whose it is: an account's, or a registration's that waits outside them. */
 export type ReadLink = { readonly link: MailLinkRow } & (
@@ -49,12 +65,13 @@ export async function readLink(
   const emailKey = account === null ? (registration?.emailKey ?? null) : (account.emailKey ?? "");
   const fault = judgeLink(link, { purpose: link.purpose, emailKey, now: clock.now() });
   if (fault !== null) throw new ProblemReply(FAULTS[fault]);
-  // Switched off since: then the links that are under way do nothing either.
-  if (link.purpose === "sign-in" && configuration.signIn.mailLink === "off")
-    throw new ProblemReply("link-unknown");
+  // Switched off since: then the links that are under way do nothing either, but where one is wanted beside a password.
+  if (link.purpose === "sign-in" && configuration.signIn.mailLink === "off") {
+    const begun = link.signInId === null ? null : await findSignIn(dataSource, link.signInId);
+    if (begun === null || begun.amr.length === 0) throw new ProblemReply("link-unknown");
+  }
   if (account !== null) {
-    const isOpen = link.purpose === "invite" ? account.state === "invited" : account.state === "active";
-    if (!isOpen) throw new ProblemReply("link-unknown");
+    if (!OPEN_FOR[link.purpose].includes(account.state)) throw new ProblemReply("link-unknown");
     return { link, account, registration: null };
   }
   if (registration === null) throw new ProblemReply("link-unknown");
@@ -100,14 +117,20 @@ export async function lookAtLink(
   const read = await readLink(context, secret);
   const here = await isHere(context, read, marks);
   const { link } = read;
+  const { purpose } = link;
+  const undoes =
+    read.account !== null && isUndo(purpose)
+      ? await wantingOf(context, { link, account: read.account, purpose }, marks.mark)
+      : null;
   const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
   return {
     purpose: link.purpose,
     name: nameOf(read),
     expiresAt: link.expiresAt.toISOString(),
     here,
-    wants: wantsOf(context, read, { here, mark: marks.mark }),
-    newEmail: link.newEmail,
+    wants: undoes?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
+    shows: [...(undoes?.shows ?? [])],
+    newEmail: purpose === "undo-factor" || purpose === "undo-erase" ? null : link.newEmail,
     begunIn: begun && {
       userAgent: begun.userAgent,
       network: begun.network,
@@ -119,7 +142,7 @@ export async function lookAtLink(
 function wantsOf(
   { configuration }: ServiceContext,
   { link, account }: ReadLink,
-  { here, mark }: { here: boolean; mark: string | undefined },
+  here: boolean,
 ): LinkLook["wants"] {
   switch (link.purpose) {
     case "verify":
@@ -131,7 +154,10 @@ function wantsOf(
     case "reset":
       return "new-password";
     case "undo-change":
-      return wantsFormer(link) && !isFormerDevice(link, mark) ? "former-password" : "new-password";
+    case "undo-factor":
+      return "new-password";
+    case "undo-erase":
+      return "nothing";
     case "change-email":
       return here ? "nothing" : "code";
   }
@@ -141,6 +167,6 @@ function wantsOf(
 function nameOf({ link, account, registration }: ReadLink): string {
   if (account === null) return registration.email;
   if (link.purpose === "change-email") return nameForStrangers(account);
-  if (link.purpose === "undo-change") return link.newEmail ?? "";
+  if (isUndo(link.purpose)) return link.newEmail ?? "";
   return account.email ?? account.username ?? "";
 }

@@ -1,6 +1,7 @@
 /** Using a mailed link: each purpose does its own work; each link is spent by one conditional update. It signs nobody in. */
 import type { ServiceContext } from "../context.ts";
-import { changeEmailBy, undoChange } from "./change-email.ts";
+import { undo } from "../recovery/undo.ts";
+import { changeEmailBy } from "./change-email.ts";
 import { exchangeForCode } from "./confirm-change.ts";
 import { acceptInvitation } from "./invitation.ts";
 import { isHere, readLink } from "./read.ts";
@@ -11,7 +12,7 @@ import { verifyAddress } from "./verify.ts";
 
 /**
  * Uses it. What is refused spends nothing.
- * @throws ProblemReply `link-…`, `invalid-fields`, `password-wanted`, `address-taken`, `throttled`, `too-busy`.
+ * @throws ProblemReply `link-…`, `invalid-fields`, `password-wanted`, `thing-from-before-wanted`, `address-taken`, `throttled`, `too-busy`.
  */
 export async function redeemLink(context: ServiceContext, redemption: Redemption): Promise<Redeemed> {
   const read = await readLink(context, redemption.secret);
@@ -33,6 +34,8 @@ export async function redeemLink(context: ServiceContext, redemption: Redemption
         ? changeEmailBy(context, { link, account }, redemption)
         : exchangeForCode(context, link, redemption.visit);
     case "undo-change":
-      return undoChange(context, { link, account }, redemption);
+    case "undo-factor":
+    case "undo-erase":
+      return undo(context, { link, account }, link.purpose, redemption);
   }
 }

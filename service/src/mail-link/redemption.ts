@@ -1,5 +1,5 @@
 /** What is shown with a mailed link, and what comes of using it. */
-import type { ReplyOf, routes } from "@lucchetto/contract";
+import type { CallOf, ReplyOf, routes } from "@lucchetto/contract";
 import type { Visit } from "../context.ts";
 import type { BrowserMarks } from "./read.ts";
 
@@ -8,8 +8,8 @@ export interface Redemption {
   readonly secret: string;
   /** A new password. */
   readonly password?: string | undefined;
-  /** The one from the registration, or the one that stood before a change that is undone. */
-  readonly present?: string | undefined;
+  /** The password from the registration; or one thing from before a change that is undone: the password, or a proof. */
+  readonly present?: CallOf<typeof routes.redeemLink>["body"]["present"];
   readonly visit: Visit;
   readonly marks: BrowserMarks;
 }

@@ -1,15 +1,17 @@
 /** A new password by a mailed link. */
-import { updateAccount } from "../account/store.ts";
+import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { setRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import { inTransaction } from "../storage/index.ts";
-import { endEverythingOf } from "./end-everything.ts";
+import { giveTriesAfterReset } from "../throttle/throttle.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
+import { forNewOwner } from "./prove.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 
 /**
@@ -28,18 +30,20 @@ export async function resetPassword(
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
     await setRecord(manager, { accountId, record: made, now });
+    const isFirstProof = account.emailVerifiedAt === null;
     await updateAccount(manager, accountId, {
-      mustChangePassword: false,
-      emailVerifiedAt: account.emailVerifiedAt ?? now,
+      ...OWN_PASSWORD,
+      ...(isFirstProof ? { emailVerifiedAt: now, ...forNewOwner(account) } : {}),
     });
-    await endEverythingOf(context, manager, { accountId, reason: "password-reset", now });
+    await endAsRuled(context, manager, { accountId, event: "password-reset", now });
     await record(manager, { event: { kind: "password.reset", accountId }, visit, now });
     // The first proof of the address keeps nothing that whoever registered it set up.
-    if (account.emailVerifiedAt === null) {
-      await deleteSecondFactorsOf(manager, accountId);
+    if (isFirstProof) {
+      if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
       await record(manager, { event: { kind: "email.verified", accountId }, visit, now });
     }
     await tellOwner(context, manager, { name: "password-reset", account, visit });
   });
+  await giveTriesAfterReset(context, of.account.id);
   return { outcome: "password-set" };
 }

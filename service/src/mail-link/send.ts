@@ -1,7 +1,7 @@
 /** Putting a link into a mail: its secret stands there and nowhere else. */
 import { randomBytes } from "node:crypto";
 import type { LinkPurpose } from "@lucchetto/core";
-import { mintToken, MOST_LIVING_LINKS, TOKEN_BYTES } from "@lucchetto/core";
+import { isUndo, mintToken, MOST_LIVING_LINKS, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -20,6 +20,8 @@ const MAIL_OF: Readonly<Record<LinkPurpose, MailName>> = {
   invite: "invite",
   "change-email": "change-email",
   "undo-change": "email-changed",
+  "undo-factor": "second-factor-added",
+  "undo-erase": "account-closed",
 };
 
 /** A link to be sent. */
@@ -33,6 +35,10 @@ export interface LinkToSend {
   readonly signInId?: string;
   /** The session in which a change of address was asked for. */
   readonly sessionId?: string;
+  /** The mail in which it stands, where that is another one than is usual for its purpose. */
+  readonly mail?: MailName;
+  /** When the change was made that it undoes; otherwise the present. */
+  readonly now?: Date;
   /** Of the account as it was before the change that the link undoes. */
   readonly former?: { readonly record: string | null; readonly devices: readonly Buffer[] };
   /** By what name the mail calls the account to somebody who may not be its owner. */
@@ -60,7 +66,7 @@ export async function sendLink(
   const { configuration, clock } = context;
   const { purpose, to, registration, browserHash, visit } = link;
   const { accountId } = to;
-  const now = clock.now();
+  const now = link.now ?? clock.now();
   const life = configuration.links[purpose];
   // Voiding frees a place: whoever asks again in the same browser is never kept out by the links of others.
   if (link.isWithinLimit && browserHash !== null)
@@ -91,7 +97,7 @@ export async function sendLink(
   }
   const { publicUrl } = configuration;
   await writeMail(context, manager, {
-    name: MAIL_OF[purpose],
+    name: link.mail ?? MAIL_OF[purpose],
     to,
     about: {
       visit,
@@ -113,7 +119,7 @@ async function whyHeld(
 ): Promise<HeldBecause | null> {
   if (!isWithinLimit) return "address-limit";
   // Each of these undoes a change of its own, and nobody but the owner's changes make them.
-  if (accountId === null || purpose === "undo-change") return null;
+  if (accountId === null || isUndo(purpose)) return null;
   const living = await countLiving(manager, { accountId, purpose, now });
   return living >= MOST_LIVING_LINKS ? "too-many-links" : null;
 }

@@ -1,6 +1,7 @@
-import type { HashedToken, LinkPurpose } from "@lucchetto/core";
+import type { HashedToken, LinkPurpose, UndoPurpose } from "@lucchetto/core";
+import { UNDO_PURPOSES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, MoreThan, Not } from "typeorm";
+import { In, IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
 import type { MailLinkRow } from "../storage/index.ts";
 import { MailLinkEntity } from "../storage/index.ts";
 
@@ -54,25 +55,39 @@ export async function spendLink(manager: EntityManager, id: string, now: Date): 
 /** What is kept of an account's former state has done its work. */
 const FORGOTTEN = { formerRecord: null, formerDevices: null };
 
-/** Voids all living links of an account but those that undo a change of address. */
+/** Voids all living links of an account but those that undo something. */
 export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
   const repository = manager.getRepository(MailLinkEntity);
-  await repository.update({ accountId, purpose: Not("undo-change"), ...living(now) }, { supersededAt: now });
+  const purpose = Not(In([...UNDO_PURPOSES]));
+  await repository.update({ accountId, purpose, ...living(now) }, { supersededAt: now });
   // What was exchanged for a code that nobody has typed yet.
   await repository.update({ accountId, codeHash: Not(IsNull()) }, { supersededAt: now, codeHash: null });
 }
 
-/** Voids those that undo a later change of address. */
-export async function voidLaterUndoLinks(
+/** Voids those that undo a change of a time or later: an earlier one took it back as well. */
+export async function voidUndoLinksSince(
   manager: EntityManager,
-  { accountId, after, now }: { accountId: string; after: Date; now: Date },
+  undone: { accountId: string; purpose: UndoPurpose; since: Date; now: Date },
 ): Promise<void> {
+  const { accountId, purpose, since, now } = undone;
   await manager
     .getRepository(MailLinkEntity)
     .update(
-      { accountId, purpose: "undo-change", createdAt: MoreThan(after), ...living(now) },
+      { accountId, purpose, createdAt: MoreThanOrEqual(since), ...living(now) },
       { supersededAt: now, ...FORGOTTEN },
     );
+}
+
+/** The former addresses of an account that can still be restored. */
+export async function listUndoAddresses(
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<string[]> {
+  const links = await manager
+    .getRepository(MailLinkEntity)
+    .findBy({ accountId, purpose: "undo-change", ...living(now) });
+  return links.flatMap(({ newEmail }) => newEmail ?? []);
 }
 
 /** Forgets those that expired before a time. */

@@ -60,7 +60,7 @@ interface Showing extends Pick<Redemption, "password" | "present" | "visit" | "m
 /** By the password from the registration the same person; by a new one perhaps another. */
 async function whoProves(context: ServiceContext, showing: Showing): Promise<Prover> {
   const { password, present, person } = showing;
-  if (present !== undefined) {
+  if (typeof present === "string") {
     if (!(await isStoredPassword(context, { ...showing, name: person.id }, present)))
       throw fieldProblem([fieldError("present", "registration-password-wrong")]);
     return SAME;

@@ -64,22 +64,57 @@ export const MAIL_KINDS = {
   },
   "second-factor-added": {
     when: "an authenticator app was confirmed",
-    says: ["name", "when", "network", "browser", "link"],
-    needsLink: false,
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
   },
   "second-factor-removed": {
     when: "an authenticator app was removed",
-    says: ["name", "when", "network", "browser", "link"],
-    needsLink: false,
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
   },
   "recovery-codes-made": {
     when: "a new set of recovery codes was made",
-    says: ["name", "when", "network", "browser", "link"],
-    needsLink: false,
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
   },
   "recovery-code-used": {
     when: "a recovery code was used in the second factor's place",
     says: ["name", "when", "network", "browser", "link", "left"],
+    needsLink: false,
+  },
+  "confirm-sign-in": {
+    when: "a sign-in with the right password wants a mailed proof as well",
+    says: ["name", "link", "life", "browser", "network"],
+    needsLink: true,
+  },
+  "second-factor-news": {
+    when: "the second factor of an account was changed whose address nobody has proved yet",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
+  "second-factor-restored": {
+    when: "a change of the second factor was undone",
+    says: ["name", "when", "network"],
+    needsLink: false,
+  },
+  "account-closed": {
+    when: "somebody erases their own account; it can still be stopped",
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
+  },
+  "account-reopened": {
+    when: "the erasing of an account was stopped",
+    says: ["name", "when", "network"],
+    needsLink: false,
+  },
+  "first-password-given": {
+    when: "an operator gave an account a first password",
+    says: ["name", "when"],
+    needsLink: false,
+  },
+  "operators-told": {
+    when: "an operator did something grave; goes to all others",
+    says: ["name", "what", "account", "by", "reason", "when", "network"],
     needsLink: false,
   },
   "invitation-accepted": {

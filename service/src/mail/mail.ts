@@ -18,7 +18,8 @@ import { messageOf } from "./message.ts";
 import type { MailBody } from "./render.ts";
 import { LOGO_CID, render } from "./render.ts";
 import { findMail, insertMail, listMails, sendAgain } from "./store.ts";
-import { browserInWords, networkInWords, timeInWords } from "./words.ts";
+import type { OperatorNews } from "./words.ts";
+import { browserInWords, networkInWords, newsInWords, timeInWords } from "./words.ts";
 
 const placeOf = (id: string) => ({ table: "mail", record: id, purpose: "body" });
 
@@ -43,6 +44,8 @@ export interface Circumstances {
   readonly account?: string;
   /** Recovery codes that are left. */
   readonly left?: number;
+  /** What an operator did, who, and why. */
+  readonly news?: { readonly what: OperatorNews; readonly by: string; readonly reason: string | null };
 }
 
 type Context = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
@@ -93,7 +96,7 @@ export async function writeMail(
 
 function valuesOf(
   { name }: Addressee,
-  { visit, link = "", life, address = "", account = "", left }: Circumstances,
+  { visit, link = "", life, address = "", account = "", left, news }: Circumstances,
   { language, now }: { language: Language; now: Date },
 ): MailValues {
   return {
@@ -102,6 +105,9 @@ function valuesOf(
     address,
     account,
     left: left === undefined ? "" : String(left),
+    what: news === undefined ? "" : newsInWords(news.what, language),
+    by: news?.by ?? "",
+    reason: news?.reason ?? "–",
     life: life === undefined ? "" : durationInWords(life, language),
     when: timeInWords(now, language),
     network: networkInWords(visit?.network ?? null, language),

@@ -18,23 +18,25 @@ export function addresseeOf({
   return { to: email, accountId: id, name: displayName ?? username, language };
 }
 
-type Notice = Extract<
+export type Notice = Extract<
   MailName,
   | "password-changed"
   | "password-reset"
   | "new-sign-in"
   | "access-key-made"
-  | "second-factor-added"
-  | "second-factor-removed"
-  | "recovery-codes-made"
+  | "second-factor-news"
+  | "second-factor-restored"
+  | "account-reopened"
+  | "first-password-given"
   | "recovery-code-used"
   | "invitation-accepted"
   | "email-restored"
 >;
 
-const HOUR = 3_600_000;
+/** Milliseconds over which notices are counted. */
+export const NOTICE_WINDOW = 3_600_000;
 /** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
-const MOST_AN_HOUR = 10;
+export const MOST_NOTICES_AN_HOUR = 10;
 
 /** Tells the owner, if there is an address; in the transaction of what happened. */
 export async function tellOwner(
@@ -44,12 +46,12 @@ export async function tellOwner(
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
-  const since = new Date(context.clock.now().getTime() - HOUR);
+  const since = new Date(context.clock.now().getTime() - NOTICE_WINDOW);
   const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
   const to = addresseeOf({ ...account, email });
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
-  const held = written >= MOST_AN_HOUR ? ("notice-limit" as const) : null;
+  const held = written >= MOST_NOTICES_AN_HOUR ? ("notice-limit" as const) : null;
   await writeMail(context, manager, {
     name,
     to,

@@ -1,18 +1,31 @@
+import type { MailboxItem } from "@lucchetto/contract";
 import { mailHtmlPath, routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
+import { isAuditorOnly } from "../operator/guard.ts";
 import { htmlOf, listMailbox, mailInFull, repeatMail } from "./mail.ts";
 
 /** Nothing but inline styles and pictures within; its links open in a window of their own. */
 const MAIL_POLICY =
   "default-src 'none'; style-src 'unsafe-inline'; img-src data:; base-uri 'none'; form-action 'none'; frame-ancestors 'self'; sandbox allow-popups allow-popups-to-escape-sandbox";
 
+/** As auditors see it: a link in it would be as good as the mailbox. */
+function withoutBody(item: MailboxItem): MailboxItem {
+  return { ...item, text: "", html: "", links: [] };
+}
+
 /** The mail log: for operators, and in development mode with the bodies and for whoever reaches loopback. */
 export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
-    mount(app, routes.listMailbox, async ({ query }) => answer(200, await listMailbox(context, query)));
-    mount(app, routes.showMail, async ({ params }) => answer(200, await mailInFull(context, params.id)));
+    mount(app, routes.listMailbox, async ({ query }, { caller }) => {
+      const page = await listMailbox(context, query);
+      return answer(200, isAuditorOnly(caller) ? { ...page, items: page.items.map(withoutBody) } : page);
+    });
+    mount(app, routes.showMail, async ({ params }, { caller }) => {
+      const mail = await mailInFull(context, params.id);
+      return answer(200, isAuditorOnly(caller) ? { ...withoutBody(mail), source: "" } : mail);
+    });
     mount(app, routes.repeatMail, async ({ params }) => answer(200, await repeatMail(context, params.id)));
     if (context.configuration.mode !== "development") return;
     mount(app, routes.listDevelopmentMailbox, async ({ query }) =>

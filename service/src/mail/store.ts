@@ -1,5 +1,5 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { LessThan, Like, MoreThan } from "typeorm";
+import { IsNull, LessThan, Like, MoreThan } from "typeorm";
 import type { MailRow, PageQuery } from "../storage/index.ts";
 import { MailEntity, readCursor } from "../storage/index.ts";
 
@@ -63,4 +63,9 @@ export function countSealedUnder(dataSource: DataSource, keyId: string): Promise
 /** Forgets those that are settled and were written before a time, some at a time. */
 export async function sweepMails(dataSource: DataSource, before: Date): Promise<void> {
   await dataSource.query("DELETE FROM mail WHERE state <> 'waiting' AND createdAt < ? LIMIT 1000", [before]);
+}
+
+/** Forgets what was written to an address before it had an account, or beside it. */
+export async function deleteMailsToStrangers(manager: EntityManager, toAddress: string): Promise<void> {
+  await manager.getRepository(MailEntity).delete({ toAddress, accountId: IsNull() });
 }

@@ -27,3 +27,34 @@ export function browserInWords(userAgent: string | null, language: Language): st
 export function networkInWords(network: string | null, language: Language): string {
   return network ?? UNKNOWN[language];
 }
+
+/** What an operator can do that the others hear of. */
+const NEWS = {
+  "operator-given": { en: "Somebody was made an operator", it: "Qualcuno ora gestisce il sito" },
+  "operator-taken": { en: "Somebody is no longer an operator", it: "Qualcuno non gestisce più il sito" },
+  "app-with-rights": {
+    en: "An application with rights of its own was added",
+    it: "È stata aggiunta un'applicazione con diritti propri",
+  },
+  "factor-removed": {
+    en: "An account's second factor was removed",
+    it: "Il secondo fattore di un account è stato tolto",
+  },
+  "email-corrected": {
+    en: "An account's address was corrected",
+    it: "L'indirizzo di un account è stato corretto",
+  },
+  "first-password": {
+    en: "An account was given a first password",
+    it: "A un account è stata data una prima password",
+  },
+  rescue: {
+    en: "An operator was let in again on the server",
+    it: "Sul server è stato ridato l'accesso a chi gestisce il sito",
+  },
+} as const;
+export type OperatorNews = keyof typeof NEWS;
+
+export function newsInWords(what: OperatorNews, language: Language): string {
+  return NEWS[what][language];
+}

@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
-import { lockAccount, updateAccount } from "../account/store.ts";
+import { lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
@@ -14,6 +14,7 @@ import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
+import type { ReservedTry } from "../throttle/throttle.ts";
 import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
 import { judge } from "./password.ts";
 import { isPresentPassword } from "./present.ts";
@@ -56,12 +57,14 @@ export async function changePassword(
           network: visit.network,
           mark,
         });
-  if (present !== undefined && !(await isPresentPassword(context, account.id, present))) {
+  const made = await hashOrGiveBack(reserved, async () => {
+    if (present !== undefined && !(await isPresentPassword(context, account.id, present))) return null;
+    return context.hashing.make(verdict.text);
+  });
+  if (made === null) {
     await recordRefusal(context, account.id, visit);
     throw fieldProblem([fieldError("present", "present-password-wrong")]);
   }
-
-  const made = await context.hashing.make(verdict.text);
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
   return inTransaction(context.dataSource, async (manager) => {
     await lockAccount(manager, account.id);
@@ -74,14 +77,24 @@ export async function changePassword(
       reason: "password-changed",
     });
     await reserved?.succeed(manager);
-    await clearCountsOf(context, manager, account.id, "password");
+    await clearCountsOf(context, manager, account, "password");
     await endSignInsOf(manager, account.id, now);
-    await updateAccount(manager, account.id, { mustChangePassword: false });
+    await updateAccount(manager, account.id, OWN_PASSWORD);
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
     await tellOwner(context, manager, { name: "password-changed", account, visit });
     return { session, account, token: plain, endedSessions };
   });
+}
+
+/** Whoever met a full queue was not refused, so it counts as no failure. */
+async function hashOrGiveBack<Made>(reserved: ReservedTry | null, hash: () => Promise<Made>): Promise<Made> {
+  try {
+    return await hash();
+  } catch (error) {
+    await reserved?.giveBack();
+    throw error;
+  }
 }
 
 async function recordRefusal(

@@ -8,6 +8,10 @@ export function findRecord(dataSource: DataSource, accountId: string): Promise<P
   return dataSource.getRepository(PasswordRecordEntity).findOneBy({ accountId });
 }
 
+export function hasRecord(manager: EntityManager, accountId: string): Promise<boolean> {
+  return manager.getRepository(PasswordRecordEntity).existsBy({ accountId });
+}
+
 export async function insertRecord(
   manager: EntityManager,
   row: Omit<PasswordRecordRow, "scheme">,

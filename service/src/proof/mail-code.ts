@@ -13,7 +13,8 @@ export const mailCode = proofMethod<Extract<ShownProof, { type: "mail-code" }>, 
   level: 1,
   read: (_context, _prover, { code }) => readMailCode(code),
   async look({ configuration, mailCodeKey }, { pending }, code) {
-    const mayCome = configuration.signIn.mailLink !== "off";
+    // Beside a password it is wanted by the service itself.
+    const mayCome = configuration.signIn.mailLink !== "off" || (pending?.amr.length ?? 0) > 0;
     if (pending === null || code === null || !mayCome) return { fault: "wrong code" };
     const shown = hashMailCode(mailCodeKey, { signInId: pending.id, code });
     return isMailCode(pending.mailCodeHash, shown)

@@ -6,7 +6,7 @@ import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { countUnusedCodes, hasRecoveryCode, isUnusedCode, spendCode } from "../second-factor/store.ts";
-import { reserveFactorTry } from "../throttle/throttle.ts";
+import { reserveRecoveryCodeTry } from "../throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
 
@@ -25,8 +25,7 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
     throw fieldProblem([fieldError("proof.code", "recovery-code-malformed")]);
   },
 
-  reserve: (context, { accountId, network }) =>
-    reserveFactorTry(context, { accountId: accountId ?? "", network }),
+  reserve: (context, { network }) => reserveRecoveryCodeTry(context, { network }),
 
   async look(context, prover, code) {
     const accountId = prover.accountId ?? "";

@@ -34,8 +34,8 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
     throw fieldProblem([fieldError("proof.code", "code-malformed", { digits })]);
   },
 
-  reserve: (context, { accountId, network }) =>
-    reserveFactorTry(context, { accountId: accountId ?? "", network }),
+  reserve: (context, { accountId, network, mark }) =>
+    reserveFactorTry(context, { accountId: accountId ?? "", network, mark }),
 
   async look(context, _prover, { code, authenticators }) {
     let fault = "wrong-code";

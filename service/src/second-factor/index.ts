@@ -1,9 +1,18 @@
+import { PREPARING } from "@lucchetto/core";
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
 import { secondFactorRoutes } from "./routes.ts";
-import { sweepEnrolments } from "./store.ts";
+import { sweepEnrolments, sweepRemoved } from "./store.ts";
 
 export const secondFactors: Capability = {
   routes: ({ context }) => secondFactorRoutes(context),
-  sweeps: [{ what: "enrolments that were not finished", keepFor: () => DAY, run: sweepEnrolments }],
+  sweeps: [
+    { what: "enrolments that were not finished", keepFor: () => DAY, run: sweepEnrolments },
+    {
+      what: "authenticators and recovery codes that were removed or replaced",
+      // As long as a change can be undone, and those days before it in which an intruder may have prepared it.
+      keepFor: ({ links }) => links["undo-factor"] + PREPARING + DAY,
+      run: sweepRemoved,
+    },
+  ],
 };

@@ -30,25 +30,26 @@ import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { tellOwner } from "../mail/notices.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import { tellOfFactor } from "../recovery/undo-link.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { totp } from "../proof/totp.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
-import { endSignInsOf } from "../sign-in/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import { openSecret, secretPlace } from "./secret.ts";
 import {
   activate,
   countUnusedCodes,
-  deleteAuthenticator,
-  deleteCodes,
   deleteUnconfirmed,
   findAuthenticator,
   insertAuthenticator,
   listConfirmed,
+  removeAuthenticator,
+  removeCodes,
   rename,
   replaceCodes,
 } from "./store.ts";
@@ -119,6 +120,7 @@ export async function enrol(
       expiresAt,
       activatedAt: null,
       lastUsedAt: null,
+      removedAt: null,
     });
   });
   const name = account.email ?? account.username ?? account.id;
@@ -164,16 +166,23 @@ export async function confirm(
     const now = clock.now();
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    const former = await readFormer(manager, account.id);
     if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
     const proved = { authTime: session.authTime, amr: amrWith(session.amr, totp.amr), ...beginLevel(2, now) };
     await noteProof(manager, session.id, proved);
-    await endSignInsOf(manager, account.id, now);
+    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     const isFirst = (await countUnusedCodes(manager, account.id)) === 0;
     const recoveryCodes = isFirst ? await makeCodes(context, manager, account.id, now) : null;
     const event = { kind: "totp.activated", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "second-factor-added", account, visit });
+    await tellOfFactor(context, manager, {
+      mail: "second-factor-added",
+      account: locked,
+      former,
+      visit,
+      now,
+    });
     return { recoveryCodes, session: { ...session, ...proved }, token: plain };
   });
 }
@@ -205,14 +214,22 @@ export async function removeOwn(
   const { session, account } = caller;
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    await lockAccount(manager, account.id);
-    if (!(await deleteAuthenticator(manager, { id, accountId: account.id })))
+    const locked = await lockAccount(manager, account.id);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    const former = await readFormer(manager, account.id);
+    if (!(await removeAuthenticator(manager, { id, accountId: account.id }, now)))
       throw new ProblemReply("not-found");
-    if ((await listConfirmed(manager, account.id)).length === 0) await deleteCodes(manager, account.id);
-    await endSignInsOf(manager, account.id, now);
+    if ((await listConfirmed(manager, account.id)).length === 0) await removeCodes(manager, account.id, now);
+    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     const event = { kind: "totp.removed", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "second-factor-removed", account, visit });
+    await tellOfFactor(context, manager, {
+      mail: "second-factor-removed",
+      account: locked,
+      former,
+      visit,
+      now,
+    });
   });
 }
 
@@ -233,13 +250,22 @@ export async function renewCodes(
   const { session, account } = caller;
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
-    await lockAccount(manager, account.id);
+    const locked = await lockAccount(manager, account.id);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     if ((await listConfirmed(manager, account.id)).length === 0)
       throw new ProblemReply("second-factor-missing");
+    const former = await readFormer(manager, account.id);
     const codes = await makeCodes(context, manager, account.id, now);
     const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;
     await record(manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "recovery-codes-made", account, visit });
+    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
+    await tellOfFactor(context, manager, {
+      mail: "recovery-codes-made",
+      account: locked,
+      former,
+      visit,
+      now,
+    });
     return codes;
   });
 }
@@ -266,9 +292,10 @@ async function makeCodes(
       keyId,
       createdAt: now,
       usedAt: null,
+      removedAt: null,
     };
   });
-  await replaceCodes(manager, accountId, rows);
+  await replaceCodes(manager, accountId, { rows, now });
   return codes;
 }
 

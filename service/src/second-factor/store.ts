@@ -1,10 +1,11 @@
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull, LessThan, LessThanOrEqual, MoreThanOrEqual, Not } from "typeorm";
+import { In, IsNull, LessThan, LessThanOrEqual, Not } from "typeorm";
 import type { AuthenticatorRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, RecoveryCodeEntity } from "../storage/index.ts";
 
-const CONFIRMED = { activatedAt: Not(IsNull()) };
+const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
+const UNUSED = { usedAt: IsNull(), removedAt: IsNull() };
 
 /** Whether there is a confirmed authenticator. */
 export function hasAuthenticator(manager: EntityManager, accountId: string): Promise<boolean> {
@@ -81,15 +82,87 @@ export async function rename(
   return affected === 1;
 }
 
-/** @returns whether it was there. */
-export async function deleteAuthenticator(
+/** Removes one; it is kept, unusable, so that it can come back. @returns whether it was there. */
+export async function removeAuthenticator(
   manager: EntityManager,
   own: Pick<AuthenticatorRow, "id" | "accountId">,
+  now: Date,
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(AuthenticatorEntity)
-    .delete({ id: own.id, accountId: own.accountId, ...CONFIRMED });
+    .update({ id: own.id, accountId: own.accountId, ...CONFIRMED }, { removedAt: now });
   return affected === 1;
+}
+
+/** Removes every second factor of an account; they are kept, unusable. @returns whether there was one. */
+export async function removeSecondFactorsOf(
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(AuthenticatorEntity)
+    .update({ accountId, ...CONFIRMED }, { removedAt: now });
+  await removeCodes(manager, accountId, now);
+  return (affected ?? 0) > 0;
+}
+
+/** What an account has and had, as far as it is kept: the authenticators that ever counted. */
+export function listEverConfirmed(manager: EntityManager, accountId: string): Promise<AuthenticatorRow[]> {
+  return manager.getRepository(AuthenticatorEntity).find({
+    where: { accountId, activatedAt: Not(IsNull()) },
+    order: { id: "ASC" },
+  });
+}
+
+/** All recovery codes of an account, used or not, as far as they are kept. */
+export function listAllCodes(manager: EntityManager, accountId: string): Promise<RecoveryCodeRow[]> {
+  return manager.getRepository(RecoveryCodeEntity).findBy({ accountId });
+}
+
+/** Spends a step of an authenticator that may be removed by now. @returns whether it was this call that spent it. */
+export async function spendKeptStep(
+  manager: EntityManager,
+  id: string,
+  { step, now }: { step: number; now: Date },
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(AuthenticatorEntity)
+    .update({ id, lastStep: LessThan(step) }, { lastStep: step, lastUsedAt: now });
+  return affected === 1;
+}
+
+/** Spends a code that may be replaced by now. @returns whether it was this call that spent it. */
+export async function spendKeptCode(
+  manager: EntityManager,
+  { accountId, codeHash }: Pick<RecoveryCodeRow, "accountId" | "codeHash">,
+  now: Date,
+): Promise<boolean> {
+  const { affected } = await manager
+    .getRepository(RecoveryCodeEntity)
+    .update({ accountId, codeHash, usedAt: IsNull() }, { usedAt: now });
+  return affected === 1;
+}
+
+/** Puts an account's factors back as they stood: these stay or come back, all others go. */
+export async function restoreFactors(
+  manager: EntityManager,
+  accountId: string,
+  standing: { authenticators: readonly AuthenticatorRow[]; codes: readonly RecoveryCodeRow[] },
+): Promise<void> {
+  const authenticators = manager.getRepository(AuthenticatorEntity);
+  const ids = standing.authenticators.map(({ id }) => id);
+  await authenticators.delete({ accountId, id: Not(In(ids)) });
+  await authenticators.update({ accountId }, { removedAt: null });
+  const codes = manager.getRepository(RecoveryCodeEntity);
+  await codes.delete({ accountId, codeHash: Not(In(standing.codes.map(({ codeHash }) => codeHash))) });
+  await codes.update({ accountId }, { removedAt: null });
+}
+
+/** Forgets what was removed or replaced before a time. */
+export async function sweepRemoved(dataSource: DataSource, before: Date): Promise<void> {
+  await dataSource.getRepository(AuthenticatorEntity).delete({ removedAt: LessThan(before) });
+  await dataSource.getRepository(RecoveryCodeEntity).delete({ removedAt: LessThan(before) });
 }
 
 /** Forgets enrolments of an account that were not confirmed. */
@@ -104,38 +177,31 @@ export async function sweepEnrolments(dataSource: DataSource, before: Date): Pro
     .delete({ activatedAt: IsNull(), expiresAt: LessThanOrEqual(before) });
 }
 
-/** Takes away what came since a time: authenticators, and recovery codes that were made then. */
-export async function deleteSecondFactorsSince(
-  manager: EntityManager,
-  accountId: string,
-  since: Date,
-): Promise<void> {
-  await manager.getRepository(AuthenticatorEntity).delete({ accountId, createdAt: MoreThanOrEqual(since) });
-  await manager.getRepository(RecoveryCodeEntity).delete({ accountId, createdAt: MoreThanOrEqual(since) });
-}
-
-/** Removes every second factor of an account. */
+/** Deletes every second factor of an account, those too that could come back. */
 export async function deleteSecondFactorsOf(manager: EntityManager, accountId: string): Promise<void> {
   await manager.getRepository(AuthenticatorEntity).delete({ accountId });
-  await deleteCodes(manager, accountId);
-}
-
-/** Puts a set in the place of whatever there was. */
-export async function replaceCodes(
-  manager: EntityManager,
-  accountId: string,
-  rows: readonly RecoveryCodeRow[],
-): Promise<void> {
-  await deleteCodes(manager, accountId);
-  await manager.getRepository(RecoveryCodeEntity).insert(rows.map((row) => ({ ...row })));
-}
-
-export async function deleteCodes(manager: EntityManager, accountId: string): Promise<void> {
   await manager.getRepository(RecoveryCodeEntity).delete({ accountId });
 }
 
+/** Puts a set in the place of whatever there was, which is kept, unusable. */
+export async function replaceCodes(
+  manager: EntityManager,
+  accountId: string,
+  { rows, now }: { rows: readonly RecoveryCodeRow[]; now: Date },
+): Promise<void> {
+  await removeCodes(manager, accountId, now);
+  await manager.getRepository(RecoveryCodeEntity).insert(rows.map((row) => ({ ...row })));
+}
+
+/** Takes all codes out of use; they are kept. */
+export async function removeCodes(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  await manager
+    .getRepository(RecoveryCodeEntity)
+    .update({ accountId, removedAt: IsNull() }, { removedAt: now });
+}
+
 export function countUnusedCodes(manager: EntityManager, accountId: string): Promise<number> {
-  return manager.getRepository(RecoveryCodeEntity).countBy({ accountId, usedAt: IsNull() });
+  return manager.getRepository(RecoveryCodeEntity).countBy({ accountId, ...UNUSED });
 }
 
 /** Whether one of these is an unused code of the account. */
@@ -144,9 +210,7 @@ export function isUnusedCode(
   accountId: string,
   hashes: readonly Buffer[],
 ): Promise<boolean> {
-  return manager
-    .getRepository(RecoveryCodeEntity)
-    .existsBy({ accountId, codeHash: In(hashes), usedAt: IsNull() });
+  return manager.getRepository(RecoveryCodeEntity).existsBy({ accountId, codeHash: In(hashes), ...UNUSED });
 }
 
 /** Spends a code. @returns whether it was this call that spent it. */
@@ -157,7 +221,7 @@ export async function spendCode(
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(RecoveryCodeEntity)
-    .update({ accountId, codeHash: In(hashes), usedAt: IsNull() }, { usedAt: now });
+    .update({ accountId, codeHash: In(hashes), ...UNUSED }, { usedAt: now });
   return affected === 1;
 }
 

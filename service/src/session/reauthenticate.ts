@@ -90,7 +90,7 @@ async function complete(
   const proved = { authTime: now, amr, ...level };
   await noteProof(manager, session.id, proved);
   await checked.reserved.succeed(manager);
-  await clearCountsOf(context, manager, accountId);
+  await clearCountsOf(context, manager, account);
   const event = { kind: "session.reauthenticated", accountId, sessionId: session.id } as const;
   await record(manager, { event, visit, now });
   return {

@@ -123,11 +123,14 @@ export async function endSession(
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(SessionEntity)
-    .update({ id, endedAt: IsNull() }, { endedAt: now, endReason: reason });
+    .update({ id, ...alive(now) }, { endedAt: now, endReason: reason });
   return affected === 1;
 }
 
-/** Ends every session of an account that has not ended yet. */
+/** What is over stays as it ended. */
+const alive = (now: Date) => ({ endedAt: IsNull(), idleEndsAt: MoreThan(now), endsAt: MoreThan(now) });
+
+/** Ends every living session of an account. */
 export async function endSessionsOf(
   manager: EntityManager,
   accountId: string,
@@ -135,7 +138,7 @@ export async function endSessionsOf(
 ): Promise<void> {
   await manager
     .getRepository(SessionEntity)
-    .update({ accountId, endedAt: IsNull() }, { endedAt: now, endReason: reason });
+    .update({ accountId, ...alive(now) }, { endedAt: now, endReason: reason });
 }
 
 /** Ends every session of an account but one. @returns how many were ended. */

@@ -7,6 +7,7 @@ import type { Account } from "@lucchetto/contract";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
 import { storeRemade } from "../password/password.ts";
+import { ProblemReply } from "../problem.ts";
 import { inTransaction } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
 import type { ShownPassword } from "./sign-in.ts";
@@ -20,7 +21,7 @@ export async function checkBasicPassword(
   const { account, row, reserved, remade, decision, started } = await provePassword(context, {
     ...shown,
     mark: undefined,
-  });
+  }).catch(asOneRefusal);
   const { visit } = shown;
   if (decision.wanted.length > 0) {
     await reserved.giveBack();
@@ -32,8 +33,15 @@ export async function checkBasicPassword(
     if (locked === null) return null;
     if (remade !== null) await storeRemade(manager, { row, remade, visit, now: context.clock.now() });
     await reserved.succeed(manager);
-    await clearCountsOf(context, manager, account.id);
+    await clearCountsOf(context, manager, account);
     return locked;
   });
   return unchanged === null ? refuse(context, started) : showAccount(unchanged);
+}
+
+/** That the password alone opens nothing is no more than any other refusal to an application. */
+function asOneRefusal(error: unknown): never {
+  if (error instanceof ProblemReply && error.code === "operator-needed")
+    throw new ProblemReply("sign-in-refused");
+  throw error;
 }

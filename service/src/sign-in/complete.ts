@@ -1,5 +1,6 @@
 /** The end of every sign-in: a session, the journal, the counts cleared, and the browser remembered. */
 import type { EntityManager } from "typeorm";
+import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
@@ -36,7 +37,9 @@ export async function completeSignIn(
   const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
   const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
   await record(manager, { event, visit, now: context.clock.now() });
-  await clearCountsOf(context, manager, account.id);
+  // The mailed proof that was wanted after an operator's help was shown.
+  if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });
+  await clearCountsOf(context, manager, account);
   if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser ? await rememberThisDevice(context, manager, account.id, device.mark) : null;
   return { ...begun, mark };

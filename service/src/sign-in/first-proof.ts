@@ -5,7 +5,7 @@ import { fillIn, settleRegistration } from "../account/registration.ts";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { proveAddress } from "../mail-link/prove.ts";
+import { forNewOwner, proveAddress } from "../mail-link/prove.ts";
 import { ProblemReply } from "../problem.ts";
 import type { CheckedProof, ProofMethod } from "../proof/index.ts";
 import type { AccountRow, RegistrationRow, SignInRow } from "../storage/index.ts";
@@ -13,7 +13,7 @@ import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
-import { wantedOf } from "./pending.ts";
+import { wantedOf } from "./rule.ts";
 import { advanceSignIn, spendSignIn } from "./store.ts";
 
 /**
@@ -46,7 +46,14 @@ export async function takeFirstProof(
     const isSame = isRegistrationBrowser(locked, device);
     // What whoever registered it set up goes with the first proof: then there is no password left to be replaced.
     const goesAnew = locked.emailVerifiedAt === null && !isSame;
-    const wanted = goesAnew ? [] : await wantedOf(context, locked, manager);
+    const becoming = { ...locked, emailVerifiedAt: locked.emailVerifiedAt ?? now };
+    const wanted =
+      goesAnew && locked.isOpenlyRegistered
+        ? []
+        : await wantedOf(context, manager, {
+            account: goesAnew ? { ...becoming, ...forNewOwner(locked) } : becoming,
+            shown: amr,
+          });
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)

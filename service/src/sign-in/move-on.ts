@@ -1,6 +1,6 @@
 /** Moving a sign-in in progress on by a proof: a first one says who it is, a second one makes it a session. */
 import type { NextProof } from "@lucchetto/contract";
-import { amrWith } from "@lucchetto/core";
+import { amrBeside, amrWith, levelShown } from "@lucchetto/core";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -13,8 +13,9 @@ import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import { takeFirstProof } from "./first-proof.ts";
 import type { MovedOn } from "./pending.ts";
-import { showNewPassword, wantedOf } from "./pending.ts";
-import { noteSecondProof, reserveProof, spendSignIn } from "./store.ts";
+import { countConfirming, sendConfirming, showNewPassword } from "./pending.ts";
+import { wantedOf } from "./rule.ts";
+import { noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
 
 /** Where it is shown. */
 export interface Here {
@@ -35,42 +36,55 @@ export async function moveOn(
   if (proof.type === "new-password")
     return showNewPassword(context, pending, { password: proof.password, ...here });
   const method = proofMethodOf(proof.type);
-  if (method.part === "second") return takeSecondProof(context, pending, method, { proof, ...here });
+  if (pending.amr.length > 0) return takeFurtherProof(context, pending, method, { proof, ...here });
+  // Nobody is known yet: only what was mailed says who it is.
+  if (method.begins !== "mail") throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, ...here });
   return takeFirstProof(context, pending, { method, checked, ...here });
 }
 
-async function takeSecondProof(
+/** One more proof after the first one: a second factor, or the mail or the password that is wanted beside the other. */
+async function takeFurtherProof(
   context: ServiceContext,
   pending: SignInRow,
   method: ProofMethod,
   { proof, visit, device }: Here & { proof: ShownProof },
 ): Promise<MovedOn> {
   const { accountId } = pending;
-  // Nothing was proved yet: the sign-in may still be waiting for its mail.
-  if (accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
+  if (accountId === null) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
   const { manager: outside } = context.dataSource;
-  const wanted: readonly string[] = await wantedOf(context, account, outside, pending.amr);
+  const wanted: readonly string[] = await wantedOf(context, outside, { account, shown: pending.amr });
   if (!wanted.includes(method.type)) throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, visit, device });
+  const amr =
+    method.part === "second" ? amrWith(pending.amr, method.amr) : amrBeside(pending.amr, method.amr);
+  const { mark } = device;
+  const expected = await wantedOf(context, outside, { account, shown: amr });
+  const isWithinLimit = await countConfirming(context, { account, wanted: expected, mark });
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const locked = await lockAccount(manager, accountId);
     if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-    const amr = amrWith(pending.amr, method.amr);
-    const after = await wantedOf(context, locked, manager, amr);
+    const after = await wantedOf(context, manager, { account: locked, shown: amr });
+    const isMailNext = after.includes("mail-link");
+    const mailLife = context.configuration.links["sign-in"];
+    const expiresAt = isMailNext ? new Date(now.getTime() + mailLife) : pending.expiresAt;
     const isFirst =
       after.length === 0
         ? await spendSignIn(manager, pending.id, now)
-        : await noteSecondProof(manager, pending, { amr, now });
+        : await noteFurtherProof(manager, pending, { amr, expiresAt, now });
     if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     await checked.spend(manager, { account: locked, visit, now });
     await checked.reserved.succeed(manager);
-    const { kind, returnTo, expiresAt } = pending;
+    if (isMailNext) {
+      const confirming = { account: locked, signInId: pending.id, visit, mark, isWithinLimit };
+      await sendConfirming(context, manager, confirming);
+    }
+    const { kind, returnTo } = pending;
     if (after.length > 0) return { outcome: "proof-wanted", wanted: after, expiresAt };
-    const completion = { account: locked, kind, aal: method.level, amr, visit, device } as const;
+    const completion = { account: locked, kind, aal: levelShown(amr), amr, visit, device } as const;
     return { outcome: "signed-in", returnTo, ...(await completeSignIn(context, manager, completion)) };
   });
 }

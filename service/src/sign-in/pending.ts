@@ -2,21 +2,25 @@
 import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
-import { hashToken, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES, wantedNext } from "@lucchetto/core";
-import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
+import { hashToken, levelShown, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { findAccount, lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { tellOwner } from "../mail/notices.ts";
+import { addresseeOf, tellOwner } from "../mail/notices.ts";
+import { sendLink } from "../mail-link/send.ts";
 import { checkable, judge, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { secondFactorsOf, WANTED_BY_MAIL } from "../proof/index.ts";
-import { endSessionsOf } from "../session/store.ts";
+import { WANTED_BY_MAIL } from "../proof/index.ts";
+import { endAsRuled } from "../recovery/end.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
+import { countMailFor } from "../throttle/throttle.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
-import { endSignInsOf, findOpenSignIn, insertSignIn, isOpen, spendSignIn } from "./store.ts";
+import { wantedOf } from "./rule.ts";
+import { findOpenSignIn, insertSignIn, spendSignIn } from "./store.ts";
 
 /** What the browser or program goes on with. */
 export interface PendingSignIn {
@@ -38,24 +42,70 @@ export type MovedOn =
 
 /** Keeps a sign-in for what is still wanted. */
 export async function keepPending(
-  { dataSource, clock }: ServiceContext,
-  begun: { accountId: string; kind: SessionKind; amr: readonly string[]; wanted: readonly Wanted[] },
-  visit: Visit,
+  context: ServiceContext,
+  begun: { account: AccountRow; kind: SessionKind; amr: readonly string[]; wanted: readonly Wanted[] },
+  { visit, mark }: { visit: Visit; mark: string | undefined },
 ): Promise<PendingSignIn> {
-  const { accountId, kind, amr, wanted } = begun;
-  const now = clock.now();
-  const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
+  const { account, kind, amr, wanted } = begun;
+  const { id: accountId } = account;
+  const now = context.clock.now();
+  const expiresAt = new Date(now.getTime() + lifeOf(context, wanted));
+  const isWithinLimit = await countConfirming(context, { account, wanted, mark });
   const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));
-  await inTransaction(dataSource, async (manager) => {
+  const id = newId(now);
+  await inTransaction(context.dataSource, async (manager) => {
     const { userAgent, network } = visit;
-    const row = { id: newId(now), tokenHash: hashed, accountId, kind, amr: [...amr], userAgent, network };
+    const row = { id, tokenHash: hashed, accountId, kind, amr: [...amr], userAgent, network };
     const { appId } = visit;
     const unused = { registrationId: null, mailCodeHash: null, wrongProofs: 0, returnTo: null };
     await insertSignIn(manager, { ...row, ...unused, appId, createdAt: now, expiresAt, endedAt: null });
     const event = { kind: "sign-in.begun", reason: wanted.join(" "), accountId } as const;
     await record(manager, { event, visit, now });
+    if (wanted.includes("mail-link"))
+      await sendConfirming(context, manager, { account, signInId: id, visit, mark, isWithinLimit });
   });
   return { wanted, expiresAt, token: plain };
+}
+
+/** Milliseconds that a sign-in waits for what is wanted: for a mail as long as its link lives. */
+function lifeOf({ configuration }: ServiceContext, wanted: readonly Wanted[]): number {
+  return wanted.includes("mail-link") ? configuration.links["sign-in"] : PENDING_SIGN_IN_LIFE;
+}
+
+interface Confirming {
+  readonly account: AccountRow;
+  readonly wanted: readonly Wanted[];
+  readonly mark: string | undefined;
+}
+
+/** Counts the mail that a sign-in waits for beside its other proofs. */
+export async function countConfirming(
+  context: ServiceContext,
+  { account: { id, emailKey }, wanted, mark }: Confirming,
+): Promise<boolean> {
+  if (!wanted.includes("mail-link") || emailKey === null) return true;
+  return countMailFor(context, { emailKey, accountId: id, mark });
+}
+
+/** Sends it: its link or code is taken at this sign-in alone. */
+export async function sendConfirming(
+  context: ServiceContext,
+  manager: EntityManager,
+  about: Omit<Confirming, "wanted"> & { signInId: string; visit: Visit; isWithinLimit: boolean },
+): Promise<void> {
+  const { account, signInId, visit, mark, isWithinLimit } = about;
+  const { email, emailKey } = account;
+  if (email === null || emailKey === null) return;
+  await sendLink(context, manager, {
+    purpose: "sign-in",
+    mail: "confirm-sign-in",
+    to: addresseeOf({ ...account, email }),
+    emailKey,
+    signInId,
+    browserHash: mark === undefined ? null : hashToken("device-mark", mark),
+    visit,
+    isWithinLimit,
+  });
 }
 
 /** The sign-in in progress of a token, where it was begun: at an app with forms of its own, or here. @throws ProblemReply `sign-in-lapsed`. */
@@ -80,17 +130,7 @@ export async function showPending(
   if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  return { wanted: await wantedOf(context, account, context.dataSource.manager, amr), expiresAt };
-}
-
-/** What an account wants after the proofs shown so far. */
-export async function wantedOf(
-  { dataSource }: Pick<ServiceContext, "dataSource">,
-  { id, mustChangePassword }: Pick<AccountRow, "id" | "mustChangePassword">,
-  manager = dataSource.manager,
-  shown: readonly string[] = [],
-): Promise<readonly Wanted[]> {
-  return wantedNext({ mustChangePassword, secondFactors: await secondFactorsOf(manager, id) }, shown);
+  return { wanted: await wantedOf(context, context.dataSource.manager, { account, shown: amr }), expiresAt };
 }
 
 /**
@@ -106,7 +146,8 @@ export async function showNewPassword(
   if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, pending.accountId);
   if (account?.state !== "active" || !account.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
-  const next = await wantedOf(context, account, context.dataSource.manager, pending.amr);
+  const { manager: outside } = context.dataSource;
+  const next = await wantedOf(context, outside, { account, shown: pending.amr });
   if (!next.includes("new-password")) throw new ProblemReply("proof-refused");
   const text = await acceptNewPassword(context, account, password);
   const made = await context.hashing.make(text);
@@ -115,26 +156,22 @@ export async function showNewPassword(
     const now = context.clock.now();
     // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
     if (locked?.state !== "active" || !locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
-    const changed = { ...locked, mustChangePassword: false };
-    // A second factor may have come meanwhile.
-    const wanted = await wantedOf(context, changed, manager, pending.amr);
-    const isFirst =
-      wanted.length === 0
-        ? await spendSignIn(manager, pending.id, now)
-        : await isOpen(manager, pending.id, now);
-    if (!isFirst) throw new ProblemReply("sign-in-lapsed");
+    // A second factor may have come meanwhile: the new password comes last.
+    const wanted = await wantedOf(context, manager, { account: locked, shown: pending.amr });
+    if (!wanted.includes("new-password"))
+      return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
+    if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
+    const changed = { ...locked, ...OWN_PASSWORD };
     await setRecord(manager, { accountId: account.id, record: made, now });
-    await updateAccount(manager, account.id, { mustChangePassword: false });
-    await endSignInsOf(manager, account.id, now, { except: pending.id });
-    await endSessionsOf(manager, account.id, { now, reason: "password-changed" });
+    await updateAccount(manager, account.id, OWN_PASSWORD);
+    await endAsRuled(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
     await record(manager, { event, visit, now });
     await tellOwner(context, manager, { name: "password-changed", account: locked, visit });
-    if (wanted.length > 0) return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
     const signedIn = await completeSignIn(context, manager, {
       account: changed,
       kind: pending.kind,
-      aal: pending.amr.includes("mfa") ? 2 : 1,
+      aal: levelShown(pending.amr),
       amr: pending.amr,
       visit,
       device,

@@ -11,7 +11,6 @@ import type { UnusableRecord } from "../password/password.ts";
 import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../proof/index.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
@@ -19,7 +18,8 @@ import { reservePasswordTry } from "../throttle/throttle.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
-import { keepPending, wantedOf } from "./pending.ts";
+import { keepPending } from "./pending.ts";
+import { ruleOf, wantedOf } from "./rule.ts";
 
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
@@ -58,7 +58,7 @@ export interface PasswordProof {
 
 /**
  * Checks a name and a password.
- * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended` and `email-unverified` (after the right password),
+ * @throws ProblemReply `sign-in-refused` (one reply for every reason), `account-suspended`, `account-closed`, `email-unverified` and `operator-needed` (after the right password),
  * `throttled`, `too-busy`.
  */
 export async function provePassword(
@@ -80,12 +80,11 @@ export async function provePassword(
 
   const prepared = preparePassword(password);
   const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
-  const secondFactors = account === null ? [] : await secondFactorsOf(context.dataSource.manager, account.id);
   const candidate = account && {
-    ...account,
+    ...(await ruleOf(context, context.dataSource.manager, account)),
+    state: account.state,
     record: describe(read),
     mustProveEmail: mustProveEmail(context, account),
-    secondFactors,
   };
   const decision = decidePasswordSignIn(candidate, matches);
 
@@ -120,7 +119,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     const now = context.clock.now();
     if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
     // While the hash was computed a second factor may have been set up.
-    const wanted = await wantedOf(context, unchanged, manager);
+    const wanted = await wantedOf(context, manager, { account: unchanged, shown: amr });
     if (wanted.length > 0) {
       await reserved.giveBack(manager);
       return { outcome: "proof-wanted", wanted } as const;
@@ -138,11 +137,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   });
   if (begun === null) return refuse(context, started);
   if (begun.outcome === "signed-in") return begun;
-  const pending = await keepPending(
-    context,
-    { accountId: account.id, kind, amr, wanted: begun.wanted },
-    visit,
-  );
+  const pending = await keepPending(context, { account, kind, amr, wanted: begun.wanted }, { visit, mark });
   return { ...begun, ...pending };
 }
 

@@ -66,17 +66,17 @@ export async function advanceSignIn(
   return affected === 1;
 }
 
-/** Notes a second proof, after which more is wanted. @returns whether this call was the one that did. */
-export async function noteSecondProof(
+/** Notes a further proof, after which more is wanted. @returns whether this call was the one that did. */
+export async function noteFurtherProof(
   manager: EntityManager,
   { id, amr: before }: Pick<SignInRow, "id" | "amr">,
-  { amr, now }: { amr: string[]; now: Date },
+  { amr, expiresAt, now }: { amr: string[]; expiresAt: Date; now: Date },
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(SignInEntity)
     .createQueryBuilder()
     .update()
-    .set({ amr })
+    .set({ amr, expiresAt, mailCodeHash: null })
     .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now) })
     .andWhere("JSON_LENGTH(amr) = :shown", { shown: before.length })
     .execute();

@@ -13,6 +13,7 @@ import { WaysIn1700000000008 } from "./migrations/1700000000008-ways-in.ts";
 import { SecondFactors1700000000009 } from "./migrations/1700000000009-second-factors.ts";
 import { ClaimedDeliveries1700000000010 } from "./migrations/1700000000010-claimed-deliveries.ts";
 import { GuardedChangesOfAddress1700000000011 } from "./migrations/1700000000011-guarded-changes-of-address.ts";
+import { WaysBack1700000000012 } from "./migrations/1700000000012-ways-back.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -27,6 +28,7 @@ export const MIGRATIONS = [
   SecondFactors1700000000009,
   ClaimedDeliveries1700000000010,
   GuardedChangesOfAddress1700000000011,
+  WaysBack1700000000012,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -1,8 +1,8 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
-import { emptyCount } from "@lucchetto/core";
+import { emptyCount, MOST_FAILURES, MOST_FROM_KNOWN_DEVICES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan, MoreThanOrEqual } from "typeorm";
-import type { ThrottleCountRow } from "../storage/index.ts";
+import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { KnownDeviceEntity, ThrottleCountEntity } from "../storage/index.ts";
 
 /** The count under an id; an empty one, stored, if there was none. */
@@ -65,7 +65,7 @@ export function findCount(dataSource: DataSource, id: Buffer): Promise<ThrottleC
 
 /** Kinds of counts that are forgotten after a while; an account's stay. */
 const FORGOTTEN: ThrottleKind[] = [
-  "unknown-name",
+  "account-factor-reset",
   "network",
   "network-registrations",
   "network-mail",
@@ -73,11 +73,24 @@ const FORGOTTEN: ThrottleKind[] = [
   "device-mail",
 ];
 
-/** Forgets counts that nothing was added to since `before`, some at a time. @returns how many. */
+/** Milliseconds that a typed name stays closed that somebody tried as often as an account may be tried. */
+const CLOSED_NAMES_STAY = 30 * 86_400_000;
+
+/**
+ * Forgets counts that nothing was added to since `before`, some at a time. Typed names are forgotten alike, whether an
+ * account has them or not.
+ * @returns how many.
+ */
 export async function sweepCounts(dataSource: DataSource, before: Date): Promise<number> {
+  const longBefore = new Date(before.getTime() - CLOSED_NAMES_STAY);
+  const changedAt = LessThan(before);
   const rows = await dataSource.getRepository(ThrottleCountEntity).find({
     select: { id: true },
-    where: { kind: In(FORGOTTEN), changedAt: LessThan(before) },
+    where: [
+      { kind: In(FORGOTTEN), changedAt },
+      { kind: "name", changedAt, failures: LessThan(MOST_FAILURES - MOST_FROM_KNOWN_DEVICES) },
+      { kind: "name", changedAt: LessThan(longBefore) },
+    ],
     take: 1_000,
   });
   return rows.length === 0
@@ -92,9 +105,14 @@ export function isKnownDevice(manager: EntityManager, accountId: string, markHas
   return manager.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
 }
 
+/** All devices that an account is known to use. */
+export function listKnownDevices(manager: EntityManager, accountId: string): Promise<KnownDeviceRow[]> {
+  return manager.getRepository(KnownDeviceEntity).findBy({ accountId });
+}
+
 /** The hashes of the marks of all devices of an account. */
 export async function listDevices(manager: EntityManager, accountId: string): Promise<Buffer[]> {
-  const rows = await manager.getRepository(KnownDeviceEntity).findBy({ accountId });
+  const rows = await listKnownDevices(manager, accountId);
   return rows.map(({ markHash }) => markHash);
 }
 

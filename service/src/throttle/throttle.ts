@@ -3,12 +3,14 @@ import { createHash, createHmac, randomBytes } from "node:crypto";
 import type { ThrottleEntry } from "@lucchetto/contract";
 import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
 import {
+  BETWEEN_RESETS_THAT_GIVE_TRIES,
   hashToken,
   mintToken,
   MOST_FAILURES,
   MOST_FROM_KNOWN_DEVICES,
   reserveTry,
   TOKEN_BYTES,
+  TRIES_AFTER_RESET,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -16,8 +18,8 @@ import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { ThrottleCountRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
+import type { AccountRow, ThrottleCountRow } from "../storage/index.ts";
+import { AccountEntity, inTransaction } from "../storage/index.ts";
 import {
   deleteCounts,
   deleteDevices,
@@ -33,8 +35,10 @@ import {
 /** What one count is kept under. */
 interface Subject {
   readonly kind: ThrottleKind;
-  /** The account's id, the network, or the name that nobody has. */
+  /** The account's id, the network, or the typed name. */
   readonly name: string;
+  /** Of a typed name: the account that has it. */
+  readonly accountId?: string | null;
 }
 
 /** A try that was reserved in one or more counts, and counts as failed until it is settled. */
@@ -76,12 +80,56 @@ export function reservePasswordTry(context: ServiceContext, attempt: Try): Promi
  */
 export function reserveFactorTry(
   context: ServiceContext,
-  { accountId, network }: { accountId: string; network: string | null },
+  attempt: Pick<Try, "network" | "mark"> & { accountId: string },
 ): Promise<ReservedTry> {
+  const { accountId, network } = attempt;
   return reserveBesideNetwork(context, network, () =>
-    reserve(context, { kind: "account-factor", name: accountId }),
+    reserveByDevice(context, attempt, "account-factor-known", () =>
+      reserve(context, { kind: "account-factor", name: accountId }),
+    ),
   );
 }
+
+/**
+ * Reserves a try of a recovery code: in the network's count alone. It has more random bits than anybody guesses, and is
+ * what an owner has left whose other codes somebody else used up.
+ * @throws ProblemReply `throttled`.
+ */
+export function reserveRecoveryCodeTry(
+  context: ServiceContext,
+  { network }: Pick<Try, "network">,
+): Promise<ReservedTry> {
+  return reserveBesideNetwork(context, network, () => Promise.resolve({ giveBack: () => Promise.resolve() }));
+}
+
+/**
+ * After a reset by mail: some tries of codes, also for an account whose tries were used up, and no more than these. A
+ * mailbox buys no guesses: a second reset within a day gives none.
+ */
+export async function giveTriesAfterReset(context: ServiceContext, accountId: string): Promise<void> {
+  const isFirst = await reserve(context, { kind: "account-factor-reset", name: accountId }).then(
+    () => true,
+    (error: unknown) => {
+      if (error instanceof ProblemReply && error.code === "throttled") return false;
+      throw error;
+    },
+  );
+  const { dataSource, clock } = context;
+  const kind = "account-factor";
+  const id = idOf(context, { kind, name: accountId });
+  const used = MOST_FACTOR_TRIES - TRIES_AFTER_RESET;
+  for (let race = 0; race < MAX_RACES; race += 1) {
+    const now = clock.now();
+    const from = await readCount(dataSource, { id, kind, subject: accountId }, now);
+    const to = isFirst
+      ? { ...from, failures: used, waitUntil: now }
+      : { ...from, failures: Math.max(from.failures, used) };
+    if (await replaceCount(dataSource, id, { from, to, now })) return;
+  }
+  throw new ProblemReply("too-busy", { retryAfter: 1 });
+}
+
+const MOST_FACTOR_TRIES = MOST_FAILURES - MOST_FROM_KNOWN_DEVICES;
 
 /** A try in the network's count first, then in another; refused by the other, it is taken back from the network's. */
 async function reserveBesideNetwork(
@@ -146,17 +194,54 @@ export function forgetDevicesOf(manager: EntityManager, accountId: string): Prom
   return deleteDevices(manager, accountId);
 }
 
-async function reserveForAccount(context: ServiceContext, { accountId, name, mark }: Try) {
-  if (accountId === null) return reserve(context, { kind: "unknown-name", name });
+function reserveForAccount(context: ServiceContext, attempt: Try): Promise<ReservedCount> {
+  const { accountId } = attempt;
+  if (accountId === null) return reserveName(context, attempt);
+  return reserveByDevice(context, { ...attempt, accountId }, "account-known", () =>
+    reserveName(context, attempt),
+  );
+}
+
+/** In the known devices' budget, if this is one and something is left of it; else as for a strange one. */
+async function reserveByDevice(
+  context: ServiceContext,
+  { accountId, mark }: { accountId: string; mark: string | undefined },
+  kind: "account-known" | "account-factor-known",
+  asStrange: () => Promise<ReservedCount>,
+): Promise<ReservedCount> {
   if (await isKnown(context.dataSource.manager, accountId, mark)) {
     try {
-      return await reserve(context, { kind: "account-known", name: accountId });
+      return await reserve(context, { kind, name: accountId });
     } catch (error) {
       // Nothing is left of the known devices' budget: from here on this one is a strange one.
       if (!(error instanceof BudgetClosed)) throw error;
     }
   }
-  return reserve(context, { kind: "account-strange", name: accountId });
+  return asStrange();
+}
+
+/**
+ * Waits belong to the name as it was typed, so that nobody learns which names are one account's; only the end of all tries
+ * is the account's own.
+ */
+async function reserveName(
+  context: ServiceContext,
+  { accountId, name }: Pick<Try, "accountId" | "name">,
+): Promise<ReservedCount> {
+  const ofName = await reserve(context, { kind: "name", name, accountId });
+  if (accountId === null) return ofName;
+  try {
+    const ofAccount = await reserve(context, { kind: "account-strange", name: accountId });
+    return {
+      async giveBack(manager) {
+        await ofName.giveBack(manager);
+        await ofAccount.giveBack(manager);
+      },
+    };
+  } catch (error) {
+    await ofName.giveBack();
+    throw error;
+  }
 }
 
 /** A try reserved in one count. */
@@ -166,7 +251,7 @@ interface ReservedCount {
 }
 
 /** Of these the name is not kept: it may be a password, or is an address. */
-const NAMELESS: ReadonlySet<ThrottleKind> = new Set(["unknown-name", "address-mail"]);
+const NAMELESS: ReadonlySet<ThrottleKind> = new Set(["name", "address-mail"]);
 
 /** The budget is used up; answered like any wait. */
 class BudgetClosed extends ProblemReply {}
@@ -174,7 +259,8 @@ class BudgetClosed extends ProblemReply {}
 async function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
   const { dataSource, clock } = context;
   const id = idOf(context, subject);
-  const row = { id, kind: subject.kind, subject: NAMELESS.has(subject.kind) ? null : subject.name };
+  const shown = NAMELESS.has(subject.kind) ? (subject.accountId ?? null) : subject.name;
+  const row = { id, kind: subject.kind, subject: shown };
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
     const count = await readCount(dataSource, row, now);
@@ -201,11 +287,16 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
   const consecutive = { kind: "consecutive", free, firstWait, longestWait } as const;
   switch (kind) {
     case "account-known":
+    case "account-factor-known":
       return { ...consecutive, most: MOST_FROM_KNOWN_DEVICES };
     case "account-factor":
-      return { ...consecutive, most: MOST_FAILURES };
+      return { ...consecutive, most: MOST_FACTOR_TRIES };
+    case "account-factor-reset":
+      return { kind: "window", most: 1, window: BETWEEN_RESETS_THAT_GIVE_TRIES };
+    // The waits are those of the name.
     case "account-strange":
-    case "unknown-name":
+      return { ...consecutive, free: Infinity, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
+    case "name":
       return { ...consecutive, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
     case "network":
       return { kind: "window", ...network };
@@ -219,28 +310,29 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
   }
 }
 
-/** Of a name that nobody has, a keyed hash: people type their passwords into the wrong field. */
+/** Of a typed name a keyed hash: people type their passwords into the wrong field. */
 function idOf({ throttleKey }: ServiceContext, { kind, name }: Subject): Buffer {
   if (NAMELESS.has(kind)) return createHmac("sha256", throttleKey).update(`${kind}\n${name}`).digest();
   return createHash("sha256").update(`${kind}\n${name}`).digest();
 }
 
 /**
- * Nothing counts against the account any more: a sign-in is complete.
+ * Nothing counts against the account and its names any more: a sign-in is complete.
  * @param which `password`: after a reset, which is no reason to let anybody guess at the second factor again.
  */
 export async function clearCountsOf(
   context: ServiceContext,
   manager: EntityManager,
-  accountId: string,
+  { id, emailKey, usernameKey }: Pick<AccountRow, "id" | "emailKey" | "usernameKey">,
   which: "all" | "password" = "all",
 ): Promise<void> {
   const kinds: ThrottleKind[] = ["account-known", "account-strange"];
-  if (which === "all") kinds.push("account-factor");
-  await deleteCounts(
-    manager,
-    kinds.map((kind) => idOf(context, { kind, name: accountId })),
-  );
+  if (which === "all") kinds.push("account-factor", "account-factor-known");
+  const names = [id, emailKey, usernameKey].filter((name) => name !== null);
+  await deleteCounts(manager, [
+    ...kinds.map((kind) => idOf(context, { kind, name: id })),
+    ...names.map((name) => idOf(context, { kind: "name", name })),
+  ]);
 }
 
 /** Whether a browser completed a sign-in of this account before. */
@@ -300,19 +392,24 @@ function showCount(context: ServiceContext, row: ThrottleCountRow, now: Date): T
   };
 }
 
-/** An operator forgets what was counted. @throws ProblemReply `not-found`. */
+/** An operator forgets what was counted; of an account with its names. @throws ProblemReply `not-found`. */
 export async function release(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   hexId: string,
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const id = Buffer.from(hexId, "hex");
   const row = await findCount(dataSource, id);
   if (row === null) throw new ProblemReply("not-found");
+  const accountId = row.kind.startsWith("account-") || row.kind === "name" ? row.subject : null;
   await inTransaction(dataSource, async (manager) => {
     if ((await deleteCounts(manager, [id])) === 0) return;
-    const accountId = row.kind.startsWith("account-") ? row.subject : null;
+    if (accountId !== null && !row.kind.startsWith("account-factor")) {
+      const account = await manager.getRepository(AccountEntity).findOneBy({ id: accountId });
+      if (account !== null) await clearCountsOf(context, manager, account, "password");
+    }
     const event = {
       kind: "throttle.released",
       reason: row.kind,

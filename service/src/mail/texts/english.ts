@@ -138,33 +138,39 @@ An authenticator app was set up. From now on every sign-in asks for one of its c
 - From: {{network}}
 - Browser: {{browser}}
 
-If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
 
-[Choose a new password]({{link}})
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
 `,
   "second-factor-removed": `Subject: An authenticator app was removed from your account at {{site}}
 
-An authenticator app was removed from your account. Its codes are no longer taken.
+An authenticator app was removed from your account. Its codes are no longer accepted.
 
 - When: {{when}}
 - From: {{network}}
 - Browser: {{browser}}
 
-If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
 
-[Choose a new password]({{link}})
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
 `,
   "recovery-codes-made": `Subject: New recovery codes for your account at {{site}}
 
-A new set of recovery codes was made. The old ones are void.
+A new set of recovery codes was made. The old ones no longer work.
 
 - When: {{when}}
 - From: {{network}}
 - Browser: {{browser}}
 
-If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
 
-[Choose a new password]({{link}})
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
 `,
   "recovery-code-used": `Subject: A recovery code was used at {{site}}
 
@@ -187,5 +193,78 @@ The invitation to {{site}} was accepted, and your address is confirmed.
 - From: {{network}}
 
 If it was not you, ask the people who run the site.
+`,
+  "confirm-sign-in": `Subject: Is it you signing in to {{site}}?
+
+Somebody has entered your password and is waiting to be let in. Before that happens, we need to hear from you.
+
+[Yes, let me in]({{link}})
+
+The link works once, and for {{life}}. In the browser where you are signing in, it lets you in. In any other it shows a short code, which you type there.
+
+- Browser: {{browser}}
+- From: {{network}}
+
+If it is not you, do nothing, and tell nobody the code. Somebody knows your password: choose a new one at {{site}}.
+`,
+  "second-factor-restored": `Subject: Your second factor at {{site}} is what it was
+
+The change of your account's second factor was undone. All sessions are ended, and the password from before no longer works.
+
+- When: {{when}}
+- From: {{network}}
+`,
+  "account-closed": `Subject: Your account at {{site}} will be erased
+
+Your account was closed in a session of yours, as was asked for there. Everything that is kept of it will be erased in {{life}}.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If you want that, there is nothing to do. If it was not you, or you have changed your mind, keep the account.
+
+[Keep my account]({{link}})
+
+This link works once, until the account is erased. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
+`,
+  "account-reopened": `Subject: Your account at {{site}} stays
+
+Your account will not be erased. Everything is as it was; only sessions and access keys are gone.
+
+- When: {{when}}
+- From: {{network}}
+`,
+  "first-password-given": `Subject: A first password for your account at {{site}}
+
+The people who run {{site}} have given your account a new first password, because somebody asked them to. It opens the account once; then you choose your own.
+
+- When: {{when}}
+
+If it was not you who asked, tell the people who run the site at once.
+`,
+  "operators-told": `Subject: {{site}}: {{what}}
+
+{{what}}.
+
+- Account: {{account}}
+- By: {{by}}
+- Reason: {{reason}}
+- When: {{when}}
+- From: {{network}}
+
+You get this because you are an operator of {{site}}. If it should not have happened, look into the journal and talk to the others.
+`,
+  "second-factor-news": `Subject: Your account's second factor at {{site}} was changed
+
+An authenticator app was added or removed, or a new set of recovery codes was made.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, choose a new password by mail at once: that ends all sessions.
+
+[Choose a new password]({{link}})
 `,
 };

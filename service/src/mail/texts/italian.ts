@@ -138,9 +138,11 @@ Se non eri tu, scegli una nuova password per posta: così finiscono tutte le ses
 - Da: {{network}}
 - Browser: {{browser}}
 
-Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
 
-[Scegli una nuova password]({{link}})
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "second-factor-removed": `Subject: Un'app di autenticazione è stata tolta dal tuo account su {{site}}
 
@@ -150,9 +152,11 @@ Un'app di autenticazione è stata tolta dal tuo account. I suoi codici non sono 
 - Da: {{network}}
 - Browser: {{browser}}
 
-Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
 
-[Scegli una nuova password]({{link}})
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "recovery-codes-made": `Subject: Nuovi codici di recupero per il tuo account su {{site}}
 
@@ -162,9 +166,11 @@ Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte
 - Da: {{network}}
 - Browser: {{browser}}
 
-Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
 
-[Scegli una nuova password]({{link}})
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "recovery-code-used": `Subject: Un codice di recupero è stato usato su {{site}}
 
@@ -187,5 +193,78 @@ L'invito su {{site}} è stato accettato e il tuo indirizzo è confermato.
 - Da: {{network}}
 
 Se non eri tu, rivolgiti alle persone che gestiscono il sito.
+`,
+  "confirm-sign-in": `Subject: Stai accedendo a {{site}}?
+
+Qualcuno ha inserito la tua password e aspetta di entrare. Prima ci serve una tua conferma.
+
+[Sì, sono io]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. Nel browser in cui stai accedendo ti fa entrare. In qualsiasi altro mostra un breve codice, da scrivere lì.
+
+- Browser: {{browser}}
+- Da: {{network}}
+
+Se non sei tu, non fare nulla e non dire il codice a nessuno. Qualcuno conosce la tua password: scegline una nuova su {{site}}.
+`,
+  "second-factor-restored": `Subject: Il tuo secondo fattore su {{site}} è di nuovo quello di prima
+
+La modifica del secondo fattore del tuo account è stata annullata. Tutte le sessioni sono finite e la vecchia password non vale più.
+
+- Quando: {{when}}
+- Da: {{network}}
+`,
+  "account-closed": `Subject: Il tuo account su {{site}} sarà cancellato
+
+Il tuo account è stato chiuso, come richiesto in una tua sessione. Tutto ciò che ne è conservato sarà cancellato tra {{life}}.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se è quello che vuoi, non devi fare nulla. Se non eri tu, o hai cambiato idea, tieni l'account.
+
+[Tieni il mio account]({{link}})
+
+Questo collegamento vale una sola volta, finché l'account non è cancellato. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
+`,
+  "account-reopened": `Subject: Il tuo account su {{site}} rimane
+
+Il tuo account non sarà cancellato. Tutto è come prima; solo le sessioni e le chiavi di accesso non ci sono più.
+
+- Quando: {{when}}
+- Da: {{network}}
+`,
+  "first-password-given": `Subject: Una prima password per il tuo account su {{site}}
+
+Chi gestisce {{site}} ha dato al tuo account una nuova prima password, perché qualcuno l'ha chiesta. Apre l'account una volta sola; poi scegli la tua.
+
+- Quando: {{when}}
+
+Se non l'hai chiesta tu, avvisa subito chi gestisce il sito.
+`,
+  "operators-told": `Subject: {{site}}: {{what}}
+
+{{what}}.
+
+- Account: {{account}}
+- Da parte di: {{by}}
+- Motivo: {{reason}}
+- Quando: {{when}}
+- Da: {{network}}
+
+Ricevi questo messaggio perché gestisci {{site}}. Se non doveva succedere, guarda il registro e parlane con gli altri.
+`,
+  "second-factor-news": `Subject: Il secondo fattore del tuo account su {{site}} è cambiato
+
+È stata aggiunta o tolta un'app di autenticazione, oppure è stata creata una nuova serie di codici di recupero.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni.
+
+[Scegli una nuova password]({{link}})
 `,
 };

@@ -21,12 +21,26 @@ export interface AccountRow {
   language: Language | null;
   /** SHA-256 of the mark of the browser that registered it. */
   registrationBrowserHash: Buffer | null;
+  /** Somebody registered it for themselves; `false`: an operator made it, or corrected its address. */
+  isOpenlyRegistered: boolean;
+  /** Until then the first password that an operator gave is enough by itself. */
+  firstPasswordUntil: Date | null;
+  /** An operator removed the second factor: the next sign-in wants a mailed proof as well. */
+  wantsMailedProof: boolean;
+  /** Of a closed account: when its rows go. */
+  eraseAt: Date | null;
 }
 
 /** Who the account is, without what only a sign-in needs to know. */
 export type AccountFacts = Omit<
   AccountRow,
-  "mustChangePassword" | "lastSignInAt" | "registrationBrowserHash"
+  | "mustChangePassword"
+  | "lastSignInAt"
+  | "registrationBrowserHash"
+  | "isOpenlyRegistered"
+  | "firstPasswordUntil"
+  | "wantsMailedProof"
+  | "eraseAt"
 >;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
@@ -47,10 +61,15 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     lastSignInAt: { type: "datetime", precision: 3, nullable: true },
     language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", nullable: true },
     registrationBrowserHash: { type: "binary", length: 32, nullable: true },
+    isOpenlyRegistered: { type: "boolean", default: true },
+    firstPasswordUntil: { type: "datetime", precision: 3, nullable: true },
+    wantsMailedProof: { type: "boolean", default: false },
+    eraseAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },
     { name: "account_email", columns: ["emailKey"], unique: true },
     { name: "account_username", columns: ["usernameKey"], unique: true },
+    { name: "account_erase_at", columns: ["eraseAt"] },
   ],
 });

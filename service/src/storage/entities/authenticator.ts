@@ -18,6 +18,8 @@ export interface AuthenticatorRow {
   expiresAt: Date;
   activatedAt: Date | null;
   lastUsedAt: Date | null;
+  /** Kept for a while, and opens nothing meanwhile. */
+  removedAt: Date | null;
 }
 
 export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
@@ -35,8 +37,12 @@ export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
     expiresAt: { type: "datetime", precision: 3 },
     activatedAt: { type: "datetime", precision: 3, nullable: true },
     lastUsedAt: { type: "datetime", precision: 3, nullable: true },
+    removedAt: { type: "datetime", precision: 3, nullable: true },
   },
-  indices: [{ name: "authenticator_of_account", columns: ["accountId", "id"] }],
+  indices: [
+    { name: "authenticator_of_account", columns: ["accountId", "id"] },
+    { name: "authenticator_removed", columns: ["removedAt"] },
+  ],
   foreignKeys: [
     {
       name: "authenticator_account",

@@ -23,7 +23,7 @@ export const JournalEntryEntity = new EntitySchema<JournalEntryRow>({
     at: { type: "datetime", precision: 3 },
     kind: { type: "varchar", length: 60, charset: "ascii", collation: "ascii_bin" },
     outcome: { type: "varchar", length: 12 },
-    reason: { type: "varchar", length: 60, nullable: true },
+    reason: { type: "varchar", length: 200, nullable: true },
     accountId: { type: "uuid", nullable: true },
     actorId: { type: "uuid", nullable: true },
     appId: { type: "uuid", nullable: true },

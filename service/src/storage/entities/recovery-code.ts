@@ -1,12 +1,14 @@
 import { EntitySchema } from "typeorm";
 
-/** A recovery code of an account's present set. `codeHash` is keyed with the key of the ring that `keyId` names. */
+/** A recovery code of an account's present set, or of one that was replaced. `codeHash` is keyed with the key of the ring that `keyId` names. */
 export interface RecoveryCodeRow {
   accountId: string;
   codeHash: Buffer;
   keyId: string;
   createdAt: Date;
   usedAt: Date | null;
+  /** Kept for a while, and opens nothing meanwhile. */
+  removedAt: Date | null;
 }
 
 export const RecoveryCodeEntity = new EntitySchema<RecoveryCodeRow>({
@@ -17,7 +19,9 @@ export const RecoveryCodeEntity = new EntitySchema<RecoveryCodeRow>({
     keyId: { type: "varchar", length: 32 },
     createdAt: { type: "datetime", precision: 3 },
     usedAt: { type: "datetime", precision: 3, nullable: true },
+    removedAt: { type: "datetime", precision: 3, nullable: true },
   },
+  indices: [{ name: "recovery_code_removed", columns: ["removedAt"] }],
   foreignKeys: [
     {
       name: "recovery_code_account",

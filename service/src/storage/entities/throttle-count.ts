@@ -2,8 +2,8 @@ import type { ThrottleKind } from "@lucchetto/core";
 import { EntitySchema } from "typeorm";
 
 /**
- * Failures counted against an account, a network or a name that nobody has. `id` is a hash of kind and subject; of an
- * unknown name a keyed one, since people type their passwords there. `subject` is kept only where it is no such name.
+ * Failures counted against an account, a network or a typed name. `id` is a hash of kind and subject; of a name a keyed
+ * one, since people type their passwords there. `subject` of a name is the account that has it, never the name.
  */
 export interface ThrottleCountRow {
   id: Buffer;

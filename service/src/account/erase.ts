@@ -1,0 +1,114 @@
+/** Erasing an account: by its owner, who can stop it for a while, or by an operator, at once. */
+import { fieldError } from "@lucchetto/contract";
+import { OPERATOR_LABEL } from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { record } from "../journal/journal.ts";
+import { deleteMailsToStrangers } from "../mail/store.ts";
+import { assertOperatorLeft } from "../operator/last-one.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import { tellOfClosing } from "../recovery/undo-link.ts";
+import { assertFresh } from "../session/fresh.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import { clearCountsOf } from "../throttle/throttle.ts";
+import { consultOrRecord } from "./consult.ts";
+import { deleteRegistrationsOf } from "./registration-store.ts";
+import { deleteAccount, findAccount, listToErase, lockAccount, updateAccount } from "./store.ts";
+
+/**
+ * Erases oneself: closed at once, and the rows go after `accounts.eraseAfter`; until then a link to the proved address
+ * stops it.
+ * @throws ProblemReply `reauthenticate`, `invalid-fields` for an operator, `refused-by-site`, `site-silent`.
+ */
+export async function eraseOwnAccount(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  visit: Visit,
+): Promise<void> {
+  await assertFresh(context, { session, account });
+  if (account.labels.includes(OPERATOR_LABEL)) throw fieldProblem([fieldError("labels", "operator-erased")]);
+  const { id: accountId } = account;
+  const { eraseAfter } = context.configuration.accounts;
+  await consultOrRecord(context, { type: "account.erase", by: "person", account }, visit);
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const locked = await lockAccount(manager, accountId);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    if (eraseAfter === 0) {
+      await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit });
+      return;
+    }
+    const former = await readFormer(manager, accountId);
+    await updateAccount(manager, accountId, {
+      state: "closed",
+      eraseAt: new Date(now.getTime() + eraseAfter),
+    });
+    await endAsRuled(context, manager, { accountId, event: "closed", now });
+    const event = { kind: "account.closed", reason: "by-owner", accountId } as const;
+    await record(manager, { event, visit, now });
+    await tellOfClosing(context, manager, { account: locked, former, visit, now });
+  });
+}
+
+/**
+ * An operator erases somebody, at once.
+ * @throws ProblemReply `not-found`, `invalid-fields` for one's own account, `last-operator`, `refused-by-site`, `site-silent`.
+ */
+export async function eraseAccount(
+  context: ServiceContext,
+  operator: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  const account = await findAccount(context.dataSource, id);
+  if (account === null) throw new ProblemReply("not-found");
+  if (id === operator.account.id) throw fieldProblem([fieldError("id", "own-account-erased")]);
+  await consultOrRecord(context, { type: "account.erase", by: "operator", account }, visit);
+  await inTransaction(context.dataSource, async (manager) => {
+    if (account.labels.includes(OPERATOR_LABEL)) await assertOperatorLeft(context, manager, id);
+    const locked = await lockAccount(manager, id);
+    if (locked === null) throw new ProblemReply("not-found");
+    await eraseRows(context, manager, locked, { by: { actorId: operator.account.id }, visit });
+  });
+}
+
+/** Nobody asks: the time that the owner had is over. */
+const NOBODY: Visit = { network: null, userAgent: null, requestId: "erasing", appId: null };
+
+/** Erases those whose time is over, some at a time. */
+export async function eraseClosed(
+  _dataSource: DataSource,
+  now: Date,
+  context: ServiceContext,
+): Promise<void> {
+  for (const { id } of await listToErase(context.dataSource, now)) {
+    await inTransaction(context.dataSource, async (manager) => {
+      const locked = await lockAccount(manager, id);
+      // Whoever stopped it at the last moment keeps the account.
+      if (locked?.state !== "closed" || locked.eraseAt === null || locked.eraseAt > now) return;
+      await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit: NOBODY });
+    });
+  }
+}
+
+/** Every row goes; the journal keeps what happened under an id that names nobody any more. */
+async function eraseRows(
+  context: ServiceContext,
+  manager: EntityManager,
+  account: AccountRow,
+  { by, visit }: { by: Pick<SecurityEvent, "reason" | "actorId">; visit: Visit },
+): Promise<void> {
+  const { id: accountId, email, emailKey } = account;
+  // Recorded first: the notice of it still carries the application's reference.
+  const event = { kind: "account.erased", accountId, ...by } as const;
+  await record(manager, { event, visit, now: context.clock.now() });
+  await clearCountsOf(context, manager, account);
+  if (emailKey !== null) await deleteRegistrationsOf(manager, emailKey);
+  if (email !== null) await deleteMailsToStrangers(manager, email);
+  await deleteAccount(manager, accountId);
+}

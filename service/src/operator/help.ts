@@ -1,0 +1,211 @@
+/** What an operator does for somebody who lost everything: with a reason, visibly to the owner and all other operators. */
+import { fieldError } from "@lucchetto/contract";
+import { FIRST_PASSWORD_LIFE } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { readIdentifiers } from "../account/fields.ts";
+import { takenProblem } from "../account/operate.ts";
+import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { record } from "../journal/journal.ts";
+import { addresseeOf, tellOwner } from "../mail/notices.ts";
+import type { OperatorNews } from "../mail/words.ts";
+import { tellFormerAddress } from "../mail-link/change-email.ts";
+import { sendLink } from "../mail-link/send.ts";
+import { judge } from "../password/password.ts";
+import { setRecord } from "../password/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import { tellOfFactor } from "../recovery/undo-link.ts";
+import { removeSecondFactorsOf } from "../second-factor/store.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import { tellOtherOperators } from "./tell-others.ts";
+
+/** Whom an operator helps, why, and from where. */
+export interface Help {
+  readonly id: string;
+  /** Kept in the journal, and told to the other operators. */
+  readonly reason: string;
+  readonly visit: Visit;
+}
+
+/**
+ * Removes the second factor. What was removed is kept for a while, so that the owner can undo it.
+ * @throws ProblemReply `not-found`, `second-factor-missing`, `invalid-fields`.
+ */
+export async function removeSecondFactor(
+  context: ServiceContext,
+  operator: LiveSession,
+  help: Help,
+): Promise<AccountRow> {
+  const { id, visit } = help;
+  assertReason(help);
+  assertOther(operator, id, "own-second-factor");
+  return inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const account = await lockForHelp(manager, id);
+    const former = await readFormer(manager, id);
+    if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
+    const changed = { wantsMailedProof: true };
+    await updateAccount(manager, id, changed);
+    await endAsRuled(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
+    await noteHelp(context, manager, {
+      kind: "second-factor.removed-by-operator",
+      what: "factor-removed",
+      account,
+      operator,
+      help,
+    });
+    await tellOfFactor(context, manager, { mail: "second-factor-removed", account, former, visit, now });
+    return { ...account, ...changed };
+  });
+}
+
+/**
+ * Gives the account another address, which has to be proved; the one before is told and can undo it.
+ * @throws ProblemReply `not-found`, `invalid-fields`, `identifier-taken`.
+ */
+export async function correctEmail(
+  context: ServiceContext,
+  operator: LiveSession,
+  { email: typed, ...help }: Help & { email: string },
+): Promise<AccountRow> {
+  const { id, visit } = help;
+  assertReason(help);
+  assertOther(operator, id, "own-address");
+  const asked = await findAccount(context.dataSource, id);
+  if (asked === null) throw new ProblemReply("not-found");
+  const errors: Parameters<typeof readIdentifiers>[2] = [];
+  const { email } = readIdentifiers(
+    context.configuration,
+    { email: typed, username: asked.username },
+    errors,
+  );
+  const faults = errors.filter(({ path }) => path === "email");
+  if (email === null || faults.length > 0) throw fieldProblem(faults);
+  if (email.key === asked.emailKey) throw fieldProblem([fieldError("email", "email-unchanged")]);
+  try {
+    return await inTransaction(context.dataSource, async (manager) => {
+      const now = context.clock.now();
+      const account = await lockForHelp(manager, id);
+      const former = await readFormer(manager, id);
+      // Whoever proves it is asked for the second factor: nobody registered with this address.
+      const unproved = { registrationBrowserHash: null, isOpenlyRegistered: false };
+      const address = { email: email.shown, emailKey: email.key };
+      await moveAddress(manager, id, { ...unproved, ...address }, now);
+      await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
+      const corrected = { ...account, ...unproved, ...address, emailVerifiedAt: null };
+      await noteHelp(context, manager, {
+        kind: "email.corrected",
+        what: "email-corrected",
+        account: corrected,
+        operator,
+        help,
+      });
+      await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
+      await sendLink(context, manager, {
+        purpose: account.state === "invited" ? "invite" : "verify",
+        to: addresseeOf({ ...account, email: email.shown }),
+        emailKey: email.key,
+        browserHash: null,
+        visit,
+        isWithinLimit: true,
+      });
+      return corrected;
+    });
+  } catch (error) {
+    throw takenProblem(error);
+  }
+}
+
+/** The address is written as one that was proved, so that one held for somebody else is refused; then it is proved no more. */
+async function moveAddress(
+  manager: EntityManager,
+  id: string,
+  address: Partial<AccountRow>,
+  now: Date,
+): Promise<void> {
+  await updateAccount(manager, id, { ...address, emailVerifiedAt: now });
+  await updateAccount(manager, id, { emailVerifiedAt: null });
+}
+
+/**
+ * Gives a first password: enough by itself, once, for some days. The second factor stays and is asked for.
+ * @throws ProblemReply `not-found`, `invalid-fields`, `too-busy`.
+ */
+export async function giveFirstPassword(
+  context: ServiceContext,
+  operator: LiveSession,
+  { password, ...help }: Help & { password: string },
+): Promise<AccountRow> {
+  const { id, visit } = help;
+  assertReason(help);
+  assertOther(operator, id, "own-password");
+  const asked = await findAccount(context.dataSource, id);
+  if (asked === null) throw new ProblemReply("not-found");
+  const verdict = await judge(context, password, asked);
+  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
+  const made = await context.hashing.make(verdict.text);
+  return inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const account = await lockForHelp(manager, id);
+    await setRecord(manager, { accountId: id, record: made, now });
+    const changed = {
+      mustChangePassword: true,
+      firstPasswordUntil: new Date(now.getTime() + FIRST_PASSWORD_LIFE),
+      wantsMailedProof: false,
+    };
+    await updateAccount(manager, id, changed);
+    await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
+    await noteHelp(context, manager, {
+      kind: "password.first-given",
+      what: "first-password",
+      account,
+      operator,
+      help,
+    });
+    await tellOwner(context, manager, { name: "first-password-given", account, visit });
+    return { ...account, ...changed };
+  });
+}
+
+function assertReason({ reason }: Help): void {
+  if (reason.trim() === "") throw fieldProblem([fieldError("reason", "reason-missing")]);
+}
+
+/** For oneself there are the ways of the account page, which ask for more. */
+function assertOther(
+  { account }: LiveSession,
+  id: string,
+  fault: "own-second-factor" | "own-address" | "own-password",
+): void {
+  if (account.id === id) throw fieldProblem([fieldError("id", fault)]);
+}
+
+async function lockForHelp(manager: EntityManager, id: string): Promise<AccountRow> {
+  const account = await lockAccount(manager, id);
+  if (account === null || account.state === "closed") throw new ProblemReply("not-found");
+  return account;
+}
+
+/** Into the journal, and to the other operators. */
+async function noteHelp(
+  context: ServiceContext,
+  manager: EntityManager,
+  done: {
+    kind: SecurityEvent["kind"];
+    what: OperatorNews;
+    account: AccountRow;
+    operator: LiveSession;
+    help: Help;
+  },
+): Promise<void> {
+  const { kind, what, account, operator, help } = done;
+  const { reason, visit } = help;
+  const event = { kind, reason, accountId: account.id, actorId: operator.account.id } as const;
+  await record(manager, { event, visit, now: context.clock.now() });
+  await tellOtherOperators(context, manager, { what, about: account, by: operator.account, reason, visit });
+}

@@ -1,0 +1,46 @@
+/** Grave things that an operator does are told to all others, in the same transaction. */
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { Addressee } from "../mail/mail.ts";
+import { writeMail } from "../mail/mail.ts";
+import { addresseeOf } from "../mail/notices.ts";
+import type { OperatorNews } from "../mail/words.ts";
+import type { AccountFacts, AccountRow } from "../storage/index.ts";
+import { listOperators } from "./store.ts";
+
+type Named = Pick<AccountFacts, "id" | "email" | "username" | "displayName">;
+
+export interface News {
+  readonly what: OperatorNews;
+  /** Whose account it is about; or the name of what was added. */
+  readonly about: Named | string;
+  /** Who did it; `null`: whoever runs the service, on its machine. */
+  readonly by: Named | null;
+  readonly reason: string | null;
+  readonly visit: Visit;
+}
+
+/** Tells them. Whoever did it is not told; nor who is not active. */
+export async function tellOtherOperators(
+  context: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
+  manager: EntityManager,
+  { what, about, by, reason, visit }: News,
+): Promise<void> {
+  for (const operator of await listOperators(manager)) {
+    if (operator.id === by?.id || operator.state !== "active") continue;
+    const to = addressOf(operator);
+    if (to === null) continue;
+    const news = { what, by: by === null ? "lucchetto operator rescue" : nameOf(by), reason };
+    const account = typeof about === "string" ? about : nameOf(about);
+    await writeMail(context, manager, { name: "operators-told", to, about: { visit, account, news } });
+  }
+}
+
+function addressOf(operator: AccountRow): Addressee | null {
+  const { email } = operator;
+  return email === null ? null : addresseeOf({ ...operator, email });
+}
+
+function nameOf({ id, email, username, displayName }: Named): string {
+  return email ?? username ?? displayName ?? id;
+}

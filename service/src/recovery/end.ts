@@ -1,0 +1,44 @@
+/** What ends of an account, by the table of recovery rules and by nothing else. */
+import type { Ending, RecoveryEvent } from "@lucchetto/core";
+import { RECOVERY_RULES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { deleteAccessKeysOf } from "../access-key/store.ts";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { voidLinksOf } from "../mail-link/store.ts";
+import { deleteRecord } from "../password/store.ts";
+import { endSessionsOf } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
+import { clearCountsOf, forgetDevicesOf } from "../throttle/throttle.ts";
+
+interface Ended {
+  readonly accountId: string;
+  readonly event: RecoveryEvent;
+  readonly now: Date;
+}
+
+type Step = (context: ServiceContext, manager: EntityManager, ended: Ended) => Promise<unknown>;
+
+const STEPS: Readonly<Record<Ending, Step>> = {
+  sessions: (_context, manager, { accountId, event, now }) =>
+    endSessionsOf(manager, accountId, { now, reason: event }),
+  "sign-ins": (_context, manager, { accountId, now }) => endSignInsOf(manager, accountId, now),
+  "access-keys": (_context, manager, { accountId }) => deleteAccessKeysOf(manager, accountId),
+  "known-devices": (_context, manager, { accountId }) => forgetDevicesOf(manager, accountId),
+  links: (_context, manager, { accountId, now }) => voidLinksOf(manager, accountId, now),
+  "password-count": async (context, manager, { accountId }) => {
+    const account = await lockAccount(manager, accountId);
+    if (account !== null) await clearCountsOf(context, manager, account, "password");
+  },
+  password: (_context, manager, { accountId }) => deleteRecord(manager, accountId),
+};
+
+/** Ends what the table says, in the transaction of what happened. */
+export async function endAsRuled(
+  context: ServiceContext,
+  manager: EntityManager,
+  ended: Ended,
+): Promise<void> {
+  // One after the other: they share the transaction's connection.
+  for (const what of RECOVERY_RULES[ended.event].ends) await STEPS[what](context, manager, ended);
+}

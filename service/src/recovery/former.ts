@@ -1,0 +1,183 @@
+/** An account as it was before a change, and the one thing from then without which nothing is undone. */
+import { fieldError } from "@lucchetto/contract";
+import type { ChangeUndone, Former, ThingFromBefore, UndoPurpose } from "@lucchetto/core";
+import {
+  deriveKey,
+  hashRecoveryCode,
+  hashToken,
+  isFromBefore,
+  matchTotp,
+  readRecoveryCode,
+  readTotpCode,
+  thingsFromBefore,
+  wantsThingFromBefore,
+} from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { BrowserMarks } from "../mail-link/read.ts";
+import type { Redemption } from "../mail-link/redemption.ts";
+import { isStoredPassword } from "../mail-link/stored-password.ts";
+import { lockRecord } from "../password/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import { openSecret } from "../second-factor/secret.ts";
+import { listAllCodes, listEverConfirmed, spendKeptCode, spendKeptStep } from "../second-factor/store.ts";
+import type { AccountRow, AuthenticatorRow, MailLinkRow, RecoveryCodeRow } from "../storage/index.ts";
+import { listDevices } from "../throttle/store.ts";
+import { reserveFactorTry, reserveRecoveryCodeTry } from "../throttle/throttle.ts";
+
+/** What is kept with an undo link: the password record and the marks of the browsers that stood before the change. */
+export interface FormerState {
+  readonly record: string | null;
+  readonly devices: readonly Buffer[];
+}
+
+/** Reads it, inside the transaction of the change and before it. */
+export async function readFormer(manager: EntityManager, accountId: string): Promise<FormerState> {
+  const stands = await lockRecord(manager, accountId);
+  return { record: stands?.record ?? null, devices: await listDevices(manager, accountId) };
+}
+
+const CHANGE_OF: Readonly<Record<UndoPurpose, ChangeUndone["of"]>> = {
+  "undo-change": "address",
+  "undo-factor": "factor",
+  "undo-erase": "erasure",
+};
+
+/** The change that a link undoes. */
+export function changeOf({ purpose, createdAt }: Pick<MailLinkRow, "createdAt"> & { purpose: UndoPurpose }) {
+  return { of: CHANGE_OF[purpose], at: createdAt } satisfies ChangeUndone;
+}
+
+/** The factors that stood before a change and are the owner's. */
+export interface StandingFactors {
+  readonly authenticators: readonly AuthenticatorRow[];
+  readonly codes: readonly RecoveryCodeRow[];
+}
+
+export async function readStanding(
+  manager: EntityManager,
+  accountId: string,
+  change: ChangeUndone,
+): Promise<StandingFactors> {
+  const authenticators = await listEverConfirmed(manager, accountId);
+  const codes = await listAllCodes(manager, accountId);
+  return {
+    authenticators: authenticators.filter(({ activatedAt, removedAt }) =>
+      isFromBefore({ since: activatedAt ?? change.at, removedAt }, change),
+    ),
+    codes: codes.filter(({ createdAt, removedAt }) => isFromBefore({ since: createdAt, removedAt }, change)),
+  };
+}
+
+/** What has to be shown beside an undo link. */
+export interface Wanting {
+  /** Whether the link alone is not enough, here. */
+  readonly isWanted: boolean;
+  readonly shows: readonly ThingFromBefore[];
+}
+
+/** Looks what using the link takes in this browser. */
+export async function wantingOf(
+  { dataSource }: ServiceContext,
+  { link, account, purpose }: { link: MailLinkRow; account: AccountRow; purpose: UndoPurpose },
+  mark: string | undefined,
+): Promise<Wanting> {
+  const standing = await readStanding(dataSource.manager, account.id, changeOf({ ...link, purpose }));
+  const former: Former = {
+    hasPassword: link.formerRecord !== null,
+    hasDevice: (link.formerDevices ?? []).length > 0,
+    hasAuthenticator: standing.authenticators.length > 0,
+    hasRecoveryCode: standing.codes.some(({ usedAt }) => usedAt === null),
+  };
+  const isWanted = wantsThingFromBefore(former) && !isFormerDevice(link, mark);
+  return { isWanted, shows: isWanted ? thingsFromBefore(former) : [] };
+}
+
+/** Whether the account knew this browser before the change. */
+function isFormerDevice({ formerDevices }: MailLinkRow, mark: string | undefined): boolean {
+  const shown = mark === undefined ? null : hashToken("device-mark", mark);
+  return shown !== null && (formerDevices ?? []).includes(shown.toString("base64url"));
+}
+
+/** Spends what was shown, in the transaction that honours it. @throws ProblemReply if another call was first. */
+export type SpendShown = (manager: EntityManager, now: Date) => Promise<void>;
+
+/**
+ * Asserts that one thing from before the change came along.
+ * @throws ProblemReply `thing-from-before-wanted`, `invalid-fields`, `throttled`, `too-busy`.
+ */
+export async function assertFromBefore(
+  context: ServiceContext,
+  of: { link: MailLinkRow; account: AccountRow; purpose: UndoPurpose },
+  { present, visit, marks }: Pick<Redemption, "present" | "visit" | "marks">,
+): Promise<SpendShown> {
+  const { isWanted, shows } = await wantingOf(context, of, marks.mark);
+  if (!isWanted) return () => Promise.resolve();
+  if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
+  const thing = typeof present === "string" ? "password" : present.type;
+  if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
+  const { link, account } = of;
+  if (typeof present === "string") {
+    const showing = { stored: link.formerRecord, accountId: account.id, name: account.id, visit, marks };
+    if (await isStoredPassword(context, showing, present)) return () => Promise.resolve();
+    throw fieldProblem([fieldError("present", "former-password-wrong")]);
+  }
+  const standing = await readStanding(context.dataSource.manager, account.id, changeOf({ ...link, ...of }));
+  return present.type === "totp"
+    ? showTotp(context, { standing, account, code: present.code, visit, marks })
+    : showRecoveryCode(context, { standing, account, code: present.code, visit });
+}
+
+interface ShownCode {
+  readonly standing: StandingFactors;
+  readonly account: AccountRow;
+  readonly code: string;
+  readonly visit: Visit;
+}
+
+/** A code of an authenticator that stood then; a try like one at sign-in. */
+async function showTotp(
+  context: ServiceContext,
+  { standing, account, code: typed, visit, marks }: ShownCode & { marks: BrowserMarks },
+): Promise<SpendShown> {
+  const { network } = visit;
+  const reserved = await reserveFactorTry(context, { accountId: account.id, network, mark: marks.mark });
+  for (const row of standing.authenticators) {
+    const code = readTotpCode(typed, row.digits);
+    const secret = code === null ? null : openSecret(context, row);
+    if (code === null || secret === null) continue;
+    const { lastStep } = row;
+    const match = matchTotp({ secret, settings: row, lastStep }, code, context.clock.now());
+    if (match.outcome !== "right") continue;
+    await reserved.giveBack();
+    return async (manager, now) => {
+      if (!(await spendKeptStep(manager, row.id, { step: match.step, now }))) throw wrongCode();
+    };
+  }
+  throw wrongCode();
+}
+
+/** A recovery code that stood then and was not used since. */
+async function showRecoveryCode(
+  context: ServiceContext,
+  { standing, account, code: typed, visit }: ShownCode,
+): Promise<SpendShown> {
+  const { id: accountId } = account;
+  const reserved = await reserveRecoveryCodeTry(context, visit);
+  const code = readRecoveryCode(typed);
+  const hashes = [...context.sealingKeys.keys.values()].map((key) =>
+    hashRecoveryCode(deriveKey(key, "recovery-code"), { accountId, code: code ?? "" }),
+  );
+  const row = standing.codes.find(
+    ({ codeHash, usedAt }) => usedAt === null && hashes.some((hash) => hash.equals(codeHash)),
+  );
+  if (code === null || row === undefined) throw wrongCode();
+  await reserved.giveBack();
+  return async (manager, now) => {
+    if (!(await spendKeptCode(manager, row, now))) throw wrongCode();
+  };
+}
+
+function wrongCode(): ProblemReply {
+  return fieldProblem([fieldError("present.code", "former-code-wrong")]);
+}

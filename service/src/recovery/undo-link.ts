@@ -1,0 +1,71 @@
+/** Telling the owner of a change with a link that undoes it, in the transaction of the change. */
+import type { UndoPurpose } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { MailName } from "../mail/catalogue.ts";
+import { addresseeOf, MOST_NOTICES_AN_HOUR, NOTICE_WINDOW, tellOwner } from "../mail/notices.ts";
+import { countMailsOf } from "../mail/store.ts";
+import { sendLink } from "../mail-link/send.ts";
+import { listUndoAddresses } from "../mail-link/store.ts";
+import type { AccountFacts } from "../storage/index.ts";
+import type { FormerState } from "./former.ts";
+
+export interface UndoableChange {
+  /** The account before the change, locked. */
+  readonly account: AccountFacts;
+  readonly former: FormerState;
+  readonly visit: Visit;
+  /** When it was made: what is younger is not from before. */
+  readonly now: Date;
+}
+
+/** Of a factor: the proved address hears, and those changed away from that can still be restored. */
+export async function tellOfFactor(
+  context: ServiceContext,
+  manager: EntityManager,
+  change: UndoableChange & {
+    mail: "second-factor-added" | "second-factor-removed" | "recovery-codes-made";
+  },
+): Promise<void> {
+  const { account, visit } = change;
+  await tellWithUndo(context, manager, { ...change, purpose: "undo-factor" });
+  // A mistyped address that nobody proved gets nothing to undo with.
+  if (account.emailVerifiedAt === null)
+    await tellOwner(context, manager, { name: "second-factor-news", account, visit });
+}
+
+/** Of a closing: the same addresses, with a link that stops the erasing. */
+export function tellOfClosing(
+  context: ServiceContext,
+  manager: EntityManager,
+  change: UndoableChange,
+): Promise<void> {
+  return tellWithUndo(context, manager, { ...change, mail: "account-closed", purpose: "undo-erase" });
+}
+
+async function tellWithUndo(
+  context: ServiceContext,
+  manager: EntityManager,
+  { mail, purpose, account, former, visit, now }: UndoableChange & { mail: MailName; purpose: UndoPurpose },
+): Promise<void> {
+  const { id: accountId, email, emailKey, emailVerifiedAt } = account;
+  const addresses = new Set(await listUndoAddresses(manager, accountId, now));
+  if (email !== null && emailVerifiedAt !== null) addresses.add(email);
+  const since = new Date(now.getTime() - NOTICE_WINDOW);
+  const written = await countMailsOf(manager, { accountId, template: mail, since });
+  for (const address of addresses) {
+    await sendLink(context, manager, {
+      purpose,
+      mail,
+      to: addresseeOf({ ...account, email: address }),
+      emailKey: emailKey ?? "",
+      newEmail: address,
+      browserHash: null,
+      former,
+      visit,
+      now,
+      // An earlier link takes back more than a later one: a flood of changes hides nothing.
+      isWithinLimit: written < MOST_NOTICES_AN_HOUR,
+    });
+  }
+}

@@ -1,0 +1,42 @@
+/** What is known of an account that decides how its sign-in goes on. */
+import type { SignInRule, Wanted } from "@lucchetto/core";
+import { wantedNext } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext } from "../context.ts";
+import { hasRecord } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
+import { secondFactorsOf } from "../proof/index.ts";
+import type { AccountRow } from "../storage/index.ts";
+
+/** Reads it. @param manager the transaction in which it must hold, if there is one. */
+export async function ruleOf(
+  { clock, configuration }: Pick<ServiceContext, "clock" | "configuration">,
+  manager: EntityManager,
+  account: AccountRow,
+): Promise<SignInRule> {
+  const { id, mustChangePassword, firstPasswordUntil, wantsMailedProof, email, emailVerifiedAt } = account;
+  const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= clock.now();
+  return {
+    mustChangePassword,
+    firstPassword: firstPasswordUntil === null ? "none" : isLapsed ? "lapsed" : "valid",
+    secondFactors: await secondFactorsOf(manager, id),
+    wantsMailedProof,
+    isReachable: email !== null && emailVerifiedAt !== null && configuration.mail.via !== "none",
+    // Asked only where it matters.
+    hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
+  };
+}
+
+/**
+ * What an account wants after the proofs shown so far.
+ * @throws ProblemReply `operator-needed` if nothing that is left opens it.
+ */
+export async function wantedOf(
+  context: Pick<ServiceContext, "clock" | "configuration">,
+  manager: EntityManager,
+  { account, shown }: { account: AccountRow; shown: readonly string[] },
+): Promise<readonly Wanted[]> {
+  const wanted = wantedNext(await ruleOf(context, manager, account), shown);
+  if (wanted === null) throw new ProblemReply("operator-needed");
+  return wanted;
+}
