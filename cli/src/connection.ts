@@ -6,6 +6,8 @@ import type { Client } from "@lucchetto/contract";
 import { createClient } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
+import type { Proving } from "./prove-again.ts";
+import { proveAgain, wantsProof } from "./prove-again.ts";
 import { terminal } from "./terminal.ts";
 
 const DEFAULT_URL = "http://localhost:8420";
@@ -31,7 +33,7 @@ export interface Connection {
 
 /** Reads `--url` and `--profile`, the environment, and the credentials file. */
 export function connect(command: Command): Connection {
-  const options = command.optsWithGlobals<{ url?: string; profile?: string }>();
+  const options = command.optsWithGlobals<{ url?: string; profile?: string; proofStdin?: boolean }>();
   const profile = options.profile ?? terminal().env["LUCCHETTO_PROFILE"] ?? DEFAULT_PROFILE;
   const profiles = readProfiles();
   const kept = Object.hasOwn(profiles, profile) ? profiles[profile] : undefined;
@@ -43,7 +45,9 @@ export function connect(command: Command): Connection {
     signedIn() {
       // A token is shown only to the service that gave it.
       if (kept?.url !== url) throw new Failure(`Nobody is signed in at ${url}. Run: lucchetto sign-in`);
-      return createClient({ baseUrl: url, token: kept.token });
+      return provingClient({ url, token: kept.token, fromStdin: options.proofStdin === true }, (token) =>
+        writeProfiles({ ...readProfiles(), [profile]: { url, token } }),
+      );
     },
     keep: (token) => writeProfiles({ ...readProfiles(), [profile]: { url, token } }),
     forget() {
@@ -51,6 +55,22 @@ export function connect(command: Command): Connection {
       writeProfiles(others);
     },
   };
+}
+
+/** A client that asks for a fresh proof where one is wanted, keeps the new token, and calls again. */
+function provingClient(proving: Proving, keep: (token: string) => void): Client {
+  let { token } = proving;
+  const call: Client = async (route, ...parts) => {
+    try {
+      return await createClient({ baseUrl: proving.url, token })(route, ...parts);
+    } catch (error) {
+      if (!wantsProof(error)) throw error;
+      token = await proveAgain({ ...proving, token });
+      keep(token);
+      return createClient({ baseUrl: proving.url, token })(route, ...parts);
+    }
+  };
+  return call;
 }
 
 function readUrl(text: string): string {

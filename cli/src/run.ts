@@ -32,6 +32,7 @@ function programFor(): Command {
     .version(VERSION)
     .option("--url <address>", "the service (default: the profile's, else http://localhost:8420)")
     .option("--profile <name>", "which kept credentials to use")
+    .option("--proof-stdin", "read a proof that is wanted again from standard input: password, then a code")
     .showHelpAfterError("(--help shows how it is used)")
     .exitOverride()
     .helpCommand(false)

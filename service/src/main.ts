@@ -54,6 +54,11 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
     return { id: await addOperatorByTask(config, { email, displayName, password }) };
   },
+  "rescue-operator": async ({ config, email }) => {
+    const { rescueOperatorByTask } = await import("./tasks/rescue-operator.ts");
+    const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
+    return rescueOperatorByTask(config, { email, password });
+  },
 };
 
 const keys = () => import("./tasks/keys.ts");

@@ -59,6 +59,7 @@ export function defineAccount(account: Command): void {
       await connection.signedIn()(routes.eraseAccount, { params: { id } });
       print(`${named} is erased. The journal keeps entries under ${id}, which names nobody any more.`);
     });
+  addHelpCommands(account);
   account
     .command("must-change")
     .description("want a new password at the next sign-in; the sessions end at once")
@@ -158,6 +159,106 @@ export function defineAccount(account: Command): void {
       ]);
       printTable(["state", "kind", "began", "last seen", "network", "id"], rows, "Never signed in.");
     });
+}
+
+/** What an operator does for somebody who lost everything; each with a reason. */
+function addHelpCommands(account: Command): void {
+  const reasonOption = [
+    "--reason <text>",
+    "why; kept in the journal and told to the other operators",
+  ] as const;
+  account
+    .command("remove-factor")
+    .description("remove the second factor of somebody who lost it; the next sign-in wants password and mail")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .requiredOption(...reasonOption)
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto account remove-factor bruno@brina.example --reason 'lost phone, showed his card'",
+    )
+    .action(async (named: string, options: { reason: string; json?: boolean }, command: Command) => {
+      const connection = connect(command);
+      const params = { id: await findId(connection, named) };
+      const { reason } = options;
+      const { body } = await connection.signedIn()(routes.removeSecondFactor, { params, body: { reason } });
+      if (options.json === true) return printJson(body);
+      print(
+        `${nameOf(body)} has no second factor any more. The owner and the other operators are told.`,
+        "The next sign-in wants the password and a click in a mail.",
+      );
+    });
+  account
+    .command("correct-email")
+    .description("give an account another address whose owner lost theirs; it has to be confirmed")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .argument("<address>", "the new address")
+    .requiredOption(...reasonOption)
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto account correct-email bruno@brina.example bruno.falco@brina.example --reason 'left the old provider'",
+    )
+    .action(
+      async (named: string, email: string, options: { reason: string; json?: boolean }, command: Command) => {
+        const connection = connect(command);
+        const params = { id: await findId(connection, named) };
+        const { reason } = options;
+        const { body } = await connection.signedIn()(routes.correctEmail, {
+          params,
+          body: { email, reason },
+        });
+        if (options.json === true) return printJson(body);
+        print(
+          `The address is ${nameOf(body)} now, and waits to be confirmed by the link in a mail.`,
+          "The old address, if it was confirmed, can undo this for 7 days. The other operators are told.",
+        );
+      },
+    );
+  account
+    .command("first-password")
+    .description("give somebody a first password: it opens the account once, within 7 days")
+    .argument("<account>", "e-mail address, username, id or reference")
+    .requiredOption(...reasonOption)
+    .option("--password-stdin", "read the password from standard input")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto account first-password petra@brina.example --reason 'asked at the counter'",
+    )
+    .action(
+      async (
+        named: string,
+        options: { reason: string; passwordStdin?: boolean; json?: boolean },
+        command: Command,
+      ) => {
+        const connection = connect(command);
+        const params = { id: await findId(connection, named) };
+        const password = await askPassword(options, "First password", { repeat: true });
+        const { reason } = options;
+        const { body } = await connection.signedIn()(routes.giveFirstPassword, {
+          params,
+          body: { password, reason },
+        });
+        if (options.json === true) return printJson(body);
+        print(
+          `${nameOf(body)} signs in with it once, within 7 days, and then chooses another.`,
+          "The owner and the other operators are told.",
+        );
+      },
+    );
+}
+
+function nameOf({
+  email,
+  username,
+  id,
+}: {
+  email: string | null;
+  username: string | null;
+  id: string;
+}): string {
+  return email ?? username ?? id;
 }
 
 interface AddOptions {

@@ -1,4 +1,4 @@
-/** For the one who runs it: operators, straight into the database. */
+/** For the one who runs it: operators added, or let in again, straight in the database. */
 import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { print, printJson } from "../output.ts";
@@ -31,4 +31,32 @@ export function defineOperator(operator: Command): void {
         print(`${options.email} is an operator now (${added.id}).`);
       },
     );
+  operator
+    .command("rescue")
+    .description(
+      "let an operator in again who lost everything; run where configuration, key ring and database are",
+    )
+    .requiredOption("--email <address>", "their e-mail address")
+    .option("--password-stdin", "read a first password from standard input")
+    .option(...CONFIG_OPTION)
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto operator rescue --email office@brina.example")
+    .action(async (options: { email: string; passwordStdin?: boolean; json?: boolean }, command: Command) => {
+      const config = configurationFile(command);
+      const input = await askPassword(options, "First password for the operator", { repeat: true });
+      const args = ["--email", options.email];
+      const rescued = await runTask<{ id: string; hadFactor: boolean }>("rescue-operator", {
+        config,
+        args,
+        input,
+      });
+      if (options.json === true) return printJson(rescued);
+      print(
+        `${options.email} signs in with this password once, within 7 days, and then chooses another.`,
+        rescued.hadFactor
+          ? "The second factor is removed; set a new one up on the account page."
+          : "There was no second factor.",
+        "It stands in the journal, and all operators are told.",
+      );
+    });
 }

@@ -7,6 +7,7 @@ import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printPairs, time } from "../output.ts";
+import { askSecondFactor } from "../prove-again.ts";
 import { terminal } from "../terminal.ts";
 
 interface PasswordOption {
@@ -141,6 +142,8 @@ async function showWhatIsWanted(connection: Connection, begun: Begun, options: P
     const { wanted } = reply.body;
     if (wanted.includes("new-password")) reply = await showNewPassword(connection, { token }, options);
     else if (wanted.includes("totp")) reply = await showSecondFactor(connection, { token });
+    else if (wanted.includes("mail-code")) reply = await showMailCode(connection, { token });
+    else if (wanted.includes("password")) reply = await showPassword(connection, { token });
     else throw new Failure("More is wanted than this command can show; sign in on the page.");
   }
   return reply;
@@ -148,14 +151,27 @@ async function showWhatIsWanted(connection: Connection, begun: Begun, options: P
 
 /** A code of the authenticator app, or a recovery code, told apart by their look. */
 async function showSecondFactor(connection: Connection, { token }: Pick<ProofWanted, "token">) {
-  const code = await askCode("Code of your authenticator app, or a recovery code");
-  if (code === "")
-    throw new Failure(
-      "A second factor is wanted. Sign in on a terminal, or give the code in the line after the password.",
-    );
-  const type = /[a-z]/i.test(code) || code.replace(/\D/g, "").length > 8 ? "recovery-code" : "totp";
+  const proof = await askSecondFactor();
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
-  return client(routes.addProof, { body: { proof: { type, code } } });
+  return client(routes.addProof, { body: { proof } });
+}
+
+/** The service wants to hear from the mailbox too: the link shows a code wherever it is opened. */
+async function showMailCode(connection: Connection, { token }: Pick<ProofWanted, "token">) {
+  terminal().stderr.write(
+    "A mail is on its way to the account's address. Open its link, and type the code that it shows.\n",
+  );
+  const code = await askCode();
+  if (code === "") throw new Failure("A code from the mail is wanted. Sign in on a terminal.");
+  const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
+  return client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+}
+
+/** Beside another proof: an operator removed the second factor, and the account was begun by mail. */
+async function showPassword(connection: Connection, { token }: Pick<ProofWanted, "token">) {
+  const password = await askPassword({});
+  const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
+  return client(routes.addProof, { body: { proof: { type: "password", password } } });
 }
 
 /** An operator wants the password replaced before there is a session. */

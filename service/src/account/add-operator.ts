@@ -30,21 +30,7 @@ export async function addOperator(
 ): Promise<string> {
   const email = readEmail(wanted.email);
   if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
-  const { compromisedList } = configuration.passwords;
-  const compromised = compromisedList === undefined ? null : await openCompromisedList(compromisedList);
-  const verdict = await judge({ configuration, compromised }, wanted.password, wanted);
-  await compromised?.close();
-  if (!verdict.ok)
-    throw new OperatorRefusal(
-      `the password: ${fieldError("password", verdict.code, verdict.parameters).message}`,
-    );
-
-  const passwordRecord = await makeRecord(
-    verdict.text,
-    schemeOfNewRecords(configuration),
-    randomBytes(SALT_LENGTH),
-    peppersOf(configuration.keyRing),
-  );
+  const passwordRecord = await makeOperatorsRecord(configuration, wanted);
   const now = clock.now();
   const account = newAccount(now, {
     email,
@@ -66,4 +52,25 @@ export async function addOperator(
     );
   }
   return account.id;
+}
+
+/** The record of a password that is typed where the service's own machine is. @throws OperatorRefusal. */
+export async function makeOperatorsRecord(
+  configuration: Configuration,
+  wanted: { email: string; displayName?: string | null; password: string },
+): Promise<string> {
+  const { compromisedList } = configuration.passwords;
+  const compromised = compromisedList === undefined ? null : await openCompromisedList(compromisedList);
+  const verdict = await judge({ configuration, compromised }, wanted.password, wanted);
+  await compromised?.close();
+  if (!verdict.ok)
+    throw new OperatorRefusal(
+      `the password: ${fieldError("password", verdict.code, verdict.parameters).message}`,
+    );
+  return makeRecord(
+    verdict.text,
+    schemeOfNewRecords(configuration),
+    randomBytes(SALT_LENGTH),
+    peppersOf(configuration.keyRing),
+  );
 }

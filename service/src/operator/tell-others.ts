@@ -27,7 +27,9 @@ export async function tellOtherOperators(
   { what, about, by, reason, visit }: News,
 ): Promise<void> {
   for (const operator of await listOperators(manager)) {
-    if (operator.id === by?.id || operator.state !== "active") continue;
+    // Whom it is about hears of it in mails of their own, or knows.
+    const isAbout = typeof about !== "string" && about.id === operator.id && by !== null;
+    if (operator.id === by?.id || isAbout || operator.state !== "active") continue;
     const to = addressOf(operator);
     if (to === null) continue;
     const news = { what, by: by === null ? "lucchetto operator rescue" : nameOf(by), reason };

@@ -131,3 +131,8 @@ export async function rememberDevice(
 export async function deleteDevices(manager: EntityManager, accountId: string): Promise<void> {
   await manager.getRepository(KnownDeviceEntity).delete({ accountId });
 }
+
+/** Forgets all that counts against an account, under whatever name it was typed. */
+export async function forgetCountsOfAccount(manager: EntityManager, accountId: string): Promise<void> {
+  await manager.getRepository(ThrottleCountEntity).delete({ subject: accountId });
+}

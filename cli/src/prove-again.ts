@@ -1,0 +1,58 @@
+/** A change that wants a proof of the last minutes: asked for in place, and then the command goes on. */
+import type { Client } from "@lucchetto/contract";
+import { createClient, routes } from "@lucchetto/contract";
+import { askCode, askPassword, takeLine } from "./ask.ts";
+import { Failure } from "./failure.ts";
+import { terminal } from "./terminal.ts";
+
+export interface Proving {
+  readonly url: string;
+  readonly token: string;
+  /** Password, and a code where one is wanted, come as lines of standard input. */
+  readonly fromStdin: boolean;
+}
+
+/** Whether the service wants one. By name: the error's class may not be loaded. */
+export function wantsProof(error: unknown): boolean {
+  return (
+    error instanceof Error &&
+    error.name === "ProblemError" &&
+    (error as Error & { problem: { code: string } }).problem.code === "reauthenticate"
+  );
+}
+
+/**
+ * Shows password and second factor once more.
+ * @returns the new own token, which takes the old one's place. @throws Failure where nobody can be asked.
+ */
+export async function proveAgain({ url, token, fromStdin }: Proving): Promise<string> {
+  if (!fromStdin && terminal().stdin.isTTY !== true)
+    throw new Failure(
+      "This wants a proof of the last ten minutes. Run `lucchetto sign-in` again first, or add --proof-stdin and give the password as a line of standard input.",
+    );
+  const client: Client = createClient({ baseUrl: url, token });
+  terminal().stderr.write("This wants to know once more that it is you.\n");
+  const password = fromStdin ? await takeLine() : await askPassword({}, "Your password");
+  const proof = { type: "password", password } as const;
+  const first = await client(routes.reauthenticate, { body: { proof } });
+  if (first.status === 201) return tokenOf(first.body);
+  const second = await client(routes.reauthenticate, { body: { proof: await askSecondFactor() } });
+  if (second.status === 201) return tokenOf(second.body);
+  throw new Failure("More is wanted than this command can show; do it in the console.");
+}
+
+function tokenOf({ token }: { token?: string | undefined }): string {
+  if (token === undefined) throw new Failure("The service gave no new token.");
+  return token;
+}
+
+/** A code of the authenticator app, or a recovery code, told apart by their look. */
+export async function askSecondFactor(): Promise<{ type: "totp" | "recovery-code"; code: string }> {
+  const code = await askCode("Code of your authenticator app, or a recovery code");
+  if (code === "")
+    throw new Failure(
+      "A second factor is wanted. Do it on a terminal, or give the code in the line after the password.",
+    );
+  const type = /[a-z]/i.test(code) || code.replace(/\D/g, "").length > 8 ? "recovery-code" : "totp";
+  return { type, code };
+}

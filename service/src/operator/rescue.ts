@@ -1,0 +1,77 @@
+/**
+ * Lets an operator in again who lost everything, without another operator: only where configuration, key ring and
+ * database are. Journalled, and told to all operators.
+ */
+import { FIRST_PASSWORD_LIFE, OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
+import type { DataSource } from "typeorm";
+import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts";
+import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
+import type { Clock } from "../clock/clock.ts";
+import type { Configuration } from "../config/index.ts";
+import type { Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { setRecord } from "../password/store.ts";
+import { openSecret } from "../second-factor/secret.ts";
+import { listConfirmed, removeSecondFactorsOf } from "../second-factor/store.ts";
+import { endSessionsOf } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { forgetCountsOfAccount } from "../throttle/store.ts";
+import { tellOtherOperators } from "./tell-others.ts";
+
+const BY_COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };
+
+/**
+ * Gives a first password, takes the second factor away, and restores a suspended account.
+ * @returns the account's id, and whether there was a second factor. @throws OperatorRefusal.
+ */
+export async function rescueOperator(
+  {
+    configuration,
+    dataSource,
+    clock,
+  }: { configuration: Configuration; dataSource: DataSource; clock: Clock },
+  { email, password }: { email: string; password: string },
+): Promise<{ id: string; hadFactor: boolean }> {
+  const { keyRing } = configuration;
+  if (keyRing === null)
+    throw new OperatorRefusal(
+      "keys.file: no key ring is named here. A rescue is done where the service's own key ring is, so that the database alone opens nothing.",
+    );
+  const identifier = readIdentifier(email);
+  const found = identifier === null ? null : await findByIdentifier(dataSource, identifier);
+  if (found?.labels.includes(OPERATOR_LABEL) !== true)
+    throw new OperatorRefusal(
+      `--email: ${email} is no operator here. To make a new one: lucchetto operator add --email ${email}`,
+    );
+  const authenticators = await listConfirmed(dataSource.manager, found.id);
+  if (authenticators.some((row) => openSecret({ sealingKeys: keyRing }, row) === null))
+    throw new OperatorRefusal(
+      "keys.file: this is not the key ring of this database; the operator's second factor does not open with it.",
+    );
+  const made = await makeOperatorsRecord(configuration, { email, displayName: found.displayName, password });
+  return inTransaction(dataSource, async (manager) => {
+    const now = clock.now();
+    const { id } = found;
+    const account = await lockAccount(manager, id);
+    if (account === null) throw new OperatorRefusal(`--email: ${email} was erased meanwhile`);
+    const hadFactor = await removeSecondFactorsOf(manager, id, now);
+    await setRecord(manager, { accountId: id, record: made, now });
+    await updateAccount(manager, id, {
+      state: "active",
+      eraseAt: null,
+      mustChangePassword: true,
+      firstPasswordUntil: new Date(now.getTime() + FIRST_PASSWORD_LIFE),
+      wantsMailedProof: false,
+    });
+    await endSessionsOf(manager, id, { now, reason: "rescued" });
+    await endSignInsOf(manager, id, now);
+    await forgetCountsOfAccount(manager, id);
+    const visit = BY_COMMAND;
+    await record(manager, { event: { kind: "operator.rescued", accountId: id }, visit, now });
+    const parts = { configuration, clock, sealingKeys: keyRing };
+    const news = { what: "rescue", about: account, by: null, reason: null } as const;
+    await tellOtherOperators(parts, manager, { ...news, visit });
+    return { id, hadFactor };
+  });
+}
