@@ -24,6 +24,8 @@ export const pageState = z.object({
   mailComesFirst: z.boolean(),
   /** How long a mailed link of each kind works, in words. */
   linksWorkFor: z.object({ reset: z.string(), signIn: z.string(), verify: z.string() }),
+  /** How long after asking for it an account is erased, in words; null: at once. */
+  eraseAfter: z.string().nullable(),
   /** The language of the pages, as far as they speak it. */
   language: z.enum(["en", "it"]),
   /** Where a person lands when nothing else was asked for. */

@@ -15,6 +15,7 @@
   import { consoleTexts as texts } from "../texts/console.ts";
   import AccountState from "./AccountState.svelte";
   import HeldBack from "./HeldBack.svelte";
+  import HelpAccount from "./HelpAccount.svelte";
   import JournalRows from "./JournalRows.svelte";
   import SessionRows from "./SessionRows.svelte";
 
@@ -76,6 +77,7 @@
   </p>
 
   <AccountState {account} changed={() => void load()} />
+  <HelpAccount {account} hasFactor={authenticators.length > 0} changed={() => void load()} />
 
   <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">

@@ -3,7 +3,7 @@
   import type { OperatorAccount } from "@lucchetto/contract";
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
-  import { call } from "../lib/page.ts";
+  import { operate } from "../lib/operate.svelte.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import { navigate } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
@@ -20,7 +20,7 @@
 
   async function erase(): Promise<void> {
     const isDone = await loader.run(async () => {
-      await call(routes.eraseAccount, { params: { id: account.id } });
+      await operate(routes.eraseAccount, { params: { id: account.id } });
       navigate("/console/accounts");
     });
     if (!isDone) erasing = false;
@@ -30,7 +30,7 @@
     body: { state: "active" | "suspended" } | { mustChangePassword: boolean },
   ): Promise<void> {
     await loader.run(async () => {
-      await call(routes.changeAccount, { params: { id: account.id }, body });
+      await operate(routes.changeAccount, { params: { id: account.id }, body });
       asking = false;
       changed();
     });
@@ -39,7 +39,7 @@
 
 <FormProblem problem={loader.problem} />
 <div class="mt-3 flex flex-wrap items-center gap-3">
-  {#if account.state === "suspended"}
+  {#if account.state === "suspended" || account.state === "closed"}
     <button
       type="button"
       class="border-line bg-slab rounded border px-3 py-1"

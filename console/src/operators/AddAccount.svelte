@@ -2,7 +2,8 @@
   /** An operator adds an account: by an invitation by mail, or with a first password that is replaced at the first sign-in. */
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { call, page } from "../lib/page.ts";
+  import { operate } from "../lib/operate.svelte.ts";
+  import { page } from "../lib/page.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
@@ -26,8 +27,8 @@
     };
     const password = fields.password === "" ? undefined : fields.password;
     const { body } = invites
-      ? await call(routes.inviteAccount, { body: { ...facts, email: fields.email.trim() } })
-      : await call(routes.addAccount, { body: { ...facts, email: given(fields.email), password } });
+      ? await operate(routes.inviteAccount, { body: { ...facts, email: fields.email.trim() } })
+      : await operate(routes.addAccount, { body: { ...facts, email: given(fields.email), password } });
     added(body.id);
   }
 </script>

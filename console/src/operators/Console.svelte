@@ -11,6 +11,7 @@
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { navigate, route } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
+  import ProofDialog from "./ProofDialog.svelte";
 
   const { children }: { children: Snippet } = $props();
 
@@ -40,12 +41,15 @@
     else navigate("/console/accounts", { search: wanted === "" ? {} : { search: wanted } });
   }
 
+  const maySee = (labels: readonly string[]): boolean =>
+    labels.includes("operator") || labels.includes("auditor");
+
   function isHere(path: string): boolean {
     return here.startsWith(path) || (path === "/console/accounts" && here === "/console");
   }
 </script>
 
-{#if session.who.state === "signed-in" && session.who.account.labels.includes("operator")}
+{#if session.who.state === "signed-in" && maySee(session.who.account.labels)}
   <div class="min-h-dvh md:grid md:grid-cols-[11rem_1fr]">
     <aside class="border-line border-b p-4 md:border-r md:border-b-0 md:p-5">
       <a href={at("/console/accounts")} class="text-ink flex items-center gap-2 font-semibold no-underline">
@@ -91,7 +95,13 @@
           <a href={at("/sign-out")}>{texts.console.signOut}</a>
         </p>
       </header>
+      {#if !session.who.account.labels.includes("operator")}
+        <p class="border-brass mb-6 rounded-md border-l-4 px-4 py-2" role="status">
+          {texts.console.youReadAsAuditor}
+        </p>
+      {/if}
       <main>{@render children()}</main>
+      <ProofDialog />
       {#if page.mode === "development"}
         <footer class="border-line mt-10 border-t pt-4"><ClockControl /></footer>
       {/if}

@@ -4,6 +4,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -44,7 +45,7 @@
 
   async function release(id: string): Promise<void> {
     await loader.run(async () => {
-      await call(routes.releaseThrottle, { params: { id } });
+      await operate(routes.releaseThrottle, { params: { id } });
       await load();
     });
   }

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { Loader } from "../lib/loader.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
   import { call, page, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -36,7 +37,7 @@
 
   async function repeat(id: string): Promise<void> {
     await loader.run(async () => {
-      await call(routes.repeatMail, { params: { id } });
+      await operate(routes.repeatMail, { params: { id } });
       await list.begin();
     });
   }

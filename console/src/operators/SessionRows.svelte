@@ -5,7 +5,8 @@
   import { device, methods } from "../lib/device.ts";
   import type { List } from "../lib/list.svelte.ts";
   import { Loader } from "../lib/loader.svelte.ts";
-  import { at, call } from "../lib/page.ts";
+  import { operate } from "../lib/operate.svelte.ts";
+  import { at } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -25,7 +26,7 @@
 
   async function end(id: string): Promise<void> {
     await loader.run(async () => {
-      await call(routes.endSession, { params: { id } });
+      await operate(routes.endSession, { params: { id } });
       ended();
     });
   }

@@ -6,6 +6,7 @@
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { Loader } from "../lib/loader.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
   import { call } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
   import { axis, commonOptions } from "../lib/plot.ts";
@@ -27,7 +28,7 @@
   async function ask(begin = false): Promise<void> {
     await loader.run(async () => {
       const body = { algorithm, targetMilliseconds: target, memoryBytes: memory * 2 ** 20 };
-      tuning = (await (begin ? call(routes.beginHashTuning, { body }) : call(routes.showHashTuning))).body;
+      tuning = (await (begin ? operate(routes.beginHashTuning, { body }) : call(routes.showHashTuning))).body;
       if (tuning.state === "measuring") setTimeout(() => void ask(), ASK_EVERY);
     });
   }

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { Loader } from "../lib/loader.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
@@ -22,7 +23,7 @@
 
   async function repeat(id: string): Promise<void> {
     await loader.run(async () => {
-      await call(routes.repeatDelivery, { params: { id } });
+      await operate(routes.repeatDelivery, { params: { id } });
       await list.begin();
     });
   }

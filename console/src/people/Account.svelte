@@ -101,7 +101,7 @@
       <li><a href={at("/account/second-factor")}>{texts.account.secondFactor}</a></li>
       <li><a href={at("/account/access-keys")}>{texts.account.keysForScripts}</a></li>
       <li><a href={at("/account/erase")}>{texts.account.yourData}</a></li>
-      {#if account.labels.includes("operator")}<li>
+      {#if account.labels.includes("operator") || account.labels.includes("auditor")}<li>
           <a href={at("/console")}>{texts.account.operatorsConsole}</a>
         </li>{/if}
     </ul>

@@ -3,7 +3,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call } from "../lib/page.ts";
+  import { at, call, page } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import { tellTabs } from "../lib/tabs.ts";
@@ -11,6 +11,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   const form = new Form();
@@ -33,7 +34,14 @@
 </script>
 
 {#if isErased}
-  <PersonFrame heading={texts.eraseOneself.yourAccountIsErased} next={texts.eraseOneself.nothingOfItIsLeft}>
+  <PersonFrame
+    heading={page.eraseAfter === null
+      ? texts.eraseOneself.yourAccountIsErased
+      : rare.erase.yourAccountIsClosed}
+    next={page.eraseAfter === null
+      ? texts.eraseOneself.nothingOfItIsLeft
+      : rare.erase.itsRowsGo(page.eraseAfter)}
+  >
     <p role="status"><a href={at("/register")}>{texts.eraseOneself.beginAnew}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
@@ -45,7 +53,10 @@
     </p>
     <h2 class="mt-8 text-lg font-semibold">{texts.eraseOneself.eraseMyAccount}</h2>
     <p class="mt-2 mb-4">
-      <Fill text={texts.eraseOneself.everythingOf}
+      <Fill
+        text={page.eraseAfter === null
+          ? rare.erase.everythingOfAtOnce
+          : rare.erase.everythingOf(page.eraseAfter)}
         >{#snippet name()}<strong class="break-all">{account.email ?? account.username}</strong
           >{/snippet}</Fill
       >

@@ -6,6 +6,7 @@
   import { routes } from "virtual:routes";
   import { forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call } from "../lib/page.ts";
+  import type { Redemption } from "../lib/redemption.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
@@ -14,6 +15,7 @@
   import LinkFault from "./LinkFault.svelte";
   import LinkPassword from "./LinkPassword.svelte";
   import LinkSignIn from "./LinkSignIn.svelte";
+  import LinkUndo from "./LinkUndo.svelte";
   import LinkVerify from "./LinkVerify.svelte";
 
   const secret = window.location.hash.slice(1);
@@ -42,7 +44,7 @@
   }
 
   /** Uses it with what was filled in. */
-  async function redeem(shown: { password?: string; present?: string }): Promise<void> {
+  async function redeem(shown: Redemption): Promise<void> {
     try {
       await call(routes.redeemLink, { body: { secret, ...shown } });
       done = look;
@@ -65,7 +67,9 @@
   <LinkSignIn {look} {secret} {take} />
 {:else if look.purpose === "change-email" && !look.here}
   <LinkChange {look} {secret} {take} />
-{:else if look.wants === "new-password" || look.wants === "former-password"}
+{:else if look.purpose === "undo-change" || look.purpose === "undo-factor" || look.purpose === "undo-erase"}
+  <LinkUndo {look} {redeem} />
+{:else if look.wants === "new-password"}
   <LinkPassword {look} {redeem} />
 {:else}
   <LinkVerify {look} {redeem} />

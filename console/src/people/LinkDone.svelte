@@ -3,6 +3,7 @@
   import type { LinkLook } from "@lucchetto/contract";
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   const { look }: { look: LinkLook } = $props();
@@ -32,6 +33,16 @@
         heading: texts.linkDone.theAccountIsYoursAgain,
         next: texts.linkDone.mailGoesToAgainAll(look.newEmail),
         link: texts.linkDone.signIn,
+      },
+      "undo-factor": {
+        heading: rare.linkUndone.factor,
+        next: rare.linkUndone.factorNext,
+        link: rare.linkUndone.signIn,
+      },
+      "undo-erase": {
+        heading: rare.linkUndone.erasing,
+        next: rare.linkUndone.erasingNext,
+        link: rare.linkUndone.signIn,
       },
       "sign-in": { heading: texts.linkDone.done, next: "", link: texts.linkDone.signIn },
     }[look.purpose],

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** Links with which a new password is chosen: after forgetting it, an invitation, or a change that was not one's own. */
+  /** Links with which a new password is chosen: after forgetting it, or with an invitation. */
   import type { LinkLook } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
@@ -8,26 +8,19 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
-  import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
-    redeem: (shown: { password: string; present?: string }) => Promise<void>;
+    redeem: (shown: { password: string }) => Promise<void>;
   }
   const { look, redeem }: Props = $props();
   const form = new Form();
-  let present = $state("");
   let password = $state("");
   let repeated = $state("");
-  /** A browser that the account did not know before the change shows the password that stood then. */
-  const wantsFormer = $derived(look.wants === "former-password");
-  const judge = (): Record<string, string> => ({
-    ...(wantsFormer && present === "" ? { present: texts.linkPassword.enterFormerPassword } : {}),
-    ...judgeNewPassword(password, repeated),
-  });
+  const judge = (): Record<string, string> => judgeNewPassword(password, repeated);
   const words = $derived(
     look.purpose === "invite"
       ? {
@@ -35,17 +28,11 @@
           next: texts.linkPassword.chooseAPasswordAndThe,
           button: texts.linkPassword.begin,
         }
-      : look.purpose === "undo-change"
-        ? {
-            heading: texts.linkPassword.takeTheAccountBack,
-            next: texts.linkPassword.itsAddressBecomesAgainAll(look.newEmail),
-            button: texts.linkPassword.takeItBack,
-          }
-        : {
-            heading: texts.linkPassword.chooseANewPassword,
-            next: texts.linkPassword.allSessionsOfTheAccount,
-            button: texts.linkPassword.setIt,
-          },
+      : {
+          heading: texts.linkPassword.chooseANewPassword,
+          next: texts.linkPassword.allSessionsOfTheAccount,
+          button: texts.linkPassword.setIt,
+        },
   );
 </script>
 
@@ -53,8 +40,7 @@
   <form
     class="space-y-5"
     novalidate
-    onsubmit={(event) =>
-      form.submit(event, judge, () => redeem(wantsFormer ? { password, present } : { password }))}
+    onsubmit={(event) => form.submit(event, judge, () => redeem({ password }))}
   >
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
@@ -63,15 +49,6 @@
         >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
       >
     </p>
-    {#if wantsFormer}
-      <PasswordField
-        name="present"
-        label={texts.linkPassword.formerPassword}
-        bind:value={present}
-        autocomplete="current-password"
-        error={form.errors["present"]}
-      />
-    {/if}
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     <MainButton text={words.button} busyText={texts.linkPassword.setting} busy={form.sending} />
   </form>

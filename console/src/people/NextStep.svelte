@@ -59,6 +59,23 @@
       <FormProblem problem={texts.faults.unreachable} />
     </PersonFrame>
   {/await}
+{:else if !isOver && !SECOND_PROOFS.some(({ type }) => present.wanted.includes(type))}
+  {#await import("./FurtherStep.svelte") then { default: FurtherStep }}
+    {#key present}
+      <FurtherStep
+        {identifier}
+        {shown}
+        step={present}
+        {done}
+        goOn={(next) => (later = next)}
+        lapsed={() => (isOver = true)}
+      />
+    {/key}
+  {:catch}
+    <PersonFrame heading={texts.newPasswordStep.beginAgain}>
+      <FormProblem problem={texts.faults.unreachable} />
+    </PersonFrame>
+  {/await}
 {:else if isOver}
   <PersonFrame heading={texts.nextStep.thisSignInIsOver} next={texts.nextStep.itTookTooLongOr}>
     <p role="alert">{texts.nextStep.nothingHasChangedBeginAgain}</p>

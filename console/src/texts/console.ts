@@ -5,6 +5,7 @@ export const consoleTexts = {
   states: {
     active: "active",
     suspended: "suspended",
+    closed: "closed",
     waiting: "waiting",
     delivered: "delivered",
     "given-up": "given up",
@@ -49,6 +50,44 @@ export const consoleTexts = {
     eraseItForGood: "Erase it for good",
     keepIt: "Keep it",
     erase: "Erase …",
+  },
+  proofDialog: { isItStillYou: "Is it still you?" },
+  helpAccount: {
+    begin: {
+      "remove-factor": "Remove the second factor …",
+      "correct-email": "Correct the address …",
+      "first-password": "Give a first password …",
+    },
+    heading: {
+      "remove-factor": "Remove the second factor",
+      "correct-email": "Correct the address",
+      "first-password": "Give a first password",
+    },
+    whatHappens: {
+      "remove-factor":
+        "For somebody who lost phone and recovery codes. Sessions end; the next sign-in wants the password and a click in a mail. The owner is told and can undo it for 7 days.",
+      "correct-email":
+        "For somebody who lost the mailbox. The new address has to be confirmed; the second factor stays. The old address, if it was confirmed, is told and can undo it for 7 days.",
+      "first-password":
+        "It opens the account once, within 7 days; then its owner chooses another. Sessions end; the second factor stays. The owner is told.",
+    },
+    doIt: {
+      "remove-factor": "Remove it",
+      "correct-email": "Correct it",
+      "first-password": "Give it",
+    },
+    done: {
+      "remove-factor": "The second factor is removed; the owner and the other operators are told.",
+      "correct-email": "The address is corrected; a mail to it asks for a click.",
+      "first-password": "The first password is set; the owner and the other operators are told.",
+    },
+    leaveIt: "Leave it",
+    reason: "Reason, for the journal and the other operators",
+    sayWhy: "Say why.",
+    newAddress: "New address",
+    enterTheAddress: "Enter the address.",
+    firstPassword: "First password",
+    enterAPassword: "Enter a password.",
   },
   accounts: {
     accounts: "Accounts",
@@ -118,8 +157,10 @@ export const consoleTexts = {
     find: "Find",
     account: "account",
     signOut: "sign out",
+    youReadAsAuditor:
+      "You read as an auditor: everything is shown but what mails say, and nothing can be changed.",
     forOperatorsOnly: "For operators only",
-    yourAccountDoesNotCarry: "Your account does not carry the label “operator”.",
+    yourAccountDoesNotCarry: "Your account carries neither the label “operator” nor “auditor”.",
     yourAccount: "Your account",
     itCannotBeShownAt: "It cannot be shown at the moment.",
     tryAgain: "Try again",

@@ -32,6 +32,8 @@ export const it: Texts = {
     "password-wrong": "Non è la tua password.",
     "present-password-wrong": "Non è la tua password attuale.",
     "former-password-wrong": "Non è la password che valeva prima della modifica.",
+    "former-code-wrong": "Non è un codice di prima della modifica.",
+    "former-thing-not-there": "Prima della modifica non c’era: mostra un’altra cosa.",
     "registration-password-wrong": "Non è la password della registrazione: scegline una nuova.",
     "code-malformed": "Il codice ha {digits} cifre.",
     "code-wrong":
@@ -48,6 +50,12 @@ export const it: Texts = {
     "sign-in-refused": "Il nome o la password non sono giusti. Controllali e riprova, oppure registrati.",
     "sign-in-lapsed": "Questo accesso è scaduto. Ricomincia dalla pagina di accesso.",
     "proof-refused": "Il codice non è giusto. Inserisci il più recente.",
+    "account-closed":
+      "La password è giusta, ma l’account viene cancellato, come richiesto. Per tenerlo apri il link nell’e-mail che lo annunciava.",
+    "operator-needed":
+      "La password è giusta, ma da sola non basta più. Chiedi una prima password a chi gestisce il sito.",
+    "thing-from-before-wanted":
+      "Serve una cosa di prima della modifica. Se non ne hai più, rivolgiti a chi gestisce il sito.",
     "account-suspended": "La password è giusta, ma l’account è sospeso. Rivolgiti a chi gestisce il sito.",
     "not-signed-in": "Non hai effettuato l’accesso.",
     "mail-missing": "Da qui non partono e-mail. Chiedi una nuova password a chi gestisce il sito.",
@@ -312,7 +320,6 @@ export const it: Texts = {
     takeMyDataAlong: "Scarica i miei dati",
     jsonAccountSessionsJournalMails: "(JSON: account, sessioni, registro, e-mail)",
     eraseMyAccount: "Cancella il mio account",
-    everythingOf: "Tutto ciò che riguarda {name} sparisce, e ogni sessione termina. Non si può annullare.",
     yesEraseIt: "Sì, cancellalo",
     yourAccount: "Il tuo account",
     itCannotBeShownAt: NOT_NOW,
@@ -366,17 +373,11 @@ export const it: Texts = {
     registerAgain: "Registrati di nuovo",
   },
   linkPassword: {
-    formerPassword: "La tua password di prima della modifica",
-    enterFormerPassword: "Inserisci la password che avevi prima che l’indirizzo cambiasse.",
     for: "Per {name}",
     setting: "Salvataggio in corso …",
     welcomeTo: (site: Value) => `Benvenuto su ${site}`,
     chooseAPasswordAndThe: "Scegli una password, e l’account è tuo.",
     begin: "Inizia",
-    takeTheAccountBack: "Riprendi il tuo account",
-    itsAddressBecomesAgainAll: (newEmail: Value) =>
-      `L’indirizzo torna a essere ${newEmail}, tutte le sessioni terminano e la vecchia password non vale più.`,
-    takeItBack: "Ripristina il mio account",
     chooseANewPassword: "Scegli una nuova password",
     allSessionsOfTheAccount: "Quando la salvi, tutte le sessioni dell’account terminano.",
     setIt: "Salva la password",

@@ -28,6 +28,8 @@ export interface Person {
 export const MEMBER = { email: "anna.larice@brina.example", password: "five huts above the lake" } as const;
 /** A keeper with a second factor. */
 export const KEEPER = { email: "bruno@brina.example", password: "the ladder below the ridge" } as const;
+/** Sees what the office sees, and changes nothing. */
+export const AUDITOR = { email: "irene@brina.example", password: "ravens over the north ridge" } as const;
 export const OPERATOR = { email: "office@brina.example", password: "brass key, stone door" } as const;
 
 /** A signing secret as the open description of webhooks writes it. */
@@ -107,9 +109,10 @@ export const PEOPLE: readonly Person[] = [
   },
   {
     name: "Irene Cresta",
-    email: at("irene"),
+    email: AUDITOR.email,
     username: "irene",
-    password: "ravens over the north ridge",
+    password: AUDITOR.password,
+    labels: ["auditor"],
     registered: 25,
     visits: [16, 5],
   },

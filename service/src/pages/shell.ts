@@ -116,6 +116,7 @@ function commonState(configuration: Configuration, basePath: string): PageState 
       signIn: durationInWords(links["sign-in"], site.language),
       verify: durationInWords(links.verify, site.language),
     },
+    eraseAfter: accounts.eraseAfter === 0 ? null : durationInWords(accounts.eraseAfter, site.language),
     language: site.language,
     basePath,
     mode,

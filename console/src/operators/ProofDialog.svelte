@@ -1,0 +1,25 @@
+<script lang="ts">
+  /** A proof asked for in place, over whatever an operator was doing; then it goes on. */
+  import { Modal } from "flowbite-svelte";
+  import { proofQuestion } from "../lib/operate.svelte.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
+
+  const question = $derived(proofQuestion.open);
+  const name = $derived(
+    session.who.state === "signed-in" ? (session.who.account.email ?? session.who.account.username) : null,
+  );
+</script>
+
+{#if question !== null}
+  <Modal
+    open
+    title={texts.proofDialog.isItStillYou}
+    size="sm"
+    class="bg-paper text-ink"
+    onclose={() => question.givenUp()}
+  >
+    <Reauthenticate {name} shown={async () => question.proved()} />
+  </Modal>
+{/if}
