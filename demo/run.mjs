@@ -77,7 +77,7 @@ async function open(options, running) {
   );
   const facts = factsOf({ demo, options, database: { ...DATABASE, port: database.port, password }, apps });
   writeSecret(join(state, "demo.json"), `${JSON.stringify(facts, null, 2)}\n`);
-  sayFacts(facts, options);
+  sayFacts(facts, { ...options, demo });
 }
 
 /** Installs the server if it is missing, and starts it. Data that would be played again are not flushed one by one. */

@@ -44,12 +44,11 @@ export function factsOf({ demo, options, database: { port, user, password, name 
     operator: { ...demo.OPERATOR },
     member: { ...demo.MEMBER },
     keeper: { ...demo.KEEPER, totpUri: keyUriOf(demo.KEEPER.email, state) },
-    auditor: { ...demo.AUDITOR },
     app: apps.app,
   };
 }
 
-export function sayFacts({ url, appUrl, database, operator, member, keeper, auditor }, { state }) {
+export function sayFacts({ url, appUrl, database, operator, member, keeper }, { state, demo }) {
   say(`
 Brina Huts is open.
 
@@ -61,7 +60,7 @@ Brina Huts is open.
   operator   ${operator.email}   ${operator.password}
   member     ${member.email}   ${member.password}
   keeper     ${keeper.email}   ${keeper.password}   (asks for a code: npx lucchetto totp code, with the secret ${secretOf(keeper.totpUri)})
-  auditor    ${auditor.email}   ${auditor.password}   (reads in the console, changes nothing)
+  auditor    ${demo.AUDITOR.email}   ${demo.AUDITOR.password}   (reads in the console, changes nothing)
 
   database   mariadb -h 127.0.0.1 -P ${database.port} -u ${database.user} -p ${database.name}   (password in ${join(state, "demo.json")})
   command    npx lucchetto sign-in ${operator.email} --url ${url}

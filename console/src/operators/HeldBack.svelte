@@ -62,7 +62,7 @@
         <li class="flex flex-wrap items-center justify-between gap-x-6 gap-y-1 py-2">
           <span>
             {KINDS[entry.kind]}:
-            {#if entry.subject !== null && entry.kind.startsWith("account-") && accountId === undefined}
+            {#if entry.subject !== null && (entry.kind.startsWith("account-") || entry.kind === "name") && accountId === undefined}
               <a href={at(`/console/accounts/${entry.subject}`)}>{texts.heldBack.theAccount}</a>
             {:else if entry.subject !== null && accountId === undefined}
               <code>{entry.subject}</code>

@@ -11,6 +11,7 @@ import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
 import { nameForStrangers } from "./name-for-strangers.ts";
+import type { BrowserMarks } from "./redemption.ts";
 import { findLink } from "./store.ts";
 
 const FAULTS = {
@@ -41,15 +42,6 @@ export type ReadLink = { readonly link: MailLinkRow } & (
   | { readonly account: AccountRow; readonly registration: null }
   | { readonly account: null; readonly registration: RegistrationRow }
 );
-
-/** By what a browser is known. */
-export interface BrowserMarks {
-  readonly mark: string | undefined;
-  /** The token of its sign-in in progress. */
-  readonly signInToken: string | undefined;
-  /** The living session that it holds; asked for only where it matters. */
-  session(): Promise<string | null>;
-}
 
 /** Reads one. @throws ProblemReply `link-…`. */
 export async function readLink(

@@ -1,7 +1,15 @@
 /** What is shown with a mailed link, and what comes of using it. */
 import type { CallOf, ReplyOf, routes } from "@lucchetto/contract";
 import type { Visit } from "../context.ts";
-import type { BrowserMarks } from "./read.ts";
+
+/** By what a browser is known. */
+export interface BrowserMarks {
+  readonly mark: string | undefined;
+  /** The token of its sign-in in progress. */
+  readonly signInToken: string | undefined;
+  /** The living session that it holds; asked for only where it matters. */
+  session(): Promise<string | null>;
+}
 
 /** What is shown with the link. */
 export interface Redemption {

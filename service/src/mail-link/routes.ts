@@ -13,7 +13,7 @@ import { beginByMail, sendReset, sendSignIn, sendVerification } from "./ask.ts";
 import { askForEmail } from "./change-email.ts";
 import { confirmChange } from "./confirm-change.ts";
 import { invite } from "./invitation.ts";
-import type { BrowserMarks } from "./read.ts";
+import type { BrowserMarks } from "./redemption.ts";
 import { lookAtLink } from "./read.ts";
 import { redeemLink } from "./redeem.ts";
 

@@ -14,8 +14,7 @@ import {
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import type { BrowserMarks } from "../mail-link/read.ts";
-import type { Redemption } from "../mail-link/redemption.ts";
+import type { BrowserMarks, Redemption } from "../mail-link/redemption.ts";
 import { isStoredPassword } from "../mail-link/stored-password.ts";
 import { lockRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";

@@ -374,9 +374,16 @@ export async function listHeldBack(context: ServiceContext): Promise<ThrottleEnt
     limit: MOST_SHOWN,
   });
   const entries = rows.map((row) => showCount(context, row, now));
-  // A window that still lets through holds nobody back; of consecutive failures the next one would bring a wait.
-  return entries.filter(({ kind, state }) => state !== "open" || !kind.startsWith("network"));
+  // What still lets through holds nobody back; of consecutive failures of a name or device the next one would bring a wait.
+  return entries.filter(({ kind, state }) => state !== "open" || WAITS_NEXT.has(kind));
 }
+
+const WAITS_NEXT: ReadonlySet<ThrottleKind> = new Set([
+  "name",
+  "account-known",
+  "account-factor",
+  "account-factor-known",
+]);
 
 function showCount(context: ServiceContext, row: ThrottleCountRow, now: Date): ThrottleEntry {
   const reservation = reserveTry(row as ThrottleCount, ruleOf(context, row.kind), now);

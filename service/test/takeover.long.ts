@@ -1,0 +1,15 @@
+/** The same game as in takeover.test.ts, longer and each time another. */
+import { afterAll, beforeAll, test } from "@jest/globals";
+import type { TestService } from "../../testing/service.ts";
+import { startService } from "../../testing/service.ts";
+import { playRuns } from "./takeover-model.ts";
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startService();
+});
+afterAll(() => service.stop());
+
+test("five hundred runs of up to forty actions", async () => {
+  await playRuns(service, { numRuns: 500, maxCommands: 40 });
+});
