@@ -24,7 +24,7 @@ await run(async () => {
     .map((file) => {
       const caption = file.replace(/^[\da-z]-|\.png$/g, "").replaceAll("-", " ");
       const data = readFileSync(join(folder, file)).toString("base64");
-      return `<figure style="margin:0;width:620px"><figcaption>${caption}</figcaption><img style="width:100%;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
+      return `<figure style="margin:0"><figcaption>${caption}</figcaption><img style="height:385px;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });
   const browser = await chromium.launch({
     executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),

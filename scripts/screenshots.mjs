@@ -88,12 +88,6 @@ await run(async () => {
     await page.goto(`${url}/console/hashes`);
     await page.waitForSelector("canvas");
     await shot("console-hashes");
-    await page.selectOption("select", "argon2id");
-    await page.click("text=Measure on this machine");
-    await page.waitForSelector("#tuning ~ div canvas", { timeout: 120_000 });
-    await page.locator("#tuning").scrollIntoViewIfNeeded();
-    await page.evaluate(() => globalThis.document.querySelector("#tuning").scrollIntoView());
-    await shot("console-tuning");
     await page.goto(`${url}/console/accounts?search=dario`);
     await page.click("td a");
     await page.waitForSelector("figure");

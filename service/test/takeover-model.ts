@@ -25,12 +25,19 @@ export interface Loot {
   readonly phone: boolean;
 }
 
-interface Factor {
-  readonly uri: string;
+interface Life {
   readonly by: Who;
   readonly since: number;
-  readonly codes: readonly string[];
   removedAt: number | null;
+}
+
+interface Factor extends Life {
+  readonly uri: string;
+}
+
+interface CodeSet extends Life {
+  /** Those that were not used yet. */
+  readonly codes: string[];
 }
 
 /** What stood before a change. */
@@ -51,6 +58,7 @@ interface UndoLink extends Before {
 export class Model {
   password: string | null;
   factors: Factor[] = [];
+  codeSets: CodeSet[] = [];
   isClosed = false;
   devices = new Set<Who>();
   undoLinks: UndoLink[] = [];
@@ -86,19 +94,24 @@ export class Model {
     return this.knows(who) && !this.isClosed && (this.active.length === 0 || this.heldBy(who) !== undefined);
   }
 
-  /** The authenticators that stood before a change and are the owner's. */
-  standing({ kind, at }: UndoLink): Factor[] {
+  /** What of the account's factors stood before a change and is the owner's. */
+  standing<One extends Life>({ kind, at }: UndoLink, ones: readonly One[]): One[] {
     const start = kind === "address" ? at - PREPARING : at;
-    return this.factors.filter(
-      ({ since, removedAt }) => since < start && (removedAt === null || removedAt >= start),
-    );
+    return ones.filter(({ since, removedAt }) => since < start && (removedAt === null || removedAt >= start));
+  }
+
+  /** A recovery code that somebody has and that is not used yet. */
+  spareOf(who: Who): string | undefined {
+    return this.codeSets.find(({ by, removedAt }) => by === who && removedAt === null)?.codes.shift();
   }
 
   /** What somebody can show as a thing from before; `null`: nothing is needed here. */
   thingFor(who: Who, link: UndoLink): { password: string } | { factor: Factor } | null | undefined {
-    const standing = this.standing(link);
+    const standing = this.standing(link, this.factors);
+    const codes = this.standing(link, this.codeSets);
     if (link.devices.has(who)) return null;
-    if (link.password === null && link.devices.size === 0 && standing.length === 0) return null;
+    if (link.password === null && link.devices.size === 0 && standing.length === 0 && codes.length === 0)
+      return null;
     if (link.password !== null && this.known[who].includes(link.password)) return { password: link.password };
     const factor = this.heldBy(who, standing);
     return factor && { factor };
@@ -127,6 +140,11 @@ async function signIn(m: Model, r: Real, who: Who): Promise<boolean> {
     const factor = m.heldBy(who);
     const code = factor === undefined ? "000000" : codesOf(r.service, factor.uri)();
     reply = await visitor.post("/v1/sign-in/proof", { proof: { type: "totp", code } });
+    // Whoever guesses uses the tries of codes up, but keeps nobody out who has a recovery code (RC-7).
+    const spare = reply.status === 429 && factor !== undefined ? m.spareOf(who) : undefined;
+    if (spare !== undefined)
+      reply = await visitor.post("/v1/sign-in/proof", { proof: { type: "recovery-code", code: spare } });
+    else if (reply.status === 429) return false;
   }
   expect([who, "signs in", reply.status === 201]).toEqual([who, "signs in", m.maySignIn(who)]);
   if (reply.status !== 201) return false;
@@ -251,7 +269,8 @@ class Enrol extends By {
     expect(done.status).toBe(200);
     const { recoveryCodes: codes = [] } = done.json<{ recoveryCodes?: string[] }>();
     const at = now(r);
-    m.factors.push({ uri: begun.uri, by: this.who, since: at, codes, removedAt: null });
+    m.factors.push({ uri: begun.uri, by: this.who, since: at, removedAt: null });
+    if (codes.length > 0) m.codeSets.push({ codes, by: this.who, since: at, removedAt: null });
     await takeUndoLinks(m, r, { was, kind: "factor", template: "second-factor-added", at });
   }
 }
@@ -268,6 +287,8 @@ class RemoveFactor extends By {
     const at = now(r);
     const [first] = m.active;
     if (first !== undefined) first.removedAt = at;
+    // With the last one the codes go.
+    if (m.active.length === 0) for (const set of m.codeSets) set.removedAt ??= at;
     await takeUndoLinks(m, r, { was, kind: "factor", template: "second-factor-removed", at });
   }
 }
@@ -303,7 +324,8 @@ export async function useUndoLink(m: Model, r: Real, who: Who, link: UndoLink): 
     return one.at < link.at;
   });
   if (link.kind === "erasure") return true;
-  m.factors = m.standing(link).map((factor) => ({ ...factor, removedAt: null }));
+  m.factors = m.standing(link, m.factors).map((factor) => ({ ...factor, removedAt: null }));
+  m.codeSets = m.standing(link, m.codeSets).map((set) => ({ ...set, removedAt: null }));
   m.devices.clear();
   m.password = password;
   m.known[who].push(password);

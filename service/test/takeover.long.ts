@@ -11,5 +11,5 @@ beforeAll(async () => {
 afterAll(() => service.stop());
 
 test("five hundred runs of up to forty actions", async () => {
-  await playRuns(service, { numRuns: 500, maxCommands: 40 });
+  await playRuns(service, { numRuns: Number(process.env["RUNS"] ?? 500), maxCommands: 40 });
 });

@@ -17,8 +17,9 @@
     open
     title={texts.proofDialog.isItStillYou}
     size="sm"
+    transitionParams={{ duration: 0 }}
     class="bg-paper text-ink"
-    onclose={() => question.givenUp()}
+    onclose={() => proofQuestion.open?.givenUp()}
   >
     <Reauthenticate {name} shown={async () => question.proved()} />
   </Modal>

@@ -1,6 +1,6 @@
 /** The table as the page that people read. */
-import { OPERATOR_RULES, RECOVERY_RULES } from "./table.ts";
 import type { Ending, RecoveryRule } from "./table.ts";
+import { OPERATOR_RULES, RECOVERY_RULES } from "./table.ts";
 
 const IN_WORDS: Readonly<Record<Ending, string>> = {
   sessions: "sessions",

@@ -49,7 +49,7 @@ export async function deleteAccount(manager: EntityManager, id: string): Promise
 }
 
 /** Closed accounts whose time is over, some of them. */
-export function listToErase(dataSource: DataSource, now: Date): Promise<Pick<AccountRow, "id">[]> {
+export function listToErase(dataSource: DataSource, now: Date): Promise<Array<Pick<AccountRow, "id">>> {
   return dataSource
     .getRepository(AccountEntity)
     .find({ select: { id: true }, where: { eraseAt: LessThanOrEqual(now) }, take: 100 });

@@ -13,9 +13,9 @@ import { beginByMail, sendReset, sendSignIn, sendVerification } from "./ask.ts";
 import { askForEmail } from "./change-email.ts";
 import { confirmChange } from "./confirm-change.ts";
 import { invite } from "./invitation.ts";
-import type { BrowserMarks } from "./redemption.ts";
 import { lookAtLink } from "./read.ts";
 import { redeemLink } from "./redeem.ts";
+import type { BrowserMarks } from "./redemption.ts";
 
 /** `/v1/mail-links`, and what else sends a link. */
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
