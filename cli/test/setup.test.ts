@@ -4,6 +4,7 @@ import { mkdtempSync, readdirSync, readFileSync, statSync, writeFileSync } from 
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterEach, describe, expect, test } from "@jest/globals";
+import { readKeyUri } from "@lucchetto/core";
 import { createSampleApp } from "@lucchetto/demo";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { callCommand, COMMAND } from "../../testing/command.ts";
@@ -113,6 +114,18 @@ describe("setup", () => {
     await page.click("button[type=submit]");
     await page.waitForURL(`http://localhost:${appPort}/members`);
     expect(await page.textContent("main, body")).toMatch(/members alone/);
+  });
+
+  test("OP-1 for a public site the first operator gets a second factor, shown once", async () => {
+    const { options, run } = await place();
+    const made = await run(withOption(options, "--public-url", "https://accounts.brina.example"), {
+      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+    });
+    expect(made).toMatchObject({ status: 0, err: "" });
+    const [uri = ""] = /otpauth:\S+/.exec(made.out) ?? [];
+    expect(readKeyUri(uri)).toMatchObject({ issuer: "Brina Huts", account: "office@brina.example" });
+    expect(made.out.match(/^ {2}[0-9a-z]{5}-[0-9a-z]{5}-[0-9a-z]{5}$/gm)).toHaveLength(10);
+    expect((await run([])).out).not.toContain("otpauth:");
   });
 
   test("run twice it changes nothing, and says that all is there", async () => {

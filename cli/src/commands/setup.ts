@@ -1,8 +1,9 @@
 /** For the one who runs it: an installation from nothing, in one go. Run again it does only what is missing. */
 import { existsSync } from "node:fs";
 import { resolve } from "node:path";
+import { matchTotp, readKeyUri, readTotpCode } from "@lucchetto/core";
 import type { Command } from "commander";
-import { askPassword, prompts } from "../ask.ts";
+import { askCode, askPassword, prompts } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { linesToPaste } from "../lines-to-paste.ts";
 import { bold, dim, print, printJson, verdigris } from "../output.ts";
@@ -35,6 +36,13 @@ interface StepDone {
   readonly outcome: "made" | "there";
   readonly detail: string;
 }
+/** Of the first operator, in production. */
+interface SecondFactor {
+  readonly uri: string;
+  readonly picture: string;
+  readonly recoveryCodes: readonly string[];
+}
+
 interface Found {
   readonly operator: string | null;
   readonly apps: readonly unknown[];
@@ -115,12 +123,18 @@ async function takeSteps(options: Steps): Promise<void> {
   say(...(await until((again) => setUpDatabase(options, again))).steps);
 
   const found = await task.ask<Found>("state", null);
+  let operatorsFactor: SecondFactor | null = null;
   if (found.operator !== null) say({ outcome: "there", detail: `operator ${found.operator}` });
-  else say(await until((again) => setUpOperator(options, again)));
+  else {
+    const { secondFactor, ...done } = await until((again) => setUpOperator(options, again));
+    say(done);
+    if (secondFactor !== null && options.json !== true) await handSecondFactorOver(secondFactor);
+    operatorsFactor = secondFactor;
+  }
 
   const app = await until((again) => setUpApp(options, found, again));
   say(app);
-  if (options.json === true) return printJson({ steps: said, app });
+  if (options.json === true) return printJson({ steps: said, app, operatorsFactor });
   printWhatNext(config, app);
 }
 
@@ -216,7 +230,39 @@ async function tryDatabase({ task }: Steps): Promise<{ steps: StepDone[] } | nul
   }
 }
 
-async function setUpOperator(options: Steps, again: boolean): Promise<StepDone> {
+/** Shown this once: in production operators change nothing without it. On a terminal a first code shows that it was taken over. */
+async function handSecondFactorOver({ uri, picture, recoveryCodes }: SecondFactor): Promise<void> {
+  print(
+    "",
+    bold("The operator's second factor"),
+    dim("(shown this once; production asks operators for it)"),
+    "",
+  );
+  if (terminal().stdin.isTTY === true) print(picture);
+  print(uri, "", "Recovery codes, each of which stands in for it once:", "");
+  for (const code of recoveryCodes) print(`  ${code}`);
+  print("");
+  if (terminal().stdin.isTTY !== true) return;
+  const { secret, settings } = readKeyUri(uri);
+  for (;;) {
+    const typed = await askCode(
+      "The code that your authenticator app shows now (leave empty to go on without)",
+    );
+    const code = readTotpCode(typed, settings.digits);
+    if (typed.trim() === "") return;
+    if (
+      code !== null &&
+      matchTotp({ secret, settings, lastStep: null }, code, new Date()).outcome === "right"
+    )
+      return print("It fits.");
+    terminal().stderr.write("That is not the code of now. Scan the picture, or type the secret by hand.\n");
+  }
+}
+
+async function setUpOperator(
+  options: Steps,
+  again: boolean,
+): Promise<StepDone & { secondFactor: SecondFactor | null }> {
   const email = await wanted(
     again ? undefined : options.operatorEmail,
     "E-mail address of the first operator",

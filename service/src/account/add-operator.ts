@@ -10,6 +10,7 @@ import { openCompromisedList } from "../password/compromised.ts";
 import { peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
+import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { newAccount } from "./new-account.ts";
 import { insertAccount } from "./store.ts";
@@ -19,15 +20,18 @@ export class OperatorRefusal extends Error {
   override readonly name = "OperatorRefusal";
 }
 
-/** @returns the account's id. @throws OperatorRefusal. */
+/**
+ * @param wanted `secondFactor`: set one up at once, as production wants it of operators.
+ * @returns the account's id, and the second factor, which is shown this once. @throws OperatorRefusal.
+ */
 export async function addOperator(
   {
     configuration,
     dataSource,
     clock,
   }: { configuration: Configuration; dataSource: DataSource; clock: Clock },
-  wanted: { email: string; displayName: string | null; password: string },
-): Promise<string> {
+  wanted: { email: string; displayName: string | null; password: string; secondFactor?: boolean },
+): Promise<{ id: string; secondFactor: DirectEnrolment | null }> {
   const email = readEmail(wanted.email);
   if (email === null) throw new OperatorRefusal("--email: this is not an e-mail address");
   const passwordRecord = await makeOperatorsRecord(configuration, wanted);
@@ -38,12 +42,19 @@ export async function addOperator(
     labels: [OPERATOR_LABEL],
     emailVerifiedAt: now,
   });
+  const { keyRing, site } = configuration;
+  const name = email.shown;
   try {
-    await inTransaction(dataSource, async (manager) => {
+    return await inTransaction(dataSource, async (manager) => {
       await insertAccount(manager, account);
       await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
       const visit = { network: null, userAgent: null, requestId: "command", appId: null };
       await record(manager, { event: { kind: "account.registered", accountId: account.id }, visit, now });
+      const { id } = account;
+      if (wanted.secondFactor !== true || keyRing === null) return { id, secondFactor: null };
+      const { enrolDirectly } = await import("../second-factor/enrol-directly.ts");
+      const enrolling = { sealingKeys: keyRing, issuer: site.name, account: { id, name }, now };
+      return { id, secondFactor: await enrolDirectly(manager, enrolling) };
     });
   } catch (error) {
     if (!isDuplicateOf(error, "account_email")) throw error;
@@ -51,7 +62,6 @@ export async function addOperator(
       `${email.shown} has an account already; give it the label "${OPERATOR_LABEL}" in the console, or take another address`,
     );
   }
-  return account.id;
 }
 
 /** The record of a password that is typed where the service's own machine is. @throws OperatorRefusal. */

@@ -6,18 +6,12 @@ import type { PlainToken, TotpSettings } from "@lucchetto/core";
 import {
   amrWith,
   beginLevel,
-  deriveKey,
   ENROLMENT_LIFE,
-  hashRecoveryCode,
   matchTotp,
   mintToken,
   MOST_AUTHENTICATORS,
   NONCE_LENGTH,
-  readRecoveryCode,
   readTotpCode,
-  RECOVERY_CODE_BYTES,
-  RECOVERY_CODES,
-  recoveryCodeOf,
   seal,
   TOKEN_BYTES,
   TOTP_SECRET_BYTES,
@@ -26,7 +20,6 @@ import {
   writeKeyUri,
 } from "@lucchetto/core";
 import { toString as drawQr } from "qrcode";
-import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -40,6 +33,7 @@ import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
+import { makeCodes } from "./make-codes.ts";
 import { openSecret, secretPlace } from "./secret.ts";
 import {
   activate,
@@ -51,7 +45,6 @@ import {
   removeAuthenticator,
   removeCodes,
   rename,
-  replaceCodes,
 } from "./store.ts";
 
 /** An enrolment that was begun; the secret is nowhere else to be had. */
@@ -268,35 +261,6 @@ export async function renewCodes(
     });
     return codes;
   });
-}
-
-/** @returns the codes as they are shown; only keyed hashes of them are kept. */
-async function makeCodes(
-  { sealingKeys }: ServiceContext,
-  manager: EntityManager,
-  accountId: string,
-  now: Date,
-): Promise<string[]> {
-  const keyId = sealingKeys.current;
-  const ringKey = sealingKeys.keys.get(keyId);
-  if (ringKey === undefined) throw new Error("the current key is not in the ring");
-  const key = deriveKey(ringKey, "recovery-code");
-  const codes = Array.from({ length: RECOVERY_CODES }, () =>
-    recoveryCodeOf(randomBytes(RECOVERY_CODE_BYTES)),
-  );
-  const rows = codes.map((shown) => {
-    const code = readRecoveryCode(shown) ?? "";
-    return {
-      accountId,
-      codeHash: hashRecoveryCode(key, { accountId, code }),
-      keyId,
-      createdAt: now,
-      usedAt: null,
-      removedAt: null,
-    };
-  });
-  await replaceCodes(manager, accountId, { rows, now });
-  return codes;
 }
 
 export function showAuthenticator(row: AuthenticatorRow): Authenticator {

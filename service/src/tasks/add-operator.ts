@@ -14,7 +14,7 @@ export async function addOperatorByTask(
   try {
     const clock = createMovableClock(dataSource);
     await clock.refresh();
-    return await addOperator({ configuration, dataSource, clock }, wanted);
+    return (await addOperator({ configuration, dataSource, clock }, wanted)).id;
   } finally {
     await dataSource.destroy();
   }

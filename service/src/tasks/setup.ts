@@ -16,6 +16,7 @@ import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { checkConfiguration, keyRingFile, loadConfiguration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
+import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { openDatabase } from "../storage/index.ts";
 import { addKey, listKeys } from "./keys.ts";
 
@@ -260,16 +261,23 @@ async function findOperator(dataSource: DataSource): Promise<{ id: string; name:
   return row ?? null;
 }
 
+/** The first operator; in production with a second factor, which is shown this once. */
+export interface OperatorDone extends StepDone {
+  readonly secondFactor: DirectEnrolment | null;
+}
+
 /** Makes the first operator, if there is none. @throws OperatorRefusal. */
 export function setUpOperator(
   path: string,
   wish: { email: string; displayName: string | null; password: string },
-): Promise<StepDone> {
+): Promise<OperatorDone> {
   return withDatabase(path, async (parts) => {
     const operator = await findOperator(parts.dataSource);
-    if (operator !== null) return { outcome: "there", detail: `operator ${operator.name}` };
-    await addOperator(parts, wish);
-    return { outcome: "made", detail: `operator ${wish.email}` };
+    if (operator !== null)
+      return { outcome: "there", detail: `operator ${operator.name}`, secondFactor: null };
+    const isPublic = parts.configuration.mode === "production";
+    const { secondFactor } = await addOperator(parts, { ...wish, secondFactor: isPublic });
+    return { outcome: "made", detail: `operator ${wish.email}`, secondFactor };
   });
 }
 
