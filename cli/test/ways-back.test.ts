@@ -1,5 +1,6 @@
 /** What an operator does for somebody who lost everything, and what is done for the last operator. */
 import { spawn } from "node:child_process";
+import { randomBytes } from "node:crypto";
 import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -159,7 +160,7 @@ describe("the last operator", () => {
     expect(noRing).toMatchObject({ status: 1, err: expect.stringContaining("keys.file") });
     writeFileSync(
       join(home, "other.yaml"),
-      JSON.stringify({ current: "k1", keys: { k1: Buffer.alloc(32, 7).toString("base64url") } }),
+      JSON.stringify({ current: "k1", keys: { k1: randomBytes(32).toString("base64url") } }),
       { mode: 0o600 },
     );
     writeFileSync(
