@@ -111,7 +111,7 @@ test("TH-2 a change of password that meets a full queue is no failure", async ()
   }
 });
 
-test("SE-8 what is over stays as it ended: an operator ends no session that idled out", async () => {
+test("what is over stays as it ended: an operator ends no session that idled out", async () => {
   const { id, token } = await service.register("fausta@brina.example");
   await service.clock.advance(40 * MINUTE);
   const [session] = await service.dataSource.query("SELECT id FROM session WHERE accountId = ?", [id]);
@@ -132,7 +132,7 @@ test("SE-8 what is over stays as it ended: an operator ends no session that idle
   });
 });
 
-test("HK erasing leaves no mail to the address, and one's own data names the known browsers", async () => {
+test("erasing leaves no mail to the address, and one's own data names the known browsers", async () => {
   const quiet = await startService({
     settings: { LUCCHETTO_ACCOUNTS_TELL_TAKEN: "false", LUCCHETTO_ACCOUNTS_ERASE_AFTER: "0" },
   });
