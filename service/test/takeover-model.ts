@@ -3,6 +3,7 @@
  * from the code, and the actions by which both play against the real service.
  */
 import { expect } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
 import fc from "fast-check";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -60,11 +61,13 @@ export class Model {
   factors: Factor[] = [];
   codeSets: CodeSet[] = [];
   isClosed = false;
+  /** After an operator's help the next sign-in wants a mail as well. */
+  wantsMail = false;
   devices = new Set<Who>();
   undoLinks: UndoLink[] = [];
   /** Mailboxes of each, besides the owner's own. */
   readonly mailboxes: Record<Who, Set<string>>;
-  readonly known: Record<Who, string[]>;
+  known: Record<Who, string[]>;
   address: string;
   readonly loot: Loot;
 
@@ -89,9 +92,20 @@ export class Model {
     return this.password !== null && this.known[who].includes(this.password);
   }
 
+  /** Whether somebody can show a second factor, or none is asked. */
+  passesFactor(who: Who): boolean {
+    return this.active.length === 0 || this.heldBy(who) !== undefined;
+  }
+
+  /** Whether somebody reads the mail that the account gets now. */
+  readsMail(who: Who): boolean {
+    return this.mailboxes[who].has(this.address);
+  }
+
   /** Whether somebody signs in by password now. */
   maySignIn(who: Who): boolean {
-    return this.knows(who) && !this.isClosed && (this.active.length === 0 || this.heldBy(who) !== undefined);
+    const reads = !this.wantsMail || this.readsMail(who);
+    return this.knows(who) && !this.isClosed && this.passesFactor(who) && reads;
   }
 
   /** What of the account's factors stood before a change and is the owner's. */
@@ -135,21 +149,31 @@ async function signIn(m: Model, r: Real, who: Who): Promise<boolean> {
   visitor.cookies.forEach((_value, name) => !name.includes("device") && visitor.cookies.delete(name));
   const typed = m.knows(who) ? (m.password ?? "") : (m.known[who].at(-1) ?? "no password at all");
   const proof = { type: "password", identifier: m.address, password: typed };
+  const seen = new Set((await mailsTo(r.service, m.address)).map(({ id }) => id));
   let reply: Reply = await visitor.post("/v1/sign-in", { proof });
-  if (reply.status === 202) {
+  if (wants(reply, "totp")) {
     const factor = m.heldBy(who);
     const code = factor === undefined ? "000000" : codesOf(r.service, factor.uri)();
-    reply = await visitor.post("/v1/sign-in/proof", { proof: { type: "totp", code } });
+    reply = await show(visitor, { type: "totp", code });
     // Whoever guesses uses the tries of codes up, but keeps nobody out who has a recovery code (RC-7).
     const spare = reply.status === 429 && factor !== undefined ? m.spareOf(who) : undefined;
-    if (spare !== undefined)
-      reply = await visitor.post("/v1/sign-in/proof", { proof: { type: "recovery-code", code: spare } });
+    if (spare !== undefined) reply = await show(visitor, { type: "recovery-code", code: spare });
     else if (reply.status === 429) return false;
+  }
+  if (wants(reply, "mail-link") && m.readsMail(who)) {
+    const mail = await mailTo(r.service, m.address, "confirm-sign-in", seen);
+    reply = await show(visitor, { type: "mail-link", secret: secretOf(mail) });
   }
   expect([who, "signs in", reply.status === 201]).toEqual([who, "signs in", m.maySignIn(who)]);
   if (reply.status !== 201) return false;
   m.devices.add(who);
+  m.wantsMail = false;
   return true;
+}
+
+const show = (visitor: Visitor, proof: object) => visitor.post("/v1/sign-in/proof", { proof });
+function wants(reply: Reply, proof: string): boolean {
+  return reply.status === 202 && reply.json<{ wanted: string[] }>().wanted.includes(proof);
 }
 
 const before = (m: Model): Before => ({
@@ -205,6 +229,60 @@ class SignIn extends By {
   check = (m: Readonly<Model>) => m.known[this.who].length > 0;
   protected async act(m: Model, r: Real): Promise<void> {
     await signIn(m, r, this.who);
+  }
+}
+
+class SignInByMail extends By {
+  check = () => true;
+  protected async act(m: Model, r: Real): Promise<void> {
+    const visitor = r.visitors[this.who];
+    visitor.cookies.forEach((_value, name) => !name.includes("device") && visitor.cookies.delete(name));
+    const seen = new Set((await mailsTo(r.service, m.address)).map(({ id }) => id));
+    await visitor.post("/v1/mail-links", { purpose: "sign-in", identifier: m.address });
+    if (m.isClosed || !m.readsMail(this.who)) return;
+    const mail = await mailTo(r.service, m.address, "sign-in", seen);
+    if (mail.links[0]?.includes("lcl_") !== true) return;
+    let reply = await show(visitor, { type: "mail-link", secret: secretOf(mail) });
+    if (wants(reply, "totp")) {
+      const factor = m.heldBy(this.who);
+      const code = factor === undefined ? "000000" : codesOf(r.service, factor.uri)();
+      reply = await show(visitor, { type: "totp", code });
+      if (reply.status === 429) return;
+    }
+    const needsPassword = m.wantsMail && m.password !== null;
+    if (wants(reply, "password"))
+      reply = await show(visitor, {
+        type: "password",
+        password: m.knows(this.who) ? m.password : "none of it",
+      });
+    const may = m.passesFactor(this.who) && (!needsPassword || m.knows(this.who));
+    expect([this.who, "signs in by mail", reply.status === 201]).toEqual([this.who, "signs in by mail", may]);
+    if (!may) return;
+    m.devices.add(this.who);
+    m.wantsMail = false;
+  }
+}
+
+class OperatorRemovesFactor extends By {
+  constructor() {
+    super("owner");
+  }
+  check = (m: Readonly<Model>) => m.active.length > 0;
+  protected async act(m: Model, r: Real): Promise<void> {
+    const [row] = await r.service.dataSource.query("SELECT id FROM account WHERE email = ?", [m.address]);
+    const was = before(m);
+    const office = r.service.as(await r.service.operator());
+    const help = { params: { id: row.id }, body: { reason: "lost everything" } };
+    const done = await office(routes.removeSecondFactor, help).then(
+      () => true,
+      () => false,
+    );
+    expect([done, "helped"]).toEqual([!m.isClosed, "helped"]);
+    if (!done) return;
+    const at = now(r);
+    for (const one of [...m.factors, ...m.codeSets]) one.removedAt ??= at;
+    m.wantsMail = true;
+    await takeUndoLinks(m, r, { was, kind: "factor", template: "second-factor-removed", at });
   }
 }
 
@@ -324,6 +402,7 @@ export async function useUndoLink(m: Model, r: Real, who: Who, link: UndoLink): 
     return one.at < link.at;
   });
   if (link.kind === "erasure") return true;
+  m.wantsMail = false;
   m.factors = m.standing(link, m.factors).map((factor) => ({ ...factor, removedAt: null }));
   m.codeSets = m.standing(link, m.codeSets).map((set) => ({ ...set, removedAt: null }));
   m.devices.clear();
@@ -370,6 +449,8 @@ export const ACTIONS = (maxCommands: number) =>
     [
       WHO.map((who) => new SignIn(who)),
       WHO.map((who) => new Reset(who)),
+      WHO.map((who) => new SignInByMail(who)),
+      fc.constant(new OperatorRemovesFactor()),
       WHO.map((who) => new ChangePassword(who)),
       WHO.map((who) => new Enrol(who)),
       WHO.map((who) => new ChangeAddress(who)),
@@ -392,7 +473,12 @@ export const LOOT = fc.record<Loot>({
 /** How the run begins: an account of some age, perhaps with a second factor of some age. */
 export async function begin(
   service: TestService,
-  { loot, factorDaysAgo, number }: { loot: Loot; factorDaysAgo: number | null; number: number },
+  {
+    loot,
+    factorDaysAgo,
+    registeredBy,
+    number,
+  }: { loot: Loot; factorDaysAgo: number | null; registeredBy: Who; number: number },
 ): Promise<{ model: Model; real: Real }> {
   // The clock only goes on: the mailbox shows the newest first.
   const address = `person.${number}@brina.example`;
@@ -401,9 +487,19 @@ export async function begin(
   let count = number * 1_000;
   const visitors = { owner: new Visitor(service), stranger: new Visitor(service) };
   const real: Real = { service, visitors, next: () => (count += 1) };
-  await visitors.owner.post("/v1/accounts", { email: address, password });
+  await visitors[registeredBy].post("/v1/accounts", { email: address, password });
   const secret = secretOf(await mailTo(service, address, "verify"));
-  await visitors.owner.post("/v1/mail-links/redeem", { secret, present: password });
+  if (registeredBy === "stranger") {
+    // A stranger registers the owner's address, and sets up what they can; the owner opens the link and chooses a password.
+    model.known = { owner: [], stranger: [password] };
+    await visitors.stranger.post("/v1/sign-in", {
+      proof: { type: "password", identifier: address, password },
+    });
+    await visitors.stranger.post("/v1/account/access-keys", { name: "back door" });
+    model.password = passwordNo(real.next());
+    model.known.owner.push(model.password);
+    await visitors.owner.post("/v1/mail-links/redeem", { secret, password: model.password });
+  } else await visitors.owner.post("/v1/mail-links/redeem", { secret, present: password });
   await signIn(model, real, "owner");
   if (factorDaysAgo !== null) {
     await new Enrol("owner").run(model, real);
@@ -454,10 +550,11 @@ export async function playRuns(
     fc.asyncProperty(
       LOOT,
       fc.constantFrom(null, 1, 9),
+      fc.constantFrom<Who>("owner", "owner", "stranger"),
       ACTIONS(maxCommands),
-      async (loot, factorDaysAgo, actions) => {
+      async (loot, factorDaysAgo, registeredBy, actions) => {
         number += 1;
-        const { model, real } = await begin(at, { loot, factorDaysAgo, number });
+        const { model, real } = await begin(at, { loot, factorDaysAgo, registeredBy, number });
         await fc.asyncModelRun(() => ({ model, real }), actions);
         // Whoever still has a mailbox that was proved, and does not share it, comes back and is alone.
         if (loot.mailbox) return;
