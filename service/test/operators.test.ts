@@ -150,6 +150,23 @@ describe("the last operator", () => {
     }
   });
 
+  test("OP-3 nobody locks the last one out by wanting what cannot be shown", async () => {
+    const alone = await startService();
+    try {
+      const office = alone.as(await alone.operator());
+      const [{ id }] = await alone.dataSource.query("SELECT id FROM account");
+      // The address is not proved and there is no second factor: a wanted new password would open nothing any more.
+      const change = { params: { id }, body: { mustChangePassword: true } };
+      await expect(office(routes.changeAccount, change)).rejects.toMatchObject({
+        problem: { code: "last-operator" },
+      });
+      await proveAddress(alone, "office@brina.example");
+      expect((await office(routes.changeAccount, change)).status).toBe(200);
+    } finally {
+      await alone.stop();
+    }
+  });
+
   test("OP-3 one who cannot sign in is nobody to leave it to", async () => {
     const alone = await startService({ settings: { LUCCHETTO_MAIL_VIA: "none" } });
     try {

@@ -67,7 +67,7 @@
   <LinkSignIn {look} {secret} {take} />
 {:else if look.purpose === "change-email" && !look.here}
   <LinkChange {look} {secret} {take} />
-{:else if look.purpose === "undo-change" || look.purpose === "undo-factor" || look.purpose === "undo-erase"}
+{:else if look.wants === "thing-from-before" || look.purpose === "undo-change" || look.purpose === "undo-factor" || look.purpose === "undo-erase"}
   <LinkUndo {look} {redeem} />
 {:else if look.wants === "new-password"}
   <LinkPassword {look} {redeem} />

@@ -29,8 +29,8 @@
 
   const thing = $derived(look.wants !== "thing-from-before" ? null : (chosen ?? look.shows[0] ?? null));
   const others = $derived(look.shows.filter((one) => one !== thing));
-  /** Whoever stops the erasing keeps the password. */
-  const wantsNew = $derived(look.purpose !== "undo-erase");
+  /** Whoever stops the erasing, or proves a corrected address, keeps the password. */
+  const wantsNew = $derived(look.purpose === "undo-change" || look.purpose === "undo-factor");
   const words = $derived(
     look.purpose === "undo-change"
       ? {
@@ -44,11 +44,17 @@
             next: rare.linkUndo.theSecondFactorBecomes,
             button: rare.linkUndo.undoIt,
           }
-        : {
-            heading: rare.linkUndo.keepTheAccount,
-            next: rare.linkUndo.everythingStays,
-            button: rare.linkUndo.keepIt,
-          },
+        : look.purpose === "verify"
+          ? {
+              heading: rare.linkUndo.confirmTheAddress,
+              next: rare.linkUndo.itWasCorrected,
+              button: rare.linkUndo.confirmIt,
+            }
+          : {
+              heading: rare.linkUndo.keepTheAccount,
+              next: rare.linkUndo.everythingStays,
+              button: rare.linkUndo.keepIt,
+            },
   );
 
   const judge = (): Record<string, string> => ({
@@ -82,11 +88,13 @@
       >
     </p>
     {#if thing !== null}
-      <p class="text-quiet">{rare.linkUndo.youDidNotUse}</p>
+      <p class="text-quiet">
+        {look.purpose === "verify" ? rare.linkUndo.oneThingBeside : rare.linkUndo.youDidNotUse}
+      </p>
       {#if thing === "password"}
         <PasswordField
           name="present"
-          label={rare.linkUndo.formerPassword}
+          label={look.purpose === "verify" ? rare.linkUndo.yourPassword : rare.linkUndo.formerPassword}
           bind:value={present}
           autocomplete="current-password"
           error={form.errors["present"]}

@@ -16,10 +16,16 @@ const en = {
     keepTheAccount: "Keep your account?",
     everythingStays: "It will not be erased, and everything is as it was.",
     keepIt: "Keep my account",
+    confirmTheAddress: "Confirm your address",
+    itWasCorrected: "The people who run the site have corrected your account’s address to this one.",
+    confirmIt: "Confirm it",
+    oneThingBeside:
+      "This browser was not used with the account before. So the mail alone is not enough: show one more thing that is yours.",
     oneMoment: "One moment …",
     youDidNotUse:
       "This browser was not used with the account before. So one thing from before the change is needed beside the mail.",
     formerPassword: "Your password from before the change",
+    yourPassword: "Your password",
     enterFormerPassword: "Enter the password that you had before the change.",
     codeOfApp: "Code of your authenticator app",
     recoveryCode: "Recovery code",
@@ -70,10 +76,16 @@ const it: typeof en = {
     keepTheAccount: "Vuoi tenere l’account?",
     everythingStays: "Non sarà cancellato e tutto rimane come prima.",
     keepIt: "Tieni il mio account",
+    confirmTheAddress: "Conferma il tuo indirizzo",
+    itWasCorrected: "Chi gestisce il sito ha corretto così l’indirizzo del tuo account.",
+    confirmIt: "Conferma",
+    oneThingBeside:
+      "Con questo browser l’account non era mai stato usato. Perciò l’e-mail da sola non basta: serve un’altra cosa tua.",
     oneMoment: "Un momento …",
     youDidNotUse:
       "Con questo browser l’account non era mai stato usato. Perciò, oltre all’e-mail, serve una cosa di prima della modifica.",
     formerPassword: "La tua password di prima della modifica",
+    yourPassword: "La tua password",
     enterFormerPassword: "Inserisci la password che avevi prima della modifica.",
     codeOfApp: "Codice dell’app di autenticazione",
     recoveryCode: "Codice di recupero",

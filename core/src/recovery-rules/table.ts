@@ -96,7 +96,7 @@ export const RECOVERY_RULES = {
   "email-corrected": {
     happens: "the address is lost",
     allowed:
-      "an operator corrects it, with a fresh proof and a reason. The new address has to be proved; the second factor stays and is asked for",
+      "an operator corrects it, with a fresh proof and a reason. The new address has to be proved, and as it may be mistyped, with one thing that the account has: a known browser, the password, an authenticator or a recovery code. Whoever has none left is given a first password",
     ends: ["sign-ins", "links"],
     told: "the old address, if it was proved, with an undo link; the other operators",
   },

@@ -2,10 +2,11 @@
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { assertOperatorLeft } from "../operator/last-one.ts";
+import { leavingAnOperator } from "../operator/last-one.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
@@ -71,19 +72,21 @@ function asStored(value: unknown): string | null {
   return typeof value === "object" ? JSON.stringify(value) : String(value);
 }
 
+interface AccountChange {
+  readonly labels?: string[] | undefined;
+  readonly state?: "active" | "suspended" | undefined;
+  readonly mustChangePassword?: boolean | undefined;
+}
+
 /** Sets labels or state. Suspending ends every session in the same transaction. @throws ProblemReply `not-found`. */
 export async function changeAccount(
   context: ServiceContext,
   operator: LiveSession,
   id: string,
-  change: {
-    labels?: string[] | undefined;
-    state?: "active" | "suspended" | undefined;
-    mustChangePassword?: boolean | undefined;
-  },
+  change: AccountChange,
   visit: Visit,
 ): Promise<AccountRow> {
-  const { dataSource, clock } = context;
+  const { dataSource } = context;
   if (change.state === "suspended" && id === operator.account.id) {
     throw new ProblemReply("invalid-fields", {
       errors: [fieldError("state", "own-account-suspended")],
@@ -94,44 +97,50 @@ export async function changeAccount(
   // A suspension and the wish for a new password are measures of safety: no application delays or refuses them.
   if (change.labels !== undefined || change.state === "active" || change.mustChangePassword === false)
     await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
-  return inTransaction(dataSource, async (manager) => {
-    const isLosing =
-      change.state === "suspended" ||
-      (change.labels !== undefined && !change.labels.includes(OPERATOR_LABEL));
-    if (isLosing && asked.labels.includes(OPERATOR_LABEL)) await assertOperatorLeft(context, manager, id);
-    const account = await lockAccount(manager, id);
-    if (account === null) throw new ProblemReply("not-found");
-    const now = clock.now();
-    const changed = {
-      labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
-      state: change.state ?? account.state,
-      mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
-      // A new one is wanted: then the first one is enough no longer.
-      firstPasswordUntil: change.mustChangePassword === undefined ? account.firstPasswordUntil : null,
-      eraseAt: change.state === undefined ? account.eraseAt : null,
-    };
-    await updateAccount(manager, id, changed);
-    if (changed.state === "suspended" || change.mustChangePassword === true) {
-      const reason = changed.state === "suspended" ? "suspended" : "must-change-password";
-      await endSessionsOf(manager, id, { now, reason });
-      await endSignInsOf(manager, id, now);
-    }
-    // Restoring the account does not bring them back: whoever held them may be why it was suspended.
-    if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
-    const event = {
-      kind: "account.changed",
-      reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),
-      accountId: id,
-      actorId: operator.account.id,
-    } as const;
-    await record(manager, { event, visit, now });
-    const was = account.labels.includes(OPERATOR_LABEL);
-    const is = changed.labels.includes(OPERATOR_LABEL);
-    if (was !== is) {
-      const what = is ? "operator-given" : "operator-taken";
-      const news = { what, about: account, by: operator.account, reason: null } as const;
-      await tellOtherOperators(context, manager, { ...news, visit });
-    }
-    return { ...account, ...changed };
+  const isOperators = asked.labels.includes(OPERATOR_LABEL);
+  return inTransaction(dataSource, (manager) => {
+    const apply = () => applyChange(context, manager, { operator, id, change, visit });
+    return isOperators ? leavingAnOperator(context, manager, apply) : apply();
   });
+}
+
+async function applyChange(
+  context: ServiceContext,
+  manager: EntityManager,
+  { operator, id, change, visit }: { operator: LiveSession; id: string; change: AccountChange; visit: Visit },
+): Promise<AccountRow> {
+  const account = await lockAccount(manager, id);
+  if (account === null) throw new ProblemReply("not-found");
+  const now = context.clock.now();
+  const changed = {
+    labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
+    state: change.state ?? account.state,
+    mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
+    // A new one is wanted: then the first one is enough no longer.
+    firstPasswordUntil: change.mustChangePassword === undefined ? account.firstPasswordUntil : null,
+    eraseAt: change.state === undefined ? account.eraseAt : null,
+  };
+  await updateAccount(manager, id, changed);
+  if (changed.state === "suspended" || change.mustChangePassword === true) {
+    const reason = changed.state === "suspended" ? "suspended" : "must-change-password";
+    await endSessionsOf(manager, id, { now, reason });
+    await endSignInsOf(manager, id, now);
+  }
+  // Restoring the account does not bring them back: whoever held them may be why it was suspended.
+  if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
+  const event = {
+    kind: "account.changed",
+    reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),
+    accountId: id,
+    actorId: operator.account.id,
+  } as const;
+  await record(manager, { event, visit, now });
+  const was = account.labels.includes(OPERATOR_LABEL);
+  const is = changed.labels.includes(OPERATOR_LABEL);
+  if (was !== is) {
+    const what = is ? "operator-given" : "operator-taken";
+    const news = { what, about: account, by: operator.account, reason: null } as const;
+    await tellOtherOperators(context, manager, { ...news, visit });
+  }
+  return { ...account, ...changed };
 }

@@ -6,7 +6,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { deleteMailsToStrangers } from "../mail/store.ts";
-import { assertOperatorLeft } from "../operator/last-one.ts";
+import { leavingAnOperator } from "../operator/last-one.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { readFormer } from "../recovery/former.ts";
@@ -70,10 +70,12 @@ export async function eraseAccount(
   if (id === operator.account.id) throw fieldProblem([fieldError("id", "own-account-erased")]);
   await consultOrRecord(context, { type: "account.erase", by: "operator", account }, visit);
   await inTransaction(context.dataSource, async (manager) => {
-    if (account.labels.includes(OPERATOR_LABEL)) await assertOperatorLeft(context, manager, id);
-    const locked = await lockAccount(manager, id);
-    if (locked === null) throw new ProblemReply("not-found");
-    await eraseRows(context, manager, locked, { by: { actorId: operator.account.id }, visit });
+    const erase = async () => {
+      const locked = await lockAccount(manager, id);
+      if (locked === null) throw new ProblemReply("not-found");
+      await eraseRows(context, manager, locked, { by: { actorId: operator.account.id }, visit });
+    };
+    await (account.labels.includes(OPERATOR_LABEL) ? leavingAnOperator(context, manager, erase) : erase());
   });
 }
 

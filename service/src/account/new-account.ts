@@ -39,6 +39,7 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     language: parts.language ?? null,
     registrationBrowserHash: parts.registrationBrowserHash ?? null,
     isOpenlyRegistered: parts.isOpenlyRegistered ?? true,
+    isAddressCorrected: false,
     firstPasswordUntil: parts.firstPasswordUntil ?? null,
     wantsMailedProof: false,
     eraseAt: null,

@@ -25,10 +25,11 @@ export interface Asking {
 /** Somebody with an address that mail may go to: the stored one, never the typed one. */
 type Reachable = AccountRow & { email: string; emailKey: string };
 
-/** Sends a link for a new password, if there is somebody to send it to. */
+/** Sends a link for a new password, if there is somebody to send it to; not to an address that an operator may have mistyped. */
 export async function sendReset(context: ServiceContext, asking: Asking): Promise<void> {
   const account = await findReachable(context, asking.identifier);
-  if (account !== null) await sendTo(context, account, { purpose: "reset", asking });
+  if (account !== null && !account.isAddressCorrected)
+    await sendTo(context, account, { purpose: "reset", asking });
 }
 
 /** Sends a link that proves the address once more: to the account's, or to that of the registration of this browser. */
@@ -88,6 +89,7 @@ export async function sendSignIn(context: ServiceContext, asking: Asking, signIn
   const read = readIdentifier(asking.identifier);
   if (read === null) return;
   const account = await findByIdentifier(context.dataSource, read);
+  if (account?.isAddressCorrected === true) return;
   if (isReachable(account)) return sendTo(context, account, { purpose: "sign-in", asking, signInId });
   const email = readEmail(asking.identifier);
   if (account !== null || mailLink !== "register" || email === null) return;

@@ -114,6 +114,7 @@ export async function applyChange(
         email: email.shown,
         emailKey: email.key,
         emailVerifiedAt: now,
+        isAddressCorrected: false,
       });
     } catch (error) {
       throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;

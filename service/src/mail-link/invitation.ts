@@ -1,7 +1,7 @@
 /** Inviting somebody, and the invitation accepted. */
-import type { FieldError } from "@lucchetto/contract";
-import type { CallOf, OperatorAccount, routes } from "@lucchetto/contract";
+import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
+import { OPERATOR_LABEL } from "@lucchetto/core";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
@@ -11,6 +11,7 @@ import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
+import { tellOtherOperators } from "../operator/tell-others.ts";
 import { setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -59,12 +60,25 @@ export async function invite(
     { type: "account.create", by: "operator", account: { ...facts, labels: [...labels] } },
     visit,
   );
-  const parts = { email, username, displayName, labels, reference, language, state: "invited" } as const;
-  const account = newAccount(context.clock.now(), { ...parts, ...filledIn });
+  const account = newAccount(context.clock.now(), {
+    email,
+    username,
+    displayName,
+    labels,
+    reference,
+    language,
+    state: "invited",
+    isOpenlyRegistered: false,
+    ...filledIn,
+  });
   try {
     await inTransaction(context.dataSource, async (manager) => {
       await insertAccount(manager, account);
       await mailInvitation(context, manager, account, { operator, visit });
+      if (account.labels.includes(OPERATOR_LABEL)) {
+        const news = { what: "operator-given", about: account, by: operator.account, reason: null } as const;
+        await tellOtherOperators(context, manager, { ...news, visit });
+      }
     });
   } catch (error) {
     throw takenProblem(error);

@@ -6,7 +6,8 @@ import { findRegistration } from "../account/registration-store.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import { wantingOf } from "../recovery/former.ts";
+import type { Protected } from "../recovery/former.ts";
+import { protectedBefore, protectedNow, wantingOf } from "../recovery/former.ts";
 import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
@@ -110,18 +111,16 @@ export async function lookAtLink(
   const here = await isHere(context, read, marks);
   const { link } = read;
   const { purpose } = link;
-  const undoes =
-    read.account !== null && isUndo(purpose)
-      ? await wantingOf(context, { link, account: read.account, purpose }, marks.mark)
-      : null;
+  const guarded = read.account === null ? null : await guardedBy(context, { link, account: read.account });
+  const beside = guarded === null ? null : await wantingOf(context, guarded, marks.mark);
   const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
   return {
     purpose: link.purpose,
     name: nameOf(read),
     expiresAt: link.expiresAt.toISOString(),
     here,
-    wants: undoes?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
-    shows: [...(undoes?.shows ?? [])],
+    wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
+    shows: [...(beside?.shows ?? [])],
     newEmail: purpose === "undo-factor" || purpose === "undo-erase" ? null : link.newEmail,
     begunIn: begun && {
       userAgent: begun.userAgent,
@@ -131,6 +130,16 @@ export async function lookAtLink(
   };
 }
 
+/** Where a mailbox alone is not enough: an undoing, and the proof of an address that an operator corrected. */
+async function guardedBy(
+  context: ServiceContext,
+  { link, account }: { link: MailLinkRow; account: AccountRow },
+): Promise<Protected | null> {
+  const { purpose } = link;
+  if (isUndo(purpose)) return protectedBefore({ link, account }, purpose);
+  return purpose === "verify" && account.isAddressCorrected ? protectedNow(context, account) : null;
+}
+
 function wantsOf(
   { configuration }: ServiceContext,
   { link, account }: ReadLink,
@@ -138,7 +147,9 @@ function wantsOf(
 ): LinkLook["wants"] {
   switch (link.purpose) {
     case "verify":
-      return here || (account !== null && account.emailVerifiedAt !== null) ? "nothing" : "any-password";
+      return here || (account !== null && (account.emailVerifiedAt !== null || account.isAddressCorrected))
+        ? "nothing"
+        : "any-password";
     case "sign-in":
       return here ? "nothing" : "code";
     case "invite":

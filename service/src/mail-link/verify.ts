@@ -5,6 +5,7 @@ import { settleRegistration } from "../account/registration.ts";
 import type { ServiceContext } from "../context.ts";
 import { findRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { assertFromBefore, protectedNow } from "../recovery/former.ts";
 import { inTransaction } from "../storage/index.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Prover } from "./prove.ts";
@@ -24,6 +25,17 @@ export async function verifyAddress(
   { here, visit, ...shown }: Redemption & { here: boolean },
 ): Promise<Redeemed> {
   const { link, account, registration } = read;
+  if (account?.isAddressCorrected === true) {
+    const guarded = await protectedNow(context, account);
+    const spendShown = await assertFromBefore(context, guarded, { visit, ...shown });
+    await inTransaction(context.dataSource, async (manager) => {
+      const now = context.clock.now();
+      const locked = await spendForAccount(manager, { link, account }, now);
+      await spendShown(manager, now);
+      await proveAddress(context, manager, { account: locked, prover: SAME, visit });
+    });
+    return { outcome: "email-verified" };
+  }
   if (account !== null) {
     const isProved = here || account.emailVerifiedAt !== null;
     const stored = isProved ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);

@@ -92,8 +92,8 @@ export async function correctEmail(
       const now = context.clock.now();
       const account = await lockForHelp(manager, id);
       const former = await readFormer(manager, id);
-      // Whoever proves it is asked for the second factor: nobody registered with this address.
-      const unproved = { registrationBrowserHash: null, isOpenlyRegistered: false };
+      // Nobody registered with this address, and a mailbox that may be mistyped proves nothing alone.
+      const unproved = { registrationBrowserHash: null, isOpenlyRegistered: false, isAddressCorrected: true };
       const address = { email: email.shown, emailKey: email.key };
       await moveAddress(manager, id, { ...unproved, ...address }, now);
       await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });

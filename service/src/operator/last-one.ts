@@ -1,34 +1,39 @@
 /** There is always an operator who is active and able to sign in. */
+import { wantedNext } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext } from "../context.ts";
 import { hasRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
+import { ruleOf } from "../sign-in/rule.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { lockOperators } from "./store.ts";
 
 /**
- * Asserts that somebody is left when an operator goes. Called first in its transaction: two that would take each other out
- * wait for each other here.
- * @throws ProblemReply `last-operator`.
+ * Makes a change of an operator's account, after which somebody must be left. All operators are locked first: two that
+ * would take each other out wait for each other here.
+ * @throws ProblemReply `last-operator`; the transaction goes back.
  */
-export async function assertOperatorLeft(
+export async function leavingAnOperator<Result>(
   context: ServiceContext,
   manager: EntityManager,
-  goingId: string,
-): Promise<void> {
-  for (const operator of await lockOperators(manager)) {
-    if (operator.id !== goingId && (await canSignIn(context, manager, operator))) return;
-  }
+  change: () => Promise<Result>,
+): Promise<Result> {
+  await lockOperators(manager);
+  const result = await change();
+  for (const operator of await lockOperators(manager))
+    if (await canSignIn(context, manager, operator)) return result;
   throw new ProblemReply("last-operator");
 }
 
 /** By a password, or by mail. */
 async function canSignIn(
-  { configuration }: ServiceContext,
+  context: ServiceContext,
   manager: EntityManager,
-  { id, state, emailVerifiedAt }: AccountRow,
+  operator: AccountRow,
 ): Promise<boolean> {
-  if (state !== "active") return false;
-  if (await hasRecord(manager, id)) return true;
-  return emailVerifiedAt !== null && configuration.mail.via !== "none";
+  if (operator.state !== "active") return false;
+  const rule = await ruleOf(context, manager, operator);
+  // A reset by mail is a way in too.
+  if (rule.isReachable) return true;
+  return (await hasRecord(manager, operator.id)) && wantedNext(rule, ["pwd"]) !== null;
 }

@@ -16,7 +16,7 @@ import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { BrowserMarks, Redemption } from "../mail-link/redemption.ts";
 import { isStoredPassword } from "../mail-link/stored-password.ts";
-import { lockRecord } from "../password/store.ts";
+import { findRecord, lockRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret } from "../second-factor/secret.ts";
 import { listAllCodes, listEverConfirmed, spendKeptCode, spendKeptStep } from "../second-factor/store.ts";
@@ -75,39 +75,72 @@ export interface Wanting {
   readonly shows: readonly ThingFromBefore[];
 }
 
-/** Looks what using the link takes in this browser. */
+/** An account with what stood before a change. */
+export interface Protected {
+  readonly account: AccountRow;
+  readonly record: string | null;
+  /** Hashes of marks, in base64url. */
+  readonly devices: readonly string[];
+  readonly change: ChangeUndone;
+}
+
+/** Of the account as it was before the change that a link undoes. */
+export function protectedBefore(
+  { link, account }: { link: MailLinkRow; account: AccountRow },
+  purpose: UndoPurpose,
+): Protected {
+  const { formerRecord: record, formerDevices } = link;
+  return { account, record, devices: formerDevices ?? [], change: changeOf({ ...link, purpose }) };
+}
+
+/** Of the account as it is: whoever proves an address that an operator corrected shows one thing beside the mailbox. */
+export async function protectedNow(
+  { dataSource, clock }: ServiceContext,
+  account: AccountRow,
+): Promise<Protected> {
+  const stands = await findRecord(dataSource, account.id);
+  const devices = await listDevices(dataSource.manager, account.id);
+  return {
+    account,
+    record: stands?.record ?? null,
+    devices: devices.map((mark) => mark.toString("base64url")),
+    change: { of: "factor", at: clock.now() },
+  };
+}
+
+/** Looks what it takes in this browser, beside the mailbox. */
 export async function wantingOf(
   { dataSource }: ServiceContext,
-  { link, account, purpose }: { link: MailLinkRow; account: AccountRow; purpose: UndoPurpose },
+  { account, record, devices, change }: Protected,
   mark: string | undefined,
 ): Promise<Wanting> {
-  const standing = await readStanding(dataSource.manager, account.id, changeOf({ ...link, purpose }));
+  const standing = await readStanding(dataSource.manager, account.id, change);
   const former: Former = {
-    hasPassword: link.formerRecord !== null,
-    hasDevice: (link.formerDevices ?? []).length > 0,
+    hasPassword: record !== null,
+    hasDevice: devices.length > 0,
     hasAuthenticator: standing.authenticators.length > 0,
     hasRecoveryCode: standing.codes.some(({ usedAt }) => usedAt === null),
   };
-  const isWanted = wantsThingFromBefore(former) && !isFormerDevice(link, mark);
+  const isWanted = wantsThingFromBefore(former) && !isAmong(devices, mark);
   return { isWanted, shows: isWanted ? thingsFromBefore(former) : [] };
 }
 
-/** Whether the account knew this browser before the change. */
-function isFormerDevice({ formerDevices }: MailLinkRow, mark: string | undefined): boolean {
+/** Whether the account knew this browser. */
+function isAmong(devices: readonly string[], mark: string | undefined): boolean {
   const shown = mark === undefined ? null : hashToken("device-mark", mark);
-  return shown !== null && (formerDevices ?? []).includes(shown.toString("base64url"));
+  return shown !== null && devices.includes(shown.toString("base64url"));
 }
 
 /** Spends what was shown, in the transaction that honours it. @throws ProblemReply if another call was first. */
 export type SpendShown = (manager: EntityManager, now: Date) => Promise<void>;
 
 /**
- * Asserts that one thing from before the change came along.
+ * Asserts that one thing from before the change came along; a known browser is one by itself.
  * @throws ProblemReply `thing-from-before-wanted`, `invalid-fields`, `throttled`, `too-busy`.
  */
 export async function assertFromBefore(
   context: ServiceContext,
-  of: { link: MailLinkRow; account: AccountRow; purpose: UndoPurpose },
+  of: Protected,
   { present, visit, marks }: Pick<Redemption, "present" | "visit" | "marks">,
 ): Promise<SpendShown> {
   const { isWanted, shows } = await wantingOf(context, of, marks.mark);
@@ -115,13 +148,13 @@ export async function assertFromBefore(
   if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
   const thing = typeof present === "string" ? "password" : present.type;
   if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
-  const { link, account } = of;
+  const { account, record, change } = of;
   if (typeof present === "string") {
-    const showing = { stored: link.formerRecord, accountId: account.id, name: account.id, visit, marks };
+    const showing = { stored: record, accountId: account.id, name: account.id, visit, marks };
     if (await isStoredPassword(context, showing, present)) return () => Promise.resolve();
     throw fieldProblem([fieldError("present", "former-password-wrong")]);
   }
-  const standing = await readStanding(context.dataSource.manager, account.id, changeOf({ ...link, ...of }));
+  const standing = await readStanding(context.dataSource.manager, account.id, change);
   return present.type === "totp"
     ? showTotp(context, { standing, account, code: present.code, visit, marks })
     : showRecoveryCode(context, { standing, account, code: present.code, visit });

@@ -20,7 +20,7 @@ import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { isDuplicateOf } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { endAsRuled } from "./end.ts";
-import { assertFromBefore, changeOf, readStanding } from "./former.ts";
+import { assertFromBefore, changeOf, protectedBefore, readStanding } from "./former.ts";
 
 interface Undoing {
   readonly event: RecoveryEvent;
@@ -65,7 +65,11 @@ export async function undo(
 ): Promise<Redeemed> {
   const email = readEmail(link.newEmail ?? "");
   if (read === null || email === null) throw new ProblemReply("link-unknown");
-  const spendShown = await assertFromBefore(context, { link, account: read, purpose }, redemption);
+  const spendShown = await assertFromBefore(
+    context,
+    protectedBefore({ link, account: read }, purpose),
+    redemption,
+  );
   const { password, visit } = redemption;
   const made = password === undefined ? null : await makeNewRecord(context, password, read);
   const { event, kind, notice, voids } = UNDOINGS[purpose];
@@ -119,7 +123,13 @@ async function restore(
     await updateAccount(manager, accountId, others);
     return others;
   }
-  const restored = { ...others, email: email.shown, emailKey: email.key, emailVerifiedAt: now };
+  const address = {
+    email: email.shown,
+    emailKey: email.key,
+    emailVerifiedAt: now,
+    isAddressCorrected: false,
+  };
+  const restored = { ...others, ...address };
   try {
     await updateAccount(manager, accountId, restored);
   } catch (error) {

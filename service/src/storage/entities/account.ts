@@ -23,6 +23,8 @@ export interface AccountRow {
   registrationBrowserHash: Buffer | null;
   /** Somebody registered it for themselves; `false`: an operator made it, or corrected its address. */
   isOpenlyRegistered: boolean;
+  /** An operator corrected the address, and nobody has proved it yet: the mailbox alone does not. */
+  isAddressCorrected: boolean;
   /** Until then the first password that an operator gave is enough by itself. */
   firstPasswordUntil: Date | null;
   /** An operator removed the second factor: the next sign-in wants a mailed proof as well. */
@@ -38,6 +40,7 @@ export type AccountFacts = Omit<
   | "lastSignInAt"
   | "registrationBrowserHash"
   | "isOpenlyRegistered"
+  | "isAddressCorrected"
   | "firstPasswordUntil"
   | "wantsMailedProof"
   | "eraseAt"
@@ -62,6 +65,7 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", nullable: true },
     registrationBrowserHash: { type: "binary", length: 32, nullable: true },
     isOpenlyRegistered: { type: "boolean", default: true },
+    isAddressCorrected: { type: "boolean", default: false },
     firstPasswordUntil: { type: "datetime", precision: 3, nullable: true },
     wantsMailedProof: { type: "boolean", default: false },
     eraseAt: { type: "datetime", precision: 3, nullable: true },

@@ -9,6 +9,7 @@ export class WaysBack1700000000012 implements MigrationInterface {
     await queryRunner.query(
       `ALTER TABLE account
          ADD COLUMN isOpenlyRegistered tinyint NOT NULL DEFAULT 1,
+         ADD COLUMN isAddressCorrected tinyint NOT NULL DEFAULT 0,
          ADD COLUMN firstPasswordUntil datetime(3) NULL,
          ADD COLUMN wantsMailedProof tinyint NOT NULL DEFAULT 0,
          ADD COLUMN eraseAt datetime(3) NULL,
@@ -38,7 +39,7 @@ export class WaysBack1700000000012 implements MigrationInterface {
     );
     await queryRunner.query(`DELETE FROM account WHERE state = 'closed'`);
     await queryRunner.query(
-      `ALTER TABLE account DROP KEY account_erase_at, DROP COLUMN isOpenlyRegistered, DROP COLUMN firstPasswordUntil,
+      `ALTER TABLE account DROP KEY account_erase_at, DROP COLUMN isOpenlyRegistered, DROP COLUMN isAddressCorrected, DROP COLUMN firstPasswordUntil,
          DROP COLUMN wantsMailedProof, DROP COLUMN eraseAt`,
     );
   }
