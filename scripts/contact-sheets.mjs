@@ -5,6 +5,7 @@
  */
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
+import { readKeyUri, totp } from "@lucchetto/core";
 import { chromium } from "playwright-core";
 import { findProgram, ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
@@ -137,6 +138,7 @@ await run(async () => {
   await land("invite", invite.links[0]);
   await redeem(invite, { password: NEW_PASSWORD });
   await mailTo(invited, "invitation-accepted");
+  await waysBack();
   await ask("reset", bruno);
   const expired = await mailTo(bruno, "reset");
   await call("POST", "/v1/development/clock", { body: { milliseconds: 31 * MINUTE } });
@@ -159,6 +161,62 @@ await run(async () => {
   await draw("mails", mails, 300);
   await draw("landings", landings, 230);
   await browser.close();
+
+  /** A second factor added and undone, an account closed and kept, a mailed proof, and what an operator does for others. */
+  async function waysBack() {
+    const dora = at("dora");
+    await register(dora, { language: "it" });
+    await redeem(await mailTo(dora, "verify"), { present: PASSWORD });
+    const own = await signIn(dora);
+    const begun = await call("POST", "/v1/account/totp", { token: own, body: {} });
+    const { secret, settings } = readKeyUri(begun.uri);
+    const code = totp(secret, new Date(), settings);
+    const activated = await call("POST", `/v1/account/totp/${begun.id}/activate`, {
+      token: own,
+      body: { code },
+    });
+    await call("POST", "/v1/account/recovery-codes", { token: activated.token, body: undefined });
+    await mailTo(dora, "recovery-codes-made");
+    await call("DELETE", `/v1/account/totp/${begun.id}`, { token: activated.token });
+    const removed = await mailTo(dora, "second-factor-removed");
+    await land("undo-factor, another browser", removed.links[0]);
+    await redeem(removed, { password: NEW_PASSWORD, present: PASSWORD });
+    await mailTo(dora, "second-factor-restored");
+    const elio = at("elio");
+    const { token: leaving, account } = await register(elio);
+    await redeem(await mailTo(elio, "verify"), { present: PASSWORD });
+    await call("DELETE", "/v1/account", { token: leaving });
+    const closed = await mailTo(elio, "account-closed");
+    await land("undo-erase, another browser", closed.links[0]);
+    await redeem(closed, { present: PASSWORD });
+    await mailTo(elio, "account-reopened");
+    const help = (path, body) =>
+      call("POST", `/v1/operator/accounts/${account.id}/${path}`, {
+        token: office,
+        body: { reason: "showed his card at the counter", ...body },
+      });
+    await call("PATCH", `/v1/operator/accounts/${account.id}`, {
+      token: office,
+      body: { mustChangePassword: true },
+    });
+    await call("POST", "/v1/sign-in", {
+      body: { proof: { type: "password", identifier: elio, password: PASSWORD }, deliver: "token" },
+    });
+    await mailTo(elio, "confirm-sign-in");
+    await help("first-password", { password: NEW_PASSWORD });
+    await mailTo(elio, "first-password-given");
+    const second = at("second");
+    const { account: other } = await register(second);
+    await call("PATCH", `/v1/operator/accounts/${other.id}`, {
+      token: office,
+      body: { labels: ["operator"] },
+    });
+    await help("correct-email", { email: at("elio.fixed") });
+    await mailTo(second, "operators-told");
+    const corrected = await mailTo(at("elio.fixed"), "email-corrected");
+    await land("a corrected address", corrected.links[0]);
+    await call("PATCH", `/v1/operator/accounts/${other.id}`, { token: office, body: { labels: [] } });
+  }
 
   /** All pictures on one sheet, each under its name. */
   async function draw(file, pictures, width) {

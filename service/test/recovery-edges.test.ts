@@ -222,3 +222,21 @@ describe("what an undo link and an operator's help are asked wrongly", () => {
     }
   });
 });
+
+test("RC-5 whoever changes the address over and over hides no later change from the first one", async () => {
+  const email = "leo@brina.example";
+  const { token } = await service.register(email);
+  await proveAddress(service, email);
+  const call = service.as(token);
+  for (const number of [1, 2, 3, 4]) {
+    const next = `leo.${number}@brina.example`;
+    await call(routes.changeEmail, { body: { email: next } });
+    const secret = secretOf(await mailTo(service, next, "change-email"));
+    await call(routes.redeemLink, { body: { secret } });
+  }
+  let own = token;
+  for (const name of ["first", "second", "third"])
+    own = (await enrolAuthenticator(service, own, { name })).token;
+  const told = (await mailsTo(service, email)).filter(({ template }) => template === "second-factor-added");
+  expect(told.map(({ links }) => links[0]?.includes("lcl_"))).toEqual([true, true, true]);
+});

@@ -466,7 +466,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
         const { body } = await call(routes.correctEmail, { params: { id }, body: { email: fixed, reason } });
         expect(body).toMatchObject({ email: fixed, emailVerified: false });
         expect((await mailTo(service, second, "operators-told")).text).toContain(fixed);
-        const verify = await undoLink(fixed, "verify");
+        const verify = await undoLink(fixed, "email-corrected");
         // The address may be mistyped: whoever reads that mailbox gets no further alone, by no way.
         const reader = new Visitor(service);
         expect(await look(reader, verify)).toMatchObject({

@@ -82,6 +82,11 @@ export const MAIL_KINDS = {
     says: ["name", "when", "network", "browser", "link", "left"],
     needsLink: false,
   },
+  "email-corrected": {
+    when: "an operator corrected an account's address",
+    says: ["name", "link", "life"],
+    needsLink: true,
+  },
   "confirm-sign-in": {
     when: "a sign-in with the right password wants a mailed proof as well",
     says: ["name", "link", "life", "browser", "network"],

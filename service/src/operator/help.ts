@@ -107,7 +107,9 @@ export async function correctEmail(
       });
       await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
       await sendLink(context, manager, {
-        purpose: account.state === "invited" ? "invite" : "verify",
+        ...(account.state === "invited"
+          ? { purpose: "invite" as const }
+          : { purpose: "verify" as const, mail: "email-corrected" as const }),
         to: addresseeOf({ ...account, email: email.shown }),
         emailKey: email.key,
         browserHash: null,

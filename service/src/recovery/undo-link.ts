@@ -65,7 +65,7 @@ async function tellWithUndo(
       visit,
       now,
       // An earlier link takes back more than a later one: a flood of changes hides nothing.
-      isWithinLimit: written < MOST_NOTICES_AN_HOUR,
+      isWithinLimit: written < MOST_NOTICES_AN_HOUR * addresses.size,
     });
   }
 }

@@ -267,4 +267,14 @@ If it was not you, choose a new password by mail at once: that ends all sessions
 
 [Choose a new password]({{link}})
 `,
+  "email-corrected": `Subject: Confirm your address for {{site}}
+
+The people who run {{site}} have changed the address of your account to this one, because somebody told them that the old one was lost.
+
+[Confirm this address]({{link}})
+
+The link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing that is yours: your password, a code of your authenticator app, or a recovery code.
+
+If you don't know this account, do nothing: the mail alone opens nothing.
+`,
 };

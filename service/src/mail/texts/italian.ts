@@ -267,4 +267,14 @@ Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte
 
 [Scegli una nuova password]({{link}})
 `,
+  "email-corrected": `Subject: Conferma il tuo indirizzo per {{site}}
+
+Chi gestisce {{site}} ha cambiato l'indirizzo del tuo account in questo, perché qualcuno ha detto che quello vecchio non era più raggiungibile.
+
+[Conferma questo indirizzo]({{link}})
+
+Il collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche un'altra cosa tua: la password, un codice dell'app di autenticazione o un codice di recupero.
+
+Se non conosci questo account, non fare nulla: l'e-mail da sola non apre nulla.
+`,
 };
