@@ -1,6 +1,7 @@
 /** The typed client made from the routes: every reply is read by its schema. */
 import type { CallParts, ClientOptions } from "./call.ts";
 import { exchange, foreignAnswer, ProblemError } from "./call.ts";
+import { readReply } from "./read-reply.ts";
 import type { CallOf, ReplyOf, Route } from "./route.ts";
 import { problem } from "./shapes.ts";
 
@@ -14,8 +15,9 @@ export type Client = <R extends Route>(
 export function createClient(options: ClientOptions): Client {
   const call = async (route: Route, parts: CallParts = {}): Promise<{ status: number; body: unknown }> => {
     const { status, body } = await exchange(options, route, parts);
-    const read = route.replies[status]?.safeParse(body);
-    if (read?.success === true) return { status, body: read.data };
+    const schema = route.replies[status];
+    const read = schema === undefined ? null : readReply(schema, body);
+    if (read !== null) return { status, body: read.value };
     const received = problem.safeParse(body);
     if (received.success) throw new ProblemError(received.data);
     throw foreignAnswer(options, status);

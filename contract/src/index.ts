@@ -2,6 +2,7 @@
 export { ProblemError, UnreachableError } from "./call.ts";
 export type { ClientOptions } from "./call.ts";
 export * from "./client.ts";
+export * from "./read-reply.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
 export * from "./page-state.ts";

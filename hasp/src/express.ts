@@ -65,8 +65,9 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
           send(response, answer);
           return false;
         }
-        const wanted = hasp.guarded(visitOf(request));
-        return wanted === null ? true : pass(request, response, wanted);
+        for (const wanted of hasp.guarded(visitOf(request)))
+          if (!(await pass(request, response, wanted))) return false;
+        return true;
       }),
     open: () =>
       middleware(async (request) => {

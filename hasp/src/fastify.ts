@@ -53,8 +53,10 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
     if (isStream) return;
     const answer = await hasp.own(visit);
     if (answer !== null) return send(reply, answer);
-    const wanted = hasp.guarded(visit);
-    if (wanted !== null) return pass(request, reply, wanted);
+    for (const wanted of hasp.guarded(visit)) {
+      const refused = await pass(request, reply, wanted);
+      if (refused !== undefined) return refused;
+    }
   });
 
   if (options.development ?? process.env["NODE_ENV"] !== "production") {

@@ -17,7 +17,7 @@ import { createRecogniser } from "./recognise.ts";
 import type { LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import type { Answer, Visit } from "./visit.ts";
-import { isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./visit.ts";
+import { isOwnOrigin, isPage, isReading, pathOf, queryOf, saysOwnOrigin } from "./visit.ts";
 import type { Lacking, Wanted } from "./wanted.ts";
 import { assertWanted, lacking, stepOf } from "./wanted.ts";
 
@@ -37,8 +37,8 @@ export interface Hasp {
    * answers.
    */
   live(visit: Visit, sink: () => EventResponse): Promise<boolean>;
-  /** What the option `guard` wants at a path; `null` where it is open. */
-  guarded(visit: Visit): Wanted | null;
+  /** What the option `guard` wants at a path, all of it; nothing where it is open. */
+  guarded(visit: Visit): readonly Wanted[];
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
   open(visit: Visit): Promise<SignedInAccount | null>;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
@@ -59,7 +59,7 @@ export function createHasp(options: HaspOptions): Hasp {
 
   return {
     lookUp: (wanted) => lucchetto.lookUp(wanted),
-    guarded: (visit) => guard(pathOf(visit)),
+    guarded: (visit) => guard(visit.url),
     async own(visit) {
       const path = pathOf(visit);
       if (path === paths.signOut) return flow.signOut(visit);
@@ -82,6 +82,7 @@ export function createHasp(options: HaspOptions): Hasp {
     },
 
     async open(visit) {
+      if (isForeignChange(visit)) return null;
       try {
         return await recognise(visit);
       } catch (error) {
@@ -92,8 +93,9 @@ export function createHasp(options: HaspOptions): Hasp {
 
     async closed(visit, wanted = {}) {
       assertWanted(wanted);
-      if (isBasicFromElsewhere(visit)) {
-        const detail = "A browser sent this from a page that is not this application's own.";
+      if (isForeignChange(visit)) {
+        const detail =
+          "A browser sent this from a page that is not this application's own, or without saying where it comes from. Scripts send an access key instead of a cookie.";
         return { answer: problem(service, "foreign-origin", { detail }) };
       }
       let account: SignedInAccount | null;
@@ -113,10 +115,17 @@ export function createHasp(options: HaspOptions): Hasp {
     return readAuthorization(headers.authorization, settings) !== null;
   }
 
-  /** Browsers send a Basic password along by themselves, also with what foreign pages make them send. */
-  function isBasicFromElsewhere(visit: Visit): boolean {
-    const isBasic = /^Basic /i.test(visit.headers.authorization ?? "");
-    return isBasic && isScript(visit) && !isReading(visit) && !isOwnOrigin(visit, returnAddress.origin);
+  /**
+   * Whether a change would be made on the strength of something that browsers send along by themselves, cookie or Basic
+   * password, without their saying that a page of this application asked for it.
+   */
+  function isForeignChange(visit: Visit): boolean {
+    if (isReading(visit)) return false;
+    if (isScript(visit))
+      return /^Basic /i.test(visit.headers.authorization ?? "") && !isOwnOrigin(visit, returnAddress.origin);
+    if (settings.changesFromAnywhere || cookies.readCheckToken(visit.headers.cookie) === undefined)
+      return false;
+    return !saysOwnOrigin(visit, returnAddress.origin);
   }
 
   function askToSignIn(visit: Visit, wanted: Wanted): Answer {

@@ -10,7 +10,6 @@ import {
   keepSessionStreams,
 } from "@lucchetto/contract/session-streams";
 import type { Lucchetto } from "./service.ts";
-import { LucchettoUnreachable } from "./service.ts";
 import type { Answer, Visit } from "./visit.ts";
 
 const MODULE = readFileSync(new URL("../browser/live.js", import.meta.url), "utf8");
@@ -53,8 +52,8 @@ export function createLive(
       let id: string | null = null;
       try {
         id = token === undefined ? null : ((await lucchetto.introspect(token))?.sid ?? null);
-      } catch (error) {
-        if (!(error instanceof LucchettoUnreachable)) throw error;
+      } catch {
+        // Nothing is known at the moment: the browser asks again by itself when the page is loaded anew.
       }
       // 204 tells a browser not to connect again (HTML, section 9.2.3).
       if (id === null || !streams.keep(id, response)) {

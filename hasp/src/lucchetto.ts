@@ -1,9 +1,28 @@
 /** Asks Lucchetto, with the app key: exchanges codes, looks check tokens up, revokes them. */
 import type { ActiveIntrospection } from "@lucchetto/contract";
-import { introspection, OAUTH_PATHS, problem as problemShape, routes, tokenReply } from "@lucchetto/contract";
+import {
+  introspection,
+  OAUTH_PATHS,
+  problem as problemShape,
+  readReply,
+  routes,
+  tokenReply,
+} from "@lucchetto/contract";
+import type { output, ZodType } from "zod";
 import type { HaspSettings } from "./options.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
+
+/** What a password that came as HTTP Basic may be answered with. */
+const REFUSALS = [
+  "sign-in-refused",
+  "own-password-not-taken",
+  "account-suspended",
+  "account-closed",
+  "email-unverified",
+  "throttled",
+  "too-busy",
+];
 
 /** Sessions asked for at once. */
 const MOST_ASKED = 1_000;
@@ -40,9 +59,16 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     if (response.status === 401 && !expected.includes(codeOf(text))) {
       throw new LucchettoUnreachable(`${settings.callsTo} does not know this client id with this app key`);
     }
-    if (response.status >= 500)
-      throw new LucchettoUnreachable(`${settings.callsTo} answered ${response.status}`);
+    const isExpected = response.ok || response.status === 400 || expected.includes(codeOf(text));
+    if (!isExpected) throw new LucchettoUnreachable(`${settings.callsTo} answered ${response.status}`);
     return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.callsTo) };
+  }
+
+  /** A reply that is not what was asked for says nothing about anybody. */
+  function read<Schema extends ZodType>(schema: Schema, body: unknown): output<Schema> {
+    const reply = readReply(schema, body);
+    if (reply === null) throw new LucchettoUnreachable(`${settings.callsTo} answered something unexpected`);
+    return reply.value;
   }
 
   async function ask(token: string, username: string | undefined): Promise<ActiveIntrospection | null> {
@@ -50,9 +76,8 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       token,
       ...(username === undefined ? {} : { username }),
     });
-    const read = introspection.safeParse(body);
-    if (!read.success) throw new LucchettoUnreachable(`${settings.callsTo} answered no introspection`);
-    return read.data.active ? read.data : null;
+    const answer = read(introspection, body);
+    return answer.active ? answer : null;
   }
 
   return {
@@ -63,7 +88,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
         redirect_uri: settings.returnAddress.href,
         code_verifier: verifier,
       });
-      return ok ? tokenReply.parse(body).access_token : null;
+      return ok ? read(tokenReply, body).access_token : null;
     },
     introspect(token, username) {
       const question = username === undefined ? token : `${token} ${username}`;
@@ -75,9 +100,9 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     },
     async checkBasic(shown) {
       const { path, replies } = routes.checkBasic;
-      const { ok, body } = await post(path, JSON.stringify(shown), ["sign-in-refused"]);
-      if (ok) return replies[200].parse(body).account;
-      const refused = problemShape.parse(body);
+      const { ok, body } = await post(path, JSON.stringify(shown), REFUSALS);
+      if (ok) return read(replies[200], body).account;
+      const refused = read(problemShape, body);
       // A name or password that can be nobody's is as wrong as any other.
       if (["sign-in-refused", "invalid-fields"].includes(refused.code)) return null;
       throw new LucchettoRefused(refused);
@@ -90,15 +115,16 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       const living = new Set<string>();
       for (let from = 0; from < sessionIds.length; from += MOST_ASKED) {
         const { body } = await post(path, JSON.stringify({ ids: sessionIds.slice(from, from + MOST_ASKED) }));
-        for (const id of replies[200].parse(body).ids) living.add(id);
+        for (const id of read(replies[200], body).ids) living.add(id);
       }
       return living;
     },
     async lookUp(wanted) {
       const { path, replies } = routes.lookUpAccounts;
       const { ok, body } = await post(path, JSON.stringify(wanted));
-      if (ok) return replies[200].parse(body).items;
-      throw new RangeError(problemShape.parse(body).detail);
+      if (ok) return read(replies[200], body).items;
+      // Only what was asked wrongly is the caller's fault.
+      throw new RangeError(read(problemShape, body).detail);
     },
   };
 }

@@ -34,6 +34,11 @@ export interface HaspOptions {
   readonly timeout?: number;
   /** Paths that are closed, or open, without each route saying so. */
   readonly guard?: Guard;
+  /**
+   * Lets a page's cookie change something whatever page sent it. `false` unless said otherwise. The price: the application
+   * keeps foreign pages' requests apart by itself.
+   */
+  readonly changesFromAnywhere?: boolean;
   /** Takes people's own passwords as HTTP Basic; the app must be registered with `--basic-passwords`. */
   readonly basicPasswords?: boolean;
   /**
@@ -69,6 +74,7 @@ export interface HaspSettings {
   readonly timeout: number;
   readonly guard: Guard | undefined;
   readonly basicPasswords: boolean;
+  readonly changesFromAnywhere: boolean;
   readonly keepAnswersFor: number;
   readonly whenUnreachable: "closed" | "last-known";
   readonly testing: HaspOptions["testing"] | undefined;
@@ -128,6 +134,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     timeout: options.timeout ?? DEFAULT_TIMEOUT,
     guard: options.guard,
     basicPasswords: options.basicPasswords ?? false,
+    changesFromAnywhere: options.changesFromAnywhere ?? false,
     keepAnswersFor: options.keepAnswersFor ?? 0,
     whenUnreachable: options.whenUnreachable ?? "closed",
     testing: options.testing,

@@ -32,8 +32,8 @@ export interface TestPerson {
 export interface TestAccounts {
   /** Everything that a hasp needs; add what the application sets itself. */
   readonly options: HaspOptions;
-  /** Headers of a browser in which this person is signed in. */
-  as(person: TestPerson): { cookie: string };
+  /** Headers of a browser in which this person is signed in, on a page of the application's own. */
+  as(person: TestPerson): { cookie: string; origin: string };
   /** Headers of a script with an access key of this person. */
   asScript(person: TestPerson): { authorization: string };
   /** Ends the session or key of these headers, as anywhere else. */
@@ -101,7 +101,8 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
         exp: checked + DAY,
       };
       const token = put("lck_", person, inSession);
-      return { cookie: cookies.writeCheckToken(token).split(";", 1)[0] ?? "" };
+      const cookie = cookies.writeCheckToken(token).split(";", 1)[0] ?? "";
+      return { cookie, origin: new URL(returnAddress).origin };
     },
     asScript: (person) => ({
       authorization: `Bearer ${put("lca_", person, { key_id: randomUUID(), amr: ["key"] })}`,

@@ -28,14 +28,20 @@ export function queryOf(visit: Visit): URLSearchParams {
   return new URLSearchParams(mark < 0 ? "" : visit.url.slice(mark + 1));
 }
 
-/** Whether nothing is to be changed. */
-export function isReading({ method }: Visit): boolean {
-  return method === "GET" || method === "HEAD";
+/** Whether nothing is to be changed. What becomes a WebSocket can change anything. */
+export function isReading({ method, headers }: Visit): boolean {
+  return (method === "GET" || method === "HEAD") && headers.upgrade === undefined;
 }
 
 /** Whether a person's browser asks, rather than a script or a program. */
 export function isPage(visit: Visit): boolean {
   return (visit.headers.accept ?? "").includes("text/html");
+}
+
+/** Whether a browser says that a request was sent by this application's own pages (Fetch Metadata; RFC 6454). */
+export function saysOwnOrigin(visit: Visit, ownOrigin: string): boolean {
+  const { origin, "sec-fetch-site": site } = visit.headers;
+  return origin === undefined ? site === "same-origin" : origin === ownOrigin;
 }
 
 /** Whether a browser says that a request was sent by this application's own pages (or no browser sent it). */

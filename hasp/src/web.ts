@@ -46,10 +46,11 @@ export function webHasp(options: HaspOptions): WebHasp {
       if (await hasp.live(visit, () => stream.sink)) return stream.response();
       const answer = await hasp.own(visit);
       if (answer !== null) return responseOf(answer);
-      const wanted = hasp.guarded(visit);
-      if (wanted === null) return null;
-      const passage = await hasp.closed(visit, wanted);
-      return "answer" in passage ? responseOf(passage.answer) : null;
+      for (const wanted of hasp.guarded(visit)) {
+        const passage = await hasp.closed(visit, wanted);
+        if ("answer" in passage) return responseOf(passage.answer);
+      }
+      return null;
     },
     open: (request, from) => hasp.open(visitOf(request, from)),
     async closed(request, wanted, from) {

@@ -27,12 +27,13 @@ export class WebhookRefused extends Error {
   override readonly name = "WebhookRefused";
 }
 
-/** @returns its id, the same at every try of a notice, and what it says. @throws WebhookRefused. */
+/** @returns its id, the same at every try of a notice, and what it says. @throws WebhookRefused; RangeError for a secret that is none. */
 export function readWebhook(
   incoming: IncomingWebhook,
 ):
   | { readonly id: string; readonly question: ConsultQuestion }
   | { readonly id: string; readonly notice: Notice } {
+  assertSecret(incoming.secret);
   const id = header(incoming, "webhook-id");
   const timestamp = header(incoming, "webhook-timestamp");
   const at = Number(timestamp) * 1_000;
@@ -46,6 +47,18 @@ export function readWebhook(
   const told = notice.safeParse(json);
   if (told.success) return { id, notice: told.data };
   throw new WebhookRefused("it is neither a question nor a notice that is known here");
+}
+
+/** Bytes that a secret has at least (Standard Webhooks 1.0). */
+const LEAST_SECRET_BYTES = 24;
+
+/** With an empty secret anybody could sign. @throws RangeError. */
+function assertSecret(secret: string): void {
+  const isSecret = /^whsec_[A-Za-z0-9+/]+={0,2}$/.test(secret);
+  if (isSecret && Buffer.from(secret.slice("whsec_".length), "base64").length >= LEAST_SECRET_BYTES) return;
+  throw new RangeError(
+    "secret: expected the signing secret, which begins with whsec_ and has 24 bytes at least (is the variable empty?)",
+  );
 }
 
 function isSigned(incoming: IncomingWebhook, signed: string): boolean {

@@ -8,6 +8,7 @@ import type { TestNginx } from "../../testing/nginx.ts";
 import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
+import { proveAddress } from "../../testing/visitor.ts";
 
 let service: TestService;
 let nginx: TestNginx;
@@ -151,7 +152,7 @@ describe("a site behind nginx", () => {
     expect((await get("/ledger/", { ...html, cookie })).text).toContain("For keepers");
   });
 
-  test("OA-12 identity headers from outside never reach the application, in any spelling", async () => {
+  test("OA-12 HA-5 identity headers from outside never reach the application, in any spelling", async () => {
     const forged = {
       "Lucchetto-Account": "forged",
       lucchetto_account: "forged",
@@ -169,14 +170,39 @@ describe("a site behind nginx", () => {
     const known = await get("/app/", { ...forged, cookie: await enter(anna.token) });
     expect(identity(known)).toEqual({
       "lucchetto-account": [anna.id],
-      "lucchetto-email": ["anna@brina.example"],
       "lucchetto-name": ["Anna L%C3%B6we 100%25"],
       "lucchetto-labels": ["keeper"],
       "lucchetto-session": [expect.stringMatching(/^[0-9a-f-]{36}$/)],
       "lucchetto-level": ["1"],
     });
+    // HA-5: nobody has proved the address yet, so it is not told.
+    await proveAddress(service, "anna@brina.example");
+    const proved = await get("/app/", { ...forged, cookie: await enter(anna.token) });
+    expect(identity(proved)["lucchetto-email"]).toEqual(["anna@brina.example"]);
     // No cookie and no credentials of the visitor either.
     expect(known.text).not.toMatch(/lck_|lcs_|cookie|authorization/i);
+  });
+
+  test("HA-2 a page's cookie changes something only from the site's own pages, and a WebSocket counts as a change", async () => {
+    const cookie = await enter(anna.token);
+    const answers = [];
+    for (const headers of [
+      { origin: "https://evil.test" },
+      { origin: "null" },
+      { origin: site, "sec-fetch-site": "same-origin" },
+      { "sec-fetch-site": "same-site" },
+      { "sec-fetch-site": "same-origin" },
+      {},
+    ])
+      answers.push((await get("/", { cookie, ...headers }, "POST")).status);
+    // The site is static: what is let through is refused by nginx itself, which takes no POST there.
+    expect(answers).toEqual([403, 403, 405, 403, 405, 403]);
+    expect((await get("/", { cookie, origin: "https://evil.test" })).status).toBe(200);
+    const ask = (headers: Record<string, string>) =>
+      send(service, "GET", "/v1/proxy-check", { headers: { cookie, ...headers } });
+    expect((await ask({ "lucchetto-method": "GET" })).status).toBe(200);
+    for (const headers of [{}, { "lucchetto-method": "GET", "lucchetto-upgrade": "websocket" }])
+      expect((await ask(headers)).json()).toMatchObject({ status: 403, code: "foreign-origin" });
   });
 
   test("OA-12 callers not listed as proxies are refused, whatever they say of themselves", async () => {

@@ -239,9 +239,9 @@ class SignInByMail extends By {
     visitor.cookies.forEach((_value, name) => !name.includes("device") && visitor.cookies.delete(name));
     const seen = new Set((await mailsTo(r.service, m.address)).map(({ id }) => id));
     await visitor.post("/v1/mail-links", { purpose: "sign-in", identifier: m.address });
-    if (m.isClosed || !m.readsMail(this.who)) return;
+    if (m.isClosed) return;
     const mail = await mailTo(r.service, m.address, "sign-in", seen);
-    if (mail.links[0]?.includes("lcl_") !== true) return;
+    if (!m.readsMail(this.who) || mail.links[0]?.includes("lcl_") !== true) return;
     let reply = await show(visitor, { type: "mail-link", secret: secretOf(mail) });
     if (wants(reply, "totp")) {
       const factor = m.heldBy(this.who);
@@ -293,9 +293,9 @@ class Reset extends By {
     const visitor = r.visitors[this.who];
     await visitor.post("/v1/mail-links", { purpose: "reset", identifier: m.address });
     // Nothing is mailed for a closed account, and what is mailed is read by whoever reads that mailbox.
-    if (m.isClosed || !m.mailboxes[this.who].has(m.address)) return;
+    if (m.isClosed) return;
     const mail = await mailTo(r.service, m.address, "reset", seen);
-    if (mail.links[0]?.includes("lcl_") !== true) return;
+    if (!m.readsMail(this.who) || mail.links[0]?.includes("lcl_") !== true) return;
     const password = passwordNo(r.next());
     const reply = await visitor.post("/v1/mail-links/redeem", { secret: secretOf(mail), password });
     expect([reply.status, "reset"]).toEqual([200, "reset"]);

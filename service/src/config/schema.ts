@@ -366,6 +366,7 @@ export const configurationSchema = z.strictObject({
         .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
         .default([])
         .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+      changesFromAnywhere: z.boolean().default(false).meta({ expected: "true or false" }),
     })
     .prefault({}),
   landings: z

@@ -42,6 +42,7 @@ export const IDENTITY_HEADERS = [
 /** Where the proxy says what was asked for. */
 const ASKED_HEADERS = ["lucchetto-asked", "x-forwarded-uri"] as const;
 const METHOD_HEADERS = ["lucchetto-method", "x-forwarded-method"] as const;
+const UPGRADE_HEADERS = ["lucchetto-upgrade", "upgrade"] as const;
 
 /** @throws ProblemReply `proxies-only`, unless the configuration lists the caller. */
 export function assertProxy({ configuration }: ServiceContext, request: FastifyRequest): void {
@@ -85,9 +86,13 @@ export async function checkForProxy(
   // Both look-ups at once; what the second found counts only where no script shows something.
   const [app, found] = await Promise.all([proxiedApp(context), findBrowser(context, request)]);
   const script = scriptOf(request, app);
+  const isForeign = script === null && found !== null && isForeignChange(context, request);
+  if (isForeign && !guests) throw new ProblemReply("foreign-origin");
   const who =
     script === null
-      ? readBrowser(context, found, app)
+      ? isForeign
+        ? null
+        : readBrowser(context, found, app)
       : await recogniseScript(context, request, { app, script });
   if (who === null) {
     if (guests && script === null) return null;
@@ -106,7 +111,7 @@ export async function checkForProxy(
 
 type Who = Pick<
   ActiveIntrospection,
-  "sub" | "reference" | "email" | "username" | "name" | "labels" | "sid" | "acr"
+  "sub" | "reference" | "email" | "email_verified" | "username" | "name" | "labels" | "sid" | "acr"
 >;
 
 /** What a script shows; `null` where the header holds nothing for us, but for a server before this one, say. */
@@ -153,13 +158,29 @@ async function recogniseScript(
   try {
     const shown = { identifier: name ?? "", password: secret, visit };
     const account = await checkBasicPassword(context, shown);
-    const { id: sub, displayName, reference, email, username } = account;
+    const { id: sub, displayName, reference, email, emailVerified, username } = account;
     const labels = account.labels.filter((label) => label !== OPERATOR_LABEL);
-    return { sub, name: displayName, reference, email, username, labels, sid: undefined, acr: "aal1" };
+    const facts = { name: displayName, reference, email, email_verified: emailVerified, username, labels };
+    return { sub, ...facts, sid: undefined, acr: "aal1" };
   } catch (error) {
     if (error instanceof ProblemReply && error.code === "sign-in-refused") return null;
     throw error;
   }
+}
+
+/**
+ * Whether a page's cookie would change something that no page of this site asked for. A proxy that names no method, and a
+ * WebSocket, count as a change.
+ */
+function isForeignChange({ configuration }: ServiceContext, { headers }: FastifyRequest): boolean {
+  const { publicUrl, proxyCheck } = configuration;
+  if (proxyCheck.changesFromAnywhere) return false;
+  const method = firstOf(headers, METHOD_HEADERS);
+  const isReading =
+    (method === "GET" || method === "HEAD") && firstOf(headers, UPGRADE_HEADERS) === undefined;
+  if (isReading) return false;
+  const { origin, "sec-fetch-site": site } = headers;
+  return origin === undefined ? site !== "same-origin" : origin !== new URL(publicUrl).origin;
 }
 
 /** Browsers send a Basic password along by themselves, also with what foreign pages make them send. */
@@ -221,7 +242,8 @@ function identityOf(who: Who): IdentityHeaders {
   const values: Record<(typeof IDENTITY_HEADERS)[number], string | null | undefined> = {
     "lucchetto-account": who.sub,
     "lucchetto-reference": who.reference,
-    "lucchetto-email": who.email,
+    // One that nobody proved may be anybody's.
+    "lucchetto-email": who.email_verified === true ? who.email : "",
     "lucchetto-username": who.username,
     "lucchetto-name": who.name,
     "lucchetto-labels": who.labels.join(" "),

@@ -1,0 +1,220 @@
+/** The guard before real routers: whatever reaches a closed handler was asked for. */
+import type { Server } from "node:http";
+import { Agent, request } from "node:http";
+import type { AddressInfo } from "node:net";
+import { connect } from "node:net";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import express from "express";
+import fc from "fast-check";
+import Fastify from "fastify";
+import { expressHasp } from "../src/express.ts";
+import { fastifyHasp } from "../src/fastify.ts";
+import type { HaspOptions } from "../src/options.ts";
+import { testAccounts } from "../src/testing.ts";
+
+const CLOSED = ["/members/*", "/graphql", "/keepers/ledger"] as const;
+const SPELLINGS = 10_000;
+
+let origin: string;
+const accounts = testAccounts();
+const guard: HaspOptions["guard"] = { closed: [...CLOSED] };
+const reached: string[] = [];
+const servers: Array<{ name: string; port: number; close: () => unknown }> = [];
+
+beforeAll(async () => {
+  const app = express();
+  const hasp = expressHasp({ ...accounts.options, guard });
+  app.use(hasp.own());
+  for (const path of ["/members/:id", "/members", "/graphql", "/keepers/ledger", "/members/*rest"])
+    app.all(path, (asked, response) => {
+      if (asked.account === undefined) reached.push(`express ${asked.originalUrl}`);
+      response.end("closed");
+    });
+  app.use((_asked, response) => {
+    response.status(404).end("open");
+  });
+  const server: Server = await new Promise((resolve) => {
+    const listening = app.listen(0, "127.0.0.1", () => resolve(listening));
+  });
+  servers.push({
+    name: "express",
+    port: (server.address() as AddressInfo).port,
+    close: () => server.close(),
+  });
+
+  for (const routerOptions of [
+    {},
+    { caseSensitive: false, ignoreDuplicateSlashes: true, ignoreTrailingSlash: true },
+  ]) {
+    const fastify = Fastify({ routerOptions });
+    await fastify.register(fastifyHasp, { ...accounts.options, guard });
+    for (const path of ["/members/*", "/graphql", "/keepers/ledger"])
+      fastify.all(path, async (asked) => {
+        if (asked.account === null) reached.push(`fastify ${asked.url}`);
+        return "closed";
+      });
+    await fastify.listen({ host: "127.0.0.1", port: 0 });
+    servers.push({
+      name: "fastify",
+      port: (fastify.server.address() as AddressInfo).port,
+      close: () => fastify.close(),
+    });
+  }
+  origin = "http://localhost";
+});
+afterAll(async () => {
+  for (const { close } of servers) await close();
+});
+
+const agent = new Agent({ keepAlive: true, maxSockets: 4 });
+
+/** Asks as written, in the request line. */
+function ask(port: number, target: string): Promise<number> {
+  return new Promise((resolve, reject) => {
+    const asked = request({ host: "127.0.0.1", port, path: target, agent }, (reply) => {
+      reply.resume();
+      reply.on("end", () => resolve(reply.statusCode ?? 0));
+    });
+    asked.on("error", reject).end();
+  });
+}
+
+describe("the guard", () => {
+  test.each([
+    "/members/..%2fx",
+    "/members/%252e%252e",
+    "/members/%2e%2e%2fx",
+    "/graphql/../graphql",
+    "/graphql/%2e%2e/graphql",
+    "/x/../graphql",
+    "//graphql",
+    "/graphql/",
+    "/graphql#x",
+    "/GraphQL",
+    "/%67raphql",
+    "/graphql;x=1",
+    "/keepers//ledger",
+    "/keepers/./ledger",
+    "http://elsewhere.example/members/1",
+    "http://elsewhere.example/graphql?x",
+    "HTTP:/graphql",
+  ])("HA-1 %s reaches no closed handler", async (target) => {
+    reached.length = 0;
+    for (const { port } of servers) await raw(port, target);
+    expect(reached).toEqual([]);
+  });
+
+  test("HA-1 ten thousand spellings before Express and Fastify", async () => {
+    reached.length = 0;
+    const piece = fc.oneof(
+      { weight: 5, arbitrary: fc.constantFrom("members", "graphql", "keepers", "ledger", "x", "1", "") },
+      {
+        weight: 3,
+        arbitrary: fc.constantFrom(".", "..", "%2e", "%2e%2e", "%252e%252e", "..;x", ";a=b", "%2f", "%5c"),
+      },
+      {
+        weight: 2,
+        arbitrary: fc
+          .tuple(fc.constantFrom("members", "graphql", "keepers", "ledger"), fc.nat(7), fc.nat(2))
+          .map(([word, at, kind]) => disguised(word, at % word.length, kind)),
+      },
+    );
+    const separator = fc.constantFrom("/", "/", "/", "//", "%2f", "%252f", "\\", "/./", "/../");
+    const target = fc
+      .tuple(
+        fc.constantFrom("/", "/", "/", "//", "http://elsewhere.example/", "http:/", "/./", "/%2e/"),
+        fc.array(fc.tuple(piece, separator), { minLength: 1, maxLength: 4 }),
+        fc.constantFrom("", "", "?a=/graphql", "#x", "/", "%23x", "%3fx"),
+      )
+      .map(([start, parts, end]) => start + parts.map((pair) => pair.join("")).join("") + end);
+    const targets = fc.sample(target, { numRuns: SPELLINGS, seed: 7 });
+    for (let from = 0; from < targets.length; from += 50) {
+      const some = targets.slice(from, from + 50);
+      // The lenient router sees the first of them: it differs from the other in little.
+      const asked = from < SPELLINGS / 10 ? servers : servers.slice(0, 2);
+      await Promise.all(asked.flatMap(({ port }) => some.map((one) => ask(port, one).catch(() => 0))));
+    }
+    expect(reached).toEqual([]);
+  });
+
+  test("HA-1 without the guard such spellings do reach them", async () => {
+    const bare = Fastify();
+    let count = 0;
+    bare.all("/members/*", async () => {
+      count += 1;
+      return "closed";
+    });
+    await bare.listen({ host: "127.0.0.1", port: 0 });
+    const { port } = bare.server.address() as AddressInfo;
+    for (const target of ["/members/..%2fx", "/members/%252e%252e", "/members/x"]) await raw(port, target);
+    await bare.close();
+    expect(count).toBe(3);
+  });
+
+  test("HA-2 a cookie changes something only from the application's own pages; a key from anywhere", async () => {
+    const person = { email: "bruno@brina.example" };
+    const { cookie } = accounts.as(person);
+    for (const { port } of servers) {
+      const post = async (headers: Record<string, string>) =>
+        (await fetch(`http://127.0.0.1:${port}/graphql`, { method: "POST", headers })).status;
+      for (const foreign of [
+        { origin: "https://evil.test" },
+        { origin: "null" },
+        { "sec-fetch-site": "same-site" },
+        { "sec-fetch-site": "cross-site" },
+        {},
+      ])
+        expect(await post({ cookie, ...foreign })).toBe(403);
+      expect(await post({ cookie, origin: "http://localhost" })).toBe(200);
+      expect(await post({ cookie, "sec-fetch-site": "same-origin" })).toBe(200);
+      expect(await post({ ...accounts.asScript(person) })).toBe(200);
+      // A WebSocket can change anything.
+      expect((await fetch(`http://127.0.0.1:${port}/graphql`, { headers: { cookie } })).status).toBe(200);
+      expect(await upgrade(port, cookie)).toMatch(/^HTTP\/1\.1 403 /);
+    }
+  });
+
+  test("HA-1 whoever is signed in comes in, and open pages stay open", async () => {
+    const headers = accounts.as({ email: "anna@brina.example" });
+    for (const { port } of servers) {
+      const reply = await fetch(`${origin.replace("localhost", "127.0.0.1")}:${port}/members/1`, {
+        headers,
+      });
+      expect([reply.status, await reply.text()]).toEqual([200, "closed"]);
+      expect(await ask(port, "/about")).toBe(404);
+    }
+  });
+});
+
+/** One letter in another case, encoded, or encoded twice. */
+function disguised(word: string, at: number, kind: number): string {
+  const letter = word[at] ?? "";
+  const code = letter.charCodeAt(0).toString(16);
+  const other = [letter.toUpperCase(), `%${code}`, `%25${code}`][kind] ?? letter;
+  return word.slice(0, at) + other + word.slice(at + 1);
+}
+
+/** Node's client would not send some of these. */
+function raw(port: number, target: string): Promise<void> {
+  return new Promise((resolve) => {
+    const socket = connect(port, "127.0.0.1", () =>
+      socket.write(`GET ${target} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n`),
+    );
+    socket.resume();
+    socket.on("close", () => resolve());
+    socket.on("error", () => resolve());
+  });
+}
+
+function upgrade(port: number, cookie: string): Promise<string> {
+  return new Promise((resolve) => {
+    let text = "";
+    const socket = connect(port, "127.0.0.1", () =>
+      socket.write(
+        `GET /graphql HTTP/1.1\r\nHost: localhost\r\nCookie: ${cookie}\r\nOrigin: https://evil.test\r\nUpgrade: websocket\r\nConnection: close\r\n\r\n`,
+      ),
+    );
+    socket.on("data", (chunk: Buffer) => (text += chunk.toString()));
+    socket.on("close", () => resolve(text));
+  });
+}
