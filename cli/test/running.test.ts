@@ -94,6 +94,10 @@ describe("for the one who runs it", () => {
       });
     });
     expect((await fetch(`http://127.0.0.1:${env.LUCCHETTO_LISTEN_PORT}/readyz`)).status).toBe(200);
+    // A second one on the same port ends, and says which.
+    const second = await runCommand(home, ["serve", ...config()], { env });
+    expect(second).toMatchObject({ status: 1, err: expect.stringContaining("listen.port") });
+    expect(second.err).toContain(env.LUCCHETTO_LISTEN_PORT);
     child.kill("SIGTERM");
     expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
   });

@@ -168,6 +168,22 @@ describe("setup", () => {
     expect(refused.err).not.toMatch(/ {4}at /);
   });
 
+  test("without an administrator and without its password the database user's password is missing, and no empty one is kept", async () => {
+    const { home, options, run } = await place();
+    const without = [
+      ...options.filter((one, index) => one !== "--admin" && options[index - 1] !== "--admin"),
+      "--no-admin",
+    ];
+    const refused = await run(without);
+    expect(refused).toMatchObject({ status: 1, err: expect.stringContaining("LUCCHETTO_DATABASE_PASSWORD") });
+    expect(readdirSync(home)).not.toContain("database-password");
+    // One that was left empty by an interruption is none.
+    writeFileSync(join(home, "database-password"), "", { mode: 0o600 });
+    const made = await run();
+    expect(made).toMatchObject({ status: 0 });
+    expect(readFileSync(join(home, "database-password"), "utf8").length).toBeGreaterThan(20);
+  });
+
   test("a password that the rules refuse makes no operator", async () => {
     const { options, run } = await place();
     const refused = await run(options, {}, "short");

@@ -110,11 +110,7 @@ try {
   process.exitCode = 1;
   const code = error instanceof Error && "code" in error ? String(error.code) : "";
   if (isExpected(error)) process.stderr.write(`${error.message}\n`);
-  else if (code === "EADDRINUSE") {
-    process.stderr.write(
-      "The port is in use. Stop what listens there, or set LUCCHETTO_LISTEN_PORT to another.\n",
-    );
-  } else if (code.startsWith("ERR_PARSE_ARGS")) {
+  else if (code.startsWith("ERR_PARSE_ARGS")) {
     process.stderr.write(`${(error as Error).message}\n`);
     process.exitCode = 2;
   } else throw error;

@@ -230,6 +230,18 @@ describe("the token endpoint", () => {
     expect(body.items.length).toBeGreaterThan(0);
   });
 
+  test("OA-3 of swaps at the same moment one gives a token, which is over: it was shown again", async () => {
+    const own = await service.signIn("anna@brina.example");
+    for (let round = 0; round < 25; round += 1) {
+      const code = await codeFor(own);
+      const replies = await Promise.all([swap(code), swap(code), swap(code)]);
+      const good = replies.filter(({ status }) => status === 200);
+      expect(good).toHaveLength(1);
+      const token = good[0]?.json<{ access_token: string }>().access_token ?? "";
+      expect(await introspect(token)).toEqual({ active: false });
+    }
+  });
+
   test("OA-4 apps show their key by Basic or in the body, never in the address", async () => {
     const own = await service.signIn("anna@brina.example");
     const fields = (code: string) => ({

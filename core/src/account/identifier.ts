@@ -3,7 +3,8 @@
  * for the idea; stricter here). The database keeps the normal form in a binary collation, so that no loose comparison
  * of its own ever decides who somebody is.
  *
- * - An e-mail address: local part and domain lower-cased, the domain in its ASCII (IDNA) form.
+ * - An e-mail address: local part and domain lower-cased, the domain in its ASCII (IDNA) form, which is also what is shown
+ *   and written to.
  * - A username: lower-cased. Letters, marks, digits and `.`, `_`, `-`; never `@`, so the two cannot be confused.
  *
  * Characters that Unicode calls equal to another single character, or a mere variant of it (Kelvin sign, full-width
@@ -31,6 +32,8 @@ export interface Identifier<Kind extends "email" | "username"> {
 
 const LOCAL_PART = /^[\p{L}\p{M}\p{N}!#$%&'*+/=?^_`{|}~-]+(\.[\p{L}\p{M}\p{N}!#$%&'*+/=?^_`{|}~-]+)*$/u;
 const DOMAIN = /^(?=.{4,253}$)([a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?\.)+[a-z0-9-]{2,63}$/;
+/** What stands in no domain name, in any script. */
+const NO_DOMAIN = /[^\p{L}\p{M}\p{N}.\u3002\uff0e\uff61-]/u;
 const USERNAME = /^[\p{L}\p{N}][\p{L}\p{M}\p{N}._-]*$/u;
 const MAX_LOCAL_OCTETS = 64;
 
@@ -40,14 +43,17 @@ export function readEmail(typed: string): Identifier<"email"> | null {
   const at = typed.lastIndexOf("@");
   const local = typed.slice(0, at);
   if (at < 1 || !LOCAL_PART.test(local) || !isPlain(local)) return null;
-  const domain = domainToASCII(typed.slice(at + 1));
+  const typedDomain = typed.slice(at + 1);
+  // Looked at before it is converted: what a URL would end a host with is dropped on the way.
+  if (NO_DOMAIN.test(typedDomain)) return null;
+  const domain = domainToASCII(typedDomain);
   if (!DOMAIN.test(domain)) return null;
   const localKey = lowerCase(local);
   const key = `${localKey}@${domain}`;
   // Lower case can be longer than upper case, in octets.
   if (Math.max(Buffer.byteLength(local), Buffer.byteLength(localKey)) > MAX_LOCAL_OCTETS) return null;
   if (Buffer.byteLength(key) > MAX_EMAIL_LENGTH) return null;
-  return { shown: typed, key: key as IdentifierKey<"email"> };
+  return { shown: `${local}@${domain}`, key: key as IdentifierKey<"email"> };
 }
 
 /** Reads a username. @returns `null` if it has characters, or a length, that no username has. */

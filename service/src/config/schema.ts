@@ -355,6 +355,14 @@ export const configurationSchema = z.strictObject({
         .prefault({}),
     })
     .prefault({}),
+  metrics: z
+    .strictObject({
+      from: z
+        .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
+        .default(["127.0.0.1", "::1"])
+        .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+    })
+    .prefault({}),
   proxyCheck: z
     .strictObject({
       clientId: z

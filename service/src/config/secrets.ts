@@ -30,6 +30,7 @@ export function readSecret(
 ): string | null {
   const given = variable === undefined ? undefined : environment[variable];
   if (given !== undefined) return given;
+
   return file === undefined ? null : readSecretFile(resolve(folder, file), setting, faults);
 }
 
@@ -37,7 +38,10 @@ function readSecretFile(file: string, setting: string, faults: string[]): string
   try {
     const othersMayRead = (statSync(file).mode & 0o077) !== 0;
     if (othersMayRead) faults.push(`${setting}: ${file} can be read by others; run: chmod 600 ${file}`);
-    return readFileSync(file, "utf8").trimEnd();
+    const secret = readFileSync(file, "utf8").trimEnd();
+    if (secret === "")
+      faults.push(`${setting}: ${file} is empty; put the secret into it, or leave the setting out`);
+    return secret;
   } catch (error) {
     faults.push(`${setting}: ${file} cannot be read (${(error as NodeJS.ErrnoException).code ?? "unknown"})`);
     return null;

@@ -10,13 +10,16 @@ import type { AppRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { parameter, requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
-import { insertCode } from "./store.ts";
+import { forgetOlderCodes, insertCode } from "./store.ts";
 
 /** Milliseconds that a code lives (RFC 6749 section 4.1.2 recommends ten minutes at most). */
 export const CODE_LIFETIME = 60_000;
 
 /** Seconds that coming back from our own page may take; a smaller `max_age` would ask for ever. */
 const LEAST_MAX_AGE = 30;
+
+/** Codes of one session for one app that wait to be exchanged: tabs that are away at once. */
+const MOST_UNSPENT = 10;
 
 /** Values of `prompt` that are understood; others are ignored, as unknown parameters are. */
 export const PROMPTS = ["none", "create"] as const;
@@ -142,18 +145,19 @@ async function issueCode(
 ): Promise<string> {
   const now = clock.now();
   const { plain, hashed } = mintToken("authorization-code", randomBytes(TOKEN_BYTES));
-  await inTransaction(dataSource, (manager) =>
-    insertCode(manager, {
+  const whose = { appId: wanted.app.id, sessionId: wanted.session.session.id };
+  await inTransaction(dataSource, async (manager) => {
+    await forgetOlderCodes(manager, whose, MOST_UNSPENT - 1);
+    await insertCode(manager, {
       codeHash: hashed,
-      appId: wanted.app.id,
-      sessionId: wanted.session.session.id,
+      ...whose,
       redirectUri: wanted.redirectUri,
       codeChallenge: wanted.codeChallenge,
       createdAt: now,
       expiresAt: new Date(now.getTime() + CODE_LIFETIME),
       spentAt: null,
-    }),
-  );
+    });
+  });
   return plain;
 }
 

@@ -1,6 +1,6 @@
 import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull } from "typeorm";
+import { In, IsNull } from "typeorm";
 import { readList } from "../session/store.ts";
 import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
 import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
@@ -22,6 +22,56 @@ export async function spendCode(dataSource: DataSource, codeHash: Buffer, now: D
     .getRepository(AuthorizationCodeEntity)
     .update({ codeHash, spentAt: IsNull() }, { spentAt: now });
   return affected === 1;
+}
+
+/** Remembers that a used code was shown again: it ends before it began. */
+export async function voidCode(manager: EntityManager, codeHash: Buffer): Promise<void> {
+  await manager.query("UPDATE authorization_code SET expiresAt = createdAt WHERE codeHash = ?", [codeHash]);
+}
+
+/** Whether a spent code was not shown again, locked until the token that it gives is there. */
+export async function isStillGood(manager: EntityManager, codeHash: Buffer): Promise<boolean> {
+  const row = await manager
+    .getRepository(AuthorizationCodeEntity)
+    .findOne({ where: { codeHash }, lock: { mode: "pessimistic_write" } });
+  return row !== null && row.expiresAt > row.createdAt;
+}
+
+/** Unspent codes of a session for an app, but the newest so many: whoever asks over and over fills no table. */
+export async function forgetOlderCodes(
+  manager: EntityManager,
+  { sessionId, appId }: Pick<AuthorizationCodeRow, "sessionId" | "appId">,
+  keep: number,
+): Promise<void> {
+  const older = await manager.getRepository(AuthorizationCodeEntity).find({
+    select: { codeHash: true },
+    where: { sessionId, appId, spentAt: IsNull() },
+    order: { createdAt: "DESC" },
+    skip: keep,
+    take: 100,
+  });
+  if (older.length > 0)
+    await manager
+      .getRepository(AuthorizationCodeEntity)
+      .delete({ codeHash: In(older.map(({ codeHash }) => codeHash)) });
+}
+
+/** Check tokens of a session for an app, but the newest so many. @returns whether there was one. */
+export async function forgetOlderTokens(
+  manager: EntityManager,
+  { sessionId, appId }: Pick<CheckTokenRow, "sessionId" | "appId">,
+  keep: number,
+): Promise<boolean> {
+  const repository = manager.getRepository(CheckTokenEntity);
+  const rows = await repository.find({
+    select: { tokenHash: true },
+    where: { sessionId, appId },
+    order: { createdAt: "DESC" },
+    take: keep + 100,
+  });
+  const older = rows.slice(keep).map(({ tokenHash }) => tokenHash);
+  if (older.length > 0) await repository.delete({ tokenHash: In(older) });
+  return rows.length > 0;
 }
 
 /** Removes codes that expired long ago, some at a time. */

@@ -16,7 +16,14 @@ import type { AuthorizationCodeRow, SessionRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
-import { endCheckTokenOfCode, findCode, insertCheckToken, spendCode } from "./store.ts";
+import {
+  endCheckTokenOfCode,
+  findCode,
+  insertCheckToken,
+  isStillGood,
+  spendCode,
+  voidCode,
+} from "./store.ts";
 
 /** Swaps. @throws OAuthRefusal. */
 export async function swapCode(
@@ -56,13 +63,15 @@ async function issueCheckToken(
   const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
+    // Shown again since it was spent, before there was a token to end: then it ends as it begins.
+    const isGood = await isStillGood(manager, codeHash);
     await insertCheckToken(manager, {
       tokenHash: hashed,
       codeHash,
       appId,
       sessionId: session.id,
       createdAt: now,
-      endedAt: null,
+      endedAt: isGood ? null : now,
     });
     const event = {
       kind: "app.check-token-issued",
@@ -84,6 +93,7 @@ async function refuseUsedCode(
 ): Promise<never> {
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
+    await voidCode(manager, codeHash);
     await endCheckTokenOfCode(manager, codeHash, now);
     const event = { kind: "app.code-used-again", outcome: "refused", appId, sessionId } as const;
     await record(manager, { event, visit, now });

@@ -10,7 +10,7 @@ import { hashToken, mintToken, OPERATOR_LABEL, TOKEN_BYTES } from "@lucchetto/co
 import type { FastifyRequest } from "fastify";
 import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
 import type { ProxiedApp } from "../app/store.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { ServiceContext } from "../context.ts";
 import { readBasicPair } from "../http/basic.ts";
 import { readBearer } from "../http/bearer.ts";
 import { listedAmong } from "../http/network.ts";
@@ -18,7 +18,7 @@ import { visitOf } from "../http/visit.ts";
 import { record } from "../journal/journal.ts";
 import { introspect } from "../oauth/introspect.ts";
 import type { CheckedToken } from "../oauth/store.ts";
-import { insertCheckToken } from "../oauth/store.ts";
+import { forgetOlderTokens, insertCheckToken } from "../oauth/store.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { checkBasicPassword } from "../sign-in/basic.ts";
@@ -219,19 +219,28 @@ function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRe
 /** Where a browser comes to fetch its check token, on the way to a page behind the proxy. */
 export const ENTER_PATH = "/proxy/enter";
 
-/** Gives this browser a check token of its session. @returns the token. */
+/** Check tokens of one session behind the proxy: a browser needs one. */
+const MOST_TOKENS = 5;
+
+/** Gives this browser a check token of its session. @returns the token; `null` where it holds one already. */
 export async function enter(
   context: ServiceContext,
   { session, account }: LiveSession,
-  visit: Visit,
-): Promise<string> {
+  request: FastifyRequest,
+): Promise<string | null> {
   const app = await proxiedApp(context);
+  const held = await findBrowser(context, request);
+  if (held?.appId === app.id && held.session.id === session.id && held.tokenEndedAt === null) return null;
+  const visit = visitOf(request);
   const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
   const now = context.clock.now();
   await inTransaction(context.dataSource, async (manager) => {
     // No code came before it; its own hash stands there, and nothing is ever found by it.
     const row = { tokenHash: hashed, codeHash: hashed, appId: app.id, sessionId: session.id };
+    const hadOne = await forgetOlderTokens(manager, row, MOST_TOKENS - 1);
     await insertCheckToken(manager, { ...row, createdAt: now, endedAt: null });
+    // Whoever comes over and over fills neither table nor journal.
+    if (hadOne) return;
     const ids = { accountId: account.id, sessionId: session.id, appId: app.id };
     await record(manager, { event: { kind: "app.check-token-issued", ...ids }, visit, now });
   });

@@ -2,7 +2,6 @@ import { ownPathOr } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
-import { visitOf } from "../http/visit.ts";
 import type { PageShell } from "../pages/shell.ts";
 import { ProblemReply } from "../problem.ts";
 import { assertProxy, checkForProxy, enter, ENTER_PATH } from "./proxy-check.ts";
@@ -29,8 +28,8 @@ export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): Fas
       void reply.header("cache-control", "no-store");
       if (caller === null) return reply.redirect(shell.pathOf("/sign-in", { next: request.url }), 303);
       try {
-        const token = await enter(context, caller, visitOf(request));
-        void reply.header("set-cookie", context.proxyCookie.write(token));
+        const token = await enter(context, caller, request);
+        if (token !== null) void reply.header("set-cookie", context.proxyCookie.write(token));
         return await reply.redirect(new URL(publicUrl).origin + to, 303);
       } catch (error) {
         if (!(error instanceof ProblemReply)) throw error;

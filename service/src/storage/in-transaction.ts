@@ -1,9 +1,14 @@
 /** Transactions that roll back on any error and are tried again when the database chose them to break a deadlock. */
+import { randomInt } from "node:crypto";
+import { setTimeout as pause } from "node:timers/promises";
 import type { DataSource, EntityManager } from "typeorm";
 
-/** 1213: deadlock (also a certification failure between cluster nodes). 1205: lock wait timeout. */
-const RETRYABLE = new Set(["ER_LOCK_DEADLOCK", "ER_LOCK_WAIT_TIMEOUT"]);
+/** 1213: deadlock, also a certification failure between cluster nodes. Whoever waited for a lock in vain waits no second time. */
+const DEADLOCK = "ER_LOCK_DEADLOCK";
+const LOCK_WAIT_TIMEOUT = "ER_LOCK_WAIT_TIMEOUT";
 const MAX_TRIES = 8;
+/** Milliseconds before a new try, at most: those that met once do not meet again. */
+const LONGEST_PAUSE = 30;
 
 /** Runs a single statement, which the database may choose to break a deadlock with, until it is through. */
 export async function retried<Result>(work: () => Promise<Result>): Promise<Result> {
@@ -11,7 +16,8 @@ export async function retried<Result>(work: () => Promise<Result>): Promise<Resu
     try {
       return await work();
     } catch (error) {
-      if (attempt === MAX_TRIES || !RETRYABLE.has(errorCode(error))) throw error;
+      if (attempt === MAX_TRIES || errorCode(error) !== DEADLOCK) throw error;
+      await pause(randomInt(LONGEST_PAUSE));
     }
   }
 }
@@ -53,7 +59,8 @@ const CONNECTION_LOST = new Set([
 
 /** Whether an error means that the database cannot be reached or does not take work at the moment. */
 export function isStorageUnavailable(error: unknown): boolean {
-  if (CONNECTION_LOST.has(errorCode(error)) || RETRYABLE.has(errorCode(error))) return true;
+  const code = errorCode(error);
+  if (CONNECTION_LOST.has(code) || code === DEADLOCK || code === LOCK_WAIT_TIMEOUT) return true;
   // The driver marks what ends or prevents a connection as fatal.
   if (typeof error === "object" && error !== null && "fatal" in error && error.fatal === true) return true;
   return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);

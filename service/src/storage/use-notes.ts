@@ -30,7 +30,8 @@ export function noteUsesBy(
     noted.set(id, now.getTime());
     write(dataSource, id, now).catch((error: unknown) => {
       noted.delete(id);
-      if (!isStorageUnavailable(error)) throw error;
+      // Nobody waits for it, so nobody could take it: the process must not end by it.
+      if (!isStorageUnavailable(error)) process.emitWarning(error instanceof Error ? error : String(error));
     });
   };
 }

@@ -7,6 +7,7 @@ const EXPECTED = new Set([
   "KeyRefusal",
   "KeyRingError",
   "SetupRefusal",
+  "PortTaken",
 ]);
 
 export function isExpected(error: unknown): error is Error {

@@ -11,6 +11,16 @@ export class SchemaMismatch extends Error {
   override readonly name = "SchemaMismatch";
 }
 
+/** Something else listens there. */
+export class PortTaken extends Error {
+  override readonly name = "PortTaken";
+  constructor({ listen: { host, port } }: Pick<Configuration, "listen">) {
+    super(
+      `listen.port: ${port} on ${host} is in use. Stop what listens there, or set listen.port in the configuration (or LUCCHETTO_LISTEN_PORT) to another.`,
+    );
+  }
+}
+
 /** Starts, says where it is, and ends cleanly on SIGINT and SIGTERM. */
 export async function serve(configuration: Configuration, source: string): Promise<void> {
   const dataSource = await openDatabase(configuration);
@@ -32,7 +42,14 @@ export async function serve(configuration: Configuration, source: string): Promi
   const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
   const logger = createLogger(configuration);
   const app = await createService({ configuration, dataSource, clock, logger });
-  await app.listen(configuration.listen);
+  try {
+    await app.listen(configuration.listen);
+  } catch (error) {
+    // Left open, the database's connections would keep a process alive that serves nobody.
+    await app.close();
+    await dataSource.destroy();
+    throw (error as NodeJS.ErrnoException).code === "EADDRINUSE" ? new PortTaken(configuration) : error;
+  }
   if (configuration.passwords.rules === "off")
     logger.warn("passwords.rules is off: any password is accepted");
   logger.info(`Lucchetto (${configuration.mode}) is at ${configuration.publicUrl}`);

@@ -3,7 +3,7 @@
  * all of them can be run again.
  */
 import { randomBytes } from "node:crypto";
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Connection, RowDataPacket } from "mysql2/promise";
@@ -50,7 +50,7 @@ export function setUpConfiguration(path: string, wish: ConfigurationWish | null)
   else if (wish === null) throw new SetupRefusal(`There is no configuration at ${path} yet.`);
   else {
     mkdirSync(dirname(resolve(path)), { recursive: true });
-    writeFileSync(path, configurationText(wish), { flag: "wx" });
+    writeWhole(path, configurationText(wish), 0o644);
     steps.push({ outcome: "made", detail: `configuration ${path}` });
     steps.push(...keepMailPassword(path));
   }
@@ -68,7 +68,7 @@ function keepMailPassword(path: string): StepDone[] {
   const password = process.env["LUCCHETTO_MAIL_SMTP_PASSWORD"];
   if (password === undefined) return [];
   const file = resolve(dirname(path), MAIL_PASSWORD_FILE);
-  writeFileSync(file, password, { mode: 0o600 });
+  writeWhole(file, password, 0o600);
   return [{ outcome: "made", detail: `password for the mail server in ${file}` }];
 }
 
@@ -110,6 +110,13 @@ function mailSettings(
   return { mail: { ...(mailFrom === null ? {} : { from: mailFrom }), smtp } };
 }
 
+/** Whole or not at all: written aside and moved into place. */
+function writeWhole(file: string, text: string, mode: number): void {
+  const aside = `${file}.${process.pid}`;
+  writeFileSync(aside, text, { mode, flag: "wx" });
+  renameSync(aside, file);
+}
+
 export interface DatabaseWish {
   /** An administrator's address, to create database and user; without it both must be there. */
   readonly adminUrl: string | null;
@@ -122,10 +129,15 @@ export interface DatabaseWish {
 export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<StepDone[]> {
   const steps: StepDone[] = [];
   const file = resolve(dirname(path), PASSWORD_FILE);
-  const had = existsSync(file);
+  // One that was begun and is empty is none.
+  const had = existsSync(file) && readFileSync(file, "utf8").trim() !== "";
   if (!had || wish.password !== null) {
     const password = wish.password ?? (wish.adminUrl === null ? "" : randomBytes(24).toString("base64url"));
-    writeFileSync(file, password, { mode: 0o600 });
+    if (password.trim() === "")
+      throw new SetupRefusal(
+        "The password of the database user is missing: give it in LUCCHETTO_DATABASE_PASSWORD, or name an administrator with --admin, who creates the user.",
+      );
+    writeWhole(file, password, 0o600);
     steps.push({ outcome: "made", detail: `database password in ${file}` });
   } else steps.push({ outcome: "there", detail: `database password in ${file}` });
 

@@ -1,0 +1,127 @@
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import { readEmail } from "@lucchetto/core";
+import type { TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { mailTo, proveAddress } from "../../testing/visitor.ts";
+import { inTransaction } from "../src/storage/in-transaction.ts";
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startService({
+    settings: {
+      LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site",
+      LUCCHETTO_PROXY_CHECK_PROXIES: '["127.0.0.1"]',
+    },
+  });
+});
+afterAll(() => service.stop());
+
+describe("addresses of mail", () => {
+  test.each([
+    "squat@brina.example/#nowhere",
+    "squat@brina.example?x",
+    "squat@brina.example#x",
+    "squat@brina.example\\x",
+    "squat@brina.example%2f",
+    "squat@brina.example ",
+    "squat@ brina.example",
+    "squat@brina.example:25",
+    "squat@[127.0.0.1]",
+    "squat@brina\u0007.example",
+    "squat@brina.example\u200b",
+    "squat@user@brina.example",
+  ])("HK-4 %j is none", async (email) => {
+    expect(readEmail(email)).toBeNull();
+    const reply = await send(service, "POST", "/v1/accounts", json({ email, password: PASSWORD }));
+    expect([reply.status, reply.json()]).toMatchObject([400, { code: "invalid-fields" }]);
+  });
+
+  test("HK-4 a domain in its own script and its A-label are one account, which is written to in one form", async () => {
+    const { id } = await service.register("Anna@Bücher.example");
+    const mail = await mailTo(service, "Anna@xn--bcher-kva.example", "verify");
+    expect(mail.to).toBe("Anna@xn--bcher-kva.example");
+    const again = await send(
+      service,
+      "POST",
+      "/v1/accounts",
+      json({ email: "anna@XN--BCHER-KVA.example", password: PASSWORD }),
+    );
+    expect(again.json()).toMatchObject({ code: "identifier-taken" });
+    const [row] = await service.dataSource.query("SELECT email, emailKey FROM account WHERE id = ?", [id]);
+    expect(row).toEqual({ email: "Anna@xn--bcher-kva.example", emailKey: "anna@xn--bcher-kva.example" });
+  });
+});
+
+test("HK-3 a thousand GETs of the proxy entry and of authorize by one session leave a few rows", async () => {
+  const { token } = await service.register("bruno@brina.example");
+  await proveAddress(service, "bruno@brina.example");
+  const office = service.as(await service.operator());
+  await office(routes.addApp, {
+    body: { name: "Brina site", clientId: "brina-site", redirectUris: [`${service.url}/`] },
+  });
+  const port = new URL(service.url).port;
+  const headers = { cookie: `lucchetto-${port}=${token}`, accept: "text/html" };
+  const query = new URLSearchParams({
+    response_type: "code",
+    client_id: "brina-site",
+    redirect_uri: `${service.url}/`,
+    code_challenge: "x".repeat(43),
+    code_challenge_method: "S256",
+    state: "s",
+  });
+  for (let round = 0; round < 20; round += 1)
+    await Promise.all(
+      Array.from({ length: 50 }, (_, index) =>
+        send(service, "GET", index % 2 === 0 ? "/proxy/enter?to=/" : `/oauth/authorize?${query}`, {
+          headers,
+        }),
+      ),
+    );
+  const count = async (question: string) => Number((await service.dataSource.query(question))[0].rows);
+  // Those that come at the same moment do not see each other.
+  expect(await count("SELECT COUNT(*) AS `rows` FROM check_token")).toBeLessThan(60);
+  expect(await count("SELECT COUNT(*) AS `rows` FROM authorization_code")).toBeLessThan(60);
+  expect(
+    await count("SELECT COUNT(*) AS `rows` FROM journal_entry WHERE kind = 'app.check-token-issued'"),
+  ).toBeLessThan(60);
+});
+
+test("HK-3 a browser that holds a check token of its session gets no other", async () => {
+  const { token } = await service.register("carla@brina.example");
+  const port = new URL(service.url).port;
+  const enter = (cookie: string) =>
+    send(service, "GET", "/proxy/enter?to=/", { headers: { cookie, accept: "text/html" } });
+  const own = `lucchetto-${port}=${token}`;
+  const [first = ""] = (await enter(own)).headers.getSetCookie();
+  expect(first).toMatch(/lck_/);
+  const again = await enter(`${own}; ${first.split(";", 1)[0] ?? ""}`);
+  expect([again.status, again.headers.getSetCookie()]).toEqual([303, []]);
+});
+
+test("HK-5 metrics are shown to listed addresses, and to nobody behind a proxy that is not trusted", async () => {
+  expect((await send(service, "GET", "/metrics")).text).toContain("lucchetto_http_request_seconds");
+  const forwarded = { headers: { "x-forwarded-for": "127.0.0.1" } };
+  expect((await send(service, "GET", "/metrics", forwarded)).status).toBe(404);
+  const closed = await startService({ settings: { LUCCHETTO_METRICS_FROM: '["10.0.0.0/8"]' } });
+  try {
+    expect((await send(closed, "GET", "/metrics")).status).toBe(404);
+  } finally {
+    await closed.stop();
+  }
+});
+
+test("whoever waited for a lock in vain does not wait once more; a deadlock is tried again", async () => {
+  let tries = 0;
+  const failing = (code: string) =>
+    inTransaction(service.dataSource, async () => {
+      tries += 1;
+      await Promise.resolve();
+      throw Object.assign(new Error(code), { code });
+    }).catch((error: Error) => error.message);
+  expect(await failing("ER_LOCK_WAIT_TIMEOUT")).toBe("ER_LOCK_WAIT_TIMEOUT");
+  expect(tries).toBe(1);
+  tries = 0;
+  await failing("ER_LOCK_DEADLOCK");
+  expect(tries).toBe(8);
+});
