@@ -3,7 +3,7 @@ import { chmodSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "n
 import { homedir } from "node:os";
 import { dirname, join } from "node:path";
 import type { Client } from "@lucchetto/contract";
-import { createClient } from "@lucchetto/contract";
+import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
 import type { Proving } from "./prove-again.ts";
@@ -25,8 +25,8 @@ export interface Connection {
   readonly client: Client;
   /** Calls as whoever signed in. @throws Failure if nobody did. */
   signedIn(): Client;
-  /** Keeps the own token for the commands that follow. */
-  keep(token: string): void;
+  /** Keeps the own token for the commands that follow. A sign-in that was kept before ends, and that is said. */
+  keepInstead(token: string): Promise<void>;
   /** Forgets it. */
   forget(): void;
 }
@@ -49,7 +49,16 @@ export function connect(command: Command): Connection {
         writeProfiles({ ...readProfiles(), [profile]: { url, token } }),
       );
     },
-    keep: (token) => writeProfiles({ ...readProfiles(), [profile]: { url, token } }),
+    async keepInstead(token) {
+      writeProfiles({ ...readProfiles(), [profile]: { url, token } });
+      if (kept === undefined || kept.token === token) return;
+      const isOver = await createClient({ baseUrl: kept.url, token: kept.token })(routes.signOut).then(
+        () => false,
+        // It had ended by itself, or its service is not there.
+        () => true,
+      );
+      if (!isOver) terminal().stderr.write("The sign-in that was kept here before is ended.\n");
+    },
     forget() {
       const { [profile]: _, ...others } = readProfiles();
       writeProfiles(others);

@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { commandLine, runCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let home: string;
@@ -56,6 +56,21 @@ describe("as a person", () => {
     expect(JSON.parse(office.out).account.email).toBe("office@brina.example");
     const elsewhere = await lucchetto(["whoami", "--profile", "office", "--url", "http://localhost:1"]);
     expect(elsewhere.err).toContain("Nobody is signed in at http://localhost:1");
+  });
+
+  test("signing in again ends the sign-in that was kept, and says so", async () => {
+    await service.register("twice@brina.example");
+    const signIn = () =>
+      lucchetto(["sign-in", "twice@brina.example", "--password-stdin", "--profile", "twice"], {
+        input: `${PASSWORD}\n`,
+      });
+    expect((await signIn()).err).toBe("");
+    const file = join(home, "lucchetto", "credentials.json");
+    const { token } = JSON.parse(readFileSync(file, "utf8")).twice;
+    expect((await signIn()).err).toBe("The sign-in that was kept here before is ended.\n");
+    const old = await send(service, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } });
+    expect(old.status).toBe(401);
+    expect((await lucchetto(["whoami", "--profile", "twice"])).status).toBe(0);
   });
 
   test("what is refused says why and exits 1, with the request's id", async () => {

@@ -41,7 +41,7 @@ export function defineRegister(register: Command): void {
           return print("Look into your mailbox: what happens next stands in the mail.");
         }
         const { token, ...shown } = reply.body;
-        if (token !== undefined) connection.keep(token);
+        if (token !== undefined) await connection.keepInstead(token);
         if (options.json === true) return printJson(shown);
         print(`Registered and signed in at ${connection.url}.`);
         printWho(shown);
@@ -74,7 +74,7 @@ export function defineSignIn(signIn: Command): void {
         const begun = await begin(connection, identifier, options);
         const reply = await showWhatIsWanted(connection, begun, options);
         const { token, ...shown } = reply.body;
-        if (token !== undefined) connection.keep(token);
+        if (token !== undefined) await connection.keepInstead(token);
         if (options.json === true) return printJson(shown);
         print(`Signed in at ${connection.url}.`);
         printWho(shown);
