@@ -125,3 +125,71 @@ test("whoever waited for a lock in vain does not wait once more; a deadlock is t
   await failing("ER_LOCK_DEADLOCK");
   expect(tries).toBe(8);
 });
+
+test("HK-2 every sweep goes along an index, and every table that grows by use has one", async () => {
+  const swept: Array<readonly [string, unknown[]]> = [];
+  const { dataSource } = service;
+  const query = dataSource.query.bind(dataSource);
+  dataSource.query = ((text: string, parameters: unknown[]) => {
+    if (text.startsWith("DELETE")) swept.push([text, parameters]);
+    return query(text, parameters);
+  }) as typeof dataSource.query;
+  await service.sweep();
+  dataSource.query = query as typeof dataSource.query;
+  for (const [text, parameters] of swept) {
+    const [plan] = await query<Array<{ possible_keys: string | null }>>(`EXPLAIN ${text}`, parameters);
+    expect([text, plan?.possible_keys ?? "no key"]).not.toEqual([text, "no key"]);
+  }
+  const tables = new Set(swept.map(([text]) => /FROM (\w+)/.exec(text)?.[1]));
+  for (const table of [
+    "app_question",
+    "authenticator",
+    "authorization_code",
+    "delivery",
+    "held_address",
+    "journal_entry",
+    "known_device",
+    "mail",
+    "mail_link",
+    "recovery_code",
+    "registration",
+    "session",
+    "sign_in",
+    "throttle_count",
+  ])
+    expect([table, tables.has(table)]).toEqual([table, true]);
+});
+
+test("HK-2 a hundred thousand old rows go in batches, while people sign in", async () => {
+  const { dataSource } = service;
+  const at = "2020-01-01 00:00:00";
+  for (let round = 0; round < 20; round += 1)
+    await dataSource.query(
+      `INSERT INTO throttle_count SELECT UNHEX(SHA2(CONCAT('${round}-', seq), 256)), 'network', NULL, 1, '${at}', '${at}', '${at}' FROM seq_1_to_5000`,
+    );
+  await service.register("dora@brina.example");
+  const sweeping = service.sweep();
+  for (let signedIn = 0; signedIn < 10; signedIn += 1)
+    expect(await service.signIn("dora@brina.example")).toMatch(/^lcs_/);
+  await sweeping;
+  for (let rounds = 0; rounds < 3; rounds += 1) await service.sweep();
+  const [{ left }] = await dataSource.query(
+    `SELECT COUNT(*) AS \`left\` FROM throttle_count WHERE changedAt = '${at}'`,
+  );
+  expect(Number(left)).toBe(0);
+});
+
+test("HK-2 the journal is kept for its time, and entries of after it stay", async () => {
+  const { id } = await service.register("elio@brina.example");
+  const count = async () =>
+    (await service.dataSource.query("SELECT 1 FROM journal_entry WHERE accountId = ?", [id]))
+      .length as number;
+  const before = await count();
+  await service.clock.advance(399 * 86_400_000);
+  await service.sweep();
+  expect(await count()).toBe(before);
+  await service.clock.advance(2 * 86_400_000);
+  await service.sweep();
+  expect(await count()).toBe(0);
+  await service.clock.reset();
+});

@@ -3,8 +3,8 @@
  * otherwise whoever took the account would only have to register the freed address.
  */
 import type { DataSource, EntityManager } from "typeorm";
-import { LessThan, MoreThan, Not } from "typeorm";
-import { HeldAddressEntity } from "../storage/index.ts";
+import { MoreThan, Not } from "typeorm";
+import { HeldAddressEntity, sweepRows } from "../storage/index.ts";
 
 /** Stands for the unique key of addresses: whoever meets it answers as for any taken one. */
 class AddressHeld extends Error {
@@ -64,5 +64,5 @@ export async function assertNotHeld(
 
 /** Forgets those that are held no longer. */
 export async function sweepHeldAddresses(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.getRepository(HeldAddressEntity).delete({ heldUntil: LessThan(before) });
+  await sweepRows(dataSource, "held_address WHERE heldUntil < ?", [before]);
 }

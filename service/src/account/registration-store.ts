@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { LessThan, MoreThan } from "typeorm";
+import { MoreThan } from "typeorm";
 import type { RegistrationRow } from "../storage/index.ts";
-import { RegistrationEntity } from "../storage/index.ts";
+import { RegistrationEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertRegistration(manager: EntityManager, row: RegistrationRow): Promise<void> {
   // A copy: the given object would come back with the values as the driver writes them.
@@ -30,5 +30,5 @@ export async function deleteRegistrationsOf(manager: EntityManager, emailKey: st
 
 /** Forgets those whose link expired before a time. */
 export async function sweepRegistrations(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.getRepository(RegistrationEntity).delete({ expiresAt: LessThan(before) });
+  await sweepRows(dataSource, "registration WHERE expiresAt < ?", [before]);
 }

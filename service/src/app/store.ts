@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../storage/index.ts";
-import { AppEntity, AppKeyEntity, readCursor, retried } from "../storage/index.ts";
+import { AppEntity, AppKeyEntity, readCursor, retried, sweepRows } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert({ ...row });
@@ -129,7 +129,5 @@ export async function sumQuestions(
 
 /** Removes counts of days long past. */
 export async function sweepQuestions(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.query("DELETE FROM app_question WHERE day < ? LIMIT 1000", [
-    before.toISOString().slice(0, 10),
-  ]);
+  await sweepRows(dataSource, "app_question WHERE day < ?", [before.toISOString().slice(0, 10)]);
 }

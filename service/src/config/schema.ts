@@ -355,6 +355,11 @@ export const configurationSchema = z.strictObject({
         .prefault({}),
     })
     .prefault({}),
+  journal: z
+    .strictObject({
+      keepFor: duration(30 * DAY, 4_000 * DAY, "a duration such as 400d, from 30d to 4000d").prefault("400d"),
+    })
+    .prefault({}),
   metrics: z
     .strictObject({
       from: z

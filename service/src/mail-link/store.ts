@@ -3,7 +3,7 @@ import { UNDO_PURPOSES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
 import type { MailLinkRow } from "../storage/index.ts";
-import { MailLinkEntity } from "../storage/index.ts";
+import { MailLinkEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertLink(manager: EntityManager, row: MailLinkRow): Promise<void> {
   await manager.getRepository(MailLinkEntity).insert(row);
@@ -92,7 +92,7 @@ export async function listUndoAddresses(
 
 /** Forgets those that expired before a time. */
 export async function sweepLinks(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.getRepository(MailLinkEntity).delete({ expiresAt: LessThan(before) });
+  await sweepRows(dataSource, "mail_link WHERE expiresAt < ?", [before]);
 }
 
 /** Spends it for a code. @returns whether this call was the one that did. */

@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, Like, MoreThan } from "typeorm";
 import type { MailRow, PageQuery } from "../storage/index.ts";
-import { MailEntity, readCursor } from "../storage/index.ts";
+import { MailEntity, readCursor, sweepRows } from "../storage/index.ts";
 
 export async function insertMail(manager: EntityManager, row: MailRow): Promise<void> {
   await manager.getRepository(MailEntity).insert(row);
@@ -62,7 +62,7 @@ export function countSealedUnder(dataSource: DataSource, keyId: string): Promise
 
 /** Forgets those that are settled and were written before a time, some at a time. */
 export async function sweepMails(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.query("DELETE FROM mail WHERE state <> 'waiting' AND createdAt < ? LIMIT 1000", [before]);
+  await sweepRows(dataSource, "mail WHERE createdAt < ? AND state <> 'waiting'", [before]);
 }
 
 /** Forgets what was written to an address before it had an account, or beside it. */

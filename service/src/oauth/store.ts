@@ -3,7 +3,7 @@ import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull } from "typeorm";
 import { readList } from "../session/store.ts";
 import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
-import { AuthorizationCodeEntity, CheckTokenEntity } from "../storage/index.ts";
+import { AuthorizationCodeEntity, CheckTokenEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertCode(manager: EntityManager, row: AuthorizationCodeRow): Promise<void> {
   await manager.getRepository(AuthorizationCodeEntity).insert(row);
@@ -76,7 +76,7 @@ export async function forgetOlderTokens(
 
 /** Removes codes that expired long ago, some at a time. */
 export async function sweepCodes(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.query("DELETE FROM authorization_code WHERE expiresAt < ? LIMIT 500", [before]);
+  await sweepRows(dataSource, "authorization_code WHERE expiresAt < ?", [before]);
 }
 
 export async function insertCheckToken(manager: EntityManager, row: CheckTokenRow): Promise<void> {

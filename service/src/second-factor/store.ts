@@ -1,8 +1,8 @@
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull, LessThan, LessThanOrEqual, Not } from "typeorm";
+import { In, IsNull, LessThan, Not } from "typeorm";
 import type { AuthenticatorRow, RecoveryCodeRow } from "../storage/index.ts";
-import { AuthenticatorEntity, RecoveryCodeEntity } from "../storage/index.ts";
+import { AuthenticatorEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
 const UNUSED = { usedAt: IsNull(), removedAt: IsNull() };
@@ -161,8 +161,8 @@ export async function restoreFactors(
 
 /** Forgets what was removed or replaced before a time. */
 export async function sweepRemoved(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.getRepository(AuthenticatorEntity).delete({ removedAt: LessThan(before) });
-  await dataSource.getRepository(RecoveryCodeEntity).delete({ removedAt: LessThan(before) });
+  for (const table of ["authenticator", "recovery_code"])
+    await sweepRows(dataSource, `${table} WHERE removedAt < ?`, [before]);
 }
 
 /** Forgets enrolments of an account that were not confirmed. */
@@ -172,9 +172,7 @@ export async function deleteUnconfirmed(manager: EntityManager, accountId: strin
 
 /** Forgets enrolments that lapsed before a time. */
 export async function sweepEnrolments(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource
-    .getRepository(AuthenticatorEntity)
-    .delete({ activatedAt: IsNull(), expiresAt: LessThanOrEqual(before) });
+  await sweepRows(dataSource, "authenticator WHERE activatedAt IS NULL AND expiresAt <= ?", [before]);
 }
 
 /** Deletes every second factor of an account, those too that could come back. */

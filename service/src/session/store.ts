@@ -2,7 +2,7 @@ import type { HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
-import { readCursor, SessionEntity } from "../storage/index.ts";
+import { readCursor, SessionEntity, sweepRows } from "../storage/index.ts";
 
 /** Of one account; more than anybody looks through. */
 const MOST_SHOWN = 200;
@@ -264,10 +264,6 @@ export async function noteUses(dataSource: DataSource, uses: readonly SessionUse
   );
 }
 
-/** Rows in one statement of a sweep, and statements in one sweep: short locks, and the rest next time. */
-const SWEEP_BATCH = 200;
-const MOST_BATCHES = 50;
-
 /**
  * Removes sessions that ended before a time, with their check tokens, some at a time.
  * @returns how many were removed.
@@ -275,15 +271,7 @@ const MOST_BATCHES = 50;
 export async function sweepSessions(dataSource: DataSource, before: Date): Promise<number> {
   let removed = 0;
   // Past its limit a session has ended without anybody writing it down.
-  for (const column of ["endedAt", "endsAt"]) {
-    for (let batch = 0; batch < MOST_BATCHES; batch += 1) {
-      const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-        `DELETE FROM session WHERE ${column} < ? LIMIT ${SWEEP_BATCH}`,
-        [before],
-      );
-      removed += affectedRows;
-      if (affectedRows < SWEEP_BATCH) break;
-    }
-  }
+  for (const column of ["endedAt", "endsAt"])
+    removed += await sweepRows(dataSource, `session WHERE ${column} < ?`, [before]);
   return removed;
 }

@@ -3,7 +3,7 @@ import { MOST_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { SignInRow } from "../storage/index.ts";
-import { SignInEntity } from "../storage/index.ts";
+import { SignInEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertSignIn(manager: EntityManager, row: SignInRow): Promise<void> {
   await manager.getRepository(SignInEntity).insert(row);
@@ -120,5 +120,5 @@ export async function endSignInsOf(
 
 /** Forgets those that expired before a time. */
 export async function sweepSignIns(dataSource: DataSource, before: Date): Promise<void> {
-  await dataSource.getRepository(SignInEntity).delete({ expiresAt: LessThan(before) });
+  await sweepRows(dataSource, "sign_in WHERE expiresAt < ?", [before]);
 }

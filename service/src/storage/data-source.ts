@@ -14,6 +14,7 @@ import { SecondFactors1700000000009 } from "./migrations/1700000000009-second-fa
 import { ClaimedDeliveries1700000000010 } from "./migrations/1700000000010-claimed-deliveries.ts";
 import { GuardedChangesOfAddress1700000000011 } from "./migrations/1700000000011-guarded-changes-of-address.ts";
 import { WaysBack1700000000012 } from "./migrations/1700000000012-ways-back.ts";
+import { SweptAlongIndexes1700000000013 } from "./migrations/1700000000013-swept-along-indexes.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -29,6 +30,7 @@ export const MIGRATIONS = [
   ClaimedDeliveries1700000000010,
   GuardedChangesOfAddress1700000000011,
   WaysBack1700000000012,
+  SweptAlongIndexes1700000000013,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -6,3 +6,4 @@ export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";
 export * from "./use-notes.ts";
+export { sweepRows } from "./sweep-rows.ts";

@@ -1,9 +1,14 @@
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
+import { LONGEST_MAX_AGE } from "../http/host-cookie.ts";
 import { throttleRoutes } from "./routes.ts";
-import { sweepCounts } from "./store.ts";
+import { sweepCounts, sweepDevices } from "./store.ts";
 
 export const throttle: Capability = {
   routes: ({ context }) => throttleRoutes(context),
-  sweeps: [{ what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts }],
+  sweeps: [
+    { what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts },
+    // As long as a browser keeps its mark.
+    { what: "known devices that nobody uses", keepFor: () => LONGEST_MAX_AGE * 1_000, run: sweepDevices },
+  ],
 };

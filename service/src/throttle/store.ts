@@ -1,9 +1,9 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
 import { emptyCount, MOST_FAILURES, MOST_FROM_KNOWN_DEVICES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, LessThan, MoreThanOrEqual } from "typeorm";
+import { In, MoreThanOrEqual } from "typeorm";
 import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
-import { KnownDeviceEntity, ThrottleCountEntity } from "../storage/index.ts";
+import { KnownDeviceEntity, sweepRows, ThrottleCountEntity } from "../storage/index.ts";
 
 /** The count under an id; an empty one, stored, if there was none. */
 export async function readCount(
@@ -83,22 +83,19 @@ const CLOSED_NAMES_STAY = 30 * 86_400_000;
  */
 export async function sweepCounts(dataSource: DataSource, before: Date): Promise<number> {
   const longBefore = new Date(before.getTime() - CLOSED_NAMES_STAY);
-  const changedAt = LessThan(before);
-  const rows = await dataSource.getRepository(ThrottleCountEntity).find({
-    select: { id: true },
-    where: [
-      { kind: In(FORGOTTEN), changedAt },
-      { kind: "name", changedAt, failures: LessThan(MOST_FAILURES - MOST_FROM_KNOWN_DEVICES) },
-      { kind: "name", changedAt: LessThan(longBefore) },
-    ],
-    take: 1_000,
-  });
-  return rows.length === 0
-    ? 0
-    : deleteCounts(
-        dataSource.manager,
-        rows.map(({ id }) => id),
-      );
+  let removed = 0;
+  for (const kind of FORGOTTEN)
+    removed += await sweepRows(dataSource, "throttle_count WHERE kind = ? AND changedAt < ?", [kind, before]);
+  const closedAt = MOST_FAILURES - MOST_FROM_KNOWN_DEVICES;
+  const open = "throttle_count WHERE kind = 'name' AND changedAt < ? AND failures < ?";
+  removed += await sweepRows(dataSource, open, [before, closedAt]);
+  const names = "throttle_count WHERE kind = 'name' AND changedAt < ?";
+  return removed + (await sweepRows(dataSource, names, [longBefore]));
+}
+
+/** Forgets devices that nobody signed in from since a time. */
+export async function sweepDevices(dataSource: DataSource, before: Date): Promise<void> {
+  await sweepRows(dataSource, "known_device WHERE lastUsedAt < ?", [before]);
 }
 
 export function isKnownDevice(manager: EntityManager, accountId: string, markHash: Buffer): Promise<boolean> {

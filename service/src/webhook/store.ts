@@ -1,6 +1,6 @@
 import type { DataSource, EntityManager } from "typeorm";
 import type { DeliveryRow, PageQuery } from "../storage/index.ts";
-import { DeliveryEntity, newId, readCursor } from "../storage/index.ts";
+import { DeliveryEntity, newId, readCursor, sweepRows } from "../storage/index.ts";
 
 export async function insertDelivery(
   manager: EntityManager,
@@ -56,8 +56,5 @@ export async function sweepSettled(
   state: "delivered" | "given-up",
   before: Date,
 ): Promise<void> {
-  await dataSource.query("DELETE FROM delivery WHERE state = ? AND createdAt < ? LIMIT 1000", [
-    state,
-    before,
-  ]);
+  await sweepRows(dataSource, "delivery WHERE state = ? AND createdAt < ?", [state, before]);
 }

@@ -17,6 +17,7 @@ export const AppQuestionEntity = new EntitySchema<AppQuestionRow>({
     kind: { type: "varchar", length: 20, charset: "ascii", collation: "ascii_bin", primary: true },
     count: { type: "int" },
   },
+  indices: [{ name: "app_question_day", columns: ["day"] }],
   foreignKeys: [
     {
       name: "app_question_app",

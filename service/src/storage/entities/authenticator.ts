@@ -42,6 +42,7 @@ export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
   indices: [
     { name: "authenticator_of_account", columns: ["accountId", "id"] },
     { name: "authenticator_removed", columns: ["removedAt"] },
+    { name: "authenticator_unconfirmed", columns: ["activatedAt", "expiresAt"] },
   ],
   foreignKeys: [
     {

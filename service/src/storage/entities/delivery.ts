@@ -24,5 +24,6 @@ export const DeliveryEntity = new EntitySchema<DeliveryRow>({
   indices: [
     { name: "delivery_due", columns: ["state", "nextTryAt"] },
     { name: "delivery_claim", columns: ["claim"] },
+    { name: "delivery_created", columns: ["state", "createdAt"] },
   ],
 });

@@ -16,6 +16,7 @@ export const KnownDeviceEntity = new EntitySchema<KnownDeviceRow>({
     createdAt: { type: "datetime", precision: 3 },
     lastUsedAt: { type: "datetime", precision: 3 },
   },
+  indices: [{ name: "known_device_used", columns: ["lastUsedAt"] }],
   foreignKeys: [
     {
       name: "known_device_account",

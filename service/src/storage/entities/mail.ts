@@ -39,6 +39,7 @@ export const MailEntity = new EntitySchema<MailRow>({
     { name: "mail_of_account", columns: ["accountId"] },
     { name: "mail_due", columns: ["state", "nextTryAt"] },
     { name: "mail_claim", columns: ["claim"] },
+    { name: "mail_created", columns: ["createdAt"] },
   ],
   foreignKeys: [
     {
