@@ -9,7 +9,10 @@ import { assertWanted } from "./wanted.ts";
 export interface HaspOptions {
   /** Lucchetto's public address, such as `https://accounts.example`. */
   readonly service: string;
-  /** Where this server reaches Lucchetto, if not by its public address: `http://accounts.internal:8420`. */
+  /**
+   * Where this server reaches Lucchetto, if not by its public address: `http://accounts.internal:8420`. Lucchetto answers
+   * there if the name stands under `listen.hosts` in its configuration.
+   */
   readonly internalAddress?: string;
   readonly clientId: string;
   /** The app key (`lcp_…`); from the environment, never from the code. */

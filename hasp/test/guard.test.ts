@@ -14,6 +14,7 @@ import { testAccounts } from "../src/testing.ts";
 
 const CLOSED = ["/members/*", "/graphql", "/keepers/ledger"] as const;
 const SPELLINGS = 10_000;
+const agent = new Agent({ keepAlive: true, maxSockets: 4 });
 
 let origin: string;
 const accounts = testAccounts();
@@ -63,10 +64,9 @@ beforeAll(async () => {
   origin = "http://localhost";
 });
 afterAll(async () => {
+  agent.destroy();
   for (const { close } of servers) await close();
 });
-
-const agent = new Agent({ keepAlive: true, maxSockets: 4 });
 
 /** Asks as written, in the request line. */
 function ask(port: number, target: string): Promise<number> {
