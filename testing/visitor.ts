@@ -52,8 +52,8 @@ export function codeOf(reply: Reply): string | undefined {
 
 /** All mails to an address, newest first. */
 export async function mailsTo(service: TestService, to: string): Promise<MailboxItem[]> {
-  const { body } = await service.client(routes.listDevelopmentMailbox, { query: { limit: 100 } });
-  return body.items.filter((item) => item.to === to);
+  const { body } = await service.client(routes.listDevelopmentMailbox, { query: { to, limit: 100 } });
+  return body.items;
 }
 
 /** The newest mail of a template to an address that is not among those seen; mails are written after some replies. */

@@ -1,4 +1,5 @@
 /** Every row of the table of recovery rules, played against the real service. */
+import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
@@ -74,6 +75,15 @@ async function guessCodes(email: string, app: TestAuthenticator, typed = PASSWOR
     }
   }
   return guessed;
+}
+
+/** As if so many wrong codes had been shown from strange devices. */
+async function useTriesUp(accountId: string, failures: number): Promise<void> {
+  const id = createHash("sha256").update(`account-factor\n${accountId}`).digest();
+  await service.dataSource.query(
+    "REPLACE INTO throttle_count VALUES (?, 'account-factor', ?, ?, '2000-01-01', '2000-01-01', NOW(3))",
+    [id, accountId, failures],
+  );
 }
 
 /** One case a row, or more. */
@@ -289,9 +299,9 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
 
     "RC-7 ninety wrong codes of a stranger keep neither the known browser nor a recovery code out":
       async () => {
-        const { email, browser, token } = await owner("elio");
+        const { id, email, browser, token } = await owner("elio");
         const app = await enrolAuthenticator(service, token, {});
-        expect(await guessCodes(email, app)).toBe(90);
+        await useTriesUp(id, 90);
         const [code = ""] = app.recoveryCodes;
         const elsewhere = new Visitor(service);
         await signIn(elsewhere, email);
@@ -300,7 +310,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
         expect((await proof(browser, totp(await app.nextCode()))).status).toBe(201);
         const other = await owner("elisa");
         const second = await enrolAuthenticator(service, other.token, {});
-        await guessCodes(other.email, second);
+        await useTriesUp(other.id, 90);
         const lost = new Visitor(service);
         await signIn(lost, other.email);
         const [spare = ""] = second.recoveryCodes;

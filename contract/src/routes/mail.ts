@@ -154,13 +154,19 @@ export const redeemLink = defineRoute({
   },
 });
 
+const mailQuery = z.strictObject({
+  state: mailState.optional(),
+  to: lineOfText(254).optional().describe("to this address alone, as it stands in the account"),
+  ...page,
+});
+
 export const listMailbox = defineRoute({
   name: "listMailbox",
   method: "GET",
   path: "/v1/operator/mailbox",
   summary: "Mail, newest first: what was sent, what waits, what the built-in mailbox caught",
   access: "operator",
-  query: z.strictObject({ state: mailState.optional(), ...page }),
+  query: mailQuery,
   replies: { 200: listOf(mailboxItem) },
 });
 
@@ -191,7 +197,7 @@ export const listDevelopmentMailbox = defineRoute({
   path: "/v1/development/mailbox",
   summary: "The same without signing in",
   access: "development",
-  query: z.strictObject({ state: mailState.optional(), ...page }),
+  query: mailQuery,
   replies: { 200: listOf(mailboxItem) },
 });
 

@@ -128,9 +128,10 @@ function compose(
 /** The mails, newest first. */
 export async function listMailbox(
   context: ServiceContext,
-  { state, ...page }: PageQuery & { state?: MailRow["state"] | undefined },
+  { state, to, ...page }: PageQuery & { state?: MailRow["state"] | undefined; to?: string | undefined },
 ): Promise<Page<MailboxItem>> {
-  return pageOf(await listMails(context.dataSource, { state }, page), page, (row) => showMail(context, row));
+  const rows = await listMails(context.dataSource, { state, to }, page);
+  return pageOf(rows, page, (row) => showMail(context, row));
 }
 
 /** One, with its HTML and the message as it goes over the wire. @throws ProblemReply `not-found`. */

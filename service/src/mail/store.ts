@@ -14,7 +14,7 @@ export function findMail(dataSource: DataSource, id: string): Promise<MailRow | 
 /** One more row than the page holds, newest first. */
 export function listMails(
   dataSource: DataSource,
-  { state }: { state?: MailRow["state"] | undefined },
+  { state, to }: { state?: MailRow["state"] | undefined; to?: string | undefined },
   page: PageQuery,
 ): Promise<MailRow[]> {
   const cursor = readCursor(page);
@@ -22,6 +22,7 @@ export function listMails(
     where: {
       ...(cursor === null ? {} : { id: LessThan(cursor) }),
       ...(state === undefined ? {} : { state }),
+      ...(to === undefined ? {} : { toAddress: to }),
     },
     order: { id: "DESC" },
     take: page.limit + 1,
