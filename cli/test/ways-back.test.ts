@@ -11,7 +11,7 @@ import { COMMAND, commandLine } from "../../testing/command.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
-import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import { codeOf, mailTo, proveAddress, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
 const FIRST = "a first password from the counter";
@@ -199,7 +199,5 @@ describe("the last operator", () => {
       "SELECT 1 FROM journal_entry WHERE kind = 'operator.rescued'",
     );
     expect(entry).toBeDefined();
-    expect(await mailsTo(service, "anna@brina.example")).not.toHaveLength(0);
-    expect(secretOf(await mailTo(service, "anna@brina.example", "verify"))).toMatch(/^lcl_/);
   });
 });

@@ -14,10 +14,17 @@ export function readReply<Schema extends ZodType>(
 ): { value: output<Schema> } | null {
   const read = schema.safeParse(body);
   if (read.success) return { value: read.data };
-  return read.error.issues.every(isNewValue) ? { value: body as output<Schema> } : null;
+  return read.error.issues.every((issue) => isNewValue(issue, body))
+    ? { value: body as output<Schema> }
+    : null;
 }
 
-/** A value that the list of choices here does not have yet; a text where a text belongs. */
-function isNewValue(issue: Issue): boolean {
-  return issue.code === "invalid_value" && issue.values.every((value) => typeof value === "string");
+/** A text that the list of choices here does not have yet. A member that is missing, or a text that is fixed, is no choice. */
+function isNewValue(issue: Issue, body: unknown): boolean {
+  if (issue.code !== "invalid_value" || issue.values.length < 2) return false;
+  return typeof issue.path.reduce<unknown>(memberOf, body) === "string";
+}
+
+function memberOf(within: unknown, key: PropertyKey): unknown {
+  return typeof within === "object" && within !== null ? Reflect.get(within, key) : undefined;
 }

@@ -95,7 +95,7 @@ test.each(Object.keys(ANSWERS))(
   },
 );
 
-test("HA-3 a value of a list of choices that is not known yet is let through", async () => {
+test("HA-3 a value of a list of choices that is not known yet is let through, a missing or a wrong one is not", async () => {
   const account = {
     id: "01234567-89ab-7def-8123-456789abcdef",
     reference: null,
@@ -111,6 +111,10 @@ test("HA-3 a value of a list of choices that is not known yet is let through", a
   };
   answer = json(200, { items: [account] });
   expect(await hasp().lookUp({ ids: [account.id] })).toMatchObject([{ username: "anna", state: "asleep" }]);
+  for (const state of [undefined, null, 7, ["active"]]) {
+    answer = json(200, { items: [{ ...account, state }] });
+    await expect(hasp().lookUp({ ids: [account.id] })).rejects.toBeInstanceOf(LucchettoUnreachable);
+  }
 });
 
 test("HA-4 streams that are gone before, during and after the first answer are not asked for any more", async () => {

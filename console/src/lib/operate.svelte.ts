@@ -3,31 +3,24 @@ import { ProblemError } from "@lucchetto/contract/pages";
 import { call } from "./page.ts";
 
 interface Question {
-  readonly proved: () => void;
-  readonly givenUp: () => void;
+  /** Whether the proof was given, or the question closed. */
+  readonly answer: (isProved: boolean) => void;
 }
 
 /** What is asked now; the console's frame shows it. */
 export const proofQuestion: { open: Question | null } = $state({ open: null });
 
-/** Whoever closes the question gets the service's own refusal. */
-class GivenUp extends Error {}
-
-/** Calls; asks once for a proof if it is wanted. */
+/** Calls; asks once for a proof if it is wanted. Whoever closes the question gets the service's own refusal. */
 export const operate = (async (...parts: Parameters<typeof call>) => {
   try {
     return await call(...parts);
   } catch (error) {
     if (!(error instanceof ProblemError) || error.problem.code !== "reauthenticate") throw error;
-    try {
-      await new Promise<void>((resolve, reject) => {
-        proofQuestion.open = { proved: resolve, givenUp: () => reject(new GivenUp()) };
-      });
-    } catch (closed) {
-      throw closed instanceof GivenUp ? error : closed;
-    } finally {
-      proofQuestion.open = null;
-    }
+    const isProved = await new Promise<boolean>((resolve) => {
+      proofQuestion.open = { answer: resolve };
+    });
+    proofQuestion.open = null;
+    if (!isProved) throw error;
     return call(...parts);
   }
 }) as typeof call;

@@ -19,8 +19,8 @@
     size="sm"
     transitionParams={{ duration: 0 }}
     class="bg-paper text-ink"
-    onclose={() => proofQuestion.open?.givenUp()}
+    onclose={() => proofQuestion.open?.answer(false)}
   >
-    <Reauthenticate {name} shown={async () => question.proved()} />
+    <Reauthenticate {name} shown={async () => question.answer(true)} />
   </Modal>
 {/if}

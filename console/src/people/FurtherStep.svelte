@@ -6,8 +6,8 @@
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
+  import type { Step } from "../lib/step.ts";
   import { hearTabs } from "../lib/tabs.ts";
-  import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -15,13 +15,10 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import MailCodeForm from "../proof/MailCodeForm.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
-  interface Step {
-    readonly wanted: readonly string[];
-    readonly expiresAt: string;
-  }
   interface Props {
     /** What was typed as the name, for password managers. */
     identifier: string;
@@ -34,7 +31,6 @@
   }
   const { identifier, shown, step, done, goOn, lapsed }: Props = $props();
   const form = new Form();
-  let code = $state("");
   let password = $state("");
   const byMail = $derived(step.wanted.includes("mail-code"));
 
@@ -46,23 +42,21 @@
     }),
   );
 
-  async function send(): Promise<void> {
-    const proof = byMail ? ({ type: "mail-code", code } as const) : ({ type: "password", password } as const);
+  async function send(
+    proof: { type: "mail-code"; code: string } | { type: "password"; password: string },
+  ): Promise<void> {
     try {
       const reply = await call(routes.addProof, { body: { proof } });
       if (reply.status === 202) goOn(reply.body);
       else done();
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") lapsed();
-      else if (byMail && error instanceof ProblemError && error.problem.code === "proof-refused")
-        form.errors["code"] = texts.mailStep.thisIsNotTheCode;
       else throw error;
     }
   }
-  const judge = (): Record<string, string> => {
-    if (!byMail) return password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
-    return /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: texts.mailStep.theCodeHasSixDigits };
-  };
+  const judge = (): Record<string, string> =>
+    password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
+  const showPassword = (): Promise<void> => send({ type: "password", password });
 </script>
 
 <PersonFrame
@@ -75,19 +69,11 @@
   />
   {#if byMail}
     <p class="mt-6">{rare.furtherStep.openTheLink(page.linksWorkFor.signIn)}</p>
-  {/if}
-  <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
-    <FormProblem problem={form.problem} />
-    {#if byMail}
-      <Field
-        name="code"
-        label={texts.mailStep.code}
-        autocomplete="one-time-code"
-        inputmode="numeric"
-        bind:value={code}
-        error={form.errors["code"]}
-      />
-    {:else}
+    <div class="mt-6"><MailCodeForm send={(code) => send({ type: "mail-code", code })} /></div>
+    <MailHint />
+  {:else}
+    <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, showPassword)}>
+      <FormProblem problem={form.problem} />
       <WhosePassword name={identifier} />
       <PasswordField
         name="password"
@@ -96,9 +82,8 @@
         autocomplete="current-password"
         error={form.errors["password"]}
       />
-    {/if}
-    <MainButton text={texts.mailStep.goOn} busyText={texts.mailStep.checking} busy={form.sending} />
-  </form>
-  {#if byMail}<MailHint />{/if}
+      <MainButton text={texts.mailStep.goOn} busyText={texts.codeForm.checking} busy={form.sending} />
+    </form>
+  {/if}
   <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.beginAgain}</a></p>
 </PersonFrame>

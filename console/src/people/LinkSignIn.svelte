@@ -6,6 +6,7 @@
   import { device } from "../lib/device.ts";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import type { Step } from "../lib/step.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -24,7 +25,7 @@
   }
   const { look, secret, take }: Props = $props();
   const form = new Form();
-  let more: { wanted: readonly string[]; expiresAt: string } | null = $state(null);
+  let more: Step | null = $state(null);
   let next = at(page.landings.afterSignIn);
 
   function finish(): void {

@@ -3,17 +3,15 @@
   import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
-  import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
+  import type { Step } from "../lib/step.ts";
   import { hearTabs } from "../lib/tabs.ts";
-  import Field from "../parts/Field.svelte";
-  import FormProblem from "../parts/FormProblem.svelte";
   import MailHint from "../parts/MailHint.svelte";
-  import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SendAgain from "../parts/SendAgain.svelte";
+  import MailCodeForm from "../proof/MailCodeForm.svelte";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
@@ -22,14 +20,12 @@
     ask: () => Promise<void>;
     done: () => void;
     /** More is wanted after the mail. */
-    goOn: (step: { wanted: readonly string[]; expiresAt: string }) => void;
+    goOn: (step: Step) => void;
     again: () => void;
     /** Whether an application waits for the answer. */
     goesToApp: boolean;
   }
   const { identifier, ask, done, goOn, again, goesToApp }: Props = $props();
-  const form = new Form();
-  let code = $state("");
   let isOver = $state(false);
   /** Another tab of this browser went on. */
   let isElsewhere = $state(false);
@@ -45,20 +41,16 @@
     }),
   );
 
-  async function send(): Promise<void> {
+  async function send(code: string): Promise<void> {
     try {
       const reply = await call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
       if (reply.status === 202) goOn(reply.body);
       else done();
     } catch (error) {
       if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;
-      if (error instanceof ProblemError && error.problem.code === "proof-refused")
-        form.errors["code"] = texts.mailStep.thisIsNotTheCode;
-      else throw error;
+      throw error;
     }
   }
-  const judge = (): Record<string, string> =>
-    /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? {} : { code: texts.mailStep.theCodeHasSixDigits };
 </script>
 
 {#if isElsewhere}
@@ -73,18 +65,7 @@
     <p class="mt-6">
       {texts.mailStep.openTheLinkInThis(page.linksWorkFor.signIn)}
     </p>
-    <form class="mt-6 space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
-      <FormProblem problem={form.problem} />
-      <Field
-        name="code"
-        label={texts.mailStep.code}
-        autocomplete="one-time-code"
-        inputmode="numeric"
-        bind:value={code}
-        error={form.errors["code"]}
-      />
-      <MainButton text={texts.mailStep.goOn} busyText={texts.mailStep.checking} busy={form.sending} />
-    </form>
+    <div class="mt-6"><MailCodeForm {send} /></div>
     <MailHint />
     {#if !isOver}<SendAgain send={ask} />{/if}
     <p class="mt-2">

@@ -4,6 +4,7 @@
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call } from "../lib/page.ts";
+  import type { Step } from "../lib/step.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
@@ -19,7 +20,7 @@
     expiresAt: string;
     done: () => void;
     /** More is wanted after the new password. */
-    goOn: (step: { wanted: readonly string[]; expiresAt: string }) => void;
+    goOn: (step: Step) => void;
   }
   const { identifier, expiresAt, done, goOn }: Props = $props();
   const form = new Form();

@@ -4,18 +4,14 @@
   import { routes } from "virtual:routes";
   import { at, call } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
-  import FormProblem from "../parts/FormProblem.svelte";
+  import type { Step } from "../lib/step.ts";
+  import NotLoaded from "../parts/NotLoaded.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SecondFactorForm from "../parts/SecondFactorForm.svelte";
   import { SECOND_PROOFS } from "../proof/methods.ts";
   import { texts } from "../texts/texts.ts";
 
-  interface Step {
-    readonly wanted: readonly string[];
-    /** When the sign-in lapses. */
-    readonly expiresAt: string;
-  }
   interface Props {
     /** What was typed as the name, for password managers. */
     identifier: string;
@@ -55,9 +51,7 @@
   {#await import("./NewPasswordStep.svelte") then { default: NewPasswordStep }}
     <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
   {:catch}
-    <PersonFrame heading={texts.newPasswordStep.chooseANewPassword}>
-      <FormProblem problem={texts.faults.unreachable} />
-    </PersonFrame>
+    <NotLoaded heading={texts.newPasswordStep.chooseANewPassword} />
   {/await}
 {:else if !isOver && !SECOND_PROOFS.some(({ type }) => present.wanted.includes(type))}
   {#await import("./FurtherStep.svelte") then { default: FurtherStep }}
@@ -72,9 +66,7 @@
       />
     {/key}
   {:catch}
-    <PersonFrame heading={texts.newPasswordStep.beginAgain}>
-      <FormProblem problem={texts.faults.unreachable} />
-    </PersonFrame>
+    <NotLoaded heading={texts.newPasswordStep.beginAgain} />
   {/await}
 {:else if isOver}
   <PersonFrame heading={texts.nextStep.thisSignInIsOver} next={texts.nextStep.itTookTooLongOr}>

@@ -7,6 +7,7 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
+  import type { Step } from "../lib/step.ts";
   import { hearTabs, tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -15,7 +16,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
-  import MailStep from "./MailStep.svelte";
+  import LaterMailStep from "./LaterMailStep.svelte";
   import NextStep from "./NextStep.svelte";
 
   const form = new Form();
@@ -24,7 +25,7 @@
   let password = $state("");
   let remember = $state(false);
   let step: "form" | "mail" | "more" | "unverified" = $state("form");
-  let more: { wanted: readonly string[]; expiresAt: string } = $state({ wanted: [], expiresAt: "" });
+  let more: Step = $state({ wanted: [], expiresAt: "" });
   let firstShown = $state(texts.signIn.passwordShown);
   /** A mail waits for what was typed: this browser registered it. */
   let isWaiting = $state(false);
@@ -58,7 +59,7 @@
     go(next);
   }
 
-  function goOn(reply: { wanted: readonly string[]; expiresAt: string }, shown: string): void {
+  function goOn(reply: Step, shown: string): void {
     more = reply;
     firstShown = shown;
     step = "more";
@@ -109,7 +110,7 @@
 {#if step === "more"}
   <NextStep {identifier} shown={firstShown} step={more} done={finish} />
 {:else if step === "mail"}
-  <MailStep
+  <LaterMailStep
     {identifier}
     {ask}
     goOn={(reply) => goOn(reply, texts.signIn.linkFromTheMail)}

@@ -15,9 +15,13 @@
     inputmode?: "numeric";
     rules?: string;
     buttonText: string;
+    /** What is said of a refused code, in place of the service's own sentence. */
+    refused?: string;
+    /** What is wrong with a code that cannot be one. */
+    faultOf?: (code: string) => string | null;
     send: (code: string) => Promise<void>;
   }
-  const { label, autocomplete, inputmode, rules, buttonText, send }: Props = $props();
+  const { label, autocomplete, inputmode, rules, buttonText, refused, faultOf, send }: Props = $props();
   const form = new Form();
   let code = $state("");
 
@@ -29,12 +33,14 @@
       await send(code);
     } catch (error) {
       if (!(error instanceof ProblemError) || error.problem.code !== "proof-refused") throw error;
-      form.errors["code"] = problemSentence(error.problem);
+      form.errors["code"] = refused ?? problemSentence(error.problem);
       code = "";
     }
   }
-  const judge = (): Record<string, string> =>
-    code.trim() === "" ? { code: texts.codeForm.typeTheCode } : {};
+  const judge = (): Record<string, string> => {
+    const fault = code.trim() === "" ? texts.codeForm.typeTheCode : (faultOf?.(code) ?? null);
+    return fault === null ? {} : { code: fault };
+  };
 </script>
 
 <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, show)}>

@@ -392,7 +392,6 @@ export const en = {
       `Open the link in this browser and you are signed in. Opened elsewhere, on your phone say, it shows a code: type it here. It works for ${life}, and once.`,
     code: "Code",
     goOn: "Go on",
-    checking: "Checking …",
     signInAnotherWay: "Sign in another way",
     thisIsNotTheCode: "This is not the code. Type the one that the newest mail's link shows.",
     theCodeHasSixDigits: "The code has six digits.",

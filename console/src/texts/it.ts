@@ -446,7 +446,6 @@ export const it: Texts = {
       `Apri il link in questo browser e accedi. Se lo apri altrove, per esempio sul telefono, vedi un codice: inseriscilo qui. Vale ${life} e una volta sola.`,
     code: "Codice",
     goOn: "Continua",
-    checking: "Verifica in corso …",
     signInAnotherWay: "Accedi in un altro modo",
     thisIsNotTheCode: "Il codice non è giusto. Inserisci quello del link più recente.",
     theCodeHasSixDigits: "Il codice ha sei cifre.",

@@ -135,8 +135,6 @@ export const OPERATOR_RULES = [
 
 const DAY = 86_400_000;
 
-/** Milliseconds for which a change can be undone, and what it took away is kept. */
-export const UNDO_LIFE = 7 * DAY;
 /** Milliseconds before a change of address in which second factors that came then are taken for the intruder's. */
 export const PREPARING = 7 * DAY;
 /** Milliseconds for which a first password given by an operator is enough by itself. */

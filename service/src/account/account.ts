@@ -10,7 +10,7 @@ import { leavingAnOperator } from "../operator/last-one.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
-import { ProblemReply } from "../problem.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -78,7 +78,10 @@ interface AccountChange {
   readonly mustChangePassword?: boolean | undefined;
 }
 
-/** Sets labels or state. Suspending ends every session in the same transaction. @throws ProblemReply `not-found`. */
+/**
+ * Sets labels or state. Suspending ends every session in the same transaction.
+ * @throws ProblemReply `not-found`, `invalid-fields`, `last-operator`, `refused-by-site`, `site-silent`.
+ */
 export async function changeAccount(
   context: ServiceContext,
   operator: LiveSession,
@@ -88,9 +91,7 @@ export async function changeAccount(
 ): Promise<AccountRow> {
   const { dataSource } = context;
   if (change.state === "suspended" && id === operator.account.id) {
-    throw new ProblemReply("invalid-fields", {
-      errors: [fieldError("state", "own-account-suspended")],
-    });
+    throw fieldProblem([fieldError("state", "own-account-suspended")]);
   }
   const asked = await findAccount(context.dataSource, id);
   if (asked === null) throw new ProblemReply("not-found");
@@ -111,6 +112,9 @@ async function applyChange(
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);
   if (account === null) throw new ProblemReply("not-found");
+  // Suspended it would be kept from its owner's wish to be erased.
+  if (account.state === "closed" && change.state === "suspended")
+    throw fieldProblem([fieldError("state", "account-is-closed")]);
   const now = context.clock.now();
   const changed = {
     labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],

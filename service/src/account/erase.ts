@@ -83,13 +83,9 @@ export async function eraseAccount(
 const NOBODY: Visit = { network: null, userAgent: null, requestId: "erasing", appId: null };
 
 /** Erases those whose time is over, some at a time. */
-export async function eraseClosed(
-  _dataSource: DataSource,
-  now: Date,
-  context: ServiceContext,
-): Promise<void> {
-  for (const { id } of await listToErase(context.dataSource, now)) {
-    await inTransaction(context.dataSource, async (manager) => {
+export async function eraseClosed(dataSource: DataSource, now: Date, context: ServiceContext): Promise<void> {
+  for (const { id } of await listToErase(dataSource, now)) {
+    await inTransaction(dataSource, async (manager) => {
       const locked = await lockAccount(manager, id);
       // Whoever stopped it at the last moment keeps the account.
       if (locked?.state !== "closed" || locked.eraseAt === null || locked.eraseAt > now) return;

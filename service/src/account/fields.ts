@@ -4,6 +4,8 @@ import { fieldError } from "@lucchetto/contract";
 import type { Identifier } from "@lucchetto/core";
 import { readEmail, readUsername } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
+import { fieldProblem } from "../problem.ts";
+import type { AccountRow } from "../storage/index.ts";
 
 /** The identifiers that were read; `null` where there is none or it is wrong. */
 export interface Identifiers {
@@ -27,6 +29,23 @@ export function readIdentifiers(
   const none = identifiers.email === null && identifiers.username === null;
   if (none && errors.length === before) errors.push(fieldError("email", "identifier-missing"));
   return identifiers;
+}
+
+/**
+ * Reads an address that is to take the place of an account's own.
+ * @throws ProblemReply `invalid-fields`, also for the one that it has.
+ */
+export function readNewEmail(
+  configuration: Pick<Configuration, "accounts">,
+  { emailKey, username }: Pick<AccountRow, "emailKey" | "username">,
+  typed: string,
+): Identifier<"email"> {
+  const errors: FieldError[] = [];
+  const { email } = readIdentifiers(configuration, { email: typed, username }, errors);
+  const faults = errors.filter(({ path }) => path === "email");
+  if (email === null || faults.length > 0) throw fieldProblem(faults);
+  if (email.key === emailKey) throw fieldProblem([fieldError("email", "email-unchanged")]);
+  return email;
 }
 
 function readOne<Kind extends "email" | "username">(

@@ -1,7 +1,7 @@
 /** What operators do with accounts: add one. */
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
-import { FIRST_PASSWORD_LIFE, OPERATOR_LABEL } from "@lucchetto/core";
+import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
@@ -16,7 +16,7 @@ import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { showToOperator } from "./show.ts";
-import { insertAccount } from "./store.ts";
+import { firstPassword, insertAccount } from "./store.ts";
 
 type Addition = CallOf<typeof routes.addAccount>["body"];
 
@@ -58,8 +58,7 @@ export async function addAccount(
     displayName,
     reference,
     labels,
-    mustChangePassword,
-    firstPasswordUntil: mustChangePassword ? new Date(now.getTime() + FIRST_PASSWORD_LIFE) : null,
+    ...(mustChangePassword ? firstPassword(now) : {}),
     isOpenlyRegistered: false,
     ...filledIn,
   });

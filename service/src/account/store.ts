@@ -1,4 +1,5 @@
-import type { readIdentifier } from "@lucchetto/core";
+import type { Identifier, readIdentifier } from "@lucchetto/core";
+import { FIRST_PASSWORD_LIFE } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { Brackets, In, LessThanOrEqual, Not } from "typeorm";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
@@ -43,6 +44,15 @@ export function lockAccount(manager: EntityManager, id: string): Promise<Account
 /** What is wanted of an account no longer once its password is its owner's own. */
 export const OWN_PASSWORD = { mustChangePassword: false, firstPasswordUntil: null } as const;
 
+/** Somebody else chose its password: enough by itself, once, for some days. */
+export function firstPassword(now: Date) {
+  return {
+    mustChangePassword: true,
+    firstPasswordUntil: new Date(now.getTime() + FIRST_PASSWORD_LIFE),
+    wantsMailedProof: false,
+  } as const;
+}
+
 /** Everything that belongs to it goes with it. */
 export async function deleteAccount(manager: EntityManager, id: string): Promise<void> {
   await manager.getRepository(AccountEntity).delete({ id });
@@ -63,7 +73,10 @@ export async function findReference(manager: EntityManager, id: string): Promise
   return row?.reference ?? null;
 }
 
-/** A new address comes with the time at which it was proved: one that is held for another account is refused as taken. */
+/**
+ * A new address comes with the time at which it was proved: one that is held for another account is refused as taken. One
+ * that is proved is no longer an operator's correction alone.
+ */
 export async function updateAccount(
   manager: EntityManager,
   id: string,
@@ -71,13 +84,39 @@ export async function updateAccount(
     | Partial<Omit<AccountRow, "id" | "emailKey">>
     | (Partial<Omit<AccountRow, "id">> & { emailVerifiedAt: Date }),
 ): Promise<void> {
-  await manager.getRepository(AccountEntity).update({ id }, change);
+  const isProof = change.emailVerifiedAt instanceof Date;
+  await manager
+    .getRepository(AccountEntity)
+    .update({ id }, { ...change, ...(isProof ? { isAddressCorrected: false } : {}) });
   if ("emailKey" in change)
     await assertNotHeld(manager, {
       emailKey: change.emailKey ?? null,
       accountId: id,
       now: change.emailVerifiedAt,
     });
+}
+
+/**
+ * Gives it an address that an operator corrected: nobody registered with it or proved it, and a mailbox that may be mistyped
+ * opens nothing alone. One that is held for another account is refused as taken.
+ * @returns what became of the account.
+ */
+export async function correctAddress(
+  manager: EntityManager,
+  id: string,
+  { address, now }: { address: Identifier<"email">; now: Date },
+) {
+  const corrected = {
+    email: address.shown,
+    emailKey: address.key,
+    emailVerifiedAt: null,
+    isAddressCorrected: true,
+    registrationBrowserHash: null,
+    isOpenlyRegistered: false,
+  };
+  await manager.getRepository(AccountEntity).update({ id }, corrected);
+  await assertNotHeld(manager, { emailKey: address.key, accountId: id, now });
+  return corrected;
 }
 
 /** Which of these normal forms are in use. */

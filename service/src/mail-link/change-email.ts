@@ -1,18 +1,16 @@
 /** Another address for an account: asked for in a session, confirmed by a link to it. */
-import type { FieldError } from "@lucchetto/contract";
-import { fieldError } from "@lucchetto/contract";
 import type { Identifier } from "@lucchetto/core";
 import { hashToken, readEmail } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { consultOrRecord } from "../account/consult.ts";
-import { readIdentifiers } from "../account/fields.ts";
+import { readNewEmail } from "../account/fields.ts";
 import { holdAddress, isHeldFrom } from "../account/held-address.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
 import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
-import { fieldProblem, ProblemReply } from "../problem.ts";
+import { ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { readFormer } from "../recovery/former.ts";
 import type { UndoableChange } from "../recovery/undo-link.ts";
@@ -44,11 +42,7 @@ export async function askForEmail(
   const { configuration, dataSource } = context;
   if (configuration.mail.via === "none") throw new ProblemReply("mail-missing");
   await assertFresh(context, { session, account });
-  const errors: FieldError[] = [];
-  const { email } = readIdentifiers(configuration, { email: typed, username: account.username }, errors);
-  const faults = errors.filter(({ path }) => path === "email");
-  if (email === null || faults.length > 0) throw fieldProblem(faults);
-  if (email.key === account.emailKey) throw fieldProblem([fieldError("email", "email-unchanged")]);
+  const email = readNewEmail(configuration, account, typed);
   const question = { type: "account.change", by: "person", account, change: { email: email.shown } } as const;
   await consultOrRecord(context, question, visit);
   return {
@@ -114,7 +108,6 @@ export async function applyChange(
         email: email.shown,
         emailKey: email.key,
         emailVerifiedAt: now,
-        isAddressCorrected: false,
       });
     } catch (error) {
       throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;

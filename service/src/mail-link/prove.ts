@@ -30,11 +30,7 @@ export async function proveAddress(
     if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
     if (prover.newRecord !== null) await setRecord(manager, { accountId, record: prover.newRecord, now });
   }
-  const proved = {
-    emailVerifiedAt: now,
-    isAddressCorrected: false,
-    ...(prover.isSame ? {} : forNewOwner(account)),
-  };
+  const proved = { emailVerifiedAt: now, ...(prover.isSame ? {} : forNewOwner(account)) };
   await updateAccount(manager, accountId, proved);
   const reason = prover.isSame ? "same" : "other-browser";
   await record(manager, { event: { kind: "email.verified", accountId, reason }, visit, now });

@@ -5,6 +5,7 @@ import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { setRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
+import { secondFactorsOf } from "../proof/index.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -44,6 +45,8 @@ export async function resetPassword(
     }
     await tellOwner(context, manager, { name: "password-reset", account, visit });
   });
-  await giveTriesAfterReset(context, of.account.id);
+  const { id } = of.account;
+  if ((await secondFactorsOf(context.dataSource.manager, id)).length > 0)
+    await giveTriesAfterReset(context, id);
   return { outcome: "password-set" };
 }

@@ -17,7 +17,8 @@ import { isStoredPassword } from "./stored-password.ts";
 
 /**
  * Proves it. In the browser that registered, a click is enough; in another one the password from the registration is
- * shown, or a new one chosen, so that nobody prepares an account for somebody else's address (SI-12).
+ * shown, or a new one chosen, so that nobody prepares an account for somebody else's address (SI-12). Of an address that an
+ * operator corrected one thing from before the correction is shown, in whichever browser.
  */
 export async function verifyAddress(
   context: ServiceContext,
@@ -25,25 +26,19 @@ export async function verifyAddress(
   { here, visit, ...shown }: Redemption & { here: boolean },
 ): Promise<Redeemed> {
   const { link, account, registration } = read;
-  if (account?.isAddressCorrected === true) {
-    const guarded = await protectedNow(context, account);
-    const spendShown = await assertFromBefore(context, guarded, { visit, ...shown });
-    await inTransaction(context.dataSource, async (manager) => {
-      const now = context.clock.now();
-      const locked = await spendForAccount(manager, { link, account }, now);
-      await spendShown(manager, now);
-      await proveAddress(context, manager, { account: locked, prover: SAME, visit });
-    });
-    return { outcome: "email-verified" };
-  }
   if (account !== null) {
-    const isProved = here || account.emailVerifiedAt !== null;
-    const stored = isProved ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);
-    const prover = isProved
+    const spendShown = account.isAddressCorrected
+      ? await assertFromBefore(context, await protectedNow(context, account), { visit, ...shown })
+      : null;
+    const isSame = here || account.emailVerifiedAt !== null || spendShown !== null;
+    const stored = isSame ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);
+    const prover = isSame
       ? SAME
       : await whoProves(context, { stored, person: account, accountId: account.id, ...shown, visit });
     await inTransaction(context.dataSource, async (manager) => {
-      const locked = await spendForAccount(manager, { link, account }, context.clock.now());
+      const now = context.clock.now();
+      const locked = await spendForAccount(manager, { link, account }, now);
+      await spendShown?.(manager, now);
       await proveAddress(context, manager, { account: locked, prover, visit });
     });
     return { outcome: "email-verified" };

@@ -1,10 +1,9 @@
 /** What an operator does for somebody who lost everything: with a reason, visibly to the owner and all other operators. */
 import { fieldError } from "@lucchetto/contract";
-import { FIRST_PASSWORD_LIFE } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { readIdentifiers } from "../account/fields.ts";
+import { readNewEmail } from "../account/fields.ts";
 import { takenProblem } from "../account/operate.ts";
-import { findAccount, lockAccount, updateAccount } from "../account/store.ts";
+import { correctAddress, findAccount, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
@@ -78,26 +77,14 @@ export async function correctEmail(
   assertOther(operator, id, "own-address");
   const asked = await findAccount(context.dataSource, id);
   if (asked === null) throw new ProblemReply("not-found");
-  const errors: Parameters<typeof readIdentifiers>[2] = [];
-  const { email } = readIdentifiers(
-    context.configuration,
-    { email: typed, username: asked.username },
-    errors,
-  );
-  const faults = errors.filter(({ path }) => path === "email");
-  if (email === null || faults.length > 0) throw fieldProblem(faults);
-  if (email.key === asked.emailKey) throw fieldProblem([fieldError("email", "email-unchanged")]);
+  const email = readNewEmail(context.configuration, asked, typed);
   try {
     return await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       const account = await lockForHelp(manager, id);
       const former = await readFormer(manager, id);
-      // Nobody registered with this address, and a mailbox that may be mistyped proves nothing alone.
-      const unproved = { registrationBrowserHash: null, isOpenlyRegistered: false, isAddressCorrected: true };
-      const address = { email: email.shown, emailKey: email.key };
-      await moveAddress(manager, id, { ...unproved, ...address }, now);
+      const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
       await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
-      const corrected = { ...account, ...unproved, ...address, emailVerifiedAt: null };
       await noteHelp(context, manager, {
         kind: "email.corrected",
         what: "email-corrected",
@@ -123,17 +110,6 @@ export async function correctEmail(
   }
 }
 
-/** The address is written as one that was proved, so that one held for somebody else is refused; then it is proved no more. */
-async function moveAddress(
-  manager: EntityManager,
-  id: string,
-  address: Partial<AccountRow>,
-  now: Date,
-): Promise<void> {
-  await updateAccount(manager, id, { ...address, emailVerifiedAt: now });
-  await updateAccount(manager, id, { emailVerifiedAt: null });
-}
-
 /**
  * Gives a first password: enough by itself, once, for some days. The second factor stays and is asked for.
  * @throws ProblemReply `not-found`, `invalid-fields`, `too-busy`.
@@ -155,11 +131,7 @@ export async function giveFirstPassword(
     const now = context.clock.now();
     const account = await lockForHelp(manager, id);
     await setRecord(manager, { accountId: id, record: made, now });
-    const changed = {
-      mustChangePassword: true,
-      firstPasswordUntil: new Date(now.getTime() + FIRST_PASSWORD_LIFE),
-      wantsMailedProof: false,
-    };
+    const changed = firstPassword(now);
     await updateAccount(manager, id, changed);
     await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
     await noteHelp(context, manager, {

@@ -2,10 +2,10 @@
  * Lets an operator in again who lost everything, without another operator: only where configuration, key ring and
  * database are. Journalled, and told to all operators.
  */
-import { FIRST_PASSWORD_LIFE, OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
+import { OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts";
-import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
+import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import type { Visit } from "../context.ts";
@@ -57,13 +57,7 @@ export async function rescueOperator(
     if (account === null) throw new OperatorRefusal(`--email: ${email} was erased meanwhile`);
     const hadFactor = await removeSecondFactorsOf(manager, id, now);
     await setRecord(manager, { accountId: id, record: made, now });
-    await updateAccount(manager, id, {
-      state: "active",
-      eraseAt: null,
-      mustChangePassword: true,
-      firstPasswordUntil: new Date(now.getTime() + FIRST_PASSWORD_LIFE),
-      wantsMailedProof: false,
-    });
+    await updateAccount(manager, id, { state: "active", eraseAt: null, ...firstPassword(now) });
     await endSessionsOf(manager, id, { now, reason: "rescued" });
     await endSignInsOf(manager, id, now);
     await forgetCountsOfAccount(manager, id);

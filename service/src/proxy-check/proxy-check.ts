@@ -86,13 +86,13 @@ export async function checkForProxy(
   // Both look-ups at once; what the second found counts only where no script shows something.
   const [app, found] = await Promise.all([proxiedApp(context), findBrowser(context, request)]);
   const script = scriptOf(request, app);
-  const isForeign = script === null && found !== null && isForeignChange(context, request);
-  if (isForeign && !guests) throw new ProblemReply("foreign-origin");
+  if (script === null && found !== null && isForeignChange(context, request)) {
+    if (guests) return null;
+    throw new ProblemReply("foreign-origin");
+  }
   const who =
     script === null
-      ? isForeign
-        ? null
-        : readBrowser(context, found, app)
+      ? readBrowser(context, found, app)
       : await recogniseScript(context, request, { app, script });
   if (who === null) {
     if (guests && script === null) return null;

@@ -17,8 +17,7 @@ import { setRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { restoreFactors } from "../second-factor/store.ts";
 import type { AccountRow, MailLinkRow } from "../storage/index.ts";
-import { isDuplicateOf } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
+import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { endAsRuled } from "./end.ts";
 import { assertFromBefore, changeOf, protectedBefore, readStanding } from "./former.ts";
 
@@ -123,13 +122,7 @@ async function restore(
     await updateAccount(manager, accountId, others);
     return others;
   }
-  const address = {
-    email: email.shown,
-    emailKey: email.key,
-    emailVerifiedAt: now,
-    isAddressCorrected: false,
-  };
-  const restored = { ...others, ...address };
+  const restored = { ...others, email: email.shown, emailKey: email.key, emailVerifiedAt: now };
   try {
     await updateAccount(manager, accountId, restored);
   } catch (error) {

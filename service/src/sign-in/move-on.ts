@@ -14,7 +14,7 @@ import { completeSignIn } from "./complete.ts";
 import { takeFirstProof } from "./first-proof.ts";
 import type { MovedOn } from "./pending.ts";
 import { countConfirming, sendConfirming, showNewPassword } from "./pending.ts";
-import { wantedOf } from "./rule.ts";
+import { ruleOf, wantedBy, wantedOf } from "./rule.ts";
 import { noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
 
 /** Where it is shown. */
@@ -54,15 +54,14 @@ async function takeFurtherProof(
   if (accountId === null) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, accountId);
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  const { manager: outside } = context.dataSource;
-  const wanted: readonly string[] = await wantedOf(context, outside, { account, shown: pending.amr });
+  const rule = await ruleOf(context, context.dataSource.manager, account);
+  const wanted: readonly string[] = wantedBy(rule, pending.amr);
   if (!wanted.includes(method.type)) throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, visit, device });
   const amr =
     method.part === "second" ? amrWith(pending.amr, method.amr) : amrBeside(pending.amr, method.amr);
   const { mark } = device;
-  const expected = await wantedOf(context, outside, { account, shown: amr });
-  const isWithinLimit = await countConfirming(context, { account, wanted: expected, mark });
+  const isWithinLimit = await countConfirming(context, { account, wanted: wantedBy(rule, amr), mark });
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const locked = await lockAccount(manager, accountId);

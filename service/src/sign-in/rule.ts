@@ -36,7 +36,12 @@ export async function wantedOf(
   manager: EntityManager,
   { account, shown }: { account: AccountRow; shown: readonly string[] },
 ): Promise<readonly Wanted[]> {
-  const wanted = wantedNext(await ruleOf(context, manager, account), shown);
+  return wantedBy(await ruleOf(context, manager, account), shown);
+}
+
+/** As `wantedOf`, by what is known already. */
+export function wantedBy(rule: SignInRule, shown: readonly string[]): readonly Wanted[] {
+  const wanted = wantedNext(rule, shown);
   if (wanted === null) throw new ProblemReply("operator-needed");
   return wanted;
 }

@@ -102,11 +102,6 @@ export async function spendSignIn(manager: EntityManager, id: string, now: Date)
   return affected === 1;
 }
 
-/** Whether it can still go on. */
-export function isOpen(manager: EntityManager, id: string, now: Date): Promise<boolean> {
-  return manager.getRepository(SignInEntity).existsBy({ id, endedAt: IsNull(), expiresAt: MoreThan(now) });
-}
-
 /** Ends all of an account, but perhaps one: what was proved before no longer counts. */
 export async function endSignInsOf(
   manager: EntityManager,

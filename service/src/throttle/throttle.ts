@@ -107,13 +107,7 @@ export function reserveRecoveryCodeTry(
  * mailbox buys no guesses: a second reset within a day gives none.
  */
 export async function giveTriesAfterReset(context: ServiceContext, accountId: string): Promise<void> {
-  const isFirst = await reserve(context, { kind: "account-factor-reset", name: accountId }).then(
-    () => true,
-    (error: unknown) => {
-      if (error instanceof ProblemReply && error.code === "throttled") return false;
-      throw error;
-    },
-  );
+  const isFirst = await isWithin(context, { kind: "account-factor-reset", name: accountId });
   const { dataSource, clock } = context;
   const kind = "account-factor";
   const id = idOf(context, { kind, name: accountId });
@@ -177,11 +171,16 @@ export async function countMailFor(
   const { emailKey, accountId, mark } = asked;
   const { manager } = context.dataSource;
   const isOwn = accountId !== null && (await isKnown(manager, accountId, mark));
+  return isWithin(
+    context,
+    isOwn ? { kind: "device-mail", name: accountId } : { kind: "address-mail", name: emailKey },
+  );
+}
+
+/** Counts. @returns whether it is within the limit. */
+async function isWithin(context: ServiceContext, subject: Subject): Promise<boolean> {
   try {
-    await reserve(
-      context,
-      isOwn ? { kind: "device-mail", name: accountId } : { kind: "address-mail", name: emailKey },
-    );
+    await reserve(context, subject);
     return true;
   } catch (error) {
     if (error instanceof ProblemReply && error.code === "throttled") return false;

@@ -1,0 +1,22 @@
+<script lang="ts">
+  /** The code that the link of a mail shows where it is opened elsewhere. */
+  import { texts } from "../texts/texts.ts";
+  import CodeForm from "./CodeForm.svelte";
+
+  interface Props {
+    send: (code: string) => Promise<void>;
+  }
+  const { send }: Props = $props();
+  const faultOf = (code: string): string | null =>
+    /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? null : texts.mailStep.theCodeHasSixDigits;
+</script>
+
+<CodeForm
+  label={texts.mailStep.code}
+  autocomplete="one-time-code"
+  inputmode="numeric"
+  buttonText={texts.mailStep.goOn}
+  refused={texts.mailStep.thisIsNotTheCode}
+  {faultOf}
+  {send}
+/>
