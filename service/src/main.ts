@@ -66,11 +66,11 @@ const keys = () => import("./tasks/keys.ts");
 async function countWhatNeeds(config: string, keyId: string): Promise<NeedsOfKey> {
   // A ring that lies alone belongs to no database yet.
   if (!existsSync(config)) return { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0 };
-  const { openDatabase } = await import("./storage/index.ts");
+  const { openWithoutDeadline } = await import("./storage/index.ts");
   const { countPepperedUnder } = await import("./password/store.ts");
   const { countSealedUnder } = await import("./mail/store.ts");
   const { countUnderKey } = await import("./second-factor/store.ts");
-  const dataSource = await openDatabase(loadConfiguration(config));
+  const dataSource = await openWithoutDeadline(loadConfiguration(config));
   try {
     return {
       records: await countPepperedUnder(dataSource, keyId),

@@ -1,8 +1,12 @@
-import { describe, expect, test } from "@jest/globals";
+import { afterEach, beforeEach, describe, expect, jest, test } from "@jest/globals";
 import { joinLookUps } from "../src/storage/joined-look-up.ts";
 
 const keyOf = (text: string) => Buffer.from(text);
 const turn = () => new Promise((resolve) => setImmediate(resolve));
+
+// How long somebody waits is the tests' own matter; turns of the event loop are real.
+beforeEach(() => void jest.useFakeTimers({ doNotFake: ["setImmediate", "nextTick"] }));
+afterEach(() => void jest.useRealTimers());
 
 describe("look-ups that wait at one moment", () => {
   test("are one question; each gets its own row, and equal ones the same", async () => {
@@ -55,6 +59,26 @@ describe("look-ups that wait at one moment", () => {
     expect((await Promise.all([...many, again])).map((row) => row?.label)).toEqual(Array(9).fill("beside"));
     answers[0]?.();
     expect((await slow)?.label).toBe("slow");
+  });
+
+  test("HK-1 a question that hangs keeps nobody waiting who came after it", async () => {
+    let asked = 0;
+    const find = joinLookUps<{ key: Buffer }>(
+      (keys) => {
+        asked += 1;
+        return asked === 1 ? new Promise(() => undefined) : Promise.resolve(keys.map((key) => ({ key })));
+      },
+      ({ key }) => key,
+    );
+    void find(keyOf("hangs"));
+    await turn();
+    for (const name of ["anna", "bruno"]) {
+      const found = find(keyOf(name));
+      await turn();
+      jest.advanceTimersByTime(20);
+      expect(String((await found)?.key)).toBe(name);
+    }
+    expect(asked).toBe(3);
   });
 
   test("a question that fails fails those who waited for it, and no others; a thousand are a few questions", async () => {

@@ -1,9 +1,13 @@
 import { mkdtempSync, rmSync } from "node:fs";
+import type { AddressInfo, Socket } from "node:net";
+import { connect, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { createDataSource, schemaStatus } from "@lucchetto/service";
 import { createDatabase, startMariaDb } from "../../scripts/mariadb.mjs";
+import { createTestDatabase } from "../../testing/database.ts";
+import { eventually } from "../../testing/eventually.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 describe("the schema", () => {
@@ -92,5 +96,133 @@ describe("a database that goes away", () => {
       createDataSource({ database: { url: "mariadb://a@h/d", connections: 1 }, databasePassword: null })
         .isInitialized,
     ).toBe(false);
+  });
+});
+
+describe("a database that does not answer", () => {
+  /** Stands between service and database; whoever is silenced is connected still, and hears nothing more. */
+  async function between(port: number) {
+    const silent = new Set<Socket>();
+    const open = new Set<Socket>();
+    let silences = (_said: string): boolean => false;
+    const server = createServer((client) => {
+      const database = connect(port, "127.0.0.1");
+      open.add(client);
+      client.on("data", (chunk) => {
+        if (silences(chunk.toString("latin1"))) silent.add(client);
+        if (!silent.has(client)) database.write(chunk);
+      });
+      database.on("data", (chunk) => void (silent.has(client) || client.write(chunk)));
+      for (const side of [client, database])
+        side
+          .on("error", () => undefined)
+          .on("close", () => {
+            open.delete(client);
+            client.destroy();
+            database.destroy();
+          });
+    });
+    await new Promise<void>((resolve) => void server.listen(0, "127.0.0.1", resolve));
+    return {
+      port: (server.address() as AddressInfo).port,
+      open,
+      silent,
+      /** Whoever says such a thing from now on gets no answer, then or later. */
+      silence: (whom: (said: string) => boolean) => void (silences = whom),
+      close: () => void server.close(),
+    };
+  }
+
+  async function startBehind(deadline: string) {
+    const database = await createTestDatabase();
+    const url = new URL(database.url);
+    const proxy = await between(Number(url.port));
+    url.port = String(proxy.port);
+    const service = await startService({
+      database: { ...database, url: url.href },
+      settings: { LUCCHETTO_DATABASE_DEADLINE: deadline, LUCCHETTO_DATABASE_CONNECTIONS: "4" },
+    });
+    const { token } = await service.register("anna@brina.example");
+    const check = () => send(service, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } });
+    return { service, proxy, check };
+  }
+
+  test("HK-1 one question that hangs delays no other check", async () => {
+    const { service, proxy, check } = await startBehind("10m");
+    let hangs: Promise<unknown> = Promise.resolve();
+    try {
+      proxy.silence((said) => proxy.silent.size === 0 && /FROM session/.test(said));
+      let isAnswered = false;
+      hangs = check().then(
+        () => (isAnswered = true),
+        () => null,
+      );
+      await eventually(() => proxy.silent.size === 1);
+      for (let one = 0; one < 3; one += 1) expect((await check()).status).toBe(200);
+      const many = await Promise.all(Array.from({ length: 20 }, check));
+      expect(many.map(({ status }) => status)).toEqual(Array(20).fill(200));
+      expect(isAnswered).toBe(false);
+    } finally {
+      for (const client of proxy.silent) client.destroy();
+      await hangs;
+      await service.stop();
+      proxy.close();
+    }
+  });
+
+  test("HK-1 what is not answered in time is a 503, and another connection takes the silent one's place", async () => {
+    const { service, proxy, check } = await startBehind("1s");
+    try {
+      for (let round = 0; round < 2; round += 1) {
+        proxy.silence(() => true);
+        const refused = await check();
+        proxy.silence(() => false);
+        const silenced = [...proxy.silent];
+        expect(refused.status).toBe(503);
+        expect(refused.json()).toMatchObject({ code: "storage-unavailable" });
+        // Whatever is silent still is found out by those who come to it.
+        await eventually(async () => (await check()).status === 200);
+        expect(silenced.some((client) => !proxy.open.has(client))).toBe(true);
+        // A connection that is being made when the database falls silent is given up as well.
+        await eventually(() => silenced.every((client) => !proxy.open.has(client)));
+      }
+    } finally {
+      await service.stop();
+      proxy.close();
+    }
+  });
+
+  test("HK-1 nobody waits long for a lock, and the server ends what takes too long", async () => {
+    const { service, proxy } = await startBehind("2s");
+    const other = await startService({ beside: service });
+    try {
+      const [row] = await service.dataSource.query<Array<{ wait: number; most: number }>>(
+        "SELECT @@innodb_lock_wait_timeout AS wait, @@max_statement_time AS most",
+      );
+      expect({ wait: Number(row?.wait), most: Number(row?.most) }).toEqual({ wait: 1, most: 1.8 });
+      await expect(service.dataSource.query("SELECT SLEEP(60)")).rejects.toMatchObject({
+        errno: 1969,
+      });
+      const holder = other.dataSource.createQueryRunner();
+      await holder.startTransaction();
+      await holder.query("UPDATE account SET displayName = 'held' WHERE emailKey = 'anna@brina.example'");
+      const name = json({ displayName: "Anna" });
+      const token = await service.signIn("anna@brina.example").catch(() => null);
+      // Signing in notes the time on the locked row, so that it is refused as well.
+      expect(token).toBeNull();
+      await holder.rollbackTransaction();
+      await holder.release();
+      const again = await service.signIn("anna@brina.example");
+      const headers = { authorization: `Bearer ${again}` };
+      const changed = await send(service, "PATCH", "/v1/account", {
+        ...name,
+        headers: { ...name.headers, ...headers },
+      });
+      expect(changed.status).toBe(200);
+    } finally {
+      await other.stop();
+      await service.stop();
+      proxy.close();
+    }
   });
 });

@@ -1,6 +1,7 @@
 /** The connection to MariaDB, and the question whether its schema is the one this service knows. */
 import { DataSource } from "typeorm";
 import type { Configuration } from "../config/index.ts";
+import { driverWithDeadline } from "./deadline.ts";
 import { ENTITIES } from "./entities/index.ts";
 import { FirstTables1700000000001 } from "./migrations/1700000000001-first-tables.ts";
 import { Throttle1700000000002 } from "./migrations/1700000000002-throttle.ts";
@@ -36,13 +37,20 @@ export const MIGRATIONS = [
 /** The table in which the applied migrations are noted. */
 const MIGRATIONS_TABLE = "schema_migration";
 
-/** Seconds until an attempt to connect is given up. */
+/** Milliseconds until an attempt to connect is given up. */
 const CONNECT_TIMEOUT = 5_000;
 
+/** What is needed to reach the database. */
+export type DatabaseSettings = Pick<Configuration, "databasePassword"> & {
+  readonly database: Pick<Configuration["database"], "url" | "connections"> & {
+    /** Milliseconds that anything is waited for; none: as long as it takes, as for a change of the schema. */
+    readonly deadline?: number;
+  };
+};
+
 /** Makes a data source; nothing is connected yet. */
-export function createDataSource(
-  configuration: Pick<Configuration, "database" | "databasePassword">,
-): DataSource {
+export function createDataSource(configuration: DatabaseSettings): DataSource {
+  const { connections, deadline } = configuration.database;
   const url = new URL(configuration.database.url);
   const password = configuration.databasePassword ?? decodeURIComponent(url.password);
   return new DataSource({
@@ -54,8 +62,9 @@ export function createDataSource(
     database: decodeURIComponent(url.pathname.slice(1)),
     timezone: "Z",
     charset: "utf8mb4",
-    connectTimeout: CONNECT_TIMEOUT,
-    extra: { connectionLimit: configuration.database.connections },
+    connectTimeout: Math.min(CONNECT_TIMEOUT, deadline ?? CONNECT_TIMEOUT),
+    extra: { connectionLimit: connections },
+    ...(deadline === undefined ? {} : { driver: driverWithDeadline(deadline) }),
     entities: ENTITIES,
     migrations: MIGRATIONS,
     migrationsTableName: MIGRATIONS_TABLE,

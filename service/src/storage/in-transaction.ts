@@ -2,10 +2,13 @@
 import { randomInt } from "node:crypto";
 import { setTimeout as pause } from "node:timers/promises";
 import type { DataSource, EntityManager } from "typeorm";
+import { NO_ANSWER } from "./deadline.ts";
 
 /** 1213: deadlock, also a certification failure between cluster nodes. Whoever waited for a lock in vain waits no second time. */
 const DEADLOCK = "ER_LOCK_DEADLOCK";
 const LOCK_WAIT_TIMEOUT = "ER_LOCK_WAIT_TIMEOUT";
+/** ER_STATEMENT_TIMEOUT, which the driver has no name for. */
+const STATEMENT_TIMEOUT = 1969;
 const MAX_TRIES = 8;
 /** Milliseconds before a new try, at most: those that met once do not meet again. */
 const LONGEST_PAUSE = 30;
@@ -55,18 +58,23 @@ const CONNECTION_LOST = new Set([
   "ER_ACCESS_DENIED_ERROR",
   "ER_OPTION_PREVENTS_STATEMENT",
   "ER_UNKNOWN_COM_ERROR",
+  NO_ANSWER,
 ]);
 
 /** Whether an error means that the database cannot be reached or does not take work at the moment. */
 export function isStorageUnavailable(error: unknown): boolean {
   const code = errorCode(error);
+  if (isObject(error) && error["errno"] === STATEMENT_TIMEOUT) return true;
   if (CONNECTION_LOST.has(code) || code === DEADLOCK || code === LOCK_WAIT_TIMEOUT) return true;
   // The driver marks what ends or prevents a connection as fatal.
-  if (typeof error === "object" && error !== null && "fatal" in error && error.fatal === true) return true;
+  if (isObject(error) && error["fatal"] === true) return true;
   return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);
 }
 
 function errorCode(error: unknown): string {
-  if (typeof error !== "object" || error === null || !("code" in error)) return "";
-  return String(error.code);
+  return isObject(error) && "code" in error ? String(error["code"]) : "";
+}
+
+function isObject(value: unknown): value is Record<string, unknown> {
+  return typeof value === "object" && value !== null;
 }

@@ -7,6 +7,8 @@
 const AT_ONCE = 6;
 /** Waiting keys that are worth another question beside one under way; fewer are better off together. */
 const WORTH_ANOTHER = 4;
+/** Milliseconds that fewer wait for a question under way: one that hangs delays nobody else for long. */
+const PATIENCE = 20;
 /** Keys in one question: few, so that answers and new questions overlap; as many as wait, where that would be too slow. */
 const FEW = 16;
 const MOST = 200;
@@ -28,10 +30,17 @@ export function joinLookUps<Row>(
   let waiting = new Map<string, Waiting<Row>>();
   let underway = 0;
   let isScheduled = false;
+  let impatient: NodeJS.Timeout | null = null;
 
-  function schedule(): void {
-    const least = underway === 0 ? 1 : WORTH_ANOTHER;
-    if (isScheduled || underway >= AT_ONCE || waiting.size < least) return;
+  function schedule(least = underway === 0 ? 1 : WORTH_ANOTHER): void {
+    if (isScheduled || underway >= AT_ONCE || waiting.size === 0) return;
+    if (waiting.size < least) {
+      impatient ??= setTimeout(() => {
+        impatient = null;
+        schedule(1);
+      }, PATIENCE);
+      return;
+    }
     isScheduled = true;
     // After whatever else has arrived in this turn of the event loop.
     setImmediate(() => {

@@ -1,6 +1,6 @@
 /** Opens the database for a task, and says in plain words why it cannot be opened. */
 import type { DataSource } from "typeorm";
-import type { Configuration } from "../config/index.ts";
+import type { DatabaseSettings } from "./data-source.ts";
 import { createDataSource } from "./data-source.ts";
 
 /** The database cannot be opened; the message says where it was looked for and what to do. */
@@ -21,10 +21,14 @@ const MENDS: Readonly<Record<string, string>> = {
   ER_DBACCESS_DENIED_ERROR: "the user may not use this database; grant it, or correct database.url",
 };
 
+/** For work that takes as long as the tables are large, such as a change of the schema. @throws DatabaseUnavailable. */
+export function openWithoutDeadline({ database, databasePassword }: DatabaseSettings): Promise<DataSource> {
+  const { url, connections } = database;
+  return openDatabase({ database: { url, connections }, databasePassword });
+}
+
 /** @throws DatabaseUnavailable. */
-export async function openDatabase(
-  configuration: Pick<Configuration, "database" | "databasePassword">,
-): Promise<DataSource> {
+export async function openDatabase(configuration: DatabaseSettings): Promise<DataSource> {
   const dataSource = createDataSource(configuration);
   try {
     return await dataSource.initialize();

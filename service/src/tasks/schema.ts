@@ -1,11 +1,11 @@
 /** `schema-status` and `schema-apply`. */
 import type { Configuration } from "../config/index.ts";
 import type { SchemaStatus } from "../storage/index.ts";
-import { openDatabase, schemaStatus } from "../storage/index.ts";
+import { openWithoutDeadline, schemaStatus } from "../storage/index.ts";
 
 /** Which migrations the database has. */
 export async function readSchemaStatus(configuration: Configuration): Promise<SchemaStatus> {
-  const dataSource = await openDatabase(configuration);
+  const dataSource = await openWithoutDeadline(configuration);
   try {
     return await schemaStatus(dataSource);
   } finally {
@@ -15,7 +15,7 @@ export async function readSchemaStatus(configuration: Configuration): Promise<Sc
 
 /** Applies what is missing, each migration in a transaction of its own. @returns the names applied now. */
 export async function applySchema(configuration: Configuration): Promise<string[]> {
-  const dataSource = await openDatabase(configuration);
+  const dataSource = await openWithoutDeadline(configuration);
   try {
     const applied = await dataSource.runMigrations({ transaction: "each" });
     return applied.map(({ name }) => name);

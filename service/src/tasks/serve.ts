@@ -59,7 +59,10 @@ export async function serve(configuration: Configuration, source: string): Promi
     if (stopping) return;
     stopping = true;
     await app.close();
-    await dataSource.destroy();
+    // A database that does not answer now is left as it is: nothing waits for it any more.
+    await dataSource.destroy().catch((error: unknown) => {
+      logger.warn({ err: error }, "the connections to the database could not be closed");
+    });
   };
   process.once("SIGINT", () => void stop());
   process.once("SIGTERM", () => void stop());

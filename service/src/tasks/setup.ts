@@ -17,7 +17,7 @@ import type { Configuration } from "../config/index.ts";
 import { checkConfiguration, keyRingFile, loadConfiguration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
-import { openDatabase } from "../storage/index.ts";
+import { openDatabase, openWithoutDeadline } from "../storage/index.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */
@@ -154,7 +154,7 @@ export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<S
       detail: `database and its user at ${new URL(configuration.database.url).host}`,
     });
   } else steps.push({ outcome: "there", detail: `database at ${new URL(configuration.database.url).host}` });
-  const dataSource = await openDatabase(configuration);
+  const dataSource = await openWithoutDeadline(configuration);
   try {
     const applied = await dataSource.runMigrations({ transaction: "each" });
     steps.push(

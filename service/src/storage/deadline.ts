@@ -1,0 +1,79 @@
+/** The database driver, with an end to every wait: for a connection, for a lock, for an answer. */
+import type { Pool, PoolConnection, PoolOptions } from "mysql2";
+import mysql from "mysql2";
+
+/** The code of an answer that did not come in time. */
+export const NO_ANSWER = "NO_ANSWER_IN_TIME";
+
+class NoAnswerInTime extends Error {
+  override readonly name = "NoAnswerInTime";
+  readonly code = NO_ANSWER;
+}
+
+type Done = (error: unknown, ...rest: unknown[]) => void;
+
+/**
+ * What the mapper takes in place of the driver.
+ * @param deadline milliseconds that anything is waited for. The server ends a statement a little earlier by itself, and a
+ * wait for a lock at the half; a connection on which nothing came at all is given up, and another takes its place.
+ */
+export function driverWithDeadline(deadline: number): object {
+  const statementSeconds = (deadline * 0.9) / 1_000;
+  const lockSeconds = Math.max(1, Math.floor(deadline / 2_000));
+  const settings = `SET SESSION innodb_lock_wait_timeout = ${lockSeconds}, max_statement_time = ${statementSeconds}`;
+  return {
+    ...mysql,
+    createPool(options: PoolOptions): Pool {
+      const pool = mysql.createPool(options);
+      pool.on("connection", (connection) => {
+        endWaits(connection, deadline);
+        connection.query(settings, (error) => {
+          if (error !== null) connection.destroy();
+        });
+      });
+      limitTheQueue(pool, deadline);
+      return pool;
+    },
+  };
+}
+
+/** A connection that answers nothing is of no use to whoever would get it next. */
+function endWaits(connection: PoolConnection, deadline: number): void {
+  const ask = connection.query.bind(connection) as (sql: unknown, values: unknown, done: Done) => unknown;
+  const query = (sql: unknown, ...rest: unknown[]) => {
+    const done = rest.pop() as Done;
+    let isOver = false;
+    const timer = setTimeout(() => {
+      isOver = true;
+      connection.destroy();
+      done(new NoAnswerInTime(`no answer from the database within ${deadline} ms`));
+    }, deadline);
+    return ask(sql, rest[0], (...answer) => {
+      if (isOver) return;
+      clearTimeout(timer);
+      done(...answer);
+    });
+  };
+  connection.query = query as PoolConnection["query"];
+}
+
+/** Whoever waits for a connection waits no longer either. */
+function limitTheQueue(pool: Pool, deadline: number): void {
+  const get = pool.getConnection.bind(pool);
+  pool.getConnection = (done) => {
+    let isOver = false;
+    const timer = setTimeout(() => {
+      isOver = true;
+      const late = new NoAnswerInTime(`no connection to the database was free within ${deadline} ms`);
+      done(Object.assign(late, { errno: 0, fatal: false }), undefined as never);
+    }, deadline);
+    get((error, connection) => {
+      if (isOver) {
+        connection?.release();
+        return;
+      }
+      clearTimeout(timer);
+      done(error, connection);
+    });
+  };
+}
