@@ -70,6 +70,7 @@ export const notice = z
       reference: z.string().nullable(),
       sessionId: id.nullable(),
       actorId: id.nullable().describe("the account that did it, where it was somebody else"),
+      appId: id.nullable().describe("the app by which it was done, such as your own"),
       outcome: z.enum(["done", "refused"]),
       reason: z.string().nullable(),
     }),

@@ -29,6 +29,8 @@ export interface ServiceContext {
   readonly lastSeen: LastSeen;
   /** Counts what apps ask. */
   readonly questions: AppQuestions;
+  /** Whether one more refused access key is written down. */
+  readonly isRefusalJournalled: () => boolean;
   readonly lookUps: LookUps;
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;

@@ -47,7 +47,6 @@ import { signIns } from "./sign-in/index.ts";
 import { site } from "./site/index.ts";
 import { throttle } from "./throttle/index.ts";
 import { webhooks } from "./webhook/index.ts";
-import { noticeSubscriber } from "./webhook/notices.ts";
 
 /** Everything that the service can do. */
 const CAPABILITIES: Readonly<Record<string, Capability>> = {
@@ -77,7 +76,7 @@ const DISPLAY_NAME = Symbol.for("fastify.display-name");
 
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
 export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
-  const { configuration, dataSource, clock, logger } = parts;
+  const { configuration, clock, logger } = parts;
   const idOf = requestIds(configuration.trustedProxies);
   let shortcut: Shortcut = () => false;
   const app = createApp({ configuration, logger, idOf, shortcut: (...exchange) => shortcut(...exchange) });
@@ -105,8 +104,6 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
     },
   });
   shortcut = (request, response) => isOwnHost(request.headers.host) && quickCheck(request, response);
-  if (configuration.webhooks.notify.url !== undefined && !dataSource.subscribers.includes(noticeSubscriber))
-    dataSource.subscribers.push(noticeSubscriber);
   startBackground(app, context, Object.values(CAPABILITIES));
   return app;
 }

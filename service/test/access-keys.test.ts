@@ -180,6 +180,32 @@ describe("access keys", () => {
       { reason: "unknown" },
     ]);
   });
+
+  test("whoever tries keys by the hundred fills no journal; each instance counts for itself", async () => {
+    const other = await startService({ beside: service });
+    try {
+      const refused = async (): Promise<number> => {
+        const [row] = await service.dataSource.query<Array<{ count: string }>>(
+          "SELECT COUNT(*) AS count FROM journal_entry WHERE kind = 'access-key.refused'",
+        );
+        return Number(row?.count);
+      };
+      const { key } = await makeKey();
+      const wrong = `${key.slice(0, -2)}${key.endsWith("AA") ? "BB" : "AA"}`;
+      await service.clock.advance(120_000);
+      const before = await refused();
+      await Promise.all(Array.from({ length: 130 }, () => introspect(wrong)));
+      expect((await refused()) - before).toBe(120);
+      const headers = {
+        authorization: basic(app.app.clientId, app.key),
+        "content-type": "application/x-www-form-urlencoded",
+      };
+      await send(other, "POST", "/oauth/introspect", { headers, body: `token=${wrong}` });
+      expect((await refused()) - before).toBe(121);
+    } finally {
+      await other.stop();
+    }
+  });
 });
 
 describe("a person's own password as HTTP Basic", () => {

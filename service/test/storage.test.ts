@@ -143,7 +143,8 @@ describe("a database that does not answer", () => {
       settings: { LUCCHETTO_DATABASE_DEADLINE: deadline, LUCCHETTO_DATABASE_CONNECTIONS: "4" },
     });
     const { token } = await service.register("anna@brina.example");
-    const check = () => send(service, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } });
+    const check = () =>
+      send(service, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } });
     return { service, proxy, check };
   }
 

@@ -5,9 +5,11 @@ import type { AddressInfo } from "node:net";
 import { afterEach, describe, expect, test } from "@jest/globals";
 import type { ConsultQuestion, Notice } from "@lucchetto/contract";
 import { consultQuestion, notice, ProblemError, routes } from "@lucchetto/contract";
+import { createDataSource } from "@lucchetto/service";
 import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { addOperator } from "../src/account/add-operator.ts";
 import { ReceiverFault } from "../src/webhook/post.ts";
 import { post } from "../src/webhook/post.ts";
 
@@ -298,6 +300,25 @@ describe("notify", () => {
     const ids = receiver.received.map(({ headers }) => headers["webhook-id"]);
     expect(ids).toHaveLength(20);
     expect(new Set(ids).size).toBe(20);
+  });
+
+  test("what a command does beside the service is told as well", async () => {
+    const { receiver, service } = await startNotifying();
+    const { configuration, clock } = service;
+    const dataSource = await createDataSource(configuration).initialize();
+    try {
+      const { id } = await addOperator(
+        { configuration, dataSource, clock },
+        { email: "hut@brina.example", displayName: null, password: PASSWORD },
+      );
+      await eventually(() => receiver.received.length >= 1);
+      expect(notice.parse(JSON.parse(receiver.received[0]?.body ?? ""))).toMatchObject({
+        type: "account.registered",
+        data: { accountId: id, appId: null },
+      });
+    } finally {
+      await dataSource.destroy();
+    }
   });
 
   test("what was rolled back is told to nobody", async () => {

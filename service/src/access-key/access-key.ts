@@ -71,7 +71,7 @@ export async function makeAccessKey(
     const made: AccessKeyRow = { ...row, createdAt: now, expiresAt, lastUsedAt: null };
     await insertAccessKey(manager, made);
     const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOwner(context, manager, { name: "access-key-made", account, visit });
     return { accessKey: showAccessKey(made), key: plain };
   });
@@ -87,15 +87,16 @@ export async function listOwnAccessKeys(
 
 /** Deletes one; another person's is as missing as none. @throws ProblemReply `not-found`. */
 export async function deleteOwnAccessKey(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { session, account }: LiveSession,
   id: string,
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   await inTransaction(dataSource, async (manager) => {
     if (!(await deleteAccessKey(manager, { id, accountId: account.id }))) throw new ProblemReply("not-found");
     const event = { kind: "access-key.deleted", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now: clock.now() });
   });
 }
 
@@ -178,21 +179,13 @@ function isNameOf({ account }: HeldAccessKey, username: string | undefined): boo
   return identifier.key === (identifier.kind === "email" ? account.emailKey : account.usernameKey);
 }
 
-/** Refusals that are journalled in a minute by one instance; whoever tries keys by the thousand fills no disk. */
-const MOST_REFUSALS = 120;
-const REFUSALS_WINDOW = 60_000;
-let refusals = { since: 0, count: 0 };
-
 async function recordRefused(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   refused: { reason: string; accountId: string | null; appId: string | null; visit: Visit },
 ): Promise<void> {
-  const now = clock.now();
-  if (Math.abs(now.getTime() - refusals.since) >= REFUSALS_WINDOW)
-    refusals = { since: now.getTime(), count: 0 };
-  refusals.count += 1;
-  if (refusals.count > MOST_REFUSALS) return;
+  const { dataSource, clock, isRefusalJournalled } = context;
+  if (!isRefusalJournalled()) return;
   const { visit, ...what } = refused;
   const event = { kind: "access-key.refused", outcome: "refused", ...what } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

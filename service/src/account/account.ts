@@ -138,7 +138,7 @@ async function applyChange(
     accountId: id,
     actorId: operator.account.id,
   } as const;
-  await record(manager, { event, visit, now });
+  await record(context, manager, { event, visit, now });
   const was = account.labels.includes(OPERATOR_LABEL);
   const is = changed.labels.includes(OPERATOR_LABEL);
   if (was !== is) {

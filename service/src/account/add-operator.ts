@@ -49,7 +49,8 @@ export async function addOperator(
       await insertAccount(manager, account);
       await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
       const visit = { network: null, userAgent: null, requestId: "command", appId: null };
-      await record(manager, { event: { kind: "account.registered", accountId: account.id }, visit, now });
+      const event = { kind: "account.registered", accountId: account.id } as const;
+      await record({ configuration }, manager, { event, visit, now });
       const { id } = account;
       if (wanted.secondFactor !== true || keyRing === null) return { id, secondFactor: null };
       const { enrolDirectly } = await import("../second-factor/enrol-directly.ts");

@@ -18,10 +18,11 @@ export interface AccountQuestion {
 
 /** @returns what the application filled in. @throws ProblemReply `refused-by-site`, `site-silent`. */
 export async function consultOrRecord(
-  { consult, dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { type, by, account, change }: AccountQuestion,
   visit: Visit,
 ): Promise<FilledIn> {
+  const { consult, dataSource, clock } = context;
   const { id = null, reference, email, username, displayName, labels } = account;
   try {
     return await consult({
@@ -34,7 +35,9 @@ export async function consultOrRecord(
     if (!(error instanceof ProblemReply)) throw error;
     const kind = type === "account.create" ? "account.registration-refused" : "account.change-refused";
     const event = { kind, outcome: "refused", reason: error.code, accountId: id } as const;
-    await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+    await inTransaction(dataSource, (manager) =>
+      record(context, manager, { event, visit, now: clock.now() }),
+    );
     throw error;
   }
 }

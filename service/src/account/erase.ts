@@ -50,7 +50,7 @@ export async function eraseOwnAccount(
     });
     await endAsRuled(context, manager, { accountId, event: "closed", now });
     const event = { kind: "account.closed", reason: "by-owner", accountId } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOfClosing(context, manager, { account: locked, former, visit, now });
   });
 }
@@ -104,7 +104,7 @@ async function eraseRows(
   const { id: accountId, email, emailKey } = account;
   // Recorded first: the notice of it still carries the application's reference.
   const event = { kind: "account.erased", accountId, ...by } as const;
-  await record(manager, { event, visit, now: context.clock.now() });
+  await record(context, manager, { event, visit, now: context.clock.now() });
   await clearCountsOf(context, manager, account);
   if (emailKey !== null) await deleteRegistrationsOf(manager, emailKey);
   if (email !== null) await deleteMailsToStrangers(manager, email);

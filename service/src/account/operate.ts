@@ -72,7 +72,7 @@ export async function addAccount(
         accountId: account.id,
         actorId: operator.account.id,
       } as const;
-      await record(manager, { event, visit, now });
+      await record(context, manager, { event, visit, now });
       if (account.labels.includes(OPERATOR_LABEL)) {
         const news = { what: "operator-given", about: account, by: operator.account, reason: null } as const;
         await tellOtherOperators(context, manager, { ...news, visit });

@@ -52,7 +52,7 @@ export async function changeOwnAccount(
       await updateAccount(manager, account.id, columns);
       const reason = Object.keys(definedOf(change)).join(" ");
       const event = { kind: "account.changed", reason, accountId: account.id } as const;
-      await record(manager, { event, visit, now: context.clock.now() });
+      await record(context, manager, { event, visit, now: context.clock.now() });
       return { ...before, ...columns };
     });
   } catch (error) {

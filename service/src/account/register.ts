@@ -110,7 +110,7 @@ async function makeAccount(
       const now = context.clock.now();
       await insertAccount(manager, account);
       await insertRecord(manager, { accountId, record: passwordRecord, setAt: now, madeAt: now });
-      await record(manager, { event: { kind: "account.registered", accountId }, visit, now });
+      await record(context, manager, { event: { kind: "account.registered", accountId }, visit, now });
       if (email !== null && emailKey !== null && context.configuration.mail.via !== "none") {
         const to = addresseeOf({ ...account, email });
         const { registrationBrowserHash: browserHash } = account;
@@ -155,7 +155,7 @@ async function keepWaiting(
     const now = context.clock.now();
     await insertRegistration(manager, registration);
     const reason = owner === null ? "address-to-be-proved" : "email-taken";
-    await record(manager, { event: { kind: "account.registration-waits", reason }, visit, now });
+    await record(context, manager, { event: { kind: "account.registration-waits", reason }, visit, now });
     if (owner === null) {
       const link = { purpose: "verify", to, registration, emailKey, browserHash, visit } as const;
       return sendLink(context, manager, { ...link, isWithinLimit });
@@ -192,7 +192,7 @@ async function answerTaken(
   const { dataSource, clock, configuration } = context;
   const taken = await findTaken(dataSource, { emailKey, usernameKey, now: clock.now() });
   await inTransaction(dataSource, (manager) =>
-    record(manager, {
+    record(context, manager, {
       event: {
         kind: "account.registration-refused",
         outcome: "refused",

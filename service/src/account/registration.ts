@@ -48,7 +48,7 @@ export function newRegistration(parts: {
  * @throws ProblemReply `address-taken` if somebody else got address or username meanwhile.
  */
 export async function settleRegistration(
-  { clock }: Pick<ServiceContext, "clock">,
+  context: Pick<ServiceContext, "clock" | "configuration">,
   manager: EntityManager,
   {
     registration,
@@ -56,6 +56,7 @@ export async function settleRegistration(
     visit,
   }: { registration: RegistrationRow; passwordRecord: string | null; visit: Visit },
 ): Promise<AccountRow> {
+  const { clock } = context;
   const now = clock.now();
   const { email, emailKey, username, usernameKey } = registration;
   const account = newAccount(now, {
@@ -84,8 +85,8 @@ export async function settleRegistration(
   }
   await deleteRegistrationsOf(manager, emailKey);
   const registered = { kind: "account.registered", accountId: account.id } as const;
-  await record(manager, { event: registered, visit, now });
-  await record(manager, { event: { kind: "email.verified", accountId: account.id }, visit, now });
+  await record(context, manager, { event: registered, visit, now });
+  await record(context, manager, { event: { kind: "email.verified", accountId: account.id }, visit, now });
   return account;
 }
 

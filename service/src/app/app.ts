@@ -42,12 +42,13 @@ export interface NewApp {
 
 /** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
 export async function addApp(
-  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
+  context: Pick<ServiceContext, "dataSource" | "clock" | "configuration">,
   operator: { readonly account: { readonly id: string } },
   wanted: NewApp,
   visit: Visit,
   told?: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
+  const { dataSource, clock } = context;
   assertAddresses(wanted);
   const now = clock.now();
   const app: AppRow = {
@@ -66,7 +67,7 @@ export async function addApp(
       await insertApp(manager, app);
       await insertKey(manager, row);
       const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
-      await record(manager, { event, visit, now });
+      await record(context, manager, { event, visit, now });
       await told?.(manager, app);
     });
   } catch (error) {
@@ -81,18 +82,19 @@ export async function addApp(
 
 /** Gives an app another key beside the ones it has. @throws ProblemReply `not-found`. */
 export async function addKey(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   appId: string,
   visit: Visit,
 ): Promise<AppWithKey> {
+  const { dataSource, clock } = context;
   const app = await findApp(dataSource, appId);
   if (app === null) throw new ProblemReply("not-found");
   const now = clock.now();
   const { row, plain } = newKey(appId, now);
   await inTransaction(dataSource, async (manager) => {
     await insertKey(manager, row);
-    await record(manager, {
+    await record(context, manager, {
       event: { kind: "app.key-added", appId, actorId: operator.account.id },
       visit,
       now,
@@ -105,11 +107,12 @@ export async function addKey(
 
 /** Retires a key at once; an app keeps one at least. @throws ProblemReply `not-found`, `invalid-fields`. */
 export async function retireKey(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   key: { appId: string; keyId: string },
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   await inTransaction(dataSource, async (manager) => {
     const keys = await lockKeysOf(manager, key.appId);
     if (!keys.some(({ id }) => id === key.keyId)) throw new ProblemReply("not-found");
@@ -121,21 +124,22 @@ export async function retireKey(
     }
     await deleteKey(manager, { id: key.keyId, appId: key.appId });
     const event = { kind: "app.key-retired", appId: key.appId, actorId: operator.account.id } as const;
-    await record(manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now: clock.now() });
   });
 }
 
 /** Removes an app; its check tokens end with it. @throws ProblemReply `not-found`. */
 export async function removeApp(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   appId: string,
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   await inTransaction(dataSource, async (manager) => {
     if (!(await deleteApp(manager, appId))) throw new ProblemReply("not-found");
     const event = { kind: "app.removed", appId, actorId: operator.account.id } as const;
-    await record(manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now: clock.now() });
   });
 }
 

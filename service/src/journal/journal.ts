@@ -2,9 +2,10 @@
 import type { JournalEntry } from "@lucchetto/contract";
 import type { JournalKind, JournalOutcome } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import type { Visit } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
 import type { JournalEntryRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
+import { queueNotice } from "../webhook/notices.ts";
 import { insertEntry } from "./store.ts";
 
 /** An event to record. What is left out is not known or does not apply. */
@@ -20,12 +21,13 @@ export interface SecurityEvent {
   readonly sessionId?: string | null;
 }
 
-/** Records an event. @param manager the transaction of its cause. */
+/** Records an event, and has the application told of it. @param manager the transaction of its cause. */
 export async function record(
+  { configuration }: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
   { event, visit, now }: { event: SecurityEvent; visit: Visit; now: Date },
 ): Promise<void> {
-  await insertEntry(manager, {
+  const entry: JournalEntryRow = {
     id: newId(now),
     at: now,
     kind: event.kind,
@@ -37,7 +39,9 @@ export async function record(
     sessionId: event.sessionId ?? null,
     network: visit.network,
     requestId: visit.requestId,
-  });
+  };
+  await insertEntry(manager, entry);
+  if (configuration.webhooks.notify.url !== undefined) await queueNotice(manager, entry);
 }
 
 /** An entry as the contract shows it. */

@@ -114,7 +114,7 @@ export async function applyChange(
     }
     await deleteRegistrationsOf(manager, email.key);
     await endAsRuled(context, manager, { accountId, event: "email-changed", now });
-    await record(manager, { event: { kind: "email.changed", accountId }, visit, now });
+    await record(context, manager, { event: { kind: "email.changed", accountId }, visit, now });
     await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
   });
   return { email: email.shown };

@@ -29,7 +29,7 @@ export async function exchangeForCode(
     const now = context.clock.now();
     if (!(await spendForCode(manager, link.id, { codeHash, now }))) throw new ProblemReply("link-used");
     const event = { kind: "mail-link.swapped", accountId: link.accountId } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
   return { outcome: "code", code, expiresAt: link.expiresAt.toISOString() };
 }
@@ -57,7 +57,9 @@ export async function confirmChange(
       accountId: account.id,
       sessionId: session.id,
     } as const;
-    await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+    await inTransaction(dataSource, (manager) =>
+      record(context, manager, { event, visit, now: clock.now() }),
+    );
     throw refusal();
   }
   return applyChange(context, { link, account }, visit, (manager) => spendCode(manager, link.id));

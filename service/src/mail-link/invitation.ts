@@ -95,7 +95,7 @@ async function mailInvitation(
   const { id: accountId, email, emailKey } = account;
   if (email === null || emailKey === null) return;
   const event = { kind: "account.invited", accountId, actorId: operator.account.id } as const;
-  await record(manager, { event, visit, now: context.clock.now() });
+  await record(context, manager, { event, visit, now: context.clock.now() });
   await sendLink(context, manager, {
     purpose: "invite",
     to: addresseeOf({ ...account, email }),
@@ -123,7 +123,7 @@ export async function acceptInvitation(
     if (made !== null) await setRecord(manager, { accountId, record: made, now });
     await updateAccount(manager, accountId, { state: "active", emailVerifiedAt: now });
     await voidLinksOf(manager, accountId, now);
-    await record(manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
+    await record(context, manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
     await tellOwner(context, manager, { name: "invitation-accepted", account, visit });
   });
   return { outcome: "invitation-accepted" };

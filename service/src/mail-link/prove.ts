@@ -33,7 +33,7 @@ export async function proveAddress(
   const proved = { emailVerifiedAt: now, ...(prover.isSame ? {} : forNewOwner(account)) };
   await updateAccount(manager, accountId, proved);
   const reason = prover.isSame ? "same" : "other-browser";
-  await record(manager, { event: { kind: "email.verified", accountId, reason }, visit, now });
+  await record(context, manager, { event: { kind: "email.verified", accountId, reason }, visit, now });
   return { ...account, ...proved };
 }
 

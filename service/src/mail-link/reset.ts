@@ -37,11 +37,11 @@ export async function resetPassword(
       ...(isFirstProof ? { emailVerifiedAt: now, ...forNewOwner(account) } : {}),
     });
     await endAsRuled(context, manager, { accountId, event: "password-reset", now });
-    await record(manager, { event: { kind: "password.reset", accountId }, visit, now });
+    await record(context, manager, { event: { kind: "password.reset", accountId }, visit, now });
     // The first proof of the address keeps nothing that whoever registered it set up.
     if (isFirstProof) {
       if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
-      await record(manager, { event: { kind: "email.verified", accountId }, visit, now });
+      await record(context, manager, { event: { kind: "email.verified", accountId }, visit, now });
     }
     await tellOwner(context, manager, { name: "password-reset", account, visit });
   });

@@ -109,7 +109,7 @@ export async function sendLink(
     held,
   });
   const reason = held === null ? purpose : `${purpose} held: ${held}`;
-  await record(manager, { event: { kind: "mail-link.sent", accountId, reason }, visit, now });
+  await record(context, manager, { event: { kind: "mail-link.sent", accountId, reason }, visit, now });
 }
 
 async function whyHeld(

@@ -29,7 +29,7 @@ export async function swapForCode(
         detail: "The sign-in for which this link was asked is over. Begin again at the sign-in page.",
       });
     const event = { kind: "mail-link.swapped", accountId: link.accountId } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
   return { outcome: "code", code, expiresAt: signIn.expiresAt.toISOString() };
 }

@@ -66,7 +66,7 @@ export async function revoke(
       sessionId: found.session.id,
       appId,
     } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
 }
 

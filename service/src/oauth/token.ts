@@ -56,10 +56,11 @@ export async function swapCode(
 }
 
 async function issueCheckToken(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { codeHash, appId }: AuthorizationCodeRow,
   { session, visit }: { session: SessionRow; visit: Visit },
 ): Promise<TokenReply> {
+  const { dataSource, clock } = context;
   const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
@@ -79,7 +80,7 @@ async function issueCheckToken(
       sessionId: session.id,
       appId,
     } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
   const expiresIn = Math.max(0, Math.floor((sessionEnd(session).getTime() - now.getTime()) / 1_000));
   return { access_token: plain, token_type: "Bearer", expires_in: expiresIn };
@@ -87,27 +88,29 @@ async function issueCheckToken(
 
 /** A used code shown again ends what it gave (RFC 6749 section 4.1.2). */
 async function refuseUsedCode(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { codeHash, appId, sessionId }: AuthorizationCodeRow,
   visit: Visit,
 ): Promise<never> {
+  const { dataSource, clock } = context;
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
     await voidCode(manager, codeHash);
     await endCheckTokenOfCode(manager, codeHash, now);
     const event = { kind: "app.code-used-again", outcome: "refused", appId, sessionId } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
   throw invalidGrant();
 }
 
 async function refuse(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   reason: string,
   { appId, visit }: { appId: string; visit: Visit },
 ): Promise<never> {
+  const { dataSource, clock } = context;
   const event = { kind: "app.code-refused", outcome: "refused", reason, appId } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
   throw invalidGrant();
 }
 

@@ -180,6 +180,6 @@ async function noteHelp(
   const { kind, what, account, operator, help } = done;
   const { reason, visit } = help;
   const event = { kind, reason, accountId: account.id, actorId: operator.account.id } as const;
-  await record(manager, { event, visit, now: context.clock.now() });
+  await record(context, manager, { event, visit, now: context.clock.now() });
   await tellOtherOperators(context, manager, { what, about: account, by: operator.account, reason, visit });
 }

@@ -62,7 +62,11 @@ export async function rescueOperator(
     await endSignInsOf(manager, id, now);
     await forgetCountsOfAccount(manager, id);
     const visit = BY_COMMAND;
-    await record(manager, { event: { kind: "operator.rescued", accountId: id }, visit, now });
+    await record({ configuration }, manager, {
+      event: { kind: "operator.rescued", accountId: id },
+      visit,
+      now,
+    });
     const parts = { configuration, clock, sealingKeys: keyRing };
     const news = { what: "rescue", about: account, by: null, reason: null } as const;
     await tellOtherOperators(parts, manager, { ...news, visit });

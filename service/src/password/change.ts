@@ -81,7 +81,7 @@ export async function changePassword(
     await endSignInsOf(manager, account.id, now);
     await updateAccount(manager, account.id, OWN_PASSWORD);
     const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOwner(context, manager, { name: "password-changed", account, visit });
     return { session, account, token: plain, endedSessions };
   });
@@ -97,12 +97,9 @@ async function hashOrGiveBack<Made>(reserved: ReservedTry | null, hash: () => Pr
   }
 }
 
-async function recordRefusal(
-  { dataSource, clock }: ServiceContext,
-  accountId: string,
-  visit: Visit,
-): Promise<void> {
+async function recordRefusal(context: ServiceContext, accountId: string, visit: Visit): Promise<void> {
+  const { dataSource, clock } = context;
   const reason = "wrong-password";
   const event = { kind: "password.change-refused", outcome: "refused", reason, accountId } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

@@ -76,12 +76,13 @@ export async function remake(
 
 /** Stores a re-made record, unless the password was changed meanwhile. */
 export async function storeRemade(
+  context: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
   { row, remade, visit, now }: { row: PasswordRecordRow; remade: string; visit: Visit; now: Date },
 ): Promise<void> {
   const { accountId, record: from } = row;
   if (!(await replaceRecord(manager, { accountId, from, to: remade, now }))) return;
-  await record(manager, { event: { kind: "password.record-remade", accountId }, visit, now });
+  await record(context, manager, { event: { kind: "password.record-remade", accountId }, visit, now });
 }
 
 /** A stored record taken apart for operators. */

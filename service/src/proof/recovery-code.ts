@@ -43,7 +43,7 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
           reason: `${left} left`,
           accountId,
         } satisfies SecurityEvent;
-        await record(manager, { event, visit, now });
+        await record(context, manager, { event, visit, now });
         if (account !== null)
           await tellOwner(context, manager, { name: "recovery-code-used", account, visit, left });
       },

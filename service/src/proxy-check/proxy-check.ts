@@ -242,7 +242,7 @@ export async function enter(
     // Whoever comes over and over fills neither table nor journal.
     if (hadOne) return;
     const ids = { accountId: account.id, sessionId: session.id, appId: app.id };
-    await record(manager, { event: { kind: "app.check-token-issued", ...ids }, visit, now });
+    await record(context, manager, { event: { kind: "app.check-token-issued", ...ids }, visit, now });
   });
   return plain;
 }

@@ -85,7 +85,7 @@ export async function undo(
       const since = voided === "undo-factor" ? intruderSince(change) : change.at;
       await voidUndoLinksSince(manager, { accountId, purpose: voided, since, now });
     }
-    await record(manager, { event: { kind, accountId }, visit, now });
+    await record(context, manager, { event: { kind, accountId }, visit, now });
     await tellOwner(context, manager, { name: notice, account: { ...account, ...restored }, visit });
   });
   switch (purpose) {

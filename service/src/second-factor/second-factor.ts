@@ -168,7 +168,7 @@ export async function confirm(
     const isFirst = (await countUnusedCodes(manager, account.id)) === 0;
     const recoveryCodes = isFirst ? await makeCodes(context, manager, account.id, now) : null;
     const event = { kind: "totp.activated", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOfFactor(context, manager, {
       mail: "second-factor-added",
       account: locked,
@@ -215,7 +215,7 @@ export async function removeOwn(
     if ((await listConfirmed(manager, account.id)).length === 0) await removeCodes(manager, account.id, now);
     await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     const event = { kind: "totp.removed", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOfFactor(context, manager, {
       mail: "second-factor-removed",
       account: locked,
@@ -250,7 +250,7 @@ export async function renewCodes(
     const former = await readFormer(manager, account.id);
     const codes = await makeCodes(context, manager, account.id, now);
     const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     await tellOfFactor(context, manager, {
       mail: "recovery-codes-made",

@@ -20,27 +20,29 @@ export async function listOwnSessions(
 
 /** Ends one. Another person's is as missing as none. @throws ProblemReply `not-found`. Ending an ended one is no error. */
 export async function endOwnSession(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { account }: LiveSession,
   id: string,
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const session = await findSession(dataSource, id);
   if (session?.accountId !== account.id) throw new ProblemReply("not-found");
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
     if (!(await endSession(manager, id, { now, reason: "ended-by-owner" }))) return;
     const event = { kind: "session.ended-by-owner", accountId: account.id, sessionId: id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
 }
 
 /** Ends all but this one. @returns how many there were. */
 export async function endOtherSessions(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { session, account }: LiveSession,
   visit: Visit,
 ): Promise<number> {
+  const { dataSource, clock } = context;
   const now = clock.now();
   return inTransaction(dataSource, async (manager) => {
     const ended = await endOtherSessionsOf(manager, account.id, session.id, {
@@ -53,7 +55,7 @@ export async function endOtherSessions(
       accountId: account.id,
       sessionId: session.id,
     } as const;
-    if (ended > 0) await record(manager, { event, visit, now });
+    if (ended > 0) await record(context, manager, { event, visit, now });
     return ended;
   });
 }

@@ -92,7 +92,7 @@ async function complete(
   await checked.reserved.succeed(manager);
   await clearCountsOf(context, manager, account);
   const event = { kind: "session.reauthenticated", accountId, sessionId: session.id } as const;
-  await record(manager, { event, visit, now });
+  await record(context, manager, { event, visit, now });
   return {
     outcome: "signed-in",
     session: { ...session, ...proved, firstProofAt: null },
@@ -108,10 +108,11 @@ function keptLevel({ aal, levelIdleEndsAt, levelEndsAt }: LiveSession["session"]
 }
 
 async function recordRefusal(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { session, account }: LiveSession,
   { reason, visit }: { reason: string; visit: Visit },
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const event = {
     kind: "session.reauthentication-refused",
     outcome: "refused",
@@ -119,5 +120,5 @@ async function recordRefusal(
     accountId: account.id,
     sessionId: session.id,
   } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

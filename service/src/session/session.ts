@@ -38,11 +38,12 @@ export interface Beginning {
 
 /** Begins a session under a fresh token, inside the transaction of the sign-in. */
 export async function beginSession(
-  { configuration, clock }: ServiceContext,
+  context: ServiceContext,
   manager: EntityManager,
   beginning: Beginning,
   visit: Visit,
 ): Promise<BegunSession> {
+  const { configuration, clock } = context;
   const now = clock.now();
   const { account, kind, aal, amr, replaces } = beginning;
   const token = mintToken("own-token", randomBytes(TOKEN_BYTES));
@@ -69,7 +70,7 @@ export async function beginSession(
       accountId: replaces.account.id,
       sessionId: replaces.session.id,
     } satisfies SecurityEvent;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   }
   return { session, account, token: token.plain };
 }
@@ -96,11 +97,8 @@ export async function recogniseOwnToken(
 }
 
 /** Signs out: ends the session on the server, and with it every check token of it. */
-export async function signOut(
-  { dataSource, clock }: ServiceContext,
-  caller: LiveSession,
-  visit: Visit,
-): Promise<void> {
+export async function signOut(context: ServiceContext, caller: LiveSession, visit: Visit): Promise<void> {
+  const { dataSource, clock } = context;
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
     if (!(await endSession(manager, caller.session.id, { now, reason: "signed-out" }))) return;
@@ -109,17 +107,18 @@ export async function signOut(
       accountId: caller.account.id,
       sessionId: caller.session.id,
     } satisfies SecurityEvent;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
 }
 
 /** An operator ends somebody's session. @throws ProblemReply `not-found`. Ending an ended one is no error. */
 export async function endSessionAsOperator(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   operator: LiveSession,
   id: string,
   visit: Visit,
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const session = await findSession(dataSource, id);
   if (session === null) throw new ProblemReply("not-found");
   const now = clock.now();
@@ -131,7 +130,7 @@ export async function endSessionAsOperator(
       actorId: operator.account.id,
       sessionId: id,
     } satisfies SecurityEvent;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
   });
 }
 

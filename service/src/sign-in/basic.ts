@@ -31,7 +31,8 @@ export async function checkBasicPassword(
   const unchanged = await inTransaction(context.dataSource, async (manager) => {
     const locked = await lockUnchanged(manager, account, row);
     if (locked === null) return null;
-    if (remade !== null) await storeRemade(manager, { row, remade, visit, now: context.clock.now() });
+    if (remade !== null)
+      await storeRemade(context, manager, { row, remade, visit, now: context.clock.now() });
     await reserved.succeed(manager);
     await clearCountsOf(context, manager, account);
     return locked;

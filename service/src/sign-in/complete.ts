@@ -36,7 +36,7 @@ export async function completeSignIn(
   const isNew = await isNewHere(manager, account, { visit, device });
   const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
   const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
-  await record(manager, { event, visit, now: context.clock.now() });
+  await record(context, manager, { event, visit, now: context.clock.now() });
   // The mailed proof that was wanted after an operator's help was shown.
   if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });
   await clearCountsOf(context, manager, account);

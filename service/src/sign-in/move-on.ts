@@ -105,7 +105,9 @@ function check(
     },
     async refused(reason) {
       const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
-      await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+      await inTransaction(dataSource, (manager) =>
+        record(context, manager, { event, visit, now: clock.now() }),
+      );
     },
   });
 }

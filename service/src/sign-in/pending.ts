@@ -60,7 +60,7 @@ export async function keepPending(
     const unused = { registrationId: null, mailCodeHash: null, wrongProofs: 0, returnTo: null };
     await insertSignIn(manager, { ...row, ...unused, appId, createdAt: now, expiresAt, endedAt: null });
     const event = { kind: "sign-in.begun", reason: wanted.join(" "), accountId } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     if (wanted.includes("mail-link"))
       await sendConfirming(context, manager, { account, signInId: id, visit, mark, isWithinLimit });
   });
@@ -166,7 +166,7 @@ export async function showNewPassword(
     await updateAccount(manager, account.id, OWN_PASSWORD);
     await endAsRuled(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
-    await record(manager, { event, visit, now });
+    await record(context, manager, { event, visit, now });
     await tellOwner(context, manager, { name: "password-changed", account: locked, visit });
     const signedIn = await completeSignIn(context, manager, {
       account: changed,

@@ -117,7 +117,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     const unchanged = await lockUnchanged(manager, account, row);
     if (unchanged === null) return null;
     const now = context.clock.now();
-    if (remade !== null) await storeRemade(manager, { row, remade, visit, now });
+    if (remade !== null) await storeRemade(context, manager, { row, remade, visit, now });
     // While the hash was computed a second factor may have been set up.
     const wanted = await wantedOf(context, manager, { account: unchanged, shown: amr });
     if (wanted.length > 0) {
@@ -182,11 +182,12 @@ export async function lockUnchanged(
 }
 
 export async function recordRefusal(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { accountId, reason, visit }: { accountId: string | null; reason: RefusalReason; visit: Visit },
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }
 
 /** A record from elsewhere that costs more than the floor makes its refusals slower than others: that is told. */
@@ -195,12 +196,13 @@ function isPastFloor({ hashing }: ServiceContext, started: number, { scheme }: P
 }
 
 async function recordDearRecord(
-  { dataSource, clock }: ServiceContext,
+  context: ServiceContext,
   { account, stored, visit }: { account: AccountRow; stored: PasswordRecord; visit: Visit },
 ): Promise<void> {
+  const { dataSource, clock } = context;
   const reason = stored.scheme.text.slice(0, LONGEST_REASON);
   const event = { kind: "password.record-dearer", reason, accountId: account.id } as const;
-  await inTransaction(dataSource, (manager) => record(manager, { event, visit, now: clock.now() }));
+  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }
 
 const LONGEST_REASON = 60;

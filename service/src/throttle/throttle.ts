@@ -422,6 +422,6 @@ export async function release(
       accountId,
       actorId: operator.account.id,
     } as const;
-    await record(manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now: clock.now() });
   });
 }

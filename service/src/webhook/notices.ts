@@ -1,10 +1,9 @@
 /** Notices: each is written in the transaction of its cause, as the journal's entry of it is. */
 import type { Notice } from "@lucchetto/contract";
 import type { JournalKind } from "@lucchetto/core";
-import type { EntitySubscriberInterface, InsertEvent } from "typeorm";
+import type { EntityManager } from "typeorm";
 import { findReference } from "../account/store.ts";
 import type { JournalEntryRow } from "../storage/index.ts";
-import { JournalEntryEntity } from "../storage/index.ts";
 import { insertDelivery } from "./store.ts";
 
 /** What the application is told of: accounts, sessions and passwords; not what was tried in vain. */
@@ -20,30 +19,23 @@ const TOLD: ReadonlySet<JournalKind> = new Set([
   "password.reset",
 ] satisfies JournalKind[]);
 
-/** Listens to the journal: what was recorded is told, what was rolled back never was. */
-export const noticeSubscriber: EntitySubscriberInterface<JournalEntryRow> = {
-  async afterInsert({ entity, manager, metadata }: InsertEvent<JournalEntryRow>) {
-    if (metadata.name !== JournalEntryEntity.options.name) return;
-    const { kind, accountId } = entity;
-    if (!TOLD.has(kind) || accountId === null) return;
-    const body: Notice = {
-      type: kind,
-      timestamp: entity.at.toISOString(),
-      data: {
-        journalEntryId: entity.id,
-        accountId,
-        reference: await findReference(manager, accountId),
-        sessionId: entity.sessionId,
-        actorId: entity.actorId,
-        outcome: entity.outcome,
-        reason: entity.reason,
-      },
-    };
-    await insertDelivery(manager, {
-      type: kind,
+/** Queues what the application is told of an entry of the journal, if it is told of such. @param manager the entry's own transaction. */
+export async function queueNotice(manager: EntityManager, entry: JournalEntryRow): Promise<void> {
+  const { kind, accountId } = entry;
+  if (!TOLD.has(kind) || accountId === null) return;
+  const body: Notice = {
+    type: kind,
+    timestamp: entry.at.toISOString(),
+    data: {
+      journalEntryId: entry.id,
       accountId,
-      body: JSON.stringify(body),
-      now: entity.at,
-    });
-  },
-};
+      reference: await findReference(manager, accountId),
+      sessionId: entry.sessionId,
+      actorId: entry.actorId,
+      appId: entry.appId,
+      outcome: entry.outcome,
+      reason: entry.reason,
+    },
+  };
+  await insertDelivery(manager, { type: kind, accountId, body: JSON.stringify(body), now: entry.at });
+}
