@@ -141,6 +141,39 @@ describe("setup", () => {
     expect(content()).toEqual(before);
   });
 
+  test("run again with other options it says which were not followed, and how it is", async () => {
+    const { home, options, run } = await place();
+    await run();
+    const changed = [
+      ["--public-url", "http://huts.example:1234"],
+      ["--database", "mariadb://other@127.0.0.1/other"],
+      ["--operator-email", "falco@brina.example"],
+      ["--app-url", "http://localhost:1"],
+    ].reduce((args, [name = "", value = ""]) => withOption(args, name, value), options);
+    const before = readFileSync(join(home, "lucchetto.yaml"), "utf8");
+    const mail = ["--smtp", "smtp://mail.brina.example:587", "--mail-from", "huts@brina.example"];
+    const again = await run([...changed, ...mail]);
+    expect(again).toMatchObject({ status: 0, err: "" });
+    const kept = again.out.split("\n").filter((line) => line.startsWith("kept"));
+    expect(kept.map((line) => line.replace(/^kept +/, ""))).toEqual([
+      expect.stringMatching(
+        /^publicUrl is http:\/\/localhost:\d+, though --public-url says .+ to change it, edit/,
+      ),
+      expect.stringMatching(/^database\.url is mariadb:.+, though --database says mariadb:\/\/other/),
+      expect.stringMatching(/^mail\.smtp\.url is not set, though --smtp says smtp:/),
+      expect.stringMatching(/^mail\.from is not set, though --mail-from says huts/),
+      expect.stringMatching(/^no operator falco@brina\.example was made; .+ operator add --email falco/),
+      expect.stringMatching(/^no other app than .+ was made; .+ app add "Hut book"/),
+    ]);
+    expect(readFileSync(join(home, "lucchetto.yaml"), "utf8")).toBe(before);
+    // What no configuration could have is refused the second time as the first.
+    const refused = await run(withOption(options, "--public-url", "brina.example"));
+    expect(refused).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/publicUrl: found "brina\.example"/),
+    });
+  });
+
   test("an interrupted one is gone on with: what is missing is made", async () => {
     const { home, run, options } = await place();
     const refused = await run(options, { LUCCHETTO_ADMIN_PASSWORD: "wrong" });

@@ -6,7 +6,7 @@ import type { Command } from "commander";
 import { askCode, askPassword, prompts } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { linesToPaste } from "../lines-to-paste.ts";
-import { bold, dim, print, printJson, verdigris } from "../output.ts";
+import { bold, dim, print, printJson, rust, verdigris } from "../output.ts";
 import type { StepwiseTask } from "../service-task.ts";
 import { startStepwiseTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
@@ -33,7 +33,7 @@ interface Steps extends SetupOptions {
 }
 
 interface StepDone {
-  readonly outcome: "made" | "there";
+  readonly outcome: "made" | "there" | "kept";
   readonly detail: string;
 }
 /** Of the first operator, in production. */
@@ -112,20 +112,31 @@ async function takeSteps(options: Steps): Promise<void> {
   const say = (...steps: StepDone[]): void => {
     said.push(...steps);
     if (options.json === true) return;
-    for (const { outcome, detail } of steps)
-      print(outcome === "made" ? `${verdigris("made ")}  ${detail}` : dim(`there  ${detail}`));
+    for (const { outcome, detail } of steps) print(SHOWN[outcome](detail));
   };
 
   const wish = existsSync(resolve(terminal().cwd, config))
     ? null
     : await until(() => askConfiguration(options));
   say(...(await task.ask<{ steps: StepDone[] }>("configuration", wish)).steps);
+  if (wish === null) {
+    const { siteName, publicUrl, database: databaseUrl, smtp: smtpUrl, mailFrom } = options;
+    const given = { siteName, publicUrl, databaseUrl, smtpUrl, mailFrom };
+    say(...(await task.ask<{ steps: StepDone[] }>("kept", given)).steps);
+  }
   say(...(await until((again) => setUpDatabase(options, again))).steps);
 
   const found = await task.ask<Found>("state", null);
   let operatorsFactor: SecondFactor | null = null;
-  if (found.operator !== null) say({ outcome: "there", detail: `operator ${found.operator}` });
-  else {
+  if (found.operator !== null) {
+    say({ outcome: "there", detail: `operator ${found.operator}` });
+    const { operatorEmail } = options;
+    if (operatorEmail !== undefined && operatorEmail.toLowerCase() !== found.operator.toLowerCase())
+      say({
+        outcome: "kept",
+        detail: `no operator ${operatorEmail} was made; for another one: lucchetto operator add --email ${operatorEmail}`,
+      });
+  } else {
     const { secondFactor, ...done } = await until((again) => setUpOperator(options, again));
     say(done);
     if (secondFactor !== null && options.json !== true) await handSecondFactorOver(secondFactor);
@@ -134,8 +145,25 @@ async function takeSteps(options: Steps): Promise<void> {
 
   const app = await until((again) => setUpApp(options, found, again));
   say(app);
+  if (found.apps.length > 0 && (options.appName ?? options.appUrl) !== undefined)
+    say(...keptApp(options, app));
   if (options.json === true) return printJson({ steps: said, app, operatorsFactor });
   printWhatNext(config, app);
+}
+
+const SHOWN: Readonly<Record<StepDone["outcome"], (detail: string) => string>> = {
+  made: (detail) => `${verdigris("made ")}  ${detail}`,
+  there: (detail) => dim(`there  ${detail}`),
+  kept: (detail) => `${rust("kept ")}  ${detail}`,
+};
+
+/** An app that is there already stays as it is. */
+function keptApp({ appName, appUrl }: SetupOptions, { clientId, redirectUri }: AppDone): StepDone[] {
+  const wanted = appUrl === undefined ? null : `${appUrl.replace(/\/+$/, "")}/signed-in`;
+  if (wanted === redirectUri) return [];
+  const name = appName ?? USUAL.appName;
+  const another = `lucchetto app add "${name}" --redirect-uri ${wanted ?? redirectUri}`;
+  return [{ outcome: "kept", detail: `no other app than ${clientId} was made; for another one: ${another}` }];
 }
 
 /**

@@ -1,6 +1,6 @@
 export { checkConfiguration } from "./check.ts";
 export { variableOf } from "./environment.ts";
 export { ConfigurationError } from "./error.ts";
-export { keyRingFile, loadConfiguration } from "./load.ts";
+export { keyRingFile, readSetting, loadConfiguration } from "./load.ts";
 export type { Configuration, MailSettings } from "./schema.ts";
 export { DEFAULT_COLOUR } from "./schema.ts";

@@ -16,6 +16,21 @@ export function loadConfiguration(path: string, environment: Environment = proce
   return checkConfiguration(readYaml(path), dirname(path), { source: path, environment });
 }
 
+/** One setting as it stands: the environment's, else the file's. @returns `undefined` where neither says it. */
+export function readSetting(
+  path: string,
+  setting: string,
+  environment: Environment = process.env,
+): string | undefined {
+  const value = setting
+    .split(".")
+    .reduce<unknown>(
+      (tree, name) => (typeof tree === "object" && tree !== null ? (tree as Tree)[name] : undefined),
+      readYaml(path),
+    );
+  return environment[variableOf(setting)] ?? (typeof value === "string" ? value : undefined);
+}
+
 /** Where the key ring lies, whatever else is wrong with the configuration: beside it unless it says otherwise. */
 export function keyRingFile(path: string, environment: Environment = process.env): string {
   const keys = readYaml(path)["keys"];

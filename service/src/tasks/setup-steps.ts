@@ -4,9 +4,10 @@
  */
 import { createInterface } from "node:readline";
 import { isExpected } from "./expected.ts";
-import type { ConfigurationWish, DatabaseWish } from "./setup.ts";
+import type { ConfigurationWish, DatabaseWish, GivenSettings } from "./setup.ts";
 import {
   judgeConfiguration,
+  keptSettings,
   readSetupState,
   setUpApp,
   setUpConfiguration,
@@ -21,6 +22,7 @@ const STEPS: Readonly<Record<string, (config: string, input: never) => unknown>>
     return {};
   },
   configuration: (config, wish: ConfigurationWish | null) => ({ steps: setUpConfiguration(config, wish) }),
+  kept: (config, given: GivenSettings) => ({ steps: keptSettings(config, given) }),
   database: async (config, wish: DatabaseWish) => ({ steps: await setUpDatabase(config, wish) }),
   state: (config) => readSetupState(config),
   operator: setUpOperator,

@@ -14,7 +14,7 @@ import { addOperator } from "../account/add-operator.ts";
 import { addApp } from "../app/app.ts";
 import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { checkConfiguration, keyRingFile, loadConfiguration } from "../config/index.ts";
+import { checkConfiguration, keyRingFile, loadConfiguration, readSetting } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { openDatabase, openWithoutDeadline } from "../storage/index.ts";
@@ -25,9 +25,9 @@ export class SetupRefusal extends Error {
   override readonly name = "SetupRefusal";
 }
 
-/** What a step did: `made` now, or `there` already. */
+/** What a step did: `made` now, or `there` already; `kept` is what an option would have otherwise. */
 export interface StepDone {
-  readonly outcome: "made" | "there";
+  readonly outcome: "made" | "there" | "kept";
   readonly detail: string;
 }
 
@@ -41,6 +41,53 @@ export interface ConfigurationWish {
   /** The mail server, without a password; `null`: none. */
   readonly smtpUrl: string | null;
   readonly mailFrom: string | null;
+}
+
+/** What was given as options; of what is there already it changes nothing. */
+export type GivenSettings = {
+  readonly [Name in keyof ConfigurationWish]?: ConfigurationWish[Name] | undefined;
+};
+
+/**
+ * Which of the options an existing configuration does not follow. They are checked all the same.
+ * @throws ConfigurationError for a value that no configuration could have.
+ */
+export function keptSettings(path: string, given: GivenSettings): StepDone[] {
+  if (!existsSync(path)) return [];
+  const names = Object.keys(SETTINGS) as Array<keyof ConfigurationWish>;
+  const there = Object.fromEntries(names.map((name) => [name, readSetting(path, SETTINGS[name].setting)]));
+  const draft = { ...USUAL_WISH, ...definedOf(there), ...definedOf(given) };
+  judgeConfiguration(path, { ...draft, mailFrom: draft.smtpUrl === null ? null : draft.mailFrom });
+  return names
+    .filter((name) => given[name] !== undefined && given[name] !== there[name])
+    .map((name) => {
+      const { option, setting } = SETTINGS[name];
+      const is = there[name] === undefined ? "is not set" : `is ${there[name]}`;
+      const detail = `${setting} ${is}, though ${option} says ${given[name]}; to change it, edit ${path}`;
+      return { outcome: "kept", detail };
+    });
+}
+
+const SETTINGS: Readonly<Record<keyof ConfigurationWish, { option: string; setting: string }>> = {
+  siteName: { option: "--site-name", setting: "site.name" },
+  publicUrl: { option: "--public-url", setting: "publicUrl" },
+  databaseUrl: { option: "--database", setting: "database.url" },
+  smtpUrl: { option: "--smtp", setting: "mail.smtp.url" },
+  mailFrom: { option: "--mail-from", setting: "mail.from" },
+};
+
+/** In place of what neither file nor options say, so that the rest can be judged. */
+const USUAL_WISH: ConfigurationWish = {
+  siteName: "This site",
+  publicUrl: "http://localhost:8420",
+  databaseUrl: "mariadb://lucchetto@127.0.0.1:3306/lucchetto",
+  smtpUrl: null,
+  mailFrom: null,
+};
+
+function definedOf(settings: GivenSettings): Partial<ConfigurationWish> {
+  const defined = Object.entries(settings).filter(([, value]) => value !== undefined);
+  return Object.fromEntries(defined) as Partial<ConfigurationWish>;
 }
 
 /** Writes the configuration and a key ring beside it, unless they are there. A wrong value is told as at the start. */
