@@ -52,10 +52,9 @@ export async function exchange(
   target: Target,
   parts: CallParts,
 ): Promise<{ status: number; body: unknown }> {
-  const response = await send(options, target, parts);
-  options.onReply?.(response.headers);
-  const text = await response.text();
-  return { status: response.status, body: text === "" ? undefined : parseJson(text, options.baseUrl) };
+  const { status, headers, text } = await send(options, target, parts);
+  options.onReply?.(headers);
+  return { status, body: text === "" ? undefined : parseJson(text, options.baseUrl) };
 }
 
 /** For an answer that is none of Lucchetto's. */
@@ -65,18 +64,27 @@ export function foreignAnswer({ baseUrl }: ClientOptions, status: number): Unrea
   );
 }
 
-async function send(options: ClientOptions, target: Target, parts: CallParts): Promise<Response> {
+/** The reply, whole: one that breaks off is none. */
+async function send(
+  options: ClientOptions,
+  target: Target,
+  parts: CallParts,
+): Promise<{ status: number; headers: Headers; text: string }> {
   const headers = new Headers({ ...options.headers, accept: "application/json" });
   if (options.token !== undefined) headers.set("authorization", `Bearer ${options.token}`);
   if (parts.body !== undefined) headers.set("content-type", "application/json");
   try {
-    return await fetch(options.baseUrl + fillPath(target.path, parts.params) + queryString(parts.query), {
-      method: target.method,
-      headers,
-      ...(parts.body === undefined ? {} : { body: JSON.stringify(parts.body) }),
-      signal: AbortSignal.timeout(options.timeout ?? DEFAULT_TIMEOUT),
-      redirect: "error",
-    });
+    const response = await fetch(
+      options.baseUrl + fillPath(target.path, parts.params) + queryString(parts.query),
+      {
+        method: target.method,
+        headers,
+        ...(parts.body === undefined ? {} : { body: JSON.stringify(parts.body) }),
+        signal: AbortSignal.timeout(options.timeout ?? DEFAULT_TIMEOUT),
+        redirect: "error",
+      },
+    );
+    return { status: response.status, headers: response.headers, text: await response.text() };
   } catch (error) {
     throw new UnreachableError(`No answer from ${options.baseUrl || "the service"}. Is it running?`, {
       cause: error,

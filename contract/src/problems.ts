@@ -162,6 +162,19 @@ export const PROBLEMS = {
       "The application asked whether a person's own password is right, but it is not registered for that. Nothing was checked.",
     mend: "Make an access key on the account page and send it in the password's place; or register the application with --basic-passwords.",
   },
+  "right-missing": {
+    status: 403,
+    title: "The app may not do this",
+    meaning: "This call is for applications with a right of their own, which this one was not given.",
+    mend: "For its developer: register the application with `lucchetto app add --rights accounts …`.",
+  },
+  "account-of-operators": {
+    status: 403,
+    title: "An operator's account",
+    meaning:
+      "The account carries a built-in label (operator or auditor). No application changes it, suspends it or writes to it.",
+    mend: "An operator does it, in the console or with `lucchetto account`.",
+  },
   "proxies-only": {
     status: 403,
     title: "For reverse proxies only",

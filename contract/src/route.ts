@@ -5,6 +5,10 @@ import type { ProblemCode } from "./problems.ts";
 /** Who may call: anybody, whoever holds a session, an operator, or an app with its key. */
 export type RouteAccess = "anybody" | "session" | "operator" | "app" | "development";
 
+/** What an app may be registered for besides asking who is there. */
+export const APP_RIGHTS = ["accounts"] as const;
+export type AppRight = (typeof APP_RIGHTS)[number];
+
 export interface Route {
   readonly name: string;
   readonly method: "GET" | "POST" | "PATCH" | "DELETE";
@@ -12,6 +16,8 @@ export interface Route {
   readonly path: `/v1/${string}`;
   readonly summary: string;
   readonly access: RouteAccess;
+  /** For `app`: what it must be registered for. */
+  readonly right?: AppRight;
   readonly params?: z.ZodObject;
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
@@ -83,6 +89,7 @@ export function problemsOf(route: Route): ProblemCode[] {
       ...(route.params === undefined && route.query === undefined ? [] : (["invalid-fields"] as const)),
       ...(route.params === undefined ? [] : (["not-found"] as const)),
       ...OF_ACCESS[route.access],
+      ...(route.right === undefined ? [] : (["right-missing"] as const)),
       ...(isUnsafe ? (["foreign-origin"] as const) : []),
       ...(isOperators ? OF_OPERATORS_CHANGES : []),
       ...(route.problems ?? []),

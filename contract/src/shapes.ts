@@ -74,6 +74,15 @@ export const journalEntry = z
   .meta({ id: "JournalEntry" });
 export type JournalEntry = z.output<typeof journalEntry>;
 
+/** As operators see it: with names for who did it, where it was not the account itself. */
+export const operatorJournalEntry = journalEntry
+  .extend({
+    actorName: z.string().nullable().describe("display name, username or address of the actor"),
+    appName: z.string().nullable().describe("the app that did it, or that it was about"),
+  })
+  .meta({ id: "OperatorJournalEntry" });
+export type OperatorJournalEntry = z.output<typeof operatorJournalEntry>;
+
 const recordSegment = z.object({
   text: z.string(),
   label: z.string().nullable(),
@@ -206,6 +215,7 @@ export const app = z
     basicPasswords: z
       .boolean()
       .describe("whether it may have people's own passwords checked that came as HTTP Basic"),
+    rights: z.array(z.string()).describe("accounts: its server may find, add, invite and change accounts"),
     createdAt: timestamp,
     asked: z
       .array(z.object({ kind: z.string(), today: z.number().int(), thirtyDays: z.number().int() }))
@@ -231,6 +241,7 @@ export const throttleEntry = z
       "network-mail",
       "address-mail",
       "device-mail",
+      "app-work",
     ]),
     subject: z
       .string()

@@ -29,6 +29,7 @@ export const consultQuestion = z
         email: z.string().optional(),
         language: z.string().nullable().optional(),
         labels: z.array(z.string()).optional(),
+        reference: z.string().nullable().optional(),
         state: z.string().optional(),
         mustChangePassword: z.boolean().optional(),
       })

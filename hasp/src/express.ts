@@ -48,6 +48,8 @@ export interface ExpressHasp {
   closed(wanted?: Wanted): Middleware;
   /** Accounts by id or reference, to show names beside the application's own rows. */
   lookUp: Hasp["lookUp"];
+  /** What the application's server does with accounts; for an app with the right `accounts`. */
+  accounts: Hasp["accounts"];
 }
 
 /** Makes the middlewares. @throws HaspOptionsError if the set-up cannot work. */
@@ -57,6 +59,7 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   const warn = warnOfCacheable(options.warn ?? ((text) => process.emitWarning(text)));
   return {
     lookUp: hasp.lookUp,
+    accounts: hasp.accounts,
     own: () =>
       middleware(async (request, response) => {
         if (await hasp.live(visitOf(request), () => response)) return false;

@@ -35,6 +35,8 @@ declare module "fastify" {
       closed(wanted?: Wanted): preHandlerAsyncHookHandler;
       /** Accounts by id or reference, to show names beside the application's own rows. */
       lookUp: Hasp["lookUp"];
+      /** What the application's server does with accounts; for an app with the right `accounts`. */
+      accounts: Hasp["accounts"];
     };
   }
 }
@@ -82,6 +84,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
 
   app.decorate("hasp", {
     lookUp: hasp.lookUp,
+    accounts: hasp.accounts,
     open: () => async (request: FastifyRequest) => {
       request.account = await hasp.open(visitOf(request));
     },

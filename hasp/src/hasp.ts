@@ -2,6 +2,7 @@
 import type { Account } from "@lucchetto/contract";
 import { ownPathOr } from "@lucchetto/contract";
 import type { SignedInAccount } from "./account.ts";
+import type { Accounts } from "./accounts.ts";
 import { page, problem } from "./answers.ts";
 import { createAuthorizationFlow } from "./authorization-flow.ts";
 import { haspCookies } from "./cookies.ts";
@@ -25,6 +26,8 @@ import { assertWanted, lacking, stepOf } from "./wanted.ts";
 export type Passage<Account> = { readonly account: Account } | { readonly answer: Answer };
 
 export interface Hasp {
+  /** What the application's server does with accounts; for an app with the right `accounts`. */
+  readonly accounts: Accounts;
   /**
    * Accounts by id or by the application's own references, 100 at once, to show names beside its own rows; unknown ones
    * are left out. @throws LucchettoUnreachable; RangeError for more than 100.
@@ -58,6 +61,7 @@ export function createHasp(options: HaspOptions): Hasp {
   const guard = readGuard(settings.guard);
 
   return {
+    accounts: lucchetto.accounts,
     lookUp: (wanted) => lucchetto.lookUp(wanted),
     guarded: (visit) => guard(visit.url),
     async own(visit) {

@@ -7,6 +7,8 @@ export type { Wanted } from "./wanted.ts";
 export { HaspOptionsError } from "./options.ts";
 export type { HaspOptions } from "./options.ts";
 export type { Answer, Visit } from "./visit.ts";
+export type { Accounts, NewPerson, Search } from "./accounts.ts";
 export type { LookUp } from "./service.ts";
+export { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 export { readWebhook, WebhookRefused } from "./webhook.ts";
 export type { ConsultAnswer, ConsultQuestion, IncomingWebhook, Notice } from "./webhook.ts";

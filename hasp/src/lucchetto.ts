@@ -9,6 +9,8 @@ import {
   tokenReply,
 } from "@lucchetto/contract";
 import type { output, ZodType } from "zod";
+import { createAccounts } from "./accounts.ts";
+import { authorizationOf } from "./app-key.ts";
 import type { HaspSettings } from "./options.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
@@ -28,7 +30,7 @@ const REFUSALS = [
 const MOST_ASKED = 1_000;
 
 export function createLucchetto(settings: HaspSettings): Lucchetto {
-  const authorization = basic(settings.clientId, settings.appKey);
+  const authorization = authorizationOf(settings);
   const underWay = new Map<string, Promise<ActiveIntrospection | null>>();
 
   /** The parsed reply and whether it is a success; a wrong app key is the set-up's fault, not the person's. */
@@ -81,6 +83,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
   }
 
   return {
+    accounts: createAccounts(settings),
     async swap(code, verifier) {
       const { ok, body } = await post(OAUTH_PATHS.token, {
         grant_type: "authorization_code",
@@ -127,12 +130,6 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       throw new RangeError(read(problemShape, body).detail);
     },
   };
-}
-
-/** RFC 6749 section 2.3.1: both halves are form-encoded before they are put together. */
-function basic(clientId: string, appKey: string): string {
-  const encode = (text: string) => encodeURIComponent(text).replaceAll("%20", "+");
-  return `Basic ${Buffer.from(`${encode(clientId)}:${encode(appKey)}`).toString("base64")}`;
 }
 
 /** The code of a problem; empty for anything else. */

@@ -1,6 +1,7 @@
 /** What the hasp asks of Lucchetto, whoever answers: the service over HTTP, or what stands in for it in tests. */
 import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
 import { PROBLEMS } from "@lucchetto/contract";
+import type { Accounts } from "./accounts.ts";
 import { problem } from "./answers.ts";
 import type { Answer } from "./visit.ts";
 
@@ -9,7 +10,7 @@ export class LucchettoUnreachable extends Error {
   override readonly name = "LucchettoUnreachable";
 }
 
-/** Lucchetto answered, but not to this question: too many tries, or an app that may not ask it. */
+/** Lucchetto answered, but did not do what was asked; `problem.code` says why. */
 export class LucchettoRefused extends Error {
   override readonly name = "LucchettoRefused";
   readonly problem: Problem;
@@ -38,6 +39,7 @@ export interface BasicPassword {
 }
 
 export interface Lucchetto {
+  readonly accounts: Accounts;
   /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
   swap(code: string, verifier: string): Promise<string | null>;
   /**

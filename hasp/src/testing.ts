@@ -8,11 +8,13 @@
  * Whoever is not signed in is sent off to `https://accounts.test`, which is nowhere.
  */
 import { randomUUID } from "node:crypto";
-import type { Account, ActiveIntrospection } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection, Problem } from "@lucchetto/contract";
+import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import type { Accounts, NewPerson } from "./accounts.ts";
 import { haspCookies } from "./cookies.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Lucchetto } from "./service.ts";
-import { LucchettoUnreachable } from "./service.ts";
+import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 
 /** What a test says of somebody; the rest is made up. */
 export interface TestPerson {
@@ -51,6 +53,8 @@ const DAY = 86_400;
 export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccounts {
   const people = new Map<string, ActiveIntrospection>();
   const cookies = haspCookies(new URL(returnAddress));
+  /** Accounts that the application added or invited. */
+  const added = new Map<string, Account>();
   let isReachable = true;
 
   function put(prefix: string, person: TestPerson, extra: Partial<ActiveIntrospection>): string {
@@ -65,6 +69,7 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
   }
 
   const lucchetto: Lucchetto = {
+    accounts: testingAccounts(ask, added),
     swap: () => ask(() => null),
     introspect: (token) => ask(() => people.get(token) ?? null),
     checkBasic: () => ask(() => null),
@@ -75,9 +80,9 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
     },
     lookUp: ({ ids = [], references = [] }) =>
       ask(() =>
-        [...people.values()]
-          .filter(({ sub, reference }) => ids.includes(sub) || references.includes(reference ?? ""))
-          .map(accountOf),
+        [...[...people.values()].map(accountOf), ...added.values()].filter(
+          ({ id, reference }) => ids.includes(id) || references.includes(reference ?? ""),
+        ),
       ),
   };
   const accounts: TestAccounts = {
@@ -115,6 +120,48 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
     lucchetto,
   };
   return accounts;
+}
+
+type Ask = <Answer>(answer: () => Answer) => Promise<Answer>;
+
+/** In memory: everything that is asked of it is done. */
+function testingAccounts(ask: Ask, added: Map<string, Account>): Accounts {
+  function put(person: NewPerson, state: Account["state"]): Account {
+    const { email = null, username = null, displayName = null, labels = [], reference = null } = person;
+    const account: Account = {
+      ...{ id: randomUUID(), reference, email, emailVerified: false, username, displayName, state },
+      ...{ labels: [...labels], language: null, createdAt: new Date().toISOString() },
+    };
+    added.set(account.id, account);
+    return account;
+  }
+  const change = (id: string, changed: Partial<Account>) =>
+    ask(() => {
+      const account = added.get(id);
+      if (account === undefined) throw new LucchettoRefused(notFound(id));
+      const next = { ...account, ...changed };
+      added.set(id, next);
+      return next;
+    });
+  const isFound = (account: Account, search: string) =>
+    [account.email, account.username, account.displayName].some((text) => text?.startsWith(search)) ||
+    [account.id, account.reference].includes(search);
+  return {
+    find: ({ search = "" } = {}) =>
+      ask(() => ({ items: [...added.values()].filter((one) => isFound(one, search)).reverse(), next: null })),
+    add: (person) => ask(() => put(person, "active")),
+    invite: (person) => ask(() => put(person, "invited")),
+    suspend: (id) => change(id, { state: "suspended" }),
+    restore: (id) => change(id, { state: "active" }),
+    label: (id, labels) => change(id, { labels: [...labels] }),
+    refer: (id, reference) => change(id, { reference }),
+  };
+}
+
+function notFound(id: string): Problem {
+  const { title, status } = PROBLEMS["not-found"];
+  const type = `https://accounts.test${problemPath("not-found")}`;
+  return { type, code: "not-found", title, status, detail: `There is no account ${id}.`, requestId: "test" };
 }
 
 function describe(person: TestPerson): ActiveIntrospection {

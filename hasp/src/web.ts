@@ -33,6 +33,8 @@ export interface WebHasp {
   open(request: Request, from?: From): Promise<SignedInAccount | null>;
   closed(request: Request, wanted?: Wanted, from?: From): Promise<WebPassage>;
   lookUp: Hasp["lookUp"];
+  /** What the application's server does with accounts; for an app with the right `accounts`. */
+  accounts: Hasp["accounts"];
 }
 
 /** Makes it. @throws HaspOptionsError if the set-up cannot work. */
@@ -40,6 +42,7 @@ export function webHasp(options: HaspOptions): WebHasp {
   const hasp = createHasp(options);
   return {
     lookUp: hasp.lookUp,
+    accounts: hasp.accounts,
     async own(request, from) {
       const visit = visitOf(request, from);
       const stream = eventStream();

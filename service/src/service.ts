@@ -4,6 +4,7 @@ import type { FastifyInstance, FastifyRequest } from "fastify";
 import { accessKeys } from "./access-key/index.ts";
 import { accounts } from "./account/index.ts";
 import { apps } from "./app/index.ts";
+import { appAccounts } from "./app-account/index.ts";
 import { startBackground } from "./background.ts";
 import type { Capability, Parts } from "./capability.ts";
 import { followMovedClock } from "./clock/follow.ts";
@@ -59,6 +60,7 @@ const CAPABILITIES: Readonly<Record<string, Capability>> = {
   sessions,
   journal,
   apps,
+  appAccounts,
   throttle,
   webhooks,
   mail,

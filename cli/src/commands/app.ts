@@ -1,6 +1,8 @@
 /** As an operator: app add, list, remove, and its keys. */
-import { routes } from "@lucchetto/contract";
+import type { AppRight } from "@lucchetto/contract";
+import { APP_RIGHTS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
+import { InvalidArgumentError } from "commander";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -8,6 +10,12 @@ import { linesToPaste } from "../lines-to-paste.ts";
 import { dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 
 const collect = (value: string, before: readonly string[]): string[] => [...before, value];
+
+function addRight(value: string, before: AppRight[] = []): AppRight[] {
+  const right = APP_RIGHTS.find((one) => one === value);
+  if (right === undefined) throw new InvalidArgumentError(`Allowed: ${APP_RIGHTS.join(", ")}.`);
+  return [...before, right];
+}
 
 export function defineApp(app: Command): void {
   app
@@ -29,6 +37,11 @@ export function defineApp(app: Command): void {
     .option("--client-id <id>", "made from the name if left out")
     .option("--own-forms", "let it sign people in with forms of its own: it sees their passwords")
     .option("--basic-passwords", "let it have people's own passwords checked that scripts send as HTTP Basic")
+    .option(
+      "--rights <name>",
+      "accounts: let its server find, add, invite and change accounts, never operators'",
+      addRight,
+    )
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -43,15 +56,16 @@ export function defineApp(app: Command): void {
           clientId?: string;
           ownForms?: boolean;
           basicPasswords?: boolean;
+          rights?: AppRight[];
           json?: boolean;
         },
         command: Command,
       ) => {
         const { redirectUri: redirectUris, signedOutUri: signedOutUris, clientId } = options;
-        const { ownForms, basicPasswords } = options;
+        const { ownForms, basicPasswords, rights } = options;
         const connection = connect(command);
         const { body } = await connection.signedIn()(routes.addApp, {
-          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords },
+          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords, rights },
         });
         if (options.json === true) return printJson(body);
         printPairs([

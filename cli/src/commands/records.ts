@@ -75,9 +75,10 @@ export function defineJournal(journal: Command): void {
         entry.reason === null ? entry.outcome : `${entry.outcome}: ${entry.reason}`,
         entry.network ?? "–",
         entry.accountId ?? "–",
+        entry.actorName ?? (entry.appName === null ? "–" : `app ${entry.appName}`),
       ]);
       printTable(
-        ["when", "what", "outcome", "from", "account"],
+        ["when", "what", "outcome", "from", "account", "by"],
         rows,
         "Nothing has happened yet that belongs here.",
       );

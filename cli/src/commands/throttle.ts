@@ -19,6 +19,7 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "network-mail": "network, asking for mail",
   "address-mail": "mail to an address",
   "device-mail": "mail asked for by known devices",
+  "app-work": "app, working on accounts",
 };
 
 export function defineThrottle(throttle: Command): void {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { AccountDetail, JournalEntry, OperatorSession } from "@lucchetto/contract";
+  import type { AccountDetail, OperatorJournalEntry, OperatorSession } from "@lucchetto/contract";
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
   import { List } from "../lib/list.svelte.ts";
@@ -26,7 +26,7 @@
   const sessions = new List<OperatorSession>(
     async (cursor) => (await call(routes.listSessions, { query: { accountId: id, limit: 5, cursor } })).body,
   );
-  const journal = new List<JournalEntry>(
+  const journal = new List<OperatorJournalEntry>(
     async (cursor) => (await call(routes.listJournal, { query: { accountId: id, limit: 10, cursor } })).body,
   );
 

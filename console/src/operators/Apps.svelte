@@ -20,6 +20,7 @@
     living: texts.apps.whichSessionsLive,
     basic: texts.apps.isThePasswordRight,
     "own-forms": texts.apps.forAVisitorOfIts,
+    accounts: texts.apps.workOnAccounts,
   };
 </script>
 
@@ -43,6 +44,9 @@
       {#if app.ownForms}<span class="text-quiet block text-sm">{texts.apps.hasFormsOfItsOwn}</span>{/if}
       {#if app.basicPasswords}<span class="text-quiet block text-sm"
           >{texts.apps.takesPasswordsAsHttpBasic}</span
+        >{/if}
+      {#if app.rights.includes("accounts")}<span class="text-quiet block text-sm"
+          >{texts.apps.worksOnAccounts}</span
         >{/if}
     </td>
     <td class="px-4 py-2.5 whitespace-nowrap"><CopyableId id={app.clientId} /></td>

@@ -26,6 +26,7 @@
     "network-mail": texts.heldBack.mailsAskedForFromA,
     "address-mail": texts.heldBack.mailsAskedForToAn,
     "device-mail": texts.heldBack.mailAskedForByKnown,
+    "app-work": texts.heldBack.appAtWork,
   };
   const STATES = { open: "old", waiting: "wrong", closed: "wrong" } as const;
 

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { JournalEntry } from "@lucchetto/contract";
+  import type { OperatorJournalEntry } from "@lucchetto/contract";
   import { searchParams } from "sv-router";
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
@@ -9,7 +9,7 @@
   import JournalRows from "./JournalRows.svelte";
 
   const requestId = $derived(searchParams.get("requestId")?.toString() ?? undefined);
-  const list = new List<JournalEntry>(
+  const list = new List<OperatorJournalEntry>(
     async (cursor) => (await call(routes.listJournal, { query: { requestId, limit: 50, cursor } })).body,
   );
   $effect(() => {

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import type { JournalEntry } from "@lucchetto/contract";
+  import type { OperatorJournalEntry } from "@lucchetto/contract";
   import type { List } from "../lib/list.svelte.ts";
   import { at } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
@@ -8,7 +8,7 @@
   import StateWord from "../parts/StateWord.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
-  const { list, withAccount = false }: { list: List<JournalEntry>; withAccount?: boolean } = $props();
+  const { list, withAccount = false }: { list: List<OperatorJournalEntry>; withAccount?: boolean } = $props();
 </script>
 
 <ListTable
@@ -22,7 +22,7 @@
     texts.journalRows.request,
   ]}
 >
-  {#snippet row(entry: JournalEntry)}
+  {#snippet row(entry: OperatorJournalEntry)}
     <td class="px-4 py-2"><Ago at={entry.at} /></td>
     <td class="px-4 py-2">
       <code>{entry.kind}</code>
@@ -34,6 +34,11 @@
     <td class="px-4 py-2">
       <StateWord kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
       {#if entry.reason}<span class="text-quiet ml-1">{entry.reason.replaceAll("-", " ")}</span>{/if}
+      {#if entry.actorName ?? entry.appName}<span class="text-quiet block text-sm"
+          >{entry.actorName
+            ? texts.journalRows.by(entry.actorName)
+            : texts.journalRows.app(entry.appName)}</span
+        >{/if}
     </td>
     <td class="px-4 py-2">{entry.network ?? "–"}</td>
     <td class="px-4 py-2"

@@ -136,6 +136,8 @@ export const consoleTexts = {
     added: "Added",
     hasFormsOfItsOwn: "has forms of its own",
     takesPasswordsAsHttpBasic: "takes passwords as HTTP Basic",
+    worksOnAccounts: "adds, invites and changes accounts",
+    workOnAccounts: "work on accounts",
     neverUsed: "never used",
     used: "used {when}",
     asked: (question: Value, today: Value, thirtyDays: Value) =>
@@ -212,6 +214,7 @@ export const consoleTexts = {
     mailsAskedForFromA: "Mails asked for from a network",
     mailsAskedForToAn: "Mails asked for to an address",
     mailAskedForByKnown: "mail asked for by known devices",
+    appAtWork: "an app, working on accounts",
   },
   journal: {
     journal: "Journal",
@@ -220,6 +223,8 @@ export const consoleTexts = {
   },
   journalRows: {
     journal: "Journal",
+    by: (name: Value) => `by ${name}`,
+    app: (name: Value) => `app ${name}`,
     when: "When",
     what: "What",
     outcome: "Outcome",

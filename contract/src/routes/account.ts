@@ -274,12 +274,16 @@ export const changeAccount = defineRoute({
   name: "changeAccount",
   method: "PATCH",
   path: "/v1/operator/accounts/:id",
-  summary: "Set an account's labels or state; suspending ends its sessions at once",
+  summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
   access: "operator",
   problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
   body: z.strictObject({
     labels: z.array(label).max(20, "At most 20 labels.").optional(),
+    reference: lineOfText(190)
+      .nullable()
+      .optional()
+      .describe("the application's own id for the person; null takes it away"),
     state: z.enum(["active", "suspended"]).optional(),
     mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
   }),

@@ -1,5 +1,5 @@
 import { z } from "zod";
-import { defineRoute } from "../route.ts";
+import { APP_RIGHTS, defineRoute } from "../route.ts";
 import { account, app } from "../shapes.ts";
 import { id, lineOfText, listOf, page } from "../text.ts";
 
@@ -42,6 +42,11 @@ export const addApp = defineRoute({
       .boolean()
       .optional()
       .describe("let it have people's own passwords checked that scripts send as HTTP Basic"),
+    rights: z
+      .array(z.enum(APP_RIGHTS))
+      .max(APP_RIGHTS.length)
+      .optional()
+      .describe("accounts: let its server find, add, invite and change accounts, never operators'"),
   }),
   replies: { 201: appWithKey },
 });

@@ -2,6 +2,7 @@
 import * as accessKey from "./access-key.ts";
 import * as account from "./account.ts";
 import * as app from "./app.ts";
+import * as appAccount from "./app-account.ts";
 import * as basic from "./basic.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
@@ -48,6 +49,7 @@ export const routes = {
   endSession: session.endSession,
   ...journal,
   ...app,
+  ...appAccount,
   ...throttle,
   ...totp,
   ...delivery,

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { journalEntry } from "../shapes.ts";
+import { operatorJournalEntry } from "../shapes.ts";
 import { id, lineOfText, listOf, page } from "../text.ts";
 
 export const listJournal = defineRoute({
@@ -15,5 +15,5 @@ export const listJournal = defineRoute({
     requestId: lineOfText(60).optional(),
     ...page,
   }),
-  replies: { 200: listOf(journalEntry) },
+  replies: { 200: listOf(operatorJournalEntry) },
 });

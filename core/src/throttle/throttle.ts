@@ -18,6 +18,7 @@ export const THROTTLE_KINDS = [
   "network-mail",
   "address-mail",
   "device-mail",
+  "app-work",
 ] as const;
 export type ThrottleKind = (typeof THROTTLE_KINDS)[number];
 

@@ -1,7 +1,6 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { readList } from "../session/store.ts";
 import type { AccessKeyRow, AccountFacts } from "../storage/index.ts";
-import { AccessKeyEntity } from "../storage/index.ts";
+import { AccessKeyEntity, readList } from "../storage/index.ts";
 
 export async function insertAccessKey(manager: EntityManager, row: AccessKeyRow): Promise<void> {
   await manager.getRepository(AccessKeyEntity).insert({ ...row });

@@ -13,12 +13,14 @@ import { findRecord, findSchemes } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
-import type { LiveSession } from "../session/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
 import { inTransaction, pageOf } from "../storage/index.ts";
+import type { Actor } from "./actor.ts";
+import { inJournal, isOfOperators } from "./actor.ts";
 import { consultOrRecord } from "./consult.ts";
+import { takenProblem } from "./operate.ts";
 import { showToOperator } from "./show.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
 
@@ -74,50 +76,65 @@ function asStored(value: unknown): string | null {
 
 interface AccountChange {
   readonly labels?: string[] | undefined;
+  readonly reference?: string | null | undefined;
   readonly state?: "active" | "suspended" | undefined;
   readonly mustChangePassword?: boolean | undefined;
 }
 
 /**
- * Sets labels or state. Suspending ends every session in the same transaction.
- * @throws ProblemReply `not-found`, `invalid-fields`, `last-operator`, `refused-by-site`, `site-silent`.
+ * Sets labels, reference or state. Suspending ends every session in the same transaction. The application is asked, unless
+ * its own server does it.
+ * @throws ProblemReply `not-found`, `invalid-fields`, `identifier-taken`, `account-of-operators`, `last-operator`,
+ *   `refused-by-site`, `site-silent`.
  */
 export async function changeAccount(
   context: ServiceContext,
-  operator: LiveSession,
+  actor: Actor,
   id: string,
   change: AccountChange,
   visit: Visit,
 ): Promise<AccountRow> {
   const { dataSource } = context;
-  if (change.state === "suspended" && id === operator.account.id) {
+  if (change.state === "suspended" && "operator" in actor && id === actor.operator.id) {
     throw fieldProblem([fieldError("state", "own-account-suspended")]);
   }
   const asked = await findAccount(context.dataSource, id);
   if (asked === null) throw new ProblemReply("not-found");
-  // A suspension and the wish for a new password are measures of safety: no application delays or refuses them.
-  if (change.labels !== undefined || change.state === "active" || change.mustChangePassword === false)
+  if ("operator" in actor && isAskedOfTheSite(change))
     await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
   const isOperators = asked.labels.includes(OPERATOR_LABEL);
-  return inTransaction(dataSource, (manager) => {
-    const apply = () => applyChange(context, manager, { operator, id, change, visit });
-    return isOperators ? leavingAnOperator(context, manager, apply) : apply();
-  });
+  try {
+    return await inTransaction(dataSource, (manager) => {
+      const apply = () => applyChange(context, manager, { actor, id, change, visit });
+      return isOperators ? leavingAnOperator(context, manager, apply) : apply();
+    });
+  } catch (error) {
+    throw takenProblem(error);
+  }
+}
+
+/** A suspension and the wish for a new password are measures of safety: no application delays or refuses them. */
+function isAskedOfTheSite({ labels, reference, state, mustChangePassword }: AccountChange): boolean {
+  return (
+    labels !== undefined || reference !== undefined || state === "active" || mustChangePassword === false
+  );
 }
 
 async function applyChange(
   context: ServiceContext,
   manager: EntityManager,
-  { operator, id, change, visit }: { operator: LiveSession; id: string; change: AccountChange; visit: Visit },
+  { actor, id, change, visit }: { actor: Actor; id: string; change: AccountChange; visit: Visit },
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);
   if (account === null) throw new ProblemReply("not-found");
+  if ("appId" in actor) assertAppMayChange(account);
   // Suspended it would be kept from its owner's wish to be erased.
   if (account.state === "closed" && change.state === "suspended")
     throw fieldProblem([fieldError("state", "account-is-closed")]);
   const now = context.clock.now();
   const changed = {
     labels: change.labels === undefined ? account.labels : [...new Set(change.labels)],
+    reference: change.reference === undefined ? account.reference : change.reference,
     state: change.state ?? account.state,
     mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
     // A new one is wanted: then the first one is enough no longer.
@@ -134,17 +151,30 @@ async function applyChange(
   if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
   const event = {
     kind: "account.changed",
-    reason: change.state ?? (change.mustChangePassword === undefined ? "labels" : "must-change"),
+    reason: reasonOf(change),
     accountId: id,
-    actorId: operator.account.id,
+    ...inJournal(actor),
   } as const;
   await record(context, manager, { event, visit, now });
+  if ("appId" in actor) return { ...account, ...changed };
   const was = account.labels.includes(OPERATOR_LABEL);
   const is = changed.labels.includes(OPERATOR_LABEL);
   if (was !== is) {
     const what = is ? "operator-given" : "operator-taken";
-    const news = { what, about: account, by: operator.account, reason: null } as const;
+    const news = { what, about: account, by: actor.operator, reason: null } as const;
     await tellOtherOperators(context, manager, { ...news, visit });
   }
   return { ...account, ...changed };
+}
+
+/** Of one that is being erased applications see nothing, and of operators' they change nothing. */
+function assertAppMayChange(account: AccountRow): void {
+  if (account.state === "closed") throw new ProblemReply("not-found");
+  if (isOfOperators(account)) throw new ProblemReply("account-of-operators");
+}
+
+function reasonOf({ state, mustChangePassword, labels, reference }: AccountChange): string {
+  if (state !== undefined) return state;
+  if (mustChangePassword !== undefined) return "must-change";
+  return labels === undefined && reference !== undefined ? "reference" : "labels";
 }

@@ -1,4 +1,4 @@
-/** What operators do with accounts: add one. */
+/** Adding an account for somebody else. */
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
@@ -10,8 +10,10 @@ import { tellOtherOperators } from "../operator/tell-others.ts";
 import { judge } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
 import { fieldProblem } from "../problem.ts";
-import type { LiveSession } from "../session/store.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { countMailByApp } from "../throttle/throttle.ts";
+import type { Actor } from "./actor.ts";
+import { inJournal } from "./actor.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
@@ -26,7 +28,7 @@ type Addition = CallOf<typeof routes.addAccount>["body"];
  */
 export async function addAccount(
   context: ServiceContext,
-  operator: LiveSession,
+  actor: Actor,
   addition: Addition,
   visit: Visit,
 ): Promise<OperatorAccount> {
@@ -44,11 +46,10 @@ export async function addAccount(
     displayName,
     labels: [...labels],
   };
-  const filledIn = await consultOrRecord(
-    context,
-    { type: "account.create", by: "operator", account: facts },
-    visit,
-  );
+  const question = { type: "account.create", by: "operator", account: facts } as const;
+  if ("appId" in actor && email !== null && context.configuration.verifyEmail === "required")
+    await countMailByApp(context, email.key);
+  const filledIn = "operator" in actor ? await consultOrRecord(context, question, visit) : {};
   const made = verdict === null ? null : await context.hashing.make(verdict.text);
   const now = context.clock.now();
   const mustChangePassword = made !== null && (addition.mustChangePassword ?? true);
@@ -70,11 +71,11 @@ export async function addAccount(
       const event = {
         kind: "account.registered",
         accountId: account.id,
-        actorId: operator.account.id,
+        ...inJournal(actor),
       } as const;
       await record(context, manager, { event, visit, now });
-      if (account.labels.includes(OPERATOR_LABEL)) {
-        const news = { what: "operator-given", about: account, by: operator.account, reason: null } as const;
+      if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
+        const news = { what: "operator-given", about: account, by: actor.operator, reason: null } as const;
         await tellOtherOperators(context, manager, { ...news, visit });
       }
       // Nobody signs in before the address is proved, so the link for it comes at once.

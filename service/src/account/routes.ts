@@ -61,7 +61,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.addAccount, async ({ body }, { caller, request }) =>
-      answer(201, await addAccount(context, caller, body, visitOf(request))),
+      answer(201, await addAccount(context, { operator: caller.account }, body, visitOf(request))),
     );
 
     mount(app, routes.eraseAccount, async ({ params }, { caller, request }) => {
@@ -89,7 +89,12 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     );
 
     mount(app, routes.changeAccount, async ({ params, body }, { caller, request }) =>
-      answer(200, showAccount(await changeAccount(context, caller, params.id, body, visitOf(request)))),
+      answer(
+        200,
+        showAccount(
+          await changeAccount(context, { operator: caller.account }, params.id, body, visitOf(request)),
+        ),
+      ),
     );
   };
 }

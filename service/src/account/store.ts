@@ -139,12 +139,14 @@ export interface AccountFilter {
   readonly search?: string | undefined;
   readonly scheme?: string | undefined;
   readonly notScheme?: string | undefined;
+  /** For applications: without those that carry one of these, or are being erased. */
+  readonly withoutLabels?: readonly string[];
 }
 
 /** One more row than the page holds, newest first. */
 export function listAccounts(
   dataSource: DataSource,
-  { search, scheme, notScheme }: AccountFilter,
+  { search, scheme, notScheme, withoutLabels }: AccountFilter,
   page: PageQuery,
 ): Promise<AccountRow[]> {
   const query = dataSource
@@ -167,6 +169,11 @@ export function listAccounts(
       }),
     );
   }
+  if (withoutLabels !== undefined) query.andWhere("account.state <> 'closed'");
+  for (const [index, label] of (withoutLabels ?? []).entries())
+    query.andWhere(`NOT JSON_CONTAINS(account.labels, :label${index})`, {
+      [`label${index}`]: JSON.stringify(label),
+    });
   if (scheme !== undefined || notScheme !== undefined) {
     query.innerJoin("password_record", "record", "record.accountId = account.id");
     if (notScheme !== undefined) query.andWhere("record.scheme <> :notScheme", { notScheme });

@@ -1,6 +1,6 @@
 /** Use cases of apps: register one, give it keys, recognise it by its key, remove it. */
 import { randomBytes } from "node:crypto";
-import type { App } from "@lucchetto/contract";
+import type { App, AppRight } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
@@ -38,6 +38,7 @@ export interface NewApp {
   readonly signedOutUris?: readonly string[] | undefined;
   readonly ownForms?: boolean | undefined;
   readonly basicPasswords?: boolean | undefined;
+  readonly rights?: readonly AppRight[] | undefined;
 }
 
 /** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
@@ -59,6 +60,7 @@ export async function addApp(
     signedOutUris: [...(wanted.signedOutUris ?? [])],
     ownForms: wanted.ownForms ?? false,
     basicPasswords: wanted.basicPasswords ?? false,
+    rights: [...new Set(wanted.rights)],
     createdAt: now,
   };
   const { row, plain } = newKey(app.id, now);
@@ -199,6 +201,7 @@ function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
     signedOutUris: app.signedOutUris,
     ownForms: app.ownForms,
     basicPasswords: app.basicPasswords,
+    rights: app.rights,
     createdAt: app.createdAt.toISOString(),
     asked: [],
     keys: keys.map(({ id, createdAt, lastUsedAt }) => ({

@@ -6,7 +6,15 @@ import { isStorageUnavailable } from "../storage/index.ts";
 import { addQuestions } from "./store.ts";
 
 /** The kinds of question, as the console names them. */
-export type QuestionKind = "introspect" | "swap" | "revoke" | "look-up" | "living" | "basic" | "own-forms";
+export type QuestionKind =
+  | "introspect"
+  | "swap"
+  | "revoke"
+  | "look-up"
+  | "living"
+  | "basic"
+  | "own-forms"
+  | "accounts";
 
 /** Milliseconds between two batches. */
 const FLUSH_INTERVAL = 2_000;

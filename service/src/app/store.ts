@@ -1,7 +1,8 @@
+import type { AppRight } from "@lucchetto/contract";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../storage/index.ts";
-import { AppEntity, AppKeyEntity, readCursor, retried, sweepRows } from "../storage/index.ts";
+import { AppEntity, AppKeyEntity, readCursor, readList, retried, sweepRows } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert({ ...row });
@@ -59,13 +60,14 @@ export interface KeyedApp {
   readonly keyLastUsedAt: Date | null;
   readonly ownForms: boolean;
   readonly basicPasswords: boolean;
+  readonly rights: readonly AppRight[];
 }
 
 /** The apps of these keys. */
 export async function findByKeys(dataSource: DataSource, keyHashes: readonly Buffer[]): Promise<KeyedApp[]> {
   const rows = await dataSource.query<Array<Record<keyof KeyedApp, never>>>(
     `SELECT app_key.keyHash, app.id AS appId, app.clientId, app_key.id AS keyId, app_key.lastUsedAt AS keyLastUsedAt,
-       app.ownForms, app.basicPasswords
+       app.ownForms, app.basicPasswords, app.rights
      FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.keyHash IN (?)`,
     [keyHashes],
   );
@@ -73,6 +75,7 @@ export async function findByKeys(dataSource: DataSource, keyHashes: readonly Buf
     ...row,
     ownForms: Boolean(row.ownForms),
     basicPasswords: Boolean(row.basicPasswords),
+    rights: readList<AppRight>(row.rights),
   }));
 }
 

@@ -95,18 +95,20 @@ const THROTTLE_BY_MODE = {
     longestWait: 10_000,
     network: { most: 100, window: MINUTE },
     registrations: { most: 1_000, window: 60 * MINUTE },
+    apps: { most: 600, window: MINUTE },
   },
   production: {
     firstWait: 5_000,
     longestWait: 15 * MINUTE,
     network: { most: 100, window: 15 * MINUTE },
     registrations: { most: 60, window: 60 * MINUTE },
+    apps: { most: 600, window: MINUTE },
   },
 } as const;
 
 function fillThrottle({ mode, throttle }: Checked): ThrottleSettings {
   const usual = THROTTLE_BY_MODE[mode];
-  const fill = (name: "network" | "registrations") => ({
+  const fill = (name: "network" | "registrations" | "apps") => ({
     most: throttle[name].most ?? usual[name].most,
     window: throttle[name].window ?? usual[name].window,
   });
@@ -116,6 +118,7 @@ function fillThrottle({ mode, throttle }: Checked): ThrottleSettings {
     longestWait: throttle.longestWait ?? usual.longestWait,
     network: fill("network"),
     registrations: fill("registrations"),
+    apps: fill("apps"),
   };
 }
 

@@ -312,6 +312,7 @@ export const configurationSchema = z.strictObject({
       longestWait: duration(1_000, DAY, "a duration such as 15m, from 1s to 1d").optional(),
       network: windowLimit,
       registrations: windowLimit,
+      apps: windowLimit,
     })
     .prefault({}),
   keys: z
@@ -407,6 +408,8 @@ export interface ThrottleSettings {
   readonly longestWait: number;
   readonly network: { readonly most: number; readonly window: number };
   readonly registrations: { readonly most: number; readonly window: number };
+  /** Calls by which one app works on accounts. */
+  readonly apps: { readonly most: number; readonly window: number };
 }
 
 /** The webhooks' settings with the signing secret and what the mode says. */

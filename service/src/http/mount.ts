@@ -78,7 +78,12 @@ async function callerFor(
   request: FastifyRequest,
 ): Promise<LiveSession | KeyedApp | null> {
   if (route.access === "anybody" || route.access === "development") return null;
-  if (route.access === "app") return app.readApp(request);
+  if (route.access === "app") {
+    const caller = await app.readApp(request);
+    if (route.right !== undefined && !caller.rights.includes(route.right))
+      throw new ProblemReply("right-missing");
+    return caller;
+  }
   const caller = await app.readCaller(request);
   if (caller === null) throw new ProblemReply("not-signed-in");
   if (route.access === "operator") await app.assertOperates(caller, { changes: route.method !== "GET" });

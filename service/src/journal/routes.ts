@@ -4,14 +4,22 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { pageOf } from "../storage/index.ts";
 import { showEntry } from "./journal.ts";
-import { listEntries } from "./store.ts";
+import { findDoers, listEntries } from "./store.ts";
+
+const NOBODY = { actorName: null, appName: null };
 
 /** `GET /v1/operator/journal`. */
 export function journalRoutes({ dataSource }: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listJournal, async ({ query }) => {
       const rows = await listEntries(dataSource, query, query);
-      return answer(200, pageOf(rows, query, showEntry));
+      const page = pageOf(rows, query, showEntry);
+      const doers = await findDoers(
+        dataSource,
+        page.items.map(({ id }) => id),
+      );
+      const items = page.items.map((entry) => ({ ...entry, ...(doers.get(entry.id) ?? NOBODY) }));
+      return answer(200, { ...page, items });
     });
   };
 }

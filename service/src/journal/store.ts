@@ -32,6 +32,26 @@ export function listEntries(
   });
 }
 
+/** Names of who did what entries say, by the entry's id. */
+export async function findDoers(
+  dataSource: DataSource,
+  ids: readonly string[],
+): Promise<ReadonlyMap<string, Doers>> {
+  if (ids.length === 0) return new Map();
+  const rows = await dataSource.query<Array<Doers & { id: string }>>(
+    `SELECT entry.id, COALESCE(actor.displayName, actor.username, actor.email) AS actorName, app.name AS appName
+     FROM journal_entry entry LEFT JOIN account actor ON actor.id = entry.actorId LEFT JOIN app ON app.id = entry.appId
+     WHERE entry.id IN (?)`,
+    [ids],
+  );
+  return new Map(rows.map(({ id, ...doers }) => [id, doers]));
+}
+
+export interface Doers {
+  readonly actorName: string | null;
+  readonly appName: string | null;
+}
+
 /** Forgets entries of before a time: their ids begin with theirs (UUIDv7). */
 export async function sweepEntries(dataSource: DataSource, before: Date): Promise<void> {
   await sweepRows(dataSource, "journal_entry WHERE id < ?", [earliestIdAt(before)]);

@@ -2,6 +2,8 @@
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
+import type { Actor } from "../account/actor.ts";
+import { inJournal, isOfOperators } from "../account/actor.ts";
 import { consultOrRecord } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
@@ -14,9 +16,9 @@ import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
+import { countMailByApp } from "../throttle/throttle.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
@@ -27,11 +29,12 @@ type Invitation = CallOf<typeof routes.inviteAccount>["body"];
 
 /**
  * Makes an account in the state `invited` and mails a link; for one that is invited already, a new link alone.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `mail-missing`.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `mail-missing`,
+ *   `account-of-operators`.
  */
 export async function invite(
   context: ServiceContext,
-  operator: LiveSession,
+  actor: Actor,
   invitation: Invitation,
   visit: Visit,
 ): Promise<{ isNew: boolean; account: OperatorAccount }> {
@@ -39,6 +42,7 @@ export async function invite(
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, invitation, errors);
   if (errors.length > 0 || email === null) throw fieldProblem(errors);
+  if ("appId" in actor) await countMailByApp(context, email.key);
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
   if (known !== null) {
     if (known.state !== "invited")
@@ -46,8 +50,9 @@ export async function invite(
     const again = await inTransaction(context.dataSource, async (manager) => {
       const locked = await lockAccount(manager, known.id);
       if (locked?.state !== "invited") return null;
+      if ("appId" in actor && isOfOperators(locked)) throw new ProblemReply("account-of-operators");
       await voidLinksOf(manager, known.id, context.clock.now());
-      await mailInvitation(context, manager, locked, { operator, visit });
+      await mailInvitation(context, manager, locked, { actor, visit });
       return locked;
     });
     if (again === null) throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
@@ -55,11 +60,9 @@ export async function invite(
   }
   const { displayName = null, labels = [], reference = null, language = null } = invitation;
   const facts = { reference, email: email.shown, username: username?.shown ?? null, displayName };
-  const filledIn = await consultOrRecord(
-    context,
-    { type: "account.create", by: "operator", account: { ...facts, labels: [...labels] } },
-    visit,
-  );
+  const asked = { ...facts, labels: [...labels] };
+  const question = { type: "account.create", by: "operator", account: asked } as const;
+  const filledIn = "operator" in actor ? await consultOrRecord(context, question, visit) : {};
   const account = newAccount(context.clock.now(), {
     email,
     username,
@@ -74,9 +77,9 @@ export async function invite(
   try {
     await inTransaction(context.dataSource, async (manager) => {
       await insertAccount(manager, account);
-      await mailInvitation(context, manager, account, { operator, visit });
-      if (account.labels.includes(OPERATOR_LABEL)) {
-        const news = { what: "operator-given", about: account, by: operator.account, reason: null } as const;
+      await mailInvitation(context, manager, account, { actor, visit });
+      if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
+        const news = { what: "operator-given", about: account, by: actor.operator, reason: null } as const;
         await tellOtherOperators(context, manager, { ...news, visit });
       }
     });
@@ -90,11 +93,11 @@ async function mailInvitation(
   context: ServiceContext,
   manager: Parameters<typeof lockAccount>[0],
   account: AccountRow,
-  { operator, visit }: { operator: LiveSession; visit: Visit },
+  { actor, visit }: { actor: Actor; visit: Visit },
 ): Promise<void> {
   const { id: accountId, email, emailKey } = account;
   if (email === null || emailKey === null) return;
-  const event = { kind: "account.invited", accountId, actorId: operator.account.id } as const;
+  const event = { kind: "account.invited", accountId, ...inJournal(actor) } as const;
   await record(context, manager, { event, visit, now: context.clock.now() });
   await sendLink(context, manager, {
     purpose: "invite",

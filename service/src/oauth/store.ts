@@ -1,9 +1,8 @@
 import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull } from "typeorm";
-import { readList } from "../session/store.ts";
 import type { AccountFacts, AuthorizationCodeRow, CheckTokenRow, SessionRow } from "../storage/index.ts";
-import { AuthorizationCodeEntity, CheckTokenEntity, sweepRows } from "../storage/index.ts";
+import { AuthorizationCodeEntity, CheckTokenEntity, readList, sweepRows } from "../storage/index.ts";
 
 export async function insertCode(manager: EntityManager, row: AuthorizationCodeRow): Promise<void> {
   await manager.getRepository(AuthorizationCodeEntity).insert(row);

@@ -2,7 +2,7 @@ import type { HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, Not } from "typeorm";
 import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
-import { readCursor, SessionEntity, sweepRows } from "../storage/index.ts";
+import { readCursor, readList, SessionEntity, sweepRows } from "../storage/index.ts";
 
 /** Of one account; more than anybody looks through. */
 const MOST_SHOWN = 200;
@@ -72,11 +72,6 @@ export function splitJoined(row: JoinedRow): LiveSession {
       createdAt: row.accountCreatedAt,
     },
   };
-}
-
-/** A list that the driver gives as JSON or as it is. */
-export function readList(json: unknown): string[] {
-  return (typeof json === "string" ? JSON.parse(json) : json) as string[];
 }
 
 /** The sessions under these own tokens with their accounts, alive or not. */

@@ -16,6 +16,7 @@ import { ClaimedDeliveries1700000000010 } from "./migrations/1700000000010-claim
 import { GuardedChangesOfAddress1700000000011 } from "./migrations/1700000000011-guarded-changes-of-address.ts";
 import { WaysBack1700000000012 } from "./migrations/1700000000012-ways-back.ts";
 import { SweptAlongIndexes1700000000013 } from "./migrations/1700000000013-swept-along-indexes.ts";
+import { AppsAtWork1700000000014 } from "./migrations/1700000000014-apps-at-work.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -32,6 +33,7 @@ export const MIGRATIONS = [
   GuardedChangesOfAddress1700000000011,
   WaysBack1700000000012,
   SweptAlongIndexes1700000000013,
+  AppsAtWork1700000000014,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -6,4 +6,5 @@ export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";
 export * from "./use-notes.ts";
+export * from "./read-list.ts";
 export { sweepRows } from "./sweep-rows.ts";

@@ -17,7 +17,7 @@ import type { Configuration } from "../config/index.ts";
 import { checkConfiguration, keyRingFile, loadConfiguration, readSetting } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
-import { openDatabase, openWithoutDeadline } from "../storage/index.ts";
+import { openDatabase, openWithoutDeadline, readList } from "../storage/index.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */
@@ -305,8 +305,7 @@ export function readSetupState(path: string): Promise<Found> {
     return {
       operator: operator?.name ?? null,
       apps: apps.map(({ clientId, redirectUris }) => {
-        const list = (typeof redirectUris === "string" ? JSON.parse(redirectUris) : redirectUris) as string[];
-        return { clientId, redirectUri: list[0] ?? "" };
+        return { clientId, redirectUri: readList(redirectUris)[0] ?? "" };
       }),
     };
   });

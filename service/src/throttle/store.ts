@@ -71,6 +71,7 @@ const FORGOTTEN: ThrottleKind[] = [
   "network-mail",
   "address-mail",
   "device-mail",
+  "app-work",
 ];
 
 /** Milliseconds that a typed name stays closed that somebody tried as often as an account may be tried. */

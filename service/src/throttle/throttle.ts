@@ -154,6 +154,11 @@ export async function countRegistration(context: ServiceContext, network: string
   if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
 }
 
+/** Counts a call by which an app works on accounts. @throws ProblemReply `throttled`. */
+export async function countAppWork(context: ServiceContext, appId: string): Promise<void> {
+  await reserve(context, { kind: "app-work", name: appId });
+}
+
 /** Counts a mail asked for from a network. @throws ProblemReply `throttled`. */
 export async function countMailAsked(context: ServiceContext, network: string | null): Promise<void> {
   if (network !== null) await reserve(context, { kind: "network-mail", name: network });
@@ -175,6 +180,11 @@ export async function countMailFor(
     context,
     isOwn ? { kind: "device-mail", name: accountId } : { kind: "address-mail", name: emailKey },
   );
+}
+
+/** Counts a mail to an address that an app's server has sent. @throws ProblemReply `throttled`. */
+export async function countMailByApp(context: ServiceContext, emailKey: string): Promise<void> {
+  await reserve(context, { kind: "address-mail", name: emailKey });
 }
 
 /** Counts. @returns whether it is within the limit. */
@@ -282,7 +292,7 @@ function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" 
 }
 
 function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): ThrottleRule {
-  const { free, firstWait, longestWait, network, registrations } = configuration.throttle;
+  const { free, firstWait, longestWait, network, registrations, apps } = configuration.throttle;
   const consecutive = { kind: "consecutive", free, firstWait, longestWait } as const;
   switch (kind) {
     case "account-known":
@@ -301,6 +311,8 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
       return { kind: "window", ...network };
     case "network-registrations":
       return { kind: "window", ...registrations };
+    case "app-work":
+      return { kind: "window", ...apps };
     case "network-mail":
       return { kind: "window", ...network };
     case "address-mail":

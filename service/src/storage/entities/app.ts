@@ -1,3 +1,4 @@
+import type { AppRight } from "@lucchetto/contract";
 import { EntitySchema } from "typeorm";
 
 /** A web application registered here (the standards' client). */
@@ -11,6 +12,8 @@ export interface AppRow {
   ownForms: boolean;
   /** Whether it may have people's own passwords checked that came as HTTP Basic. */
   basicPasswords: boolean;
+  /** What its server may do besides asking who is there. */
+  rights: AppRight[];
   createdAt: Date;
 }
 
@@ -24,6 +27,7 @@ export const AppEntity = new EntitySchema<AppRow>({
     signedOutUris: { type: "json" },
     ownForms: { type: "boolean", default: false },
     basicPasswords: { type: "boolean", default: false },
+    rights: { type: "json", default: "[]" },
     createdAt: { type: "datetime", precision: 3 },
   },
   indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],

@@ -1,0 +1,80 @@
+/** Calls of an application's own server with the right `accounts`: what it does with accounts, and never what operators do. */
+import { z } from "zod";
+import { defineRoute } from "../route.ts";
+import { account } from "../shapes.ts";
+import { id, lineOfText, listOf, page } from "../text.ts";
+import { label, language } from "./account.ts";
+
+const labels = z.array(label).max(20, "At most 20 labels.").describe("never a built-in one");
+const reference = lineOfText(190).describe("the application's own id for the person");
+
+export const findAccountsByApp = defineRoute({
+  name: "findAccountsByApp",
+  method: "GET",
+  path: "/v1/app/accounts",
+  summary: "Accounts, newest first, without those of operators and auditors",
+  access: "app",
+  right: "accounts",
+  problems: ["throttled"],
+  query: z.strictObject({
+    search: lineOfText(254)
+      .optional()
+      .describe("the beginning of an e-mail address, username or display name; or a whole id or reference"),
+    ...page,
+  }),
+  replies: { 200: listOf(account) },
+});
+
+export const addAccountByApp = defineRoute({
+  name: "addAccountByApp",
+  method: "POST",
+  path: "/v1/app/accounts",
+  summary: "Add an account without a password: its owner sets one by a mailed link",
+  access: "app",
+  right: "accounts",
+  problems: ["identifier-taken", "throttled"],
+  body: z.strictObject({
+    email: lineOfText(254).optional(),
+    username: lineOfText(80).optional(),
+    displayName: lineOfText(80).optional(),
+    labels: labels.optional(),
+    reference: reference.optional(),
+  }),
+  replies: { 201: account },
+});
+
+export const inviteAccountByApp = defineRoute({
+  name: "inviteAccountByApp",
+  method: "POST",
+  path: "/v1/app/invitations",
+  summary: "Invite somebody by mail; inviting an invited one again sends a new link",
+  access: "app",
+  right: "accounts",
+  problems: ["identifier-taken", "mail-missing", "account-of-operators", "throttled"],
+  body: z.strictObject({
+    email: lineOfText(254),
+    username: lineOfText(80).optional(),
+    displayName: lineOfText(80).optional(),
+    labels: labels.optional(),
+    reference: reference.optional(),
+    language: language.optional(),
+  }),
+  replies: { 201: account, 200: account },
+});
+
+export const changeAccountByApp = defineRoute({
+  name: "changeAccountByApp",
+  method: "PATCH",
+  path: "/v1/app/accounts/:id",
+  summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
+  access: "app",
+  right: "accounts",
+  problems: ["identifier-taken", "account-of-operators", "throttled"],
+  params: z.strictObject({ id }),
+  body: z.strictObject({
+    labels: labels.optional().describe("all of them"),
+    reference: reference.nullable().optional().describe("null takes it away"),
+    state: z.enum(["active", "suspended"]).optional(),
+  }),
+  replies: { 200: account },
+});
