@@ -60,6 +60,6 @@ function testFiles(folder) {
     const path = join(folder, name);
     if (name === "node_modules" || name === "dist") return [];
     if (statSync(path).isDirectory()) return testFiles(path);
-    return name.endsWith(".test.ts") ? [path] : [];
+    return /\.(test|long)\.ts$/.test(name) ? [path] : [];
   });
 }

@@ -19,6 +19,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
       name,
       redirectUris: [`http://localhost:${port}/signed-in`],
       signedOutUris: [`http://localhost:${port}/signed-out`],
+      rights: ["accounts"],
     },
   });
   return {

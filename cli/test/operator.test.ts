@@ -49,6 +49,8 @@ describe("as an operator", () => {
       "Hut book",
       "--redirect-uri",
       "http://localhost:9999/signed-in",
+      "--rights",
+      "accounts",
       ...office,
     ]);
     expect(added.out).toMatch(/client id +hut-book\napp key +lcp_/);
@@ -56,6 +58,17 @@ describe("as an operator", () => {
     expect((await lucchetto(["app", "list", ...office])).out).not.toContain("lcp_");
     const fresh = JSON.parse((await lucchetto(["app", "new-key", "hut-book", "--json", ...office])).out);
     expect(fresh.app.keys).toHaveLength(2);
+    expect(fresh.app.rights).toEqual(["accounts"]);
+    const unknown = await lucchetto([
+      "app",
+      "add",
+      "X",
+      "--redirect-uri",
+      "http://localhost:1/x",
+      "--rights",
+      "all",
+    ]);
+    expect(unknown).toMatchObject({ status: 2, err: expect.stringContaining("Allowed: accounts.") });
     expect((await lucchetto(["app", "retire-key", "hut-book", fresh.app.keys[0].id, ...office])).status).toBe(
       0,
     );

@@ -7,7 +7,12 @@ import { writeSecret } from "./state.mjs";
 
 /** The registrations of the sample application: its own, and its desk's with forms of its own. */
 export async function keepApps(demo, options) {
-  const app = await keepApp(demo, options, { file: "app.json", name: "Brina Huts", clientId: "brina-huts" });
+  const app = await keepApp(demo, options, {
+    file: "app.json",
+    name: "Brina Huts",
+    clientId: "brina-huts",
+    rights: ["accounts"],
+  });
   const desk = await keepApp(demo, options, {
     file: "desk.json",
     name: "Brina Huts, the desk",
@@ -17,19 +22,20 @@ export async function keepApps(demo, options) {
   return { app, desk };
 }
 
-/** A registration is kept, and made anew when the ports have changed. */
+/** A registration is kept, and made anew when the ports or its rights have changed. */
 async function keepApp(demo, { state, url, appUrl, appPort }, { file: fileName, clientId: wanted, ...more }) {
   const file = join(state, fileName);
   const redirectUri = `${appUrl}/signed-in`;
   const kept = existsSync(file) ? JSON.parse(readFileSync(file, "utf8")) : null;
-  if (kept?.redirectUri === redirectUri) return kept;
+  const rights = more.rights ?? [];
+  if (kept?.redirectUri === redirectUri && String(kept.rights ?? []) === String(rights)) return kept;
   const { clientId, key } = await demo.registerApp(url, demo.OPERATOR, {
     ...more,
     clientId: kept === null ? wanted : `${wanted}-${appPort}-${Date.now().toString(36)}`,
     redirectUri,
     signedOutUri: `${appUrl}/signed-out`,
   });
-  const app = { clientId, key, redirectUri };
+  const app = { clientId, key, redirectUri, rights };
   writeSecret(file, JSON.stringify(app));
   return app;
 }
@@ -37,6 +43,7 @@ async function keepApp(demo, { state, url, appUrl, appPort }, { file: fileName, 
 /** What programs read in `demo.json`. */
 export function factsOf({ demo, options, database: { port, user, password, name }, apps }) {
   const { url, appUrl, state } = options;
+  const { clientId, key, redirectUri } = apps.app;
   return {
     url,
     appUrl,
@@ -44,7 +51,7 @@ export function factsOf({ demo, options, database: { port, user, password, name 
     operator: { ...demo.OPERATOR },
     member: { ...demo.MEMBER },
     keeper: { ...demo.KEEPER, totpUri: keyUriOf(demo.KEEPER.email, state) },
-    app: apps.app,
+    app: { clientId, key, redirectUri },
   };
 }
 
@@ -59,6 +66,7 @@ Brina Huts is open.
 
   operator   ${operator.email}   ${operator.password}
   member     ${member.email}   ${member.password}
+  office     ${demo.OFFICE.email}   ${demo.OFFICE.password}   (invites and suspends members at ${appUrl}/office)
   keeper     ${keeper.email}   ${keeper.password}   (asks for a code: npx lucchetto totp code, with the secret ${secretOf(keeper.totpUri)})
   auditor    ${demo.AUDITOR.email}   ${demo.AUDITOR.password}   (reads in the console, changes nothing)
 

@@ -2,4 +2,4 @@
 export { createSampleApp } from "./app/app.ts";
 export { OLD_SCHEMES, SCHEME_CHANGED } from "./data/history.ts";
 export { load, registerApp } from "./data/load.ts";
-export { AUDITOR, KEEPER, MEMBER, newWebhookSecret, OPERATOR } from "./data/people.ts";
+export { AUDITOR, KEEPER, MEMBER, newWebhookSecret, OFFICE, OPERATOR } from "./data/people.ts";

@@ -8,7 +8,7 @@ import { eventually } from "../../testing/eventually.ts";
 import { haspCookies } from "../src/cookies.ts";
 import { expressHasp } from "../src/express.ts";
 import { createHasp } from "../src/hasp.ts";
-import { LucchettoUnreachable } from "../src/service.ts";
+import { LucchettoRefused, LucchettoUnreachable } from "../src/service.ts";
 import { testAccounts } from "../src/testing.ts";
 import type { Visit } from "../src/visit.ts";
 import { readWebhook } from "../src/webhook.ts";
@@ -91,6 +91,10 @@ test.each(Object.keys(ANSWERS))(
     await expect(one.lookUp({ ids: [] })).rejects.toBeInstanceOf(
       what === "an empty 400" ? Error : LucchettoUnreachable,
     );
+    const refused = what.includes("not known yet") ? LucchettoRefused : LucchettoUnreachable;
+    await expect(one.accounts.find()).rejects.toBeInstanceOf(refused);
+    await expect(one.accounts.label("1", [])).rejects.toBeInstanceOf(refused);
+    await expect(one.accounts.invite({ email: "a@b" })).rejects.toBeInstanceOf(refused);
     expect(rejections).toEqual([]);
   },
 );

@@ -1,6 +1,7 @@
 /** OA-10: the clients of the docs, written from the RFCs alone in other languages, go the whole way. */
-import { spawn } from "node:child_process";
+import { execFile, spawn } from "node:child_process";
 import { fileURLToPath } from "node:url";
+import { promisify } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { eventually } from "../../testing/eventually.ts";
@@ -94,5 +95,33 @@ describe.each(CLIENTS)("OA-10 a client in %s", (name, program, argumentsAt) => {
     } finally {
       child.kill();
     }
+  });
+});
+
+describe.each([
+  ["Python", "python3", "office.py"],
+  ["PHP", "php", "office.php"],
+])("a server at work in %s", (name, program, file) => {
+  test("invites a member, finds them by its own number, and makes them a keeper; a refusal is said", async () => {
+    const operator = service.as(await service.operator());
+    const redirectUris = ["http://localhost:1/in"];
+    const { body } = await operator(routes.addApp, {
+      body: { name: `${name} office`, redirectUris, rights: ["accounts"] },
+    });
+    const run = (key: string) =>
+      promisify(execFile)(program, [example(file), `${program}@brina.example`, `M-${program}`], {
+        env: { ...process.env, LUCCHETTO: service.url, CLIENT_ID: body.app.clientId, APP_KEY: key },
+      });
+    for (const _again of [1, 2])
+      expect(JSON.parse((await run(body.key)).stdout)).toEqual({
+        email: `${program}@brina.example`,
+        reference: `M-${program}`,
+        state: "invited",
+        labels: ["keeper"],
+      });
+    await expect(run("lcp_wrong")).rejects.toMatchObject({
+      code: 1,
+      stderr: expect.stringMatching(/^app-unknown: /),
+    });
   });
 });

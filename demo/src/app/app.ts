@@ -9,6 +9,7 @@ import Fastify from "fastify";
 import { addDesk } from "./desk.ts";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
+import { addOffice } from "./office.ts";
 import type { Page } from "./page.ts";
 import { nameOf, renderPage } from "./page.ts";
 import { STYLE } from "./style.ts";
@@ -90,6 +91,7 @@ export async function createSampleApp(
     taken: HUTS.map(({ name, bunks, free }) => ({ hut: name, taken: bunks - free })),
   }));
 
+  addOffice(app, show);
   if (webhookSecret !== undefined) addWebhooks(app, webhookSecret);
   if (deskKey !== undefined) addDesk(app, { service: options.service, appKey: deskKey, show });
 

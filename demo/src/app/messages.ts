@@ -4,6 +4,11 @@ import type { FastifyReply, FastifyRequest } from "fastify";
 const MESSAGES = {
   "signed-out": "You are signed out.",
   welcome: "You are signed in.",
+  invited: "The invitation is on its way.",
+  suspended: "Suspended; every session of theirs has ended.",
+  restored: "Restored; they can sign in again.",
+  keeper: "Keeps a hut from now on.",
+  "no-keeper": "Keeps no hut any more.",
 } as const;
 
 export type MessageName = keyof typeof MESSAGES;

@@ -19,6 +19,7 @@ const LINKS = [
   ["/", "The huts"],
   ["/members", "My nights"],
   ["/keepers", "Hut ledger"],
+  ["/office", "The office"],
   ["/desk", "The desk"],
 ] as const;
 

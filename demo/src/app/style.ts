@@ -22,6 +22,13 @@ td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; }
 .forms form { background: var(--snow); border: 1px solid var(--edge); padding: 0 1.2rem 1.2rem; }
 .forms label { display: block; margin-bottom: .8rem; }
 .forms input { display: block; width: 100%; font: inherit; padding: .35rem .5rem; color: inherit; background: var(--sky); border: 1px solid var(--wood); border-radius: 3px; }
+.forms label.beside { display: inline; }
+.forms input[type="checkbox"] { display: inline-block; width: auto; }
+.forms h2 { margin-top: 1rem; }
+.below { margin-top: 2rem; max-width: 26rem; }
+.search { display: flex; flex-wrap: wrap; gap: .8rem; align-items: end; margin: 0 0 1rem; }
+.search input { display: block; font: inherit; padding: .35rem .5rem; color: inherit; background: var(--snow); border: 1px solid var(--wood); border-radius: 3px; width: 20rem; max-width: 80vw; }
+.button.small { font-size: .85rem; padding: .15rem .6rem; }
 footer { max-width: 54rem; margin: 3rem auto 2rem; padding: 0 1.5rem; font-size: .85rem; opacity: .75; }
 @media (max-width: 32rem) { table { font-size: .85rem; } th, td { padding: .4rem; } }
 `;

@@ -226,6 +226,7 @@ export async function registerApp(
     signedOutUri: string;
     ownForms?: boolean;
     basicPasswords?: boolean;
+    rights?: Array<"accounts">;
   },
 ): Promise<{ clientId: string; key: string }> {
   return asOperator(url, operator, async (client) => {

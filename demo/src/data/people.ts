@@ -30,6 +30,8 @@ export const MEMBER = { email: "anna.larice@brina.example", password: "five huts
 export const KEEPER = { email: "bruno@brina.example", password: "the ladder below the ridge" } as const;
 /** Sees what the office sees, and changes nothing. */
 export const AUDITOR = { email: "irene@brina.example", password: "ravens over the north ridge" } as const;
+/** Works in the office: invites and suspends members on the sample application's own page, and is no operator. */
+export const OFFICE = { email: "gaia@brina.example", password: "seven bridges to the hut" } as const;
 export const OPERATOR = { email: "office@brina.example", password: "brass key, stone door" } as const;
 
 /** A signing secret as the open description of webhooks writes it. */
@@ -94,8 +96,9 @@ export const PEOPLE: readonly Person[] = [
   },
   {
     name: "Gaia Ruscello",
-    email: at("gaia"),
-    password: "seven bridges to the hut",
+    email: OFFICE.email,
+    password: OFFICE.password,
+    labels: ["office"],
     registered: 26,
     visits: [18, 7, 2],
     stays: true,

@@ -1,0 +1,64 @@
+/** Every call of the contract, answered by something that is not Lucchetto or breaks off on the way. */
+import type { Server, ServerResponse } from "node:http";
+import { createServer } from "node:http";
+import type { AddressInfo } from "node:net";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { UnreachableError } from "./call.ts";
+import { createClient } from "./client.ts";
+import type { Route } from "./route.ts";
+import { routes } from "./routes/index.ts";
+
+let server: Server;
+let answer: (response: ServerResponse) => void;
+beforeAll(async () => {
+  server = createServer((_request, response) => answer(response));
+  await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", () => resolve()));
+});
+afterAll(async () => {
+  server.closeAllConnections();
+  await new Promise((resolve) => server.close(resolve));
+});
+
+const html = (status: number) => (response: ServerResponse) =>
+  response.writeHead(status, { "content-type": "text/html" }).end("<h1>Under construction</h1>");
+const json = (text: string) => (response: ServerResponse) =>
+  response.writeHead(200, { "content-type": "application/json" }).end(text);
+
+test.each<[string, (response: ServerResponse) => void]>([
+  ["a page of HTML", html(200)],
+  ["a gateway's page", html(502)],
+  ["a sign-in page of somebody else", html(401)],
+  ["a redirect", (response) => response.writeHead(302, { location: "/elsewhere" }).end()],
+  ["nothing", json("")],
+  ["half of it", json('{"items":[{"id":"01')],
+  ["a list", json("[]")],
+  ["null", json("null")],
+  [
+    "a cut body",
+    (response) => {
+      response.writeHead(200, { "content-type": "application/json", "content-length": "5000" });
+      response.write('{"items":[');
+      setTimeout(() => response.destroy(), 5);
+    },
+  ],
+  ["a cut connection", (response) => response.destroy()],
+  ["silence", () => undefined],
+])("%s is said to be no answer of Lucchetto's, whatever was called", async (_what, given) => {
+  answer = given;
+  const { port } = server.address() as AddressInfo;
+  const call = createClient({ baseUrl: `http://127.0.0.1:${port}`, timeout: 1_000 });
+  const all = Object.values(routes) as Route[];
+  const failed = await Promise.all(
+    all.map(async (route) => {
+      const parts = {
+        params: Object.fromEntries(Object.keys(route.params?.shape ?? {}).map((name) => [name, "1"])),
+        ...(route.body === undefined ? {} : { body: {} }),
+      };
+      return call(route as never, parts as never).then(
+        () => `${route.name} took it`,
+        (error: unknown) => (error instanceof UnreachableError ? null : `${route.name}: ${String(error)}`),
+      );
+    }),
+  );
+  expect(failed.filter((fault) => fault !== null)).toEqual([]);
+});
