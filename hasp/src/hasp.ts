@@ -2,7 +2,6 @@
 import type { Account } from "@lucchetto/contract";
 import { ownPathOr } from "@lucchetto/contract";
 import type { SignedInAccount } from "./account.ts";
-import type { Accounts } from "./accounts.ts";
 import { page, problem } from "./answers.ts";
 import { createAuthorizationFlow } from "./authorization-flow.ts";
 import { haspCookies } from "./cookies.ts";
@@ -15,7 +14,7 @@ import type { HaspOptions } from "./options.ts";
 import { readOptions } from "./options.ts";
 import { recentAnswers } from "./recent.ts";
 import { createRecogniser } from "./recognise.ts";
-import type { LookUp } from "./service.ts";
+import type { Accounts, LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import type { Answer, Visit } from "./visit.ts";
 import { isOwnOrigin, isPage, isReading, pathOf, queryOf, saysOwnOrigin } from "./visit.ts";

@@ -1,7 +1,6 @@
 /** What the hasp asks of Lucchetto, whoever answers: the service over HTTP, or what stands in for it in tests. */
 import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
 import { PROBLEMS } from "@lucchetto/contract";
-import type { Accounts } from "./accounts.ts";
 import { problem } from "./answers.ts";
 import type { Answer } from "./visit.ts";
 
@@ -60,4 +59,47 @@ export interface Lucchetto {
 export interface LookUp {
   readonly ids?: readonly string[];
   readonly references?: readonly string[];
+}
+
+/** Somebody new. Which of address and username there must be, the site's configuration says. */
+export interface NewPerson {
+  readonly email?: string;
+  readonly username?: string;
+  readonly displayName?: string;
+  /** Never `operator` or `auditor`. */
+  readonly labels?: readonly string[];
+  /** The application's own id for the person. */
+  readonly reference?: string;
+}
+
+/** Which accounts are looked for; all, if nothing is said. */
+export interface Search {
+  /** The beginning of an address, username or display name; or a whole id or reference. */
+  readonly search?: string;
+  /** At most so many, up to 200; 50 unless said otherwise. */
+  readonly limit?: number;
+  /** `next` of the page before. */
+  readonly cursor?: string;
+}
+
+/**
+ * For an app with the right `accounts`. Operators' accounts are never among them, and passwords, second factors and
+ * addresses are their owners' own. Every call may reject with LucchettoRefused, whose `problem.code` says why
+ * (`right-missing`, `identifier-taken`, `invalid-fields`, `account-of-operators`, `not-found`, `throttled` …), or with
+ * LucchettoUnreachable.
+ */
+export interface Accounts {
+  /** Newest first; `next` is `null` on the last page. */
+  find(search?: Search): Promise<{ items: Account[]; next: string | null }>;
+  /** Adds an account without a password: its owner sets one by a mailed link. */
+  add(person: NewPerson): Promise<Account>;
+  /** Invites by mail; somebody who is invited already gets a new link. */
+  invite(person: NewPerson & { readonly email: string; readonly language?: "en" | "it" }): Promise<Account>;
+  /** Ends all sessions and access keys at once, and lets nobody in. */
+  suspend(id: string): Promise<Account>;
+  restore(id: string): Promise<Account>;
+  /** Sets all labels. */
+  label(id: string, labels: readonly string[]): Promise<Account>;
+  /** Sets the application's own id for the person; `null` takes it away. */
+  refer(id: string, reference: string | null): Promise<Account>;
 }

@@ -10,10 +10,9 @@
 import { randomUUID } from "node:crypto";
 import type { Account, ActiveIntrospection, Problem } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
-import type { Accounts, NewPerson } from "./accounts.ts";
 import { haspCookies } from "./cookies.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Lucchetto } from "./service.ts";
+import type { Accounts, Lucchetto, NewPerson } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 
 /** What a test says of somebody; the rest is made up. */
