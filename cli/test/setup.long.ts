@@ -1,60 +1,30 @@
 /** `setup` killed after each of its steps, and run again. */
 import { spawn } from "node:child_process";
-import { randomBytes } from "node:crypto";
-import { existsSync, mkdtempSync, readFileSync, rmSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { expect, test } from "@jest/globals";
+import { afterEach, expect, test } from "@jest/globals";
 import { callCommand, COMMAND } from "../../testing/command.ts";
-import { asRoot } from "../../testing/database.ts";
-import { freePort, PASSWORD } from "../../testing/service.ts";
+import { ADMIN_PASSWORD, CHEAP, OPERATORS_PASSWORD, placeForSetup } from "../../testing/setup-place.ts";
 
-const ENVIRONMENT = {
-  LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=8,r=8,p=1",
-  LUCCHETTO_ADMIN_PASSWORD: "the administrator's own",
-};
+const stops: Array<() => Promise<unknown>> = [];
+afterEach(async () => {
+  for (const stop of stops.splice(0).reverse()) await stop();
+});
 
 test.each([1, 2, 3, 4, 5, 6, 7])("killed after %i steps it is gone on with", async (steps) => {
-  const home = mkdtempSync(join(tmpdir(), "lucchetto-killed-"));
-  const name = `killed_${randomBytes(5).toString("hex")}`;
-  const admin = `${name}_boss`;
-  const password = ENVIRONMENT.LUCCHETTO_ADMIN_PASSWORD.replace("'", "''");
-  await asRoot(
-    `CREATE USER ${admin}@'127.0.0.1' IDENTIFIED BY '${password}'; GRANT ALL ON *.* TO ${admin}@'127.0.0.1' WITH GRANT OPTION;`,
-  );
-  const server = `127.0.0.1:${process.env["TEST_DATABASE_PORT"]}`;
-  const args = [
-    ...["setup", "--password-stdin", "--site-name", "Brina Huts"],
-    ...["--public-url", `http://localhost:${await freePort()}`],
-    ...["--database", `mariadb://${name}@${server}/${name}`, "--admin", `mariadb://${admin}@${server}`],
-    ...[
-      "--operator-email",
-      "office@brina.example",
-      "--app-name",
-      "Hut book",
-      "--app-url",
-      "http://localhost:1",
-    ],
-  ];
-  try {
-    const said = await runUntil(home, args, steps);
-    expect(said.match(/^made/gm)?.length).toBeGreaterThanOrEqual(steps);
-    const file = join(home, "database-password");
-    if (existsSync(file)) expect(readFileSync(file, "utf8").length).toBeGreaterThan(20);
+  const { home, options, run } = await placeForSetup(stops);
+  const said = await runUntil(home, ["setup", "--password-stdin", ...options], steps);
+  expect(said.match(/^made/gm)?.length).toBeGreaterThanOrEqual(steps);
+  const file = join(home, "database-password");
+  if (existsSync(file)) expect(readFileSync(file, "utf8").length).toBeGreaterThan(20);
 
-    const again = await callCommand(home, args, { input: PASSWORD, env: ENVIRONMENT });
-    expect(again).toMatchObject({ status: 0, err: "" });
-    const outcomes = again.out.match(/^(made|there)/gm) ?? [];
-    expect(outcomes).toHaveLength(7);
-    expect(outcomes.filter((one) => one === "there").length).toBeGreaterThanOrEqual(steps);
-    const checked = await callCommand(home, ["check"], { env: ENVIRONMENT });
-    expect(checked.out).not.toMatch(/^wrong/m);
-  } finally {
-    await asRoot(
-      `DROP USER ${admin}@'127.0.0.1'; DROP DATABASE IF EXISTS ${name}; DROP USER IF EXISTS ${name}@'127.0.0.1', ${name}@'localhost';`,
-    );
-    rmSync(home, { recursive: true });
-  }
+  const again = await run();
+  expect(again).toMatchObject({ status: 0, err: "" });
+  const outcomes = again.out.match(/^(made|there)/gm) ?? [];
+  expect(outcomes).toHaveLength(7);
+  expect(outcomes.filter((one) => one === "there").length).toBeGreaterThanOrEqual(steps);
+  const checked = await callCommand(home, ["check"], { env: CHEAP });
+  expect(checked.out).not.toMatch(/^wrong/m);
 });
 
 /** Runs it as a process that is killed, with all it has started, once so many steps are made. */
@@ -62,9 +32,9 @@ function runUntil(cwd: string, args: readonly string[], steps: number): Promise<
   const child = spawn(process.execPath, [COMMAND, ...args], {
     cwd,
     detached: true,
-    env: { ...process.env, ...ENVIRONMENT },
+    env: { ...process.env, ...CHEAP, LUCCHETTO_ADMIN_PASSWORD: ADMIN_PASSWORD },
   });
-  child.stdin.end(PASSWORD);
+  child.stdin.end(OPERATORS_PASSWORD);
   let said = "";
   child.stdout.on("data", (chunk: Buffer) => {
     said += chunk.toString();

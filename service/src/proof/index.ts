@@ -35,6 +35,6 @@ export async function secondFactorsOf(manager: EntityManager, accountId: string)
   const offered: SecondFactor[] = [];
   // One after the other: inside a transaction they share a connection.
   for (const { type, isOffered } of SECOND)
-    if (await isOffered?.(manager, accountId)) offered.push(type as SecondFactor);
+    if (await isOffered?.(manager, accountId, offered)) offered.push(type as SecondFactor);
   return offered;
 }

@@ -5,7 +5,7 @@ import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { countUnusedCodes, hasRecoveryCode, isUnusedCode, spendCode } from "../second-factor/store.ts";
+import { countUnusedCodes, isUnusedCode, spendCode } from "../second-factor/store.ts";
 import { reserveRecoveryCodeTry } from "../throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
@@ -17,7 +17,9 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
   // RFC 8176 registers no value for this.
   amr: ["recovery-code"],
   level: 2,
-  isOffered: hasRecoveryCode,
+  // Alone codes are no second factor: they go with what they stand in for.
+  isOffered: async (manager, accountId, offered) =>
+    offered.length > 0 && (await countUnusedCodes(manager, accountId)) > 0,
 
   read(_context, _prover, { code: typed }) {
     const code = readRecoveryCode(typed);

@@ -12,11 +12,6 @@ export function hasAuthenticator(manager: EntityManager, accountId: string): Pro
   return manager.getRepository(AuthenticatorEntity).existsBy({ accountId, ...CONFIRMED });
 }
 
-/** Whether a recovery code is left. Alone they are no second factor: they go with the last authenticator. */
-export async function hasRecoveryCode(manager: EntityManager, accountId: string): Promise<boolean> {
-  return (await hasAuthenticator(manager, accountId)) && (await countUnusedCodes(manager, accountId)) > 0;
-}
-
 /** The confirmed ones of an account, the first one first. */
 export function listConfirmed(manager: EntityManager, accountId: string): Promise<AuthenticatorRow[]> {
   return manager.getRepository(AuthenticatorEntity).find({

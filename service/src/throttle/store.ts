@@ -15,8 +15,9 @@ export async function readCount(
   const found = await repository.findOneBy({ id });
   if (found !== null) return found;
   const row = { id, kind, subject, ...emptyCount(now), changedAt: now };
-  await repository.createQueryBuilder().insert().values(row).orIgnore().execute();
-  return (await repository.findOneBy({ id })) ?? row;
+  const { raw } = await repository.createQueryBuilder().insert().values(row).orIgnore().execute();
+  const isNew = (raw as { affectedRows: number }).affectedRows === 1;
+  return isNew ? row : ((await repository.findOneBy({ id })) ?? row);
 }
 
 /** Puts a count in the place of exactly the one that was read. @returns whether it was still there. */
