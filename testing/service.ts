@@ -101,7 +101,8 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
       publicUrl,
       listen: { port, hosts: ["localhost", "127.0.0.1"] },
       site: { name: "Brina Huts" },
-      database: { url: database.url },
+      // Locks that a test holds on purpose are waited for, however slow the machine is.
+      database: { url: database.url, deadline: "10m" },
       accounts: { email: "optional", username: "optional" },
       keys: { file: "keys.yaml" },
       // What a test does in a second from one address, people do in weeks from many.

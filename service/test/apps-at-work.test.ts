@@ -267,10 +267,12 @@ describe("whoever holds its key", () => {
         body: { name: "Other", redirectUris, rights: ["accounts"] },
       });
       const look = () => call("GET", "/v1/app/accounts", { as: other, at: strict });
-      const many = await Promise.all([look(), look(), look(), look(), look()]);
-      expect(many.map(({ status }) => status).sort()).toEqual([200, 200, 200, 429, 429]);
-      await strict.clock.advance(60_000);
-      expect((await look()).status).toBe(200);
+      // Those that open a window side by side do not outrun it either.
+      for (let minute = 0; minute < 20; minute += 1) {
+        const many = await Promise.all([look(), look(), look(), look(), look()]);
+        expect(many.map(({ status }) => status).sort()).toEqual([200, 200, 200, 429, 429]);
+        await strict.clock.advance(61_000);
+      }
     } finally {
       await strict.stop();
     }

@@ -49,6 +49,32 @@ describe("throttling", () => {
     );
   });
 
+  test("TH-1 TH-6 tries side by side, whose clocks are some milliseconds apart, are counted like any others", () => {
+    const window = { kind: "window", most: 3, window: 60_000 } as const;
+    const apart = fc.array(fc.integer({ min: -50, max: 50 }), { minLength: 10, maxLength: 40 });
+    fc.assert(
+      fc.property(apart, (offsets) => {
+        for (const [one, most] of [
+          [window, window.most],
+          [rule, rule.free],
+        ] as const) {
+          let count = emptyCount(start);
+          const outcomes = offsets.map((offset) => {
+            const reservation = reserveTry(count, one, new Date(start.getTime() + offset));
+            if (reservation.outcome === "reserved") count = reservation.next;
+            return reservation.outcome;
+          });
+          expect(outcomes.map((outcome) => outcome === "reserved")).toEqual(
+            offsets.map((_, index) => index < most),
+          );
+        }
+      }),
+    );
+    // A clock that was moved far back keeps nobody waiting for a window that has not begun.
+    const ahead = { ...emptyCount(new Date(start.getTime() + 86_400_000)), failures: 3 };
+    expect(reserveTry(ahead, window, start)).toMatchObject({ outcome: "reserved", next: { failures: 1 } });
+  });
+
   test("TH-6 a window lets so many through and begins anew when it has passed", () => {
     const window = { kind: "window", most: 3, window: 60_000 } as const;
     let count = emptyCount(start);

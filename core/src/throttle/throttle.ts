@@ -78,7 +78,9 @@ function reserveConsecutive(count: ThrottleCount, rule: ConsecutiveRule, now: Da
   if (count.failures >= rule.most) {
     return { outcome: "closed", until: new Date(now.getTime() + rule.longestWait) };
   }
-  if (now < count.waitUntil) return { outcome: "wait", until: count.waitUntil };
+  // Where nothing is waited for, a try beside this one may have been noted a moment later than it came.
+  const isWaitWanted = waitAfter(count.failures, rule) > 0;
+  if (isWaitWanted && now < count.waitUntil) return { outcome: "wait", until: count.waitUntil };
   const failures = count.failures + 1;
   const waitUntil = new Date(now.getTime() + waitAfter(failures, rule));
   return { outcome: "reserved", next: { ...count, failures, waitUntil } };
@@ -86,7 +88,10 @@ function reserveConsecutive(count: ThrottleCount, rule: ConsecutiveRule, now: Da
 
 function reserveInWindow(count: ThrottleCount, rule: WindowRule, now: Date): Reservation {
   const ends = new Date(count.windowBeganAt.getTime() + rule.window);
-  if (now >= ends || now < count.windowBeganAt) {
+  // Tries that open a window side by side see it begin a little later than they came: that opens no other one. One that
+  // begins far ahead is of a clock that was moved back since.
+  const isAhead = count.windowBeganAt.getTime() - now.getTime() > rule.window;
+  if (now >= ends || isAhead) {
     return { outcome: "reserved", next: { failures: 1, waitUntil: now, windowBeganAt: now } };
   }
   if (count.failures >= rule.most) return { outcome: "wait", until: ends };

@@ -15,7 +15,13 @@ export async function readCount(
   const found = await repository.findOneBy({ id });
   if (found !== null) return found;
   const row = { id, kind, subject, ...emptyCount(now), changedAt: now };
-  const { raw } = await repository.createQueryBuilder().insert().values(row).orIgnore().execute();
+  // A copy: the given object would come back with the values as the driver writes them.
+  const { raw } = await repository
+    .createQueryBuilder()
+    .insert()
+    .values({ ...row })
+    .orIgnore()
+    .execute();
   const isNew = (raw as { affectedRows: number }).affectedRows === 1;
   return isNew ? row : ((await repository.findOneBy({ id })) ?? row);
 }
