@@ -1,22 +1,30 @@
-/** The order of the test files: those that start browsers and processes first, so that no long one is left for the end. */
+/**
+ * The order of the test files: long ones first, so that none is left for the end, and rooms in turn, so that not all
+ * browsers are at work at once.
+ */
 import { statSync } from "node:fs";
-import { relative, sep } from "node:path";
+import { basename, relative, sep } from "node:path";
 import Sequencer from "@jest/test-sequencer";
 
-/** Rooms whose tests take long, the longest first. */
-const FIRST = ["demo", "console", "cli", "hasp"];
+/** Rooms whose tests take long. */
+const IN_TURN = ["demo", "console", "cli", "hasp", "service"];
+
+/** Files that take longer than their size tells, by what they would have to be in bytes. */
+const LONGER = { "takeover.test.ts": 25_000, "housekeeping.test.ts": 25_000, "description.test.ts": 20_000 };
 
 export default class LongestFirst extends Sequencer {
   sort(tests) {
-    return [...tests]
-      .map((test) => ({ test, rank: rankOf(test), bytes: statSync(test.path).size }))
-      .sort((left, right) => left.rank - right.rank || right.bytes - left.bytes)
-      .map(({ test }) => test);
+    const rooms = new Map(IN_TURN.map((room) => [room, []]));
+    const last = [];
+    for (const test of [...tests].sort((left, right) => lengthOf(right) - lengthOf(left)))
+      (rooms.get(roomOf(test)) ?? last).push(test);
+    const ordered = [];
+    while ([...rooms.values()].some((waiting) => waiting.length > 0))
+      for (const waiting of rooms.values()) ordered.push(...waiting.splice(0, 1));
+    return [...ordered, ...last];
   }
 }
 
-function rankOf({ path, context }) {
-  const [room = ""] = relative(context.config.rootDir, path).split(sep);
-  const rank = FIRST.indexOf(room);
-  return rank === -1 ? FIRST.length : rank;
-}
+const roomOf = ({ path, context }) => relative(context.config.rootDir, path).split(sep)[0];
+
+const lengthOf = ({ path }) => LONGER[basename(path)] ?? statSync(path).size;
