@@ -5,6 +5,7 @@
  */
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
+import { OFFICE } from "@lucchetto/demo";
 import { chromium } from "playwright-core";
 import { findProgram, ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
@@ -95,6 +96,13 @@ await run(async () => {
     await page.goto(`${url}/docs`);
     await page.click("summary >> nth=0");
     await shot("calls");
+  });
+  await inBrowser("light", async (page, shot) => {
+    await page.goto(`${appUrl}/office`);
+    await signIn(page, OFFICE);
+    await atApp(page);
+    await page.waitForSelector("tbody tr");
+    await shot("sample-office");
   });
   await browser.close();
 });
