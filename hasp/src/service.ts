@@ -76,7 +76,7 @@ export interface NewPerson {
 export interface Search {
   /** The beginning of an address, username or display name; or a whole id or reference. */
   readonly search?: string;
-  /** At most so many, up to 200; 50 unless said otherwise. */
+  /** At most so many, up to 100; 25 unless said otherwise. */
   readonly limit?: number;
   /** `next` of the page before. */
   readonly cursor?: string;

@@ -204,7 +204,7 @@ describe("whoever holds its key", () => {
       await boss(routes.changeAccount, { params: { id }, body: { labels: [label, "cook"] } });
       const found = await call<{ items: Account[] }>("GET", `/v1/app/accounts?search=${label}.guest`);
       expect(found.body?.items).toEqual([]);
-      for (const body of [{ state: "suspended" }, { labels: ["cook"] }, { reference: "mine" }, {}])
+      for (const body of [{ state: "suspended" }, { labels: ["cook"] }, { reference: "mine" }])
         expect(codeOf(await change(id, body))).toEqual([403, "account-of-operators"]);
 
       const invitation = { email: `invited.${email}`, labels: [label] };
@@ -235,7 +235,7 @@ describe("whoever holds its key", () => {
     ])
       expect(await change(id, body)).toMatchObject({
         status: 400,
-        body: { errors: [{ code: "unknown-field" }] },
+        body: { errors: expect.arrayContaining([expect.objectContaining({ code: "unknown-field" })]) },
       });
     for (const path of ["/v1/app/accounts", "/v1/app/invitations"])
       expect(codeOf(await call("POST", path, { body: { email: `p.${name}`, password: PASSWORD } }))).toEqual([
@@ -243,6 +243,8 @@ describe("whoever holds its key", () => {
         "invalid-fields",
       ]);
     expect((await call("DELETE", `/v1/app/accounts/${id}`)).status).toBe(405);
+    // Nothing to change is nothing done: neither the journal nor the application hears of it.
+    expect(await change(id, {})).toMatchObject({ status: 400, body: { code: "invalid-fields" } });
     expect(codeOf(await change(book.app.id, { labels: [] }))).toEqual([404, "not-found"]);
 
     await service.as(token)(routes.eraseOwnAccount);

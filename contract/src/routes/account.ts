@@ -278,14 +278,16 @@ export const changeAccount = defineRoute({
   access: "operator",
   problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
-  body: z.strictObject({
-    labels: z.array(label).max(20, "At most 20 labels.").optional(),
-    reference: lineOfText(190)
-      .nullable()
-      .optional()
-      .describe("the application's own id for the person; null takes it away"),
-    state: z.enum(["active", "suspended"]).optional(),
-    mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
-  }),
+  body: z
+    .strictObject({
+      labels: z.array(label).max(20, "At most 20 labels.").optional(),
+      reference: lineOfText(190)
+        .nullable()
+        .optional()
+        .describe("the application's own id for the person; null takes it away"),
+      state: z.enum(["active", "suspended"]).optional(),
+      mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
+    })
+    .refine((change) => Object.keys(change).length > 0, "Say what is to be changed."),
   replies: { 200: account },
 });

@@ -71,10 +71,12 @@ export const changeAccountByApp = defineRoute({
   right: "accounts",
   problems: ["identifier-taken", "account-of-operators", "throttled"],
   params: z.strictObject({ id }),
-  body: z.strictObject({
-    labels: labels.optional().describe("all of them"),
-    reference: reference.nullable().optional().describe("null takes it away"),
-    state: z.enum(["active", "suspended"]).optional(),
-  }),
+  body: z
+    .strictObject({
+      labels: labels.optional().describe("all of them"),
+      reference: reference.nullable().optional().describe("null takes it away"),
+      state: z.enum(["active", "suspended"]).optional(),
+    })
+    .refine((change) => Object.keys(change).length > 0, "Say what is to be changed."),
   replies: { 200: account },
 });
