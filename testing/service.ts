@@ -23,6 +23,8 @@ import { createTestDatabase } from "./database.ts";
 import { eventually } from "./eventually.ts";
 
 /** Cheap, for tests in which cost is not the matter. */
+/** Milliseconds that a call is waited for: sixty at once take their time on a slow machine. */
+const LONGEST_CALL = 300_000;
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
 export const PASSWORD = "a good long password";
 
@@ -141,7 +143,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
 
   // Where it listens, with the path of the public address.
   const url = `http://localhost:${port}${new URL(publicUrl).pathname.replace(/\/$/, "")}`;
-  const client = createClient({ baseUrl: url });
+  const client = createClient({ baseUrl: url, timeout: LONGEST_CALL });
   const signIn: TestService["signIn"] = async (identifier, password = PASSWORD, extra = {}) => {
     const proof = { type: "password", identifier, password } as const;
     const { body } = await client(routes.signIn, { body: { proof, deliver: "token", ...extra } });
@@ -164,7 +166,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     machine,
     log: () => lines.join(""),
     client,
-    as: (token) => createClient({ baseUrl: url, token }),
+    as: (token) => createClient({ baseUrl: url, token, timeout: LONGEST_CALL }),
     register,
     signIn,
     async operator() {
