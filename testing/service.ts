@@ -22,9 +22,9 @@ import type { TestDatabase } from "./database.ts";
 import { createTestDatabase } from "./database.ts";
 import { eventually } from "./eventually.ts";
 
-/** Cheap, for tests in which cost is not the matter. */
 /** Milliseconds that a call is waited for: sixty at once take their time on a slow machine. */
 const LONGEST_CALL = 300_000;
+/** Cheap, for tests in which cost is not the matter. */
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
 export const PASSWORD = "a good long password";
 

@@ -356,7 +356,7 @@ describe("where a public service may send to", () => {
     const receiver = await startReceiver();
     stops.push(receiver.close);
     const reach = { everywhere: false, listed: ["127.0.0.0/8"] };
-    expect(await post(receiver.url, message, { timeout: 1_000, reach })).toMatchObject({ status: 200 });
+    expect(await post(receiver.url, message, { timeout: 60_000, reach })).toMatchObject({ status: 200 });
     await expect(post("http://[::1]:1/", message, { timeout: 1_000, reach })).rejects.toThrow(ReceiverFault);
   });
 });
