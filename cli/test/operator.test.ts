@@ -59,6 +59,7 @@ describe("as an operator", () => {
     const fresh = JSON.parse((await lucchetto(["app", "new-key", "hut-book", "--json", ...office])).out);
     expect(fresh.app.keys).toHaveLength(2);
     expect(fresh.app.rights).toEqual(["accounts"]);
+    expect((await lucchetto(["app", "list", ...office])).out).toMatch(/may .*\n.* accounts /);
     const unknown = await lucchetto([
       "app",
       "add",

@@ -1,5 +1,5 @@
 /** As an operator: app add, list, remove, and its keys. */
-import type { AppRight } from "@lucchetto/contract";
+import type { App, AppRight } from "@lucchetto/contract";
 import { APP_RIGHTS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { InvalidArgumentError } from "commander";
@@ -89,6 +89,7 @@ export function defineApp(app: Command): void {
         one.clientId,
         one.name,
         one.redirectUris.join(" "),
+        mayOf(one),
         String(one.keys.length),
         String(one.asked.reduce((sum, { today }) => sum + today, 0)),
         time(
@@ -99,7 +100,11 @@ export function defineApp(app: Command): void {
         ),
       ]);
       const empty = "No application yet. Run: lucchetto app add NAME --redirect-uri ADDRESS";
-      printTable(["client id", "name", "return addresses", "keys", "asked today", "last asked"], rows, empty);
+      printTable(
+        ["client id", "name", "return addresses", "may", "keys", "asked today", "last asked"],
+        rows,
+        empty,
+      );
     });
 
   app
@@ -142,6 +147,12 @@ export function defineApp(app: Command): void {
       await connection.signedIn()(routes.retireAppKey, { params: { id, keyId } });
       print("The key is retired.");
     });
+}
+
+/** What an application may besides asking who is there. */
+function mayOf({ ownForms, basicPasswords, rights }: App): string {
+  const may = [...(ownForms ? ["own forms"] : []), ...(basicPasswords ? ["passwords"] : []), ...rights];
+  return may.length === 0 ? "–" : may.join(", ");
 }
 
 async function findApp(connection: Connection, clientId: string): Promise<{ id: string }> {
