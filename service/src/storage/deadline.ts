@@ -37,7 +37,10 @@ export function driverWithDeadline(deadline: number): object {
   };
 }
 
-/** A connection that answers nothing is of no use to whoever would get it next. */
+/**
+ * A connection that answers nothing is of no use to whoever would get it next. Its timer keeps no process alive: the
+ * connection does, as long as somebody waits for it.
+ */
 function endWaits(connection: PoolConnection, deadline: number): void {
   const ask = connection.query.bind(connection) as (sql: unknown, values: unknown, done: Done) => unknown;
   const query = (sql: unknown, ...rest: unknown[]) => {
@@ -47,7 +50,7 @@ function endWaits(connection: PoolConnection, deadline: number): void {
       isOver = true;
       connection.destroy();
       done(new NoAnswerInTime(`no answer from the database within ${deadline} ms`));
-    }, deadline);
+    }, deadline).unref();
     return ask(sql, rest[0], (...answer) => {
       if (isOver) return;
       clearTimeout(timer);
@@ -66,7 +69,7 @@ function limitTheQueue(pool: Pool, deadline: number): void {
       isOver = true;
       const late = new NoAnswerInTime(`no connection to the database was free within ${deadline} ms`);
       done(Object.assign(late, { errno: 0, fatal: false }), undefined as never);
-    }, deadline);
+    }, deadline).unref();
     get((error, connection) => {
       if (isOver) {
         connection?.release();
