@@ -67,6 +67,11 @@ describe("identifiers", () => {
     expect(readIdentifier("Anna")).toEqual({ kind: "username", key: "anna" });
   });
 
+  test("a sign that is composed of an allowed one and a mark is refused in either spelling", () => {
+    for (const sign of ["\u2260", "=\u0338", "a=\u0338b"])
+      expect(readEmail(`${sign}@brina.example`)).toBeNull();
+  });
+
   test("a normal form is its own normal form, whatever was typed", () => {
     fc.assert(
       fc.property(fc.string({ unit: "grapheme", maxLength: 20 }), (typed) => {

@@ -49,6 +49,8 @@ export function readEmail(typed: string): Identifier<"email"> | null {
   const domain = domainToASCII(typedDomain);
   if (!DOMAIN.test(domain)) return null;
   const localKey = lowerCase(local);
+  // A sign and a mark may compose to another sign, which stands in no address.
+  if (!LOCAL_PART.test(localKey)) return null;
   const key = `${localKey}@${domain}`;
   // Lower case can be longer than upper case, in octets.
   if (Math.max(Buffer.byteLength(local), Buffer.byteLength(localKey)) > MAX_LOCAL_OCTETS) return null;
@@ -60,6 +62,7 @@ export function readEmail(typed: string): Identifier<"email"> | null {
 export function readUsername(typed: string): Identifier<"username"> | null {
   if (typed.length > LONGEST_TYPED_USERNAME || !USERNAME.test(typed) || !isPlain(typed)) return null;
   const key = lowerCase(typed);
+  if (!USERNAME.test(key)) return null;
   const length = [...key].length;
   if (length < MIN_USERNAME_LENGTH || length > MAX_USERNAME_LENGTH) return null;
   return { shown: typed.normalize("NFC"), key: key as IdentifierKey<"username"> };
