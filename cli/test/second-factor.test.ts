@@ -11,7 +11,8 @@ import { PASSWORD, startService } from "../../testing/service.ts";
 let service: TestService;
 let home: string;
 beforeAll(async () => {
-  service = await startService();
+  // The command reckons by the machine's clock, moved as the service's is.
+  service = await startService({ timePasses: true });
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
 });
 afterAll(() => service.stop());
