@@ -3,6 +3,7 @@ import { randomBytes } from "node:crypto";
 import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { afterEach } from "@jest/globals";
 import { callCommand } from "./command.ts";
 import { asRoot } from "./database.ts";
 import { CHEAP_SCHEME, freePort } from "./service.ts";
@@ -13,8 +14,14 @@ export const ADMIN_PASSWORD = "iron gate of the valley";
 /** What a hash costs is not the matter here. */
 export const CHEAP = { LUCCHETTO_PASSWORDS_HASHING_SCHEME: CHEAP_SCHEME };
 
-/** Makes one, with names that nobody has. @param stops what is to be done at the end is added here. */
-export async function placeForSetup(stops: Array<() => Promise<unknown>>) {
+/** What is to be done when the test is over, the last one first. */
+export const stops: Array<() => Promise<unknown>> = [];
+afterEach(async () => {
+  for (const stop of stops.splice(0).reverse()) await stop();
+});
+
+/** Makes one, with names that nobody has; it goes when the test is over. */
+export async function place() {
   const home = mkdtempSync(join(tmpdir(), "lucchetto-setup-"));
   const name = `setup_${randomBytes(5).toString("hex")}`;
   const admin = `${name}_boss`;

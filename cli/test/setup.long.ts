@@ -2,17 +2,12 @@
 import { spawn } from "node:child_process";
 import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { afterEach, expect, test } from "@jest/globals";
+import { expect, test } from "@jest/globals";
 import { callCommand, COMMAND } from "../../testing/command.ts";
-import { ADMIN_PASSWORD, CHEAP, OPERATORS_PASSWORD, placeForSetup } from "../../testing/setup-place.ts";
-
-const stops: Array<() => Promise<unknown>> = [];
-afterEach(async () => {
-  for (const stop of stops.splice(0).reverse()) await stop();
-});
+import { ADMIN_PASSWORD, CHEAP, OPERATORS_PASSWORD, place } from "../../testing/setup-place.ts";
 
 test.each([1, 2, 3, 4, 5, 6, 7])("killed after %i steps it is gone on with", async (steps) => {
-  const { home, options, run } = await placeForSetup(stops);
+  const { home, options, run } = await place();
   const said = await runUntil(home, ["setup", "--password-stdin", ...options], steps);
   expect(said.match(/^made/gm)?.length).toBeGreaterThanOrEqual(steps);
   const file = join(home, "database-password");

@@ -1,7 +1,7 @@
 import { spawn } from "node:child_process";
 import { readdirSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
-import { afterEach, describe, expect, test } from "@jest/globals";
+import { describe, expect, test } from "@jest/globals";
 import { readKeyUri } from "@lucchetto/core";
 import { createSampleApp } from "@lucchetto/demo";
 import { openTab, startBrowser } from "../../testing/browser.ts";
@@ -11,17 +11,13 @@ import {
   ADMIN_PASSWORD,
   CHEAP,
   OPERATORS_PASSWORD as PASSWORD,
-  placeForSetup,
+  place,
+  stops,
   withOption,
 } from "../../testing/setup-place.ts";
 
 /** Milliseconds without an echo. */
 const LOST_AFTER = 45_000;
-const stops: Array<() => Promise<unknown>> = [];
-afterEach(async () => {
-  for (const stop of stops.splice(0).reverse()) await stop();
-});
-const place = () => placeForSetup(stops);
 
 describe("setup", () => {
   test("from an empty folder to a closed page, with nothing but what it prints", async () => {

@@ -64,7 +64,6 @@ const SENTENCES = {
   "own-second-factor": "This is your own account; remove your second factor on the account page.",
   "own-address": "This is your own account; change your address on the account page.",
   "own-password": "This is your own account; change your password on the account page.",
-  "built-in-label-of-others": "Only an operator gives this label.",
   "account-is-closed":
     "Its owner closed this account, and it is going to be erased; restore it before you suspend it.",
   "own-account-suspended": "This is your own account; another operator can suspend it.",

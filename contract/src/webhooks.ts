@@ -1,10 +1,7 @@
 /** Webhooks: what Lucchetto asks the application before a thing happens, and tells it after it happened. */
 import { z } from "zod";
-import { label } from "./routes/account.ts";
+import { labelsOfApps } from "./routes/account.ts";
 import { id, lineOfText, timestamp } from "./text.ts";
-
-/** The built-in label that no application may give. */
-const BUILT_IN_LABELS = ["operator", "auditor"];
 
 const facts = z.object({
   id: id.nullable().describe("null: there is no account yet"),
@@ -45,14 +42,7 @@ export const consultAnswer = z
     z.object({
       decision: z.literal("allow"),
       displayName: lineOfText(80).nullable().optional(),
-      labels: z
-        .array(label)
-        .max(20)
-        .refine(
-          (labels) => !labels.some((label) => BUILT_IN_LABELS.includes(label)),
-          "No application gives this label.",
-        )
-        .optional(),
+      labels: labelsOfApps.optional(),
       reference: lineOfText(190).nullable().optional(),
     }),
     z.object({ decision: z.literal("refuse"), message: lineOfText(300) }),

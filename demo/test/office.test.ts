@@ -1,7 +1,7 @@
 /** The sample application's office page: members managed by its own server, with the hasp. */
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { LucchettoRefused } from "@lucchetto/hasp";
+import { createHasp, LucchettoRefused } from "@lucchetto/hasp";
 import { testAccounts } from "@lucchetto/hasp/testing";
 import type { Browser, Page } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
@@ -121,6 +121,14 @@ describe("the office page", () => {
       labels: [],
       reference: "M-1",
     });
+    // Whoever a test signs in is there as well, and suspended is out.
+    const test = testAccounts();
+    const hasp = createHasp(test.options);
+    const visit = { method: "GET", url: "/", headers: test.as({ id: "1", displayName: "Anna" }) };
+    expect(await hasp.accounts.find({ search: "anna" })).toMatchObject({ items: [{ id: "1" }] });
+    await hasp.accounts.suspend("1");
+    expect(await hasp.open(visit)).toBeNull();
+    expect(await hasp.lookUp({ ids: ["1"] })).toMatchObject([{ state: "suspended" }]);
     await expect(accounts.restore("nobody")).rejects.toBeInstanceOf(LucchettoRefused);
   });
 });

@@ -52,8 +52,8 @@ const DAY = 86_400;
 export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccounts {
   const people = new Map<string, ActiveIntrospection>();
   const cookies = haspCookies(new URL(returnAddress));
-  /** Accounts that the application added or invited. */
-  const added = new Map<string, Account>();
+  /** Accounts as the application added, invited or changed them. */
+  const changed = new Map<string, Account>();
   let isReachable = true;
 
   function put(prefix: string, person: TestPerson, extra: Partial<ActiveIntrospection>): string {
@@ -62,13 +62,27 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
     return token;
   }
 
+  function all(): Account[] {
+    const signedIn = [...people.values()].map((who) => [who.sub, accountOf(who)] as const);
+    return [...new Map([...signedIn, ...changed]).values()];
+  }
+
+  function endAll(id: string): void {
+    for (const [token, { sub }] of people) if (sub === id) people.delete(token);
+  }
+
   async function ask<Answer>(answer: () => Answer): Promise<Answer> {
     if (!isReachable) throw new LucchettoUnreachable("the test says that it cannot be reached");
     return answer();
   }
 
   const lucchetto: Lucchetto = {
-    accounts: testingAccounts(ask, added),
+    accounts: testingAccounts({
+      ask,
+      all,
+      put: (account) => void changed.set(account.id, account),
+      end: endAll,
+    }),
     swap: () => ask(() => null),
     introspect: (token) => ask(() => people.get(token) ?? null),
     checkBasic: () => ask(() => null),
@@ -79,9 +93,7 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
     },
     lookUp: ({ ids = [], references = [] }) =>
       ask(() =>
-        [...[...people.values()].map(accountOf), ...added.values()].filter(
-          ({ id, reference }) => ids.includes(id) || references.includes(reference ?? ""),
-        ),
+        all().filter(({ id, reference }) => ids.includes(id) || references.includes(reference ?? "")),
       ),
   };
   const accounts: TestAccounts = {
@@ -121,35 +133,47 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
   return accounts;
 }
 
-type Ask = <Answer>(answer: () => Answer) => Promise<Answer>;
+interface InMemory {
+  ask<Answer>(answer: () => Answer): Promise<Answer>;
+  /** Everybody, those of `as` too. */
+  all(): Account[];
+  put(account: Account): void;
+  /** Ends every session and key. */
+  end(id: string): void;
+}
 
-/** In memory: everything that is asked of it is done. */
-function testingAccounts(ask: Ask, added: Map<string, Account>): Accounts {
-  function put(person: NewPerson, state: Account["state"]): Account {
+/** Does what is asked of it, without the rules of the service. */
+function testingAccounts({ ask, all, put, end }: InMemory): Accounts {
+  function add(person: NewPerson, state: Account["state"]): Account {
     const { email = null, username = null, displayName = null, labels = [], reference = null } = person;
     const account: Account = {
       ...{ id: randomUUID(), reference, email, emailVerified: false, username, displayName, state },
       ...{ labels: [...labels], language: null, createdAt: new Date().toISOString() },
     };
-    added.set(account.id, account);
+    put(account);
     return account;
   }
   const change = (id: string, changed: Partial<Account>) =>
     ask(() => {
-      const account = added.get(id);
+      const account = all().find((one) => one.id === id);
       if (account === undefined) throw new LucchettoRefused(notFound(id));
       const next = { ...account, ...changed };
-      added.set(id, next);
+      put(next);
+      if (next.state === "suspended") end(id);
       return next;
     });
   const isFound = (account: Account, search: string) =>
-    [account.email, account.username, account.displayName].some((text) => text?.startsWith(search)) ||
-    [account.id, account.reference].includes(search);
+    [account.email, account.username, account.displayName].some((text) =>
+      text?.toLowerCase().startsWith(search.toLowerCase()),
+    ) || [account.id, account.reference].includes(search);
   return {
-    find: ({ search = "" } = {}) =>
-      ask(() => ({ items: [...added.values()].filter((one) => isFound(one, search)).reverse(), next: null })),
-    add: (person) => ask(() => put(person, "active")),
-    invite: (person) => ask(() => put(person, "invited")),
+    find: ({ search } = {}) =>
+      ask(() => {
+        const found = search === undefined ? all() : all().filter((one) => isFound(one, search));
+        return { items: found.reverse(), next: null };
+      }),
+    add: (person) => ask(() => add(person, "active")),
+    invite: (person) => ask(() => add(person, "invited")),
     suspend: (id) => change(id, { state: "suspended" }),
     restore: (id) => change(id, { state: "active" }),
     label: (id, labels) => change(id, { labels: [...labels] }),

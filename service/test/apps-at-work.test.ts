@@ -215,7 +215,7 @@ describe("whoever holds its key", () => {
       const target = (await call("POST", "/v1/app/accounts", { body: { email: `t.${email}` } })).body;
       const refused = {
         status: 400,
-        body: { errors: [{ path: "labels.1", code: "built-in-label-of-others" }] },
+        body: { errors: [{ path: "labels.1", message: "Only an operator gives this label." }] },
       };
       const labels = ["cook", label];
       expect(await change(target?.id ?? "", { labels })).toMatchObject(refused);

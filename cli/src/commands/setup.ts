@@ -45,7 +45,11 @@ interface SecondFactor {
 
 interface Found {
   readonly operator: string | null;
-  readonly apps: readonly unknown[];
+  readonly apps: ReadonlyArray<{
+    readonly clientId: string;
+    readonly name: string;
+    readonly redirectUri: string;
+  }>;
 }
 interface AppDone extends StepDone {
   readonly clientId: string;
@@ -119,12 +123,9 @@ async function takeSteps(options: Steps): Promise<void> {
     ? null
     : await until(() => askConfiguration(options));
   say(...(await task.ask<{ steps: StepDone[] }>("configuration", wish)).steps);
-  if (wish === null) {
-    const { siteName, publicUrl, database: databaseUrl, smtp: smtpUrl, mailFrom } = options;
-    const given = { siteName, publicUrl, databaseUrl, smtpUrl, mailFrom };
-    say(...(await task.ask<{ steps: StepDone[] }>("kept", given)).steps);
-  }
   say(...(await until((again) => setUpDatabase(options, again))).steps);
+  // Only now the configuration is whole, with the secrets beside it.
+  if (wish === null) say(...(await askKept(options)));
 
   const found = await task.ask<Found>("state", null);
   let operatorsFactor: SecondFactor | null = null;
@@ -145,8 +146,7 @@ async function takeSteps(options: Steps): Promise<void> {
 
   const app = await until((again) => setUpApp(options, found, again));
   say(app);
-  if (found.apps.length > 0 && (options.appName ?? options.appUrl) !== undefined)
-    say(...keptApp(options, app));
+  say(...keptApps(options, found));
   if (options.json === true) return printJson({ steps: said, app, operatorsFactor });
   printWhatNext(config, app);
 }
@@ -157,13 +157,25 @@ const SHOWN: Readonly<Record<StepDone["outcome"], (detail: string) => string>> =
   kept: (detail) => `${rust("kept ")}  ${detail}`,
 };
 
-/** An app that is there already stays as it is. */
-function keptApp({ appName, appUrl }: SetupOptions, { clientId, redirectUri }: AppDone): StepDone[] {
-  const wanted = appUrl === undefined ? null : `${appUrl.replace(/\/+$/, "")}/signed-in`;
-  if (wanted === redirectUri) return [];
-  const name = appName ?? USUAL.appName;
-  const another = `lucchetto app add "${name}" --redirect-uri ${wanted ?? redirectUri}`;
-  return [{ outcome: "kept", detail: `no other app than ${clientId} was made; for another one: ${another}` }];
+/** Which of the options the configuration that is there does not follow. */
+async function askKept({ task, siteName, publicUrl, database, smtp, mailFrom }: Steps): Promise<StepDone[]> {
+  const given = { siteName, publicUrl, databaseUrl: database, smtpUrl: smtp, mailFrom };
+  return (await task.ask<{ steps: StepDone[] }>("kept", given)).steps;
+}
+
+/** Apps that are there already stay as they are. */
+function keptApps({ appName, appUrl }: SetupOptions, { apps }: Found): StepDone[] {
+  const [first] = apps;
+  if (first === undefined || (appName ?? appUrl) === undefined) return [];
+  const redirectUri = appUrl === undefined ? undefined : `${appUrl.replace(/\/+$/, "")}/signed-in`;
+  const isThere = apps.some(
+    (app) => app.name === (appName ?? app.name) && app.redirectUri === (redirectUri ?? app.redirectUri),
+  );
+  if (isThere) return [];
+  const another = `lucchetto app add "${appName ?? USUAL.appName}" --redirect-uri ${redirectUri ?? first.redirectUri}`;
+  return [
+    { outcome: "kept", detail: `no other app than ${first.clientId} was made; for another one: ${another}` },
+  ];
 }
 
 /**

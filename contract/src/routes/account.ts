@@ -36,6 +36,44 @@ export const label = z
   .max(40, "Use at most 40 characters.")
   .regex(/^[a-z0-9][a-z0-9._-]*$/, "Use lower-case letters, digits, dot, dash and underscore.");
 
+/** Labels that mean something to the service itself: only an operator gives and takes them. */
+export const BUILT_IN_LABELS: readonly string[] = ["operator", "auditor"];
+
+const labels = z.array(label).max(20, "At most 20 labels.");
+/** Labels that an application gives. */
+export const labelsOfApps = z
+  .array(label.refine((name) => !BUILT_IN_LABELS.includes(name), "Only an operator gives this label."))
+  .max(20, "At most 20 labels.");
+
+const reference = lineOfText(190).describe("the application's own id for the person");
+
+/** What is said of somebody new by whoever adds or invites them. */
+export const somebodyNew = {
+  username: lineOfText(80).optional(),
+  displayName: lineOfText(80).optional(),
+  labels: labels.optional(),
+  reference: reference.optional(),
+};
+
+/** What is set on somebody else's account. */
+export const settable = {
+  labels: labels.optional().describe("all of them"),
+  reference: reference.nullable().optional().describe("null takes it away"),
+  state: z.enum(["active", "suspended"]).optional(),
+};
+
+/** A change that changes something. */
+export function changes<Shape extends z.core.$ZodLooseShape>(shape: Shape) {
+  return z
+    .strictObject(shape)
+    .refine((change) => Object.keys(change).length > 0, "Say what is to be changed.");
+}
+
+/** How accounts are looked for. */
+export const accountSearch = lineOfText(254)
+  .optional()
+  .describe("the beginning of an e-mail address, username or display name; or a whole id or reference");
+
 export const register = defineRoute({
   name: "register",
   method: "POST",
@@ -156,10 +194,7 @@ export const inviteAccount = defineRoute({
   problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent"],
   body: z.strictObject({
     email: lineOfText(254),
-    username: lineOfText(80).optional(),
-    displayName: lineOfText(80).optional(),
-    labels: z.array(label).max(20, "At most 20 labels.").optional(),
-    reference: lineOfText(190).optional().describe("the application's own id for the person"),
+    ...somebodyNew,
     language: language.optional(),
   }),
   replies: { 201: operatorAccount, 200: operatorAccount },
@@ -174,10 +209,7 @@ export const addAccount = defineRoute({
   problems: ["identifier-taken", "refused-by-site", "site-silent", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254).optional(),
-    username: lineOfText(80).optional(),
-    displayName: lineOfText(80).optional(),
-    labels: z.array(label).max(20, "At most 20 labels.").optional(),
-    reference: lineOfText(190).optional().describe("the application's own id for the person"),
+    ...somebodyNew,
     password: passwordText.optional().describe("without one nobody can sign in by password yet"),
     mustChangePassword: z
       .boolean()
@@ -245,9 +277,7 @@ export const listAccounts = defineRoute({
   summary: "Accounts, newest first",
   access: "operator",
   query: z.strictObject({
-    search: lineOfText(254)
-      .optional()
-      .describe("the beginning of an e-mail address, username or display name; or a whole id or reference"),
+    search: accountSearch,
     scheme: z
       .string()
       .max(190)
@@ -278,16 +308,9 @@ export const changeAccount = defineRoute({
   access: "operator",
   problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent"],
   params: z.strictObject({ id }),
-  body: z
-    .strictObject({
-      labels: z.array(label).max(20, "At most 20 labels.").optional(),
-      reference: lineOfText(190)
-        .nullable()
-        .optional()
-        .describe("the application's own id for the person; null takes it away"),
-      state: z.enum(["active", "suspended"]).optional(),
-      mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
-    })
-    .refine((change) => Object.keys(change).length > 0, "Say what is to be changed."),
+  body: changes({
+    ...settable,
+    mustChangePassword: z.boolean().optional().describe("want a new password at the next sign-in"),
+  }),
   replies: { 200: account },
 });

@@ -3,10 +3,9 @@ import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { account } from "../shapes.ts";
 import { id, lineOfText, listOf, page } from "../text.ts";
-import { label, language } from "./account.ts";
+import { accountSearch, changes, labelsOfApps, language, settable, somebodyNew } from "./account.ts";
 
-const labels = z.array(label).max(20, "At most 20 labels.").describe("never a built-in one");
-const reference = lineOfText(190).describe("the application's own id for the person");
+const labels = labelsOfApps.optional().describe("never a built-in one");
 
 export const findAccountsByApp = defineRoute({
   name: "findAccountsByApp",
@@ -17,9 +16,7 @@ export const findAccountsByApp = defineRoute({
   right: "accounts",
   problems: ["throttled"],
   query: z.strictObject({
-    search: lineOfText(254)
-      .optional()
-      .describe("the beginning of an e-mail address, username or display name; or a whole id or reference"),
+    search: accountSearch,
     ...page,
   }),
   replies: { 200: listOf(account) },
@@ -35,10 +32,8 @@ export const addAccountByApp = defineRoute({
   problems: ["identifier-taken", "throttled"],
   body: z.strictObject({
     email: lineOfText(254).optional(),
-    username: lineOfText(80).optional(),
-    displayName: lineOfText(80).optional(),
-    labels: labels.optional(),
-    reference: reference.optional(),
+    ...somebodyNew,
+    labels,
   }),
   replies: { 201: account },
 });
@@ -53,10 +48,8 @@ export const inviteAccountByApp = defineRoute({
   problems: ["identifier-taken", "mail-missing", "account-of-operators", "throttled"],
   body: z.strictObject({
     email: lineOfText(254),
-    username: lineOfText(80).optional(),
-    displayName: lineOfText(80).optional(),
-    labels: labels.optional(),
-    reference: reference.optional(),
+    ...somebodyNew,
+    labels,
     language: language.optional(),
   }),
   replies: { 201: account, 200: account },
@@ -71,12 +64,6 @@ export const changeAccountByApp = defineRoute({
   right: "accounts",
   problems: ["identifier-taken", "account-of-operators", "throttled"],
   params: z.strictObject({ id }),
-  body: z
-    .strictObject({
-      labels: labels.optional().describe("all of them"),
-      reference: reference.nullable().optional().describe("null takes it away"),
-      state: z.enum(["active", "suspended"]).optional(),
-    })
-    .refine((change) => Object.keys(change).length > 0, "Say what is to be changed."),
+  body: changes({ ...settable, labels }),
   replies: { 200: account },
 });

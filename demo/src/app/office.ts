@@ -123,7 +123,7 @@ ${more ? `<p>There are more; look somebody up.</p>` : ""}`;
 }
 
 function row({ id, displayName, email, username, reference, state, labels }: Found): string {
-  const name = escapeHtml(displayName ?? username ?? "–");
+  const name = escapeHtml(displayName ?? username ?? email ?? id);
   const isKeeper = labels.includes("keeper");
   const action = (form: string, text: string) =>
     `<form method="post" action="/office"><input type="hidden" name="id" value="${id}"><button class="button small" name="form" value="${form}" aria-label="${text}: ${name}">${text}</button></form>`;

@@ -1,5 +1,5 @@
 /** Plays the history against the running service, by real calls under a moved clock. */
-import type { Client } from "@lucchetto/contract";
+import type { AppRight, Client } from "@lucchetto/contract";
 import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Happening } from "./history.ts";
 import { history } from "./history.ts";
@@ -226,7 +226,7 @@ export async function registerApp(
     signedOutUri: string;
     ownForms?: boolean;
     basicPasswords?: boolean;
-    rights?: Array<"accounts">;
+    rights?: AppRight[];
   },
 ): Promise<{ clientId: string; key: string }> {
   return asOperator(url, operator, async (client) => {

@@ -19,7 +19,7 @@ import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
 import { inTransaction, pageOf } from "../storage/index.ts";
 import type { Actor } from "./actor.ts";
 import { inJournal, isOfOperators } from "./actor.ts";
-import { consultOrRecord } from "./consult.ts";
+import { consultAbout } from "./consult.ts";
 import { takenProblem } from "./operate.ts";
 import { showToOperator } from "./show.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
@@ -100,8 +100,8 @@ export async function changeAccount(
   }
   const asked = await findAccount(context.dataSource, id);
   if (asked === null) throw new ProblemReply("not-found");
-  if ("operator" in actor && isAskedOfTheSite(change))
-    await consultOrRecord(context, { type: "account.change", by: "operator", account: asked, change }, visit);
+  if (isAskedOfTheSite(change))
+    await consultAbout(context, actor, { type: "account.change", account: asked, change }, visit);
   const isOperators = asked.labels.includes(OPERATOR_LABEL);
   try {
     return await inTransaction(dataSource, (manager) => {

@@ -1,5 +1,5 @@
 /** Who does something with somebody else's account: an operator, or the server of an app that has the right to. */
-import { AUDITOR_LABEL, OPERATOR_LABEL } from "@lucchetto/core";
+import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import type { SecurityEvent } from "../journal/journal.ts";
 import type { AccountFacts } from "../storage/index.ts";
 
@@ -11,9 +11,6 @@ export type Actor =
 export function inJournal(actor: Actor): Pick<SecurityEvent, "actorId" | "appId"> {
   return "operator" in actor ? { actorId: actor.operator.id } : { appId: actor.appId };
 }
-
-/** Labels that mean something to the service itself: only an operator gives and takes them. */
-export const BUILT_IN_LABELS: readonly string[] = [OPERATOR_LABEL, AUDITOR_LABEL];
 
 /** Whether an account belongs to somebody who operates the service or audits it. */
 export function isOfOperators({ labels }: { readonly labels: readonly string[] }): boolean {

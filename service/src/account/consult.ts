@@ -5,6 +5,7 @@ import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";
+import type { Actor } from "./actor.ts";
 
 type Facts = ConsultQuestion["account"];
 
@@ -40,4 +41,14 @@ export async function consultOrRecord(
     );
     throw error;
   }
+}
+
+/** As `consultOrRecord`, about what is done with somebody else's account; of what an app's own server does nobody is asked. */
+export async function consultAbout(
+  context: ServiceContext,
+  actor: Actor,
+  question: Omit<AccountQuestion, "by">,
+  visit: Visit,
+): Promise<FilledIn> {
+  return "operator" in actor ? consultOrRecord(context, { ...question, by: "operator" }, visit) : {};
 }

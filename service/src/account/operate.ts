@@ -14,7 +14,7 @@ import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailByApp } from "../throttle/throttle.ts";
 import type { Actor } from "./actor.ts";
 import { inJournal } from "./actor.ts";
-import { consultOrRecord } from "./consult.ts";
+import { consultAbout } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { showToOperator } from "./show.ts";
@@ -46,10 +46,9 @@ export async function addAccount(
     displayName,
     labels: [...labels],
   };
-  const question = { type: "account.create", by: "operator", account: facts } as const;
   if ("appId" in actor && email !== null && context.configuration.verifyEmail === "required")
     await countMailByApp(context, email.key);
-  const filledIn = "operator" in actor ? await consultOrRecord(context, question, visit) : {};
+  const filledIn = await consultAbout(context, actor, { type: "account.create", account: facts }, visit);
   const made = verdict === null ? null : await context.hashing.make(verdict.text);
   const now = context.clock.now();
   const mustChangePassword = made !== null && (addition.mustChangePassword ?? true);

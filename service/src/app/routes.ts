@@ -20,8 +20,8 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.addApp, async ({ body }, { caller, request }) => {
       const visit = visitOf(request);
-      const added = await addApp(context, caller, body, visit, async (manager, added) => {
-        const { name, ownForms, basicPasswords, rights } = added;
+      const added = await addApp(context, caller, body, visit, async (manager, row) => {
+        const { name, ownForms, basicPasswords, rights } = row;
         // It sees people's passwords, or changes their accounts.
         if (!ownForms && !basicPasswords && rights.length === 0) return;
         const news = { what: "app-with-rights", about: name, by: caller.account, reason: null } as const;

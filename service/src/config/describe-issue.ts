@@ -23,7 +23,8 @@ function expectedAt(setting: string): string {
   return leaf?.meta()?.expected ?? (leaf && unwrap(leaf).meta()?.expected) ?? "a group of settings";
 }
 
-function valueAt(tree: unknown, path: readonly string[]): unknown {
+/** What stands at a path of the tree. */
+export function valueAt(tree: unknown, path: readonly string[]): unknown {
   return path.reduce<unknown>(
     (branch, name) => (typeof branch === "object" && branch !== null ? (branch as Tree)[name] : undefined),
     tree,
@@ -33,9 +34,13 @@ function valueAt(tree: unknown, path: readonly string[]): unknown {
 const LONGEST_SHOWN = 80;
 
 function show(value: unknown): string {
-  const text = JSON.stringify(value);
-  const masked = text.replace(/:\/\/([^:@/"]*):[^@"]*@/g, "://$1:…@");
-  return masked.length > LONGEST_SHOWN ? `${masked.slice(0, LONGEST_SHOWN)}…` : masked;
+  const text = withoutPasswords(JSON.stringify(value));
+  return text.length > LONGEST_SHOWN ? `${text.slice(0, LONGEST_SHOWN)}…` : text;
+}
+
+/** A text with the passwords taken out of the addresses in it. */
+export function withoutPasswords(text: string): string {
+  return text.replace(/:\/\/([^:@/"]*):[^@"]*@/g, "://$1:…@");
 }
 
 /** Says so when a value plainly belongs to another setting. */

@@ -1,6 +1,7 @@
 export { checkConfiguration } from "./check.ts";
 export { variableOf } from "./environment.ts";
 export { ConfigurationError } from "./error.ts";
-export { keyRingFile, readSetting, loadConfiguration } from "./load.ts";
+export { withoutPasswords } from "./describe-issue.ts";
+export { keyRingFile, loadConfiguration, readSetting } from "./load.ts";
 export type { Configuration, MailSettings } from "./schema.ts";
 export { DEFAULT_COLOUR } from "./schema.ts";

@@ -1,6 +1,7 @@
 /** Loads the configuration: one yaml file, each value overridable by an environment variable, secrets apart. */
 import { dirname, resolve } from "node:path";
 import { checkConfiguration } from "./check.ts";
+import { valueAt } from "./describe-issue.ts";
 import { variableOf } from "./environment.ts";
 import type { Tree } from "./file.ts";
 import { readYaml } from "./file.ts";
@@ -22,12 +23,7 @@ export function readSetting(
   setting: string,
   environment: Environment = process.env,
 ): string | undefined {
-  const value = setting
-    .split(".")
-    .reduce<unknown>(
-      (tree, name) => (typeof tree === "object" && tree !== null ? (tree as Tree)[name] : undefined),
-      readYaml(path),
-    );
+  const value = valueAt(readYaml(path), setting.split("."));
   return environment[variableOf(setting)] ?? (typeof value === "string" ? value : undefined);
 }
 

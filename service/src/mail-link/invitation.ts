@@ -4,7 +4,7 @@ import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Actor } from "../account/actor.ts";
 import { inJournal, isOfOperators } from "../account/actor.ts";
-import { consultOrRecord } from "../account/consult.ts";
+import { consultAbout } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
 import { takenProblem } from "../account/operate.ts";
@@ -42,11 +42,11 @@ export async function invite(
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, invitation, errors);
   if (errors.length > 0 || email === null) throw fieldProblem(errors);
-  if ("appId" in actor) await countMailByApp(context, email.key);
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
+  if (known !== null && known.state !== "invited")
+    throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
+  if ("appId" in actor) await countMailByApp(context, email.key);
   if (known !== null) {
-    if (known.state !== "invited")
-      throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
     const again = await inTransaction(context.dataSource, async (manager) => {
       const locked = await lockAccount(manager, known.id);
       if (locked?.state !== "invited") return null;
@@ -61,8 +61,7 @@ export async function invite(
   const { displayName = null, labels = [], reference = null, language = null } = invitation;
   const facts = { reference, email: email.shown, username: username?.shown ?? null, displayName };
   const asked = { ...facts, labels: [...labels] };
-  const question = { type: "account.create", by: "operator", account: asked } as const;
-  const filledIn = "operator" in actor ? await consultOrRecord(context, question, visit) : {};
+  const filledIn = await consultAbout(context, actor, { type: "account.create", account: asked }, visit);
   const account = newAccount(context.clock.now(), {
     email,
     username,

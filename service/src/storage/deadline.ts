@@ -37,25 +37,13 @@ export function driverWithDeadline(deadline: number): object {
   };
 }
 
-/**
- * A connection that answers nothing is of no use to whoever would get it next. Its timer keeps no process alive: the
- * connection does, as long as somebody waits for it.
- */
+/** A connection that answers nothing is of no use to whoever would get it next. */
 function endWaits(connection: PoolConnection, deadline: number): void {
   const ask = connection.query.bind(connection) as (sql: unknown, values: unknown, done: Done) => unknown;
   const query = (sql: unknown, ...rest: unknown[]) => {
-    const done = rest.pop() as Done;
-    let isOver = false;
-    const timer = setTimeout(() => {
-      isOver = true;
-      connection.destroy();
-      done(new NoAnswerInTime(`no answer from the database within ${deadline} ms`));
-    }, deadline).unref();
-    return ask(sql, rest[0], (...answer) => {
-      if (isOver) return;
-      clearTimeout(timer);
-      done(...answer);
-    });
+    const late = `no answer from the database within ${deadline} ms`;
+    const done = inTime(rest.pop() as Done, { deadline, late, giveUp: () => connection.destroy() });
+    return ask(sql, rest[0], done);
   };
   connection.query = query as PoolConnection["query"];
 }
@@ -63,20 +51,39 @@ function endWaits(connection: PoolConnection, deadline: number): void {
 /** Whoever waits for a connection waits no longer either. */
 function limitTheQueue(pool: Pool, deadline: number): void {
   const get = pool.getConnection.bind(pool);
-  pool.getConnection = (done) => {
-    let isOver = false;
-    const timer = setTimeout(() => {
-      isOver = true;
-      const late = new NoAnswerInTime(`no connection to the database was free within ${deadline} ms`);
-      done(Object.assign(late, { errno: 0, fatal: false }), undefined as never);
-    }, deadline).unref();
-    get((error, connection) => {
-      if (isOver) {
-        connection?.release();
-        return;
-      }
-      clearTimeout(timer);
-      done(error, connection);
-    });
+  const late = `no connection to the database was free within ${deadline} ms`;
+  pool.getConnection = (done) =>
+    get(
+      inTime(done as Done, {
+        deadline,
+        late,
+        afterwards: (_error, connection) => (connection as PoolConnection | undefined)?.release(),
+      }),
+    );
+}
+
+/**
+ * Hands an answer on, or says that it is late. The timer keeps no process alive: what is waited for does.
+ * @param giveUp is done when it is late. @param afterwards takes an answer that comes nevertheless.
+ */
+function inTime(
+  done: Done,
+  {
+    deadline,
+    late,
+    giveUp,
+    afterwards,
+  }: { deadline: number; late: string; giveUp?: () => void; afterwards?: Done },
+): Done {
+  let isOver = false;
+  const timer = setTimeout(() => {
+    isOver = true;
+    giveUp?.();
+    done(new NoAnswerInTime(late));
+  }, deadline).unref();
+  return (...answer) => {
+    if (isOver) return afterwards?.(...answer);
+    clearTimeout(timer);
+    done(...answer);
   };
 }

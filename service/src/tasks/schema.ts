@@ -1,11 +1,11 @@
 /** `schema-status` and `schema-apply`. */
 import type { Configuration } from "../config/index.ts";
 import type { SchemaStatus } from "../storage/index.ts";
-import { openWithoutDeadline, schemaStatus } from "../storage/index.ts";
+import { openDatabase, openWithoutDeadline, schemaStatus } from "../storage/index.ts";
 
 /** Which migrations the database has. */
 export async function readSchemaStatus(configuration: Configuration): Promise<SchemaStatus> {
-  const dataSource = await openWithoutDeadline(configuration);
+  const dataSource = await openDatabase(configuration);
   try {
     return await schemaStatus(dataSource);
   } finally {

@@ -14,7 +14,14 @@ import { addOperator } from "../account/add-operator.ts";
 import { addApp } from "../app/app.ts";
 import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { checkConfiguration, keyRingFile, loadConfiguration, readSetting } from "../config/index.ts";
+import {
+  checkConfiguration,
+  keyRingFile,
+  loadConfiguration,
+  readSetting,
+  variableOf,
+  withoutPasswords,
+} from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { openDatabase, openWithoutDeadline, readList } from "../storage/index.ts";
@@ -53,18 +60,27 @@ export type GivenSettings = {
  * @throws ConfigurationError for a value that no configuration could have.
  */
 export function keptSettings(path: string, given: GivenSettings): StepDone[] {
-  if (!existsSync(path)) return [];
-  const names = Object.keys(SETTINGS) as Array<keyof ConfigurationWish>;
-  const there = Object.fromEntries(names.map((name) => [name, readSetting(path, SETTINGS[name].setting)]));
-  const draft = { ...USUAL_WISH, ...definedOf(there), ...definedOf(given) };
+  const { site, publicUrl, database } = loadConfiguration(path);
+  const there: ConfigurationWish = {
+    siteName: site.name,
+    publicUrl,
+    databaseUrl: database.url,
+    smtpUrl: readSetting(path, "mail.smtp.url") ?? null,
+    mailFrom: readSetting(path, "mail.from") ?? null,
+  };
+  const names = Object.keys(there) as Array<keyof ConfigurationWish>;
+  const draft = { ...there };
+  for (const name of names) Object.assign(draft, { [name]: given[name] ?? there[name] });
   judgeConfiguration(path, { ...draft, mailFrom: draft.smtpUrl === null ? null : draft.mailFrom });
   return names
-    .filter((name) => given[name] !== undefined && given[name] !== there[name])
+    .filter((name) => draft[name] !== there[name])
     .map((name) => {
       const { option, setting } = SETTINGS[name];
-      const is = there[name] === undefined ? "is not set" : `is ${there[name]}`;
-      const detail = `${setting} ${is}, though ${option} says ${given[name]}; to change it, edit ${path}`;
-      return { outcome: "kept", detail };
+      const is = there[name] === null ? "is not set" : `is ${there[name]}`;
+      const variable = variableOf(setting);
+      const mend = process.env[variable] === undefined ? `edit ${path}` : `set ${variable}`;
+      const detail = `${setting} ${is}, though ${option} says ${draft[name]}; to change it, ${mend}`;
+      return { outcome: "kept", detail: withoutPasswords(detail) };
     });
 }
 
@@ -75,20 +91,6 @@ const SETTINGS: Readonly<Record<keyof ConfigurationWish, { option: string; setti
   smtpUrl: { option: "--smtp", setting: "mail.smtp.url" },
   mailFrom: { option: "--mail-from", setting: "mail.from" },
 };
-
-/** In place of what neither file nor options say, so that the rest can be judged. */
-const USUAL_WISH: ConfigurationWish = {
-  siteName: "This site",
-  publicUrl: "http://localhost:8420",
-  databaseUrl: "mariadb://lucchetto@127.0.0.1:3306/lucchetto",
-  smtpUrl: null,
-  mailFrom: null,
-};
-
-function definedOf(settings: GivenSettings): Partial<ConfigurationWish> {
-  const defined = Object.entries(settings).filter(([, value]) => value !== undefined);
-  return Object.fromEntries(defined) as Partial<ConfigurationWish>;
-}
 
 /** Writes the configuration and a key ring beside it, unless they are there. A wrong value is told as at the start. */
 export function setUpConfiguration(path: string, wish: ConfigurationWish | null): StepDone[] {
@@ -293,19 +295,19 @@ async function connectAsAdministrator(adminUrl: string, password: string | null)
 /** What is there already, so that nobody is asked for it. */
 export interface Found {
   readonly operator: string | null;
-  readonly apps: ReadonlyArray<{ clientId: string; redirectUri: string }>;
+  readonly apps: ReadonlyArray<{ clientId: string; name: string; redirectUri: string }>;
 }
 
 export function readSetupState(path: string): Promise<Found> {
   return withDatabase(path, async ({ dataSource }) => {
     const operator = await findOperator(dataSource);
-    const apps = await dataSource.query<Array<{ clientId: string; redirectUris: string | string[] }>>(
-      "SELECT clientId, redirectUris FROM app ORDER BY id",
-    );
+    const apps = await dataSource.query<
+      Array<{ clientId: string; name: string; redirectUris: string | string[] }>
+    >("SELECT clientId, name, redirectUris FROM app ORDER BY id");
     return {
       operator: operator?.name ?? null,
-      apps: apps.map(({ clientId, redirectUris }) => {
-        return { clientId, redirectUri: readList(redirectUris)[0] ?? "" };
+      apps: apps.map(({ clientId, name, redirectUris }) => {
+        return { clientId, name, redirectUri: readList(redirectUris)[0] ?? "" };
       }),
     };
   });
