@@ -28,6 +28,7 @@ const SENTENCES = {
   "email-missing": "Enter your e-mail address.",
   "email-malformed": "This is not an e-mail address; it should look like name@brina.example.",
   "email-taken": "This address has an account already; sign in instead.",
+  "email-has-account": "This address has an account already.",
   "email-unchanged": "This is the address that the account has already.",
   "username-missing": "Choose a username.",
   "username-malformed": "Use 2 to 40 letters and digits, also . _ - between them; no spaces, no @.",

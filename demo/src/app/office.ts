@@ -51,7 +51,9 @@ export function addOffice(app: FastifyInstance, show: Show): void {
       leaveMessage(reply, await take(request.body));
       return await reply.redirect("/office", 303);
     } catch (error) {
-      return showOffice(request, reply, { typed: request.body, problem: sentenceOf(error) });
+      const { form, email = "" } = request.body;
+      const what = form === "invite" ? `${email} was not invited. ` : "";
+      return showOffice(request, reply, { typed: request.body, problem: what + sentenceOf(error) });
     }
   });
 
@@ -118,7 +120,7 @@ function table(accounts: readonly Found[], { search, more }: { search: string; m
   const none = `<tr><td colspan="5">Nobody is found.</td></tr>`;
   return `<form class="search" action="/office" role="search"><label>Address, name or member number
 <input name="search" value="${escapeHtml(search)}"></label><button class="button">Look up</button></form>
-<table><thead><tr><th>Member</th><th>Number</th><th>State</th><th>Keeper</th><th></th></tr></thead><tbody>${rows === "" ? none : rows}</tbody></table>
+<div class="wide"><table><thead><tr><th>Member</th><th>Number</th><th>State</th><th>Keeper</th><th>Access</th></tr></thead><tbody>${rows === "" ? none : rows}</tbody></table></div>
 ${more ? `<p>There are more; look somebody up.</p>` : ""}`;
 }
 

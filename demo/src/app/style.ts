@@ -26,6 +26,7 @@ td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; }
 .forms input[type="checkbox"] { display: inline-block; width: auto; }
 .forms h2 { margin-top: 1rem; }
 .below { margin-top: 2rem; max-width: 26rem; }
+.wide { overflow-x: auto; }
 .search { display: flex; flex-wrap: wrap; gap: .8rem; align-items: end; margin: 0 0 1rem; }
 .search input { display: block; font: inherit; padding: .35rem .5rem; color: inherit; background: var(--snow); border: 1px solid var(--wood); border-radius: 3px; width: 20rem; max-width: 80vw; }
 .button.small { font-size: .85rem; padding: .15rem .6rem; }

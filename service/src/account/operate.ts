@@ -9,6 +9,7 @@ import { sendLink } from "../mail-link/send.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { judge } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
+import type { ProblemReply } from "../problem.ts";
 import { fieldProblem } from "../problem.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailByApp } from "../throttle/throttle.ts";
@@ -97,9 +98,15 @@ export async function addAccount(
 
 /** A duplicate key as the field it stands in; any other error as it is. */
 export function takenProblem(error: unknown): unknown {
-  for (const path of ["email", "username", "reference"] as const) {
+  if (isDuplicateOf(error, "account_email")) return emailTaken();
+  for (const path of ["username", "reference"] as const) {
     if (isDuplicateOf(error, `account_${path}`))
       return fieldProblem([fieldError(path, `${path}-taken`)], "identifier-taken");
   }
   return error;
+}
+
+/** For whoever acts for somebody else: it is not they who might sign in instead. */
+export function emailTaken(): ProblemReply {
+  return fieldProblem([fieldError("email", "email-has-account")], "identifier-taken");
 }

@@ -1,13 +1,12 @@
 /** Inviting somebody, and the invitation accepted. */
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
-import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Actor } from "../account/actor.ts";
 import { inJournal, isOfOperators } from "../account/actor.ts";
 import { consultAbout } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
-import { takenProblem } from "../account/operate.ts";
+import { emailTaken, takenProblem } from "../account/operate.ts";
 import { showToOperator } from "../account/show.ts";
 import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -43,8 +42,7 @@ export async function invite(
   const { email, username } = readIdentifiers(context.configuration, invitation, errors);
   if (errors.length > 0 || email === null) throw fieldProblem(errors);
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
-  if (known !== null && known.state !== "invited")
-    throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
+  if (known !== null && known.state !== "invited") throw emailTaken();
   if ("appId" in actor) await countMailByApp(context, email.key);
   if (known !== null) {
     const again = await inTransaction(context.dataSource, async (manager) => {
@@ -55,7 +53,7 @@ export async function invite(
       await mailInvitation(context, manager, locked, { actor, visit });
       return locked;
     });
-    if (again === null) throw fieldProblem([fieldError("email", "email-taken")], "identifier-taken");
+    if (again === null) throw emailTaken();
     return { isNew: false, account: showToOperator(again, null) };
   }
   const { displayName = null, labels = [], reference = null, language = null } = invitation;
