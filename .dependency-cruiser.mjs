@@ -57,7 +57,7 @@ export default {
       to: {
         dependencyTypes: ["core", "npm", "npm-dev", "npm-no-pkg", "unknown"],
         pathNot:
-          "^(crypto|url|worker_threads|node:crypto|node:url|node:worker_threads)$|node_modules/(@scure/base|hash-wasm)/",
+          "^(crypto|url|worker_threads|node:crypto|node:url|node:worker_threads)$|node_modules/(@scure/base|@noble/curves|@noble/hashes|cborg|hash-wasm)/",
       },
     },
   ],
