@@ -12,6 +12,7 @@ import {
   verifyRegistration,
 } from "@lucchetto/core/passkey";
 import { makePasskey, usePasskey } from "../demo/dist/authenticator/software-authenticator.js";
+import { say } from "../scripts/say.mjs";
 
 const ORIGIN = "https://brina.example";
 const RP_ID = "brina.example";
@@ -20,7 +21,7 @@ const CHECKS = 100;
 
 const microseconds = ({ user, system }) => user + system;
 
-console.log("algorithm   bare check   verified   ratio");
+say("algorithm   bare check   verified   ratio");
 for (const [name, algorithm] of [
   ["ES256", -7],
   ["EdDSA", -8],
@@ -75,7 +76,7 @@ for (const [name, algorithm] of [
       if (round >= 0) spent[side] += microseconds(process.cpuUsage(before));
     }
   const each = (sum) => `${(sum / ROUNDS / CHECKS).toFixed(0)} µs`.padStart(10);
-  console.log(
+  say(
     `${name.padEnd(9)} ${each(spent.bare)} ${each(spent.whole)}   ${(spent.whole / spent.bare).toFixed(2)}`,
   );
 }

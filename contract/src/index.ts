@@ -11,6 +11,13 @@ export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export { BUILT_IN_LABELS } from "./routes/account.ts";
+export type {
+  AssertionCredential,
+  CreationOptions,
+  PasskeyPurpose,
+  RegistrationCredential,
+  RequestOptions,
+} from "./routes/passkey.ts";
 export type { NextProof, Proof, ProofWanted } from "./routes/sign-in.ts";
 export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
 export type { HashTuning } from "./routes/tuning.ts";

@@ -4,12 +4,10 @@
  * page that the problem's `type` leads to.
  */
 
-export interface ProblemKind {
-  readonly status: number;
-  readonly title: string;
-  readonly meaning: string;
-  readonly mend: string;
-}
+import { PASSKEY_FAULTS } from "./passkey-problems.ts";
+import type { ProblemKind } from "./problem-kind.ts";
+
+export type { ProblemKind } from "./problem-kind.ts";
 
 export const PROBLEMS = {
   "malformed-request": {
@@ -100,7 +98,14 @@ export const PROBLEMS = {
     title: "A second factor is wanted",
     meaning:
       "In production operators change things only in a session at level 2, and this account has no second factor yet.",
-    mend: "Set an authenticator app up on the account page, then send the request again.",
+    mend: "Set an authenticator app up or add a passkey on the account page, then send the request again.",
+  },
+  "last-way-in": {
+    status: 409,
+    title: "The last way in stays",
+    meaning:
+      "Without this nothing would be left by which the account could be opened: no password, no other passkey, no confirmed address.",
+    mend: "Set a password, add another passkey or confirm an address first.",
   },
   "auditor-reads-only": {
     status: 403,
@@ -215,8 +220,8 @@ export const PROBLEMS = {
   "second-factor-missing": {
     status: 409,
     title: "There is no second factor",
-    meaning: "Recovery codes stand in for an authenticator app, and the account has none.",
-    mend: "Set an authenticator app up first; the codes come with it.",
+    meaning: "Recovery codes stand in for an authenticator app or a passkey, and the account has neither.",
+    mend: "Set one up first; the codes come with it.",
   },
   "keys-missing": {
     status: 503,
@@ -352,7 +357,11 @@ export const PROBLEMS = {
       "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
     mend: "For its developer: register the address with `lucchetto app add --redirect-uri …`, or send the registered one.",
   },
+  ...PASSKEY_FAULTS,
 } as const satisfies Record<string, ProblemKind>;
+
+/** Those of an authenticator's answer. */
+export const PASSKEY_PROBLEMS = Object.keys(PASSKEY_FAULTS) as Array<keyof typeof PASSKEY_FAULTS>;
 
 export type ProblemCode = keyof typeof PROBLEMS;
 

@@ -1,6 +1,7 @@
 /** What a call of the contract is: one value from which the service's route, the typed client and OpenAPI are made. */
 import type { z } from "zod";
 import type { ProblemCode } from "./problems.ts";
+import { PASSKEY_PROBLEMS } from "./problems.ts";
 
 /** Who may call: anybody, whoever holds a session, an operator, or an app with its key. */
 export type RouteAccess = "anybody" | "session" | "operator" | "app" | "development";
@@ -21,6 +22,8 @@ export interface Route {
   readonly params?: z.ZodObject;
   readonly query?: z.ZodObject;
   readonly body?: z.ZodType;
+  /** Whether it takes the answer of an authenticator, and may refuse it for any of the reasons there are. */
+  readonly answersPasskey?: boolean;
   /** Problems of this call besides those that its kind brings along; see `problemsOf`. */
   readonly problems?: readonly ProblemCode[];
   /** Replies by status. 204 has `z.undefined()`. */
@@ -92,6 +95,7 @@ export function problemsOf(route: Route): ProblemCode[] {
       ...(route.right === undefined ? [] : (["right-missing"] as const)),
       ...(isUnsafe ? (["foreign-origin"] as const) : []),
       ...(isOperators ? OF_OPERATORS_CHANGES : []),
+      ...(route.answersPasskey === true ? PASSKEY_PROBLEMS : []),
       ...(route.problems ?? []),
       ...OF_ALL,
     ]),

@@ -168,6 +168,24 @@ export const authenticator = z
   .meta({ id: "Authenticator" });
 export type Authenticator = z.output<typeof authenticator>;
 
+/** A passkey. Its public key is of no use to anybody, and is not shown. */
+export const passkey = z
+  .object({
+    id,
+    credentialId: z.string().describe("base64url, as the browser knows it"),
+    name: z.string(),
+    kind: z
+      .enum(["synced", "this-device", "phone", "security-key"])
+      .describe(
+        "what it says of itself: kept by a password manager, in the device, in a phone, in a key to plug in or hold near",
+      ),
+    backedUp: z.boolean().describe("whether there is a copy besides the device"),
+    createdAt: timestamp,
+    lastUsedAt: timestamp.nullable(),
+  })
+  .meta({ id: "Passkey" });
+export type Passkey = z.output<typeof passkey>;
+
 /** One account in full, for operators. */
 export const accountDetail = z
   .object({
@@ -178,6 +196,7 @@ export const accountDetail = z
       .describe("null: the account has no password"),
     secondFactor: z.object({
       authenticators: z.array(authenticator),
+      passkeys: z.array(passkey.extend({ signCount: z.number().int() })),
       recoveryCodesLeft: z.number().int(),
     }),
     row: z
@@ -239,6 +258,7 @@ export const throttleEntry = z
       "network",
       "network-registrations",
       "network-mail",
+      "network-challenges",
       "address-mail",
       "device-mail",
       "app-work",

@@ -35,6 +35,8 @@ import { assertOperates } from "./operator/guard.ts";
 import { pages } from "./pages/index.ts";
 import type { PageShell } from "./pages/shell.ts";
 import { createPageShell, wantsHtml } from "./pages/shell.ts";
+import { passkeys } from "./passkey/index.ts";
+import { relatedOriginsRoute } from "./passkey/routes.ts";
 import { passwords } from "./password/index.ts";
 import { ProblemReply } from "./problem.ts";
 import { proxyCheck } from "./proxy-check/index.ts";
@@ -57,6 +59,7 @@ const CAPABILITIES: Readonly<Record<string, Capability>> = {
   passwords,
   accessKeys,
   secondFactors,
+  passkeys,
   sessions,
   journal,
   apps,
@@ -155,6 +158,7 @@ async function addRoutes(app: FastifyInstance, parts: Parts): Promise<void> {
     },
     { prefix: basePath },
   );
+  await app.register(relatedOriginsRoute(parts.context.configuration.passkeys));
   await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata));
   // RFC 8414 section 3: for an issuer with a path, the well-known part comes before it.
   if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));

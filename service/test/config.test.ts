@@ -277,6 +277,46 @@ describe("the configuration", () => {
     },
   );
 
+  test("passkeys: the relying party fits the address, origins are whole, trust and names are files that hold them", () => {
+    const at = (passkeys: object, publicUrl = "https://accounts.brina.example") => ({
+      ...GOOD,
+      publicUrl,
+      passkeys,
+    });
+    const read = (tree: unknown) => loadConfiguration(write(tree), {}).passkeys;
+    expect(read(at({}))).toMatchObject({
+      relyingPartyId: "accounts.brina.example",
+      origins: ["https://accounts.brina.example"],
+      relatedOrigins: [],
+      algorithms: [-8, -7, -257],
+      attestation: "none",
+    });
+    const parent = at({
+      relyingPartyId: "brina.example",
+      origins: ["https://huts.brina.example", "https://huts.example"],
+    });
+    expect(read(parent)).toMatchObject({
+      relyingPartyId: "brina.example",
+      relatedOrigins: ["https://huts.example"],
+    });
+    for (const relyingPartyId of ["brina.example.evil", "rina.example", "huts.brina.example"])
+      expect(faultsOf(at({ relyingPartyId }))).toContain("expected accounts.brina.example");
+    expect(faultsOf(at({ relyingPartyId: "example" }))).toContain("a whole top-level domain");
+    for (const origin of ["https://huts.example/", "http://huts.example", "huts.example", "null"])
+      expect(faultsOf(at({ origins: [origin] }))).toContain("passkeys.origins");
+    const folder = mkdtempSync(join(tmpdir(), "lucchetto-anchors-"));
+    expect(faultsOf(at({ trustAnchors: folder }))).toContain("found no certificate");
+    const names = join(folder, "names.json");
+    const aaguid = "00112233-4455-6677-8899-aabbccddeeff";
+    writeFileSync(
+      names,
+      JSON.stringify({ no: 1, entries: [{ aaguid, metadataStatement: { description: "Brina Key" } }] }),
+    );
+    expect(read(at({ names })).names.get("00112233445566778899aabbccddeeff")).toBe("Brina Key");
+    writeFileSync(names, "[]}");
+    expect(faultsOf(at({ names }))).toContain("passkeys.names");
+  });
+
   test("PW-21 a pepper without a key ring is told", () => {
     expect(faultsOf({ ...GOOD, passwords: { pepper: "on" } })).toMatch(/passwords\.pepper: .*key ring/);
   });

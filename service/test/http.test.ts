@@ -320,23 +320,31 @@ describe("bad requests", () => {
   });
 
   test("a wrong type is told as such, and what is missing as missing", async () => {
-    const reply = await send(service, "POST", "/v1/accounts", json({ email: ["a"], displayName: 5 }));
+    const reply = await send(service, "POST", "/v1/mail-links", json({ identifier: ["a"], returnTo: 5 }));
     expect(reply.json<{ errors: unknown[] }>().errors).toEqual([
+      expect.objectContaining({ path: "purpose" }),
       {
-        path: "email",
+        path: "identifier",
         code: "wrong-type",
         parameters: { expected: "text" },
         message: "This must be text.",
       },
       {
-        path: "displayName",
+        path: "returnTo",
         code: "wrong-type",
         parameters: { expected: "text" },
         message: "This must be text.",
       },
-      { path: "password", code: "missing", parameters: {}, message: "This is missing." },
     ]);
-    expect(reply.json()).toMatchObject({ detail: expect.stringContaining("email: This must be text.") });
+    expect(reply.json()).toMatchObject({
+      detail: expect.stringContaining("identifier: This must be text."),
+    });
+    const missing = await send(service, "POST", "/v1/account/email", json({}));
+    expect(missing.status).toBe(401);
+    const secretless = await send(service, "POST", "/v1/mail-links/redeem", json({}));
+    expect(secretless.json()).toMatchObject({
+      errors: [{ path: "secret", code: "missing", parameters: {}, message: "This is missing." }],
+    });
     const union = await send(service, "POST", "/v1/sign-in", json({ proof: { type: "nonsense" } }));
     expect(union.json()).toMatchObject({ status: 400, errors: [{ path: "proof.type" }] });
   });

@@ -17,6 +17,7 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   network: "network",
   "network-registrations": "network, registering",
   "network-mail": "network, asking for mail",
+  "network-challenges": "network, asking for passkeys",
   "address-mail": "mail to an address",
   "device-mail": "mail asked for by known devices",
   "app-work": "app, working on accounts",

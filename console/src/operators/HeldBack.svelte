@@ -24,6 +24,7 @@
     network: texts.heldBack.failuresFromANetwork,
     "network-registrations": texts.heldBack.registrationsFromANetwork,
     "network-mail": texts.heldBack.mailsAskedForFromA,
+    "network-challenges": texts.heldBack.passkeysAskedFor,
     "address-mail": texts.heldBack.mailsAskedForToAn,
     "device-mail": texts.heldBack.mailAskedForByKnown,
     "app-work": texts.heldBack.appAtWork,

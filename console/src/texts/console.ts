@@ -211,6 +211,7 @@ export const consoleTexts = {
     aNameThatNobodyHas: "A name, as it was typed",
     failuresFromANetwork: "Failures from a network",
     registrationsFromANetwork: "Registrations from a network",
+    passkeysAskedFor: "passkeys asked for from a network",
     mailsAskedForFromA: "Mails asked for from a network",
     mailsAskedForToAn: "Mails asked for to an address",
     mailAskedForByKnown: "mail asked for by known devices",

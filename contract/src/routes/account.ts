@@ -7,9 +7,11 @@ import {
   authenticator,
   journalEntry,
   operatorAccount,
+  passkey,
   session,
 } from "../shapes.ts";
 import { codeText, id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
+import { registrationCredential } from "./passkey.ts";
 
 /** Of the mails to a person. */
 export const language = z.enum(["en", "it"]);
@@ -21,6 +23,7 @@ export const signedIn = z
     session,
     account,
     token: z.string().optional().describe("own token, only for deliver: token"),
+    recoveryCodes: z.array(z.string()).optional().describe("with the first second factor, shown this once"),
     returnTo: z.string().optional().describe("where the person wanted to go when the link was asked for"),
   })
   .meta({ id: "SignedIn" });
@@ -81,12 +84,15 @@ export const register = defineRoute({
   summary: "Register an account",
   access: "anybody",
   problems: ["identifier-taken", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  answersPasskey: true,
   body: z.strictObject({
     email: lineOfText(254).optional(),
     username: lineOfText(80).optional(),
     displayName: lineOfText(80).optional(),
     language: language.optional(),
-    password: passwordText,
+    password: passwordText.optional(),
+    challengeId: id.optional().describe("in the password's place: of a register challenge"),
+    credential: registrationCredential.optional().describe("the passkey that a browser made for it"),
     deliver: deliver.optional(),
   }),
   replies: {
@@ -152,6 +158,7 @@ export const ownData = z
       .nullable()
       .describe("how it is kept; the record itself would help only whoever guesses"),
     authenticators: z.array(authenticator),
+    passkeys: z.array(passkey),
     accessKeys: z.array(accessKey),
     sessions: z.array(session).describe("ended ones too, as long as they are kept"),
     journal: z.array(journalEntry),

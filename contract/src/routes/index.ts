@@ -8,6 +8,7 @@ import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
+import * as passkey from "./passkey.ts";
 import * as password from "./password.ts";
 import * as session from "./session.ts";
 import { addProof, showSignIn, signIn } from "./sign-in.ts";
@@ -52,6 +53,11 @@ export const routes = {
   ...appAccount,
   ...throttle,
   ...totp,
+  beginPasskey: passkey.beginPasskey,
+  listPasskeys: passkey.listPasskeys,
+  addPasskey: passkey.addPasskey,
+  renamePasskey: passkey.renamePasskey,
+  removePasskey: passkey.removePasskey,
   ...delivery,
   askForLink: mail.askForLink,
   lookAtLink: mail.lookAtLink,

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 import { deliver } from "./account.ts";
+import { passkeyProof } from "./passkey.ts";
 import { recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 /** The secret of a link stands in the body, never in an address. */
@@ -84,7 +85,7 @@ export const linkLook = z
         "what using it takes. any-password: the one from the registration, or a new one. thing-from-before: one of `shows`, from before the change. code: it is exchanged for one, to be typed where it was asked for",
       ),
     shows: z
-      .array(z.enum(["password", "totp", "recovery-code"]))
+      .array(z.enum(["password", "passkey", "totp", "recovery-code"]))
       .describe("what may be shown as a thing from before the change; any one is enough"),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
@@ -126,20 +127,27 @@ export const redeemLink = defineRoute({
     "throttled",
     "too-busy",
   ],
+  answersPasskey: true,
   body: z.strictObject({
     secret: linkSecret,
     password: passwordText.optional().describe("a new one"),
     present: z
-      .union([passwordText, totpProof, recoveryCodeProof])
+      .union([passwordText, totpProof, passkeyProof, recoveryCodeProof])
       .optional()
       .describe(
-        "the password from the registration, to prove an address elsewhere; or, to undo a change from a browser that was not known before it, the password that stood then, or a proof of an authenticator or recovery code from before",
+        "the password from the registration, to prove an address elsewhere; or, to undo a change from a browser that was not known before it, the password that stood then, or a proof of a passkey (of a sign-in challenge without a name), authenticator or recovery code from before",
       ),
   }),
   replies: {
     200: z.discriminatedUnion("outcome", [
       z.object({ outcome: z.literal("password-set") }),
-      z.object({ outcome: z.literal("email-verified") }),
+      z.object({
+        outcome: z.literal("email-verified"),
+        recoveryCodes: z
+          .array(z.string())
+          .optional()
+          .describe("of an account that was registered with a passkey, shown this once"),
+      }),
       z.object({ outcome: z.literal("invitation-accepted") }),
       z.object({ outcome: z.literal("email-changed"), email: z.string() }),
       z.object({ outcome: z.literal("change-undone"), email: z.string() }),

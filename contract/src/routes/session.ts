@@ -3,6 +3,7 @@ import { defineRoute } from "../route.ts";
 import { account, operatorSession, session } from "../shapes.ts";
 import { id, listOf, page, passwordText } from "../text.ts";
 import { signedIn } from "./account.ts";
+import { passkeyProof } from "./passkey.ts";
 import { proofWanted, recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 export const showSession = defineRoute({
@@ -70,10 +71,12 @@ export const reauthenticate = defineRoute({
     "Show proofs again before a sensitive change, the password first; a new own token replaces the old one",
   access: "session",
   problems: ["proof-refused", "throttled", "too-busy"],
+  answersPasskey: true,
   body: z.strictObject({
     proof: z.discriminatedUnion("type", [
       z.strictObject({ type: z.literal("password"), password: passwordText }),
       totpProof,
+      passkeyProof,
       recoveryCodeProof,
     ]),
   }),

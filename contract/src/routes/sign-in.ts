@@ -2,6 +2,7 @@ import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { codeText, lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
+import { passkeyProof } from "./passkey.ts";
 
 /** A first proof. */
 export const proof = z
@@ -11,6 +12,7 @@ export const proof = z
       identifier: lineOfText(254).describe("e-mail address or username"),
       password: passwordText,
     }),
+    passkeyProof,
   ])
   .meta({ id: "Proof" });
 export type Proof = z.output<typeof proof>;
@@ -44,6 +46,7 @@ export const nextProof = z
         .describe("six digits, as the link shows them in another browser"),
     }),
     totpProof,
+    passkeyProof,
     recoveryCodeProof,
     passwordProof,
     z.strictObject({
@@ -55,7 +58,15 @@ export const nextProof = z
 export type NextProof = z.output<typeof nextProof>;
 
 /** What may be wanted in a sign-in. */
-export const wanted = z.enum(["password", "mail-link", "mail-code", "new-password", "totp", "recovery-code"]);
+export const wanted = z.enum([
+  "password",
+  "mail-link",
+  "mail-code",
+  "new-password",
+  "totp",
+  "passkey",
+  "recovery-code",
+]);
 
 /** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
 export const proofWanted = z
@@ -83,6 +94,7 @@ export const signIn = defineRoute({
     "throttled",
     "too-busy",
   ],
+  answersPasskey: true,
   body: z.strictObject({
     proof,
     remember: z.boolean().optional().describe("keep me signed in on this device"),
@@ -111,6 +123,7 @@ export const addProof = defineRoute({
     "throttled",
     "too-busy",
   ],
+  answersPasskey: true,
   body: z.strictObject({ proof: nextProof }),
   replies: { 201: signedIn, 202: proofWanted },
 });

@@ -50,15 +50,16 @@ export function verifyAssertion(
   if (data.attestedCredentialData !== null)
     throw new PasskeyFault("passkey-data-malformed", "a sign-in carries no attested credential data");
   checkAuthenticatorData(data, expected);
+  const signed = Buffer.concat([dataBytes, hash("sha256", clientData, "buffer")]);
+  const key = createPublicKey({ key: Buffer.from(stored.publicKey), format: "der", type: "spki" });
+  if (!isSignedBy({ algorithm: stored.algorithm, key }, { signed, signature }))
+    throw new PasskeyFault("passkey-signature-wrong", "it is not signed by the passkey's key");
+  // After the signature: before it, whoever has no key would learn what is stored.
   if (data.backupEligible !== stored.backupEligible)
     throw new PasskeyFault(
       "passkey-eligibility-changed",
       "its backup eligibility is not as it was at registration",
     );
-  const signed = Buffer.concat([dataBytes, hash("sha256", clientData, "buffer")]);
-  const key = createPublicKey({ key: Buffer.from(stored.publicKey), format: "der", type: "spki" });
-  if (!isSignedBy({ algorithm: stored.algorithm, key }, { signed, signature }))
-    throw new PasskeyFault("passkey-signature-wrong", "it is not signed by the passkey's key");
   const counts = data.signCount > 0 || stored.signCount > 0;
   const isCounterStill = counts && data.signCount <= stored.signCount;
   if (isCounterStill && expected.refuseStillCounter)

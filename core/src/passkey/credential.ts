@@ -31,7 +31,7 @@ export interface AuthenticationResponseJSON {
 }
 
 /** The type of every credential here. */
-export const PUBLIC_KEY = "public-key";
+export const PUBLIC_KEY = "public-key" as const;
 
 /** Reads the envelope. @returns the credential id. @throws PasskeyFault `passkey-malformed`. */
 export function readEnvelope({ id, rawId, type }: { id: string; rawId: string; type: string }): Buffer {

@@ -41,9 +41,9 @@ export function creationOptions(options: CreationOptions) {
     timeout: CHALLENGE_LIFE,
     excludeCredentials: excluded.map(descriptor),
     authenticatorSelection: {
-      residentKey: standsAlone ? "required" : "preferred",
+      residentKey: wantedOf(standsAlone),
       requireResidentKey: standsAlone,
-      userVerification: standsAlone ? "required" : "preferred",
+      userVerification: wantedOf(standsAlone),
     },
     attestation,
   };
@@ -66,7 +66,7 @@ export function requestOptions({
     timeout: CHALLENGE_LIFE,
     rpId,
     allowCredentials: allowed.map(descriptor),
-    userVerification: standsAlone ? "required" : "preferred",
+    userVerification: wantedOf(standsAlone),
   };
 }
 
@@ -80,6 +80,10 @@ export function inventCredentials(key: Uint8Array, name: string): NamedCredentia
   const transports = kind % 4 < 2 ? ["internal", "hybrid"] : ["internal"];
   const one = { credentialId, transports };
   return many % 4 > 0 ? [one] : [one, { ...one, credentialId: credentialId.map((byte) => byte ^ 0x5a) }];
+}
+
+function wantedOf(standsAlone: boolean): "required" | "preferred" {
+  return standsAlone ? "required" : "preferred";
 }
 
 function descriptor({ credentialId, transports }: NamedCredential) {

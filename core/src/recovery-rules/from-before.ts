@@ -2,26 +2,28 @@
 import { PREPARING } from "./table.ts";
 
 /** What can be shown as a thing from before; a known browser is seen by itself. */
-export const THINGS_FROM_BEFORE = ["password", "totp", "recovery-code"] as const;
+export const THINGS_FROM_BEFORE = ["password", "passkey", "totp", "recovery-code"] as const;
 export type ThingFromBefore = (typeof THINGS_FROM_BEFORE)[number];
 
 /** What an account had when the change came. */
 export interface Former {
   readonly hasPassword: boolean;
   readonly hasDevice: boolean;
+  readonly hasPasskey: boolean;
   readonly hasAuthenticator: boolean;
   readonly hasRecoveryCode: boolean;
 }
 
 /** Whether undoing wants more than the link: not for an account that never had anything more. */
 export function wantsThingFromBefore(former: Former): boolean {
-  return former.hasPassword || former.hasDevice || former.hasAuthenticator || former.hasRecoveryCode;
+  return former.hasDevice || thingsFromBefore(former).length > 0;
 }
 
 /** What may be shown. */
 export function thingsFromBefore(former: Former): ThingFromBefore[] {
   const has: Record<ThingFromBefore, boolean> = {
     password: former.hasPassword,
+    passkey: former.hasPasskey,
     totp: former.hasAuthenticator,
     "recovery-code": former.hasRecoveryCode,
   };

@@ -4,7 +4,7 @@
 export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | SecondFactor;
 
 /** What may be shown as the second proof. */
-export type SecondFactor = "totp" | "recovery-code";
+export type SecondFactor = "passkey" | "totp" | "recovery-code";
 
 /** So many wrong proofs end a sign-in in progress. */
 export const MOST_WRONG_PROOFS = 5;
@@ -37,16 +37,19 @@ export interface SignInRule {
 export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly Wanted[] | null {
   const { mustChangePassword, firstPassword, secondFactors, wantsMailedProof } = rule;
   if (secondFactors.length > 0 && !shown.includes(MORE_THAN_ONE)) return secondFactors;
-  if (firstPassword === "lapsed" && !shown.includes(MAILED)) return null;
+  if (firstPassword === "lapsed" && shown.includes(PASSWORD) && !shown.includes(MAILED)) return null;
   const isProvedOtherwise = secondFactors.length > 0 || firstPassword === "valid";
   const needsMail = wantsMailedProof || (mustChangePassword && !isProvedOtherwise);
   if (needsMail && !shown.includes(MAILED)) return rule.isReachable ? ["mail-link", "mail-code"] : null;
-  if (wantsMailedProof && rule.hasPassword && !shown.includes("pwd")) return ["password"];
+  if (wantsMailedProof && rule.hasPassword && !shown.includes(PASSWORD)) return ["password"];
   return mustChangePassword ? ["new-password"] : [];
 }
 
 /** Ours, RFC 8176 registers none: a mailed link or code was shown. */
 export const MAILED = "mail";
+
+/** RFC 8176: a password was shown. */
+const PASSWORD = "pwd";
 
 /** RFC 8176: more than one proof was shown. */
 const MORE_THAN_ONE = "mfa";
@@ -54,6 +57,11 @@ const MORE_THAN_ONE = "mfa";
 /** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
 export function amrWith(amr: readonly string[], second: readonly string[]): string[] {
   return [...new Set([...amr, ...second, MORE_THAN_ONE])];
+}
+
+/** The methods of a sign-in by something that proves both what somebody holds and who it is: more than one proof in one. */
+export function amrOfWhole(amr: readonly string[]): string[] {
+  return amrWith([], amr);
 }
 
 /** The methods after one more proof that is no second factor. */

@@ -16,6 +16,7 @@ export const THROTTLE_KINDS = [
   "network",
   "network-registrations",
   "network-mail",
+  "network-challenges",
   "address-mail",
   "device-mail",
   "app-work",

@@ -8,6 +8,8 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { leavingAnOperator } from "../operator/last-one.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
+import { showPasskey } from "../passkey/show.ts";
+import { listPasskeys } from "../passkey/store.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -54,6 +56,10 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
     password: stored === null ? null : explain(context, stored),
     secondFactor: {
       authenticators: authenticators.map(showAuthenticator),
+      passkeys: (await listPasskeys(manager, id)).map((row) => ({
+        ...showPasskey(row),
+        signCount: row.signCount,
+      })),
       recoveryCodesLeft: await countUnusedCodes(manager, id),
     },
     row: [

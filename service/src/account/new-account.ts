@@ -17,6 +17,7 @@ export interface NewAccount {
   /** Somebody registers for themselves, unless it is said otherwise. */
   readonly isOpenlyRegistered?: boolean;
   readonly firstPasswordUntil?: Date | null;
+  readonly userHandle?: Buffer | null;
 }
 
 /** @param now also what the id begins with. */
@@ -43,5 +44,6 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     firstPasswordUntil: parts.firstPasswordUntil ?? null,
     wantsMailedProof: false,
     eraseAt: null,
+    userHandle: parts.userHandle ?? null,
   };
 }

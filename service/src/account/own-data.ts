@@ -6,6 +6,8 @@ import type { ServiceContext } from "../context.ts";
 import { showEntry } from "../journal/journal.ts";
 import { listEntries } from "../journal/store.ts";
 import { listMailsOf } from "../mail/store.ts";
+import { showPasskey } from "../passkey/show.ts";
+import { listPasskeys } from "../passkey/store.ts";
 import { findRecord } from "../password/store.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { listConfirmed } from "../second-factor/store.ts";
@@ -27,20 +29,24 @@ export async function exportOwnData(
 ): Promise<OwnData> {
   const { id: accountId } = account;
   const page = { limit: MOST, cursor: undefined };
-  const [stored, authenticators, accessKeys, sessions, entries, mails, devices] = await Promise.all([
-    findRecord(dataSource, accountId),
-    listConfirmed(dataSource.manager, accountId),
-    listAccessKeysOf(dataSource, accountId),
-    listSessions(dataSource, { accountId }, page),
-    listEntries(dataSource, { accountId }, page),
-    listMailsOf(dataSource, accountId, MOST),
-    listKnownDevices(dataSource.manager, accountId),
-  ]);
+  const [stored, authenticators, passkeys, accessKeys, sessions, entries, mails, devices] = await Promise.all(
+    [
+      findRecord(dataSource, accountId),
+      listConfirmed(dataSource.manager, accountId),
+      listPasskeys(dataSource.manager, accountId),
+      listAccessKeysOf(dataSource, accountId),
+      listSessions(dataSource, { accountId }, page),
+      listEntries(dataSource, { accountId }, page),
+      listMailsOf(dataSource, accountId, MOST),
+      listKnownDevices(dataSource.manager, accountId),
+    ],
+  );
   return {
     exportedAt: clock.now().toISOString(),
     account: showAccount(account),
     password: stored && { scheme: stored.scheme, setAt: stored.setAt.toISOString() },
     authenticators: authenticators.map(showAuthenticator),
+    passkeys: passkeys.map(showPasskey),
     accessKeys: accessKeys.map(showAccessKey),
     sessions: sessions
       .slice(0, MOST)

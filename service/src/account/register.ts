@@ -2,19 +2,21 @@
 import type { CallOf, FieldError, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { IdentifierKey } from "@lucchetto/core";
-import { hashToken } from "@lucchetto/core";
+import { amrOfWhole, hashToken } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { writeMail } from "../mail/mail.ts";
 import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
+import { amrOfNew } from "../passkey/passkey.ts";
+import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../passkey/register.ts";
 import { judge } from "../password/password.ts";
 import { insertRecord } from "../password/store.ts";
 import { fieldProblem } from "../problem.ts";
 import type { BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AccountRow, RegistrationRow } from "../storage/index.ts";
+import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor, countRegistration, rememberThisDevice } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
@@ -29,7 +31,12 @@ export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver
 
 /** `check-mail`: a link waits to be used; the one answer of a site that does not tell which addresses are taken. */
 export type RegistrationOutcome =
-  | { readonly outcome: "signed-in"; readonly begun: BegunSession }
+  | {
+      readonly outcome: "signed-in";
+      readonly begun: BegunSession;
+      /** With a passkey. */
+      readonly recoveryCodes: readonly string[] | null;
+    }
   | { readonly outcome: "check-mail" };
 
 /** Where somebody registers. */
@@ -37,13 +44,16 @@ export interface RegisteringBrowser {
   readonly visit: Visit;
   /** The living session of the same browser, which the new one takes the place of. */
   readonly replaces: LiveSession | null;
-  /** The mark of the browser; programs have none. */
+  /** The mark of the browser, which it has from now on; programs have none. */
   readonly mark: string | undefined;
+  /** The mark that it brought along. */
+  readonly broughtMark: string | undefined;
 }
 
 /**
  * Registers.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `throttled`, `too-busy`.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `throttled`, `too-busy`; `keys-missing`,
+ *   `passkey-…`.
  */
 export async function register(
   context: ServiceContext,
@@ -54,6 +64,7 @@ export async function register(
   const { email, username, password } = await judgeFields(context, registration);
   // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
+  const passkey = await readPasskey(context, registration, browser);
   const displayName = registration.displayName ?? null;
   const facts = {
     reference: null,
@@ -68,7 +79,7 @@ export async function register(
     visit,
   );
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
-  const passwordRecord = await context.hashing.make(password);
+  const passwordRecord = password === null ? null : await context.hashing.make(password);
   const language = registration.language ?? null;
   const browserHash = browser.mark === undefined ? null : hashToken("device-mark", browser.mark);
   const { tellTaken, mail, links } = context.configuration;
@@ -78,6 +89,7 @@ export async function register(
       ...parts,
       email,
       record: passwordRecord,
+      passkey,
       browserHash,
       now: context.clock.now(),
       life: links.verify,
@@ -88,15 +100,29 @@ export async function register(
     ...parts,
     email,
     registrationBrowserHash: browserHash,
+    userHandle: passkey === null ? null : userHandleOf(passkey),
     ...filledIn,
   });
-  return makeAccount(context, { account, passwordRecord }, browser);
+  return makeAccount(context, { account, passwordRecord, passkey }, browser);
+}
+
+function readPasskey(
+  context: ServiceContext,
+  { challengeId, credential }: Registration,
+  { visit, broughtMark: mark }: RegisteringBrowser,
+): Promise<StoredPasskey | null> {
+  if (challengeId === undefined || credential === undefined) return Promise.resolve(null);
+  return readRegisteringPasskey(context, { challengeId, credential }, { visit, mark });
 }
 
 /** The site tells what is taken, or there is no mail by which it could ask for a proof. */
 async function makeAccount(
   context: ServiceContext,
-  { account, passwordRecord }: { account: AccountRow; passwordRecord: string },
+  {
+    account,
+    passwordRecord,
+    passkey,
+  }: { account: AccountRow; passwordRecord: string | null; passkey: StoredPasskey | null },
   { visit, replaces, mark }: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { tellTaken, verifyEmail } = context.configuration;
@@ -109,7 +135,10 @@ async function makeAccount(
     const begun = await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       await insertAccount(manager, account);
-      await insertRecord(manager, { accountId, record: passwordRecord, setAt: now, madeAt: now });
+      if (passwordRecord !== null)
+        await insertRecord(manager, { accountId, record: passwordRecord, setAt: now, madeAt: now });
+      const recoveryCodes =
+        passkey === null ? null : await settlePasskey(context, manager, { accountId, stored: passkey });
       await record(context, manager, { event: { kind: "account.registered", accountId }, visit, now });
       if (email !== null && emailKey !== null && context.configuration.mail.via !== "none") {
         const to = addresseeOf({ ...account, email });
@@ -125,10 +154,14 @@ async function makeAccount(
       }
       if (!signsIn) return null;
       if (mark !== undefined) await rememberThisDevice(context, manager, accountId, mark);
-      const beginning = { account, kind: "ordinary", aal: 1, amr: ["pwd"], replaces } as const;
-      return beginSession(context, manager, beginning, visit);
+      const shown =
+        passkey === null
+          ? ({ aal: 1, amr: ["pwd"] } as const)
+          : ({ aal: 2, amr: amrOfWhole(amrOfNew(passkey)) } as const);
+      const beginning = { account, kind: "ordinary", ...shown, replaces } as const;
+      return { begun: await beginSession(context, manager, beginning, visit), recoveryCodes };
     });
-    return begun === null ? { outcome: "check-mail" } : { outcome: "signed-in", begun };
+    return begun === null ? { outcome: "check-mail" } : { outcome: "signed-in", ...begun };
   } catch (error) {
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;
     return answerTaken(context, account, visit);
@@ -178,10 +211,29 @@ async function keepWaiting(
 async function judgeFields(context: ServiceContext, registration: Registration) {
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, registration, errors);
+  const { challengeId, credential } = registration;
+  if ((challengeId === undefined) !== (credential === undefined))
+    errors.push(fieldError(credential === undefined ? "credential" : "challengeId", "passkey-incomplete"));
+  const password = await judgePassword(context, registration, errors);
+  if (errors.length > 0) throw fieldProblem(errors);
+  return { email, username, password };
+}
+
+/** With a passkey there may be none. */
+async function judgePassword(
+  context: ServiceContext,
+  registration: Registration,
+  errors: FieldError[],
+): Promise<string | null> {
+  if (registration.password === undefined) {
+    if (registration.credential === undefined)
+      errors.push(fieldError("password", "password-or-passkey-missing"));
+    return null;
+  }
   const verdict = await judge(context, registration.password, registration);
-  if (!verdict.ok) errors.push(fieldError("password", verdict.code, verdict.parameters));
-  if (errors.length > 0 || !verdict.ok) throw fieldProblem(errors);
-  return { email, username, password: verdict.text };
+  if (verdict.ok) return verdict.text;
+  errors.push(fieldError("password", verdict.code, verdict.parameters));
+  return null;
 }
 
 async function answerTaken(

@@ -3,9 +3,10 @@ import type { Identifier, IdentifierKey, Language } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import { settlePasskey, userHandleOf } from "../passkey/register.ts";
 import { insertRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
-import type { AccountRow, RegistrationRow } from "../storage/index.ts";
+import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";
 import { newAccount } from "./new-account.ts";
@@ -19,6 +20,7 @@ export function newRegistration(parts: {
   readonly displayName?: string | null;
   readonly language?: Language | null;
   readonly record: string | null;
+  readonly passkey?: StoredPasskey | null;
   readonly filledIn?: RegistrationRow["filledIn"];
   readonly browserHash: Buffer | null;
   readonly now: Date;
@@ -34,6 +36,7 @@ export function newRegistration(parts: {
     displayName: parts.displayName ?? null,
     language: parts.language ?? null,
     record: parts.record,
+    passkey: parts.passkey ?? null,
     filledIn: parts.filledIn ?? {},
     browserHash: parts.browserHash,
     createdAt: now,
@@ -44,18 +47,25 @@ export function newRegistration(parts: {
 /**
  * Makes the account, its address proved, in the transaction that spends the link; whatever else waited for the address
  * goes.
- * @param passwordRecord `null`: it has no password.
+ * @param passwordRecord `null`: it has no password. @param passkey the one from the registration, if it counts.
+ * @returns the account, and the recovery codes that came with a passkey.
  * @throws ProblemReply `address-taken` if somebody else got address or username meanwhile.
  */
 export async function settleRegistration(
-  context: Pick<ServiceContext, "clock" | "configuration">,
+  context: Pick<ServiceContext, "clock" | "configuration" | "sealingKeys">,
   manager: EntityManager,
   {
     registration,
     passwordRecord,
+    passkey,
     visit,
-  }: { registration: RegistrationRow; passwordRecord: string | null; visit: Visit },
-): Promise<AccountRow> {
+  }: {
+    registration: RegistrationRow;
+    passwordRecord: string | null;
+    passkey: StoredPasskey | null;
+    visit: Visit;
+  },
+): Promise<{ account: AccountRow; recoveryCodes: string[] | null }> {
   const { clock } = context;
   const now = clock.now();
   const { email, emailKey, username, usernameKey } = registration;
@@ -69,6 +79,7 @@ export async function settleRegistration(
     language: registration.language,
     emailVerifiedAt: now,
     registrationBrowserHash: registration.browserHash,
+    userHandle: passkey === null ? null : userHandleOf(passkey),
     ...registration.filledIn,
   });
   try {
@@ -83,11 +94,15 @@ export async function settleRegistration(
     const { createdAt: setAt } = registration;
     await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt, madeAt: setAt });
   }
+  const recoveryCodes =
+    passkey === null
+      ? null
+      : await settlePasskey(context, manager, { accountId: account.id, stored: passkey });
   await deleteRegistrationsOf(manager, emailKey);
   const registered = { kind: "account.registered", accountId: account.id } as const;
   await record(context, manager, { event: registered, visit, now });
   await record(context, manager, { event: { kind: "email.verified", accountId: account.id }, visit, now });
-  return account;
+  return { account, recoveryCodes };
 }
 
 /** What the application filled in, where it goes. */

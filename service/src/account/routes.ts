@@ -1,7 +1,7 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { browserMarkOf, handMarkOver } from "../http/device-mark.ts";
+import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
 import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
@@ -26,10 +26,20 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
         const { deliver, isBrowser } = handingOf(request, wanted);
         const replaces = deliver === "token" ? null : await app.readCaller(request);
         const browser = isBrowser ? browserMarkOf(context, request) : null;
-        const here = { visit: visitOf(request), replaces, mark: browser?.mark };
+        const here = {
+          visit: visitOf(request),
+          replaces,
+          mark: browser?.mark,
+          broughtMark: markOf(context, request),
+        };
         const result = await register(context, registration, here);
         const body =
-          result.outcome === "check-mail" ? result : deliverSession(context, reply, result.begun, deliver);
+          result.outcome === "check-mail"
+            ? result
+            : {
+                ...deliverSession(context, reply, result.begun, deliver),
+                ...(result.recoveryCodes === null ? {} : { recoveryCodes: [...result.recoveryCodes] }),
+              };
         if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
         return body.outcome === "check-mail" ? answer(202, body) : answer(201, body);
       },

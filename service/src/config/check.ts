@@ -10,6 +10,7 @@ import { overrideFrom } from "./environment.ts";
 import { ConfigurationError } from "./error.ts";
 import type { Tree } from "./file.ts";
 import { readLogo, readMail, readStylesheet } from "./mail.ts";
+import { readPasskeySettings } from "./passkeys.ts";
 import type { Configuration, ThrottleSettings, WebhookSettings } from "./schema.ts";
 import { configurationSchema, faultsOfMode } from "./schema.ts";
 import type { Environment, SecretPlaces } from "./secrets.ts";
@@ -59,6 +60,7 @@ export function checkConfiguration(
     templates: readTemplates(beside(checked.mail.templates), faults),
     logo: readLogo(beside(site.logo), faults),
     stylesheet: readStylesheet(beside(site.stylesheet), faults),
+    passkeys: readPasskeySettings(checked, beside, faults),
     links: {
       verify: links.verify,
       reset: links.reset,
@@ -96,6 +98,7 @@ const THROTTLE_BY_MODE = {
     network: { most: 100, window: MINUTE },
     registrations: { most: 1_000, window: 60 * MINUTE },
     apps: { most: 600, window: MINUTE },
+    challenges: { most: 1_000, window: MINUTE },
   },
   production: {
     firstWait: 5_000,
@@ -103,12 +106,13 @@ const THROTTLE_BY_MODE = {
     network: { most: 100, window: 15 * MINUTE },
     registrations: { most: 60, window: 60 * MINUTE },
     apps: { most: 600, window: MINUTE },
+    challenges: { most: 600, window: 15 * MINUTE },
   },
 } as const;
 
 function fillThrottle({ mode, throttle }: Checked): ThrottleSettings {
   const usual = THROTTLE_BY_MODE[mode];
-  const fill = (name: "network" | "registrations" | "apps") => ({
+  const fill = (name: "network" | "registrations" | "apps" | "challenges") => ({
     most: throttle[name].most ?? usual[name].most,
     window: throttle[name].window ?? usual[name].window,
   });
@@ -119,6 +123,7 @@ function fillThrottle({ mode, throttle }: Checked): ThrottleSettings {
     network: fill("network"),
     registrations: fill("registrations"),
     apps: fill("apps"),
+    challenges: fill("challenges"),
   };
 }
 

@@ -2,6 +2,7 @@
  * The configuration: every setting with its type, its default and, in `expected`, the words that a message uses for
  * what belongs there.
  */
+import type { X509Certificate } from "node:crypto";
 import { availableParallelism } from "node:os";
 import type { KeyRing, LinkPurpose } from "@lucchetto/core";
 import {
@@ -13,6 +14,7 @@ import {
   readScheme,
   SchemeError,
 } from "@lucchetto/core";
+import type { CoseAlgorithm } from "@lucchetto/core/passkey";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
 import type { Templates } from "../mail/templates.ts";
@@ -78,6 +80,13 @@ const receiver = z
 
 /** The address that a mail comes from: alone, or with a name before it. */
 const SENDER = /^(?:[^<>"\r\n]{1,80} )?<?[^\s<>@"]+@[^\s<>@"]+>?$/;
+
+/** As browsers write it: no path, no slash at the end. */
+const originText = z.string().refine((text) => {
+  const url = URL.canParse(text) ? new URL(text) : null;
+  if (url === null || url.origin !== text) return false;
+  return url.protocol === "https:" || (url.protocol === "http:" && isLoopbackHost(url.hostname));
+});
 
 const pagePath = (byDefault: string) =>
   z
@@ -233,6 +242,42 @@ export const configurationSchema = z.strictObject({
         .meta({ expected: "off, on, or register (new addresses too)" }),
     })
     .prefault({}),
+  passkeys: z
+    .strictObject({
+      relyingPartyId: z
+        .string()
+        .max(253)
+        .regex(/^[a-z0-9]([a-z0-9-]*[a-z0-9])?(\.[a-z0-9]([a-z0-9-]*[a-z0-9])?)*$/)
+        .optional()
+        .meta({ expected: "the host of publicUrl or a parent domain of it, such as brina.example" }),
+      origins: z
+        .array(originText)
+        .max(20)
+        .default([])
+        .meta({ expected: "a list of origins besides publicUrl's, such as [https://huts.brina.example]" }),
+      topOrigins: z
+        .array(originText)
+        .max(20)
+        .default([])
+        .meta({ expected: "a list of origins whose pages may frame ours, such as [https://portal.example]" }),
+      algorithms: z
+        .array(z.enum(["EdDSA", "ES256", "ES384", "ES512", "RS256"]))
+        .min(1)
+        .default(["EdDSA", "ES256", "RS256"])
+        .meta({ expected: "a list of EdDSA, ES256, ES384, ES512 and RS256, the first one preferred" }),
+      attestation: z.enum(["none", "direct"]).optional().meta({ expected: "none or direct" }),
+      trustAnchors: z.string().min(1).optional().meta({
+        expected: "the path of a folder with PEM certificates of the authenticators that are trusted",
+      }),
+      names: z.string().min(1).optional().meta({
+        expected: "the path of a JSON file that names authenticators, in the form of FIDO metadata",
+      }),
+      counterBehind: z.enum(["refuse", "note"]).default("refuse").meta({ expected: "refuse or note" }),
+      giveUp: z.array(z.string().max(253)).default([]).meta({
+        expected: "a list of former relying party ids whose passkeys may be lost",
+      }),
+    })
+    .prefault({}),
   links: z
     .strictObject({
       verify: linkLife("verify", "24h", 30 * DAY),
@@ -313,6 +358,7 @@ export const configurationSchema = z.strictObject({
       network: windowLimit,
       registrations: windowLimit,
       apps: windowLimit,
+      challenges: windowLimit,
     })
     .prefault({}),
   keys: z
@@ -410,6 +456,8 @@ export interface ThrottleSettings {
   readonly registrations: { readonly most: number; readonly window: number };
   /** Calls by which one app works on accounts. */
   readonly apps: { readonly most: number; readonly window: number };
+  /** Challenges for passkeys, for those who are not signed in. */
+  readonly challenges: { readonly most: number; readonly window: number };
 }
 
 /** The webhooks' settings with the signing secret and what the mode says. */
@@ -446,14 +494,33 @@ export type MailSettings =
       readonly timeout: number;
     };
 
+/** The relying party of passkeys, and what it takes. */
+export interface PasskeySettings {
+  readonly relyingPartyId: string;
+  /** The public address's first. */
+  readonly origins: readonly string[];
+  /** Of these, those that are no part of the relying party's domain (Web Authentication Level 3, section 5.11). */
+  readonly relatedOrigins: readonly string[];
+  readonly topOrigins: readonly string[];
+  readonly algorithms: readonly CoseAlgorithm[];
+  readonly attestation: "none" | "direct";
+  /** Empty: every authenticator is trusted. */
+  readonly trustAnchors: readonly X509Certificate[];
+  /** Names of authenticators, by their AAGUID in hexadecimal. */
+  readonly names: ReadonlyMap<string, string>;
+  readonly counterBehind: "refuse" | "note";
+  readonly giveUp: readonly string[];
+}
+
 /** Milliseconds that a link of each purpose lives. */
 export type LinkLives = Readonly<Record<LinkPurpose, number>>;
 
 /** The configuration as the service uses it. */
 export type Configuration = Omit<
   z.output<typeof configurationSchema>,
-  "throttle" | "webhooks" | "mail" | "links"
+  "throttle" | "webhooks" | "mail" | "links" | "passkeys"
 > & {
+  readonly passkeys: PasskeySettings;
   readonly mail: MailSettings;
   /** Every template, an operator's own in place of the built-in one. */
   readonly templates: Templates;

@@ -47,12 +47,13 @@ export async function verifyAddress(
   const prover = here
     ? SAME
     : await whoProves(context, { stored, person: registration, accountId: null, ...shown, visit });
-  await inTransaction(context.dataSource, async (manager) => {
+  const { recoveryCodes } = await inTransaction(context.dataSource, async (manager) => {
     if (!(await spendLink(manager, link.id, context.clock.now()))) throw new ProblemReply("link-used");
     const passwordRecord = prover.isSame ? stored : prover.newRecord;
-    await settleRegistration(context, manager, { registration, passwordRecord, visit });
+    const passkey = prover.isSame ? registration.passkey : null;
+    return settleRegistration(context, manager, { registration, passwordRecord, passkey, visit });
   });
-  return { outcome: "email-verified" };
+  return { outcome: "email-verified", ...(recoveryCodes === null ? {} : { recoveryCodes }) };
 }
 
 const SAME: Prover = { isSame: true };

@@ -72,6 +72,16 @@ export const MAIL_KINDS = {
     says: ["name", "when", "network", "browser", "link", "life"],
     needsLink: true,
   },
+  "passkey-added": {
+    when: "a passkey was added",
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
+  },
+  "passkey-removed": {
+    when: "a passkey was removed",
+    says: ["name", "when", "network", "browser", "link", "life"],
+    needsLink: true,
+  },
   "recovery-codes-made": {
     when: "a new set of recovery codes was made",
     says: ["name", "when", "network", "browser", "link", "life"],

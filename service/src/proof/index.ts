@@ -4,13 +4,21 @@ import type { EntityManager } from "typeorm";
 import { mailCode } from "./mail-code.ts";
 import { mailLink } from "./mail-link.ts";
 import type { ProofMethod, ProofType } from "./method.ts";
+import { passkey } from "./passkey.ts";
 import { password } from "./password.ts";
 import { recoveryCode } from "./recovery-code.ts";
 import { totp } from "./totp.ts";
 
 export type { CheckedProof, ProofMethod, Prover, ShownProof } from "./method.ts";
 
-export const PROOF_METHODS: readonly ProofMethod[] = [password, mailLink, mailCode, totp, recoveryCode];
+export const PROOF_METHODS: readonly ProofMethod[] = [
+  password,
+  mailLink,
+  mailCode,
+  passkey,
+  totp,
+  recoveryCode,
+];
 
 const BY_TYPE = new Map(PROOF_METHODS.map((method) => [method.type, method]));
 

@@ -5,6 +5,7 @@
 import type { NextProof, Proof } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import type { ProblemReply } from "../problem.ts";
 import type { AccountFacts, SignInRow } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
 
@@ -18,7 +19,7 @@ export type ProofType = ShownProof["type"];
 export interface Prover {
   /** `null` where a mail is waited for that nobody may get. */
   readonly accountId: string | null;
-  readonly network: string | null;
+  readonly visit: Visit;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
   /** The sign-in in progress; `null` inside a session. */
@@ -27,6 +28,10 @@ export interface Prover {
 
 /** A proof that was looked at and is right. */
 export interface RightProof {
+  /** RFC 8176 methods that this one adds, where they are not those of its type. */
+  readonly amr?: readonly string[];
+  /** It proves both what somebody holds and who it is: no other proof is wanted beside it. */
+  readonly isWhole?: boolean;
   /** Spends it, in the transaction that honours it. @throws ProblemReply if another call was first. */
   spend(
     manager: EntityManager,
@@ -37,6 +42,8 @@ export interface RightProof {
 /** Why a proof does not count, for the journal; whoever showed it is told as much as helps. */
 export interface ProofFault {
   readonly fault: string;
+  /** How it is told, where it has a name of its own. */
+  readonly reply?: ProblemReply;
 }
 
 /** The steps of a method, in the order in which they are taken. */
@@ -46,6 +53,8 @@ export interface ProofSteps<Shown extends ShownProof, Read> {
   readonly part: "first" | "second";
   /** How it begins: `mail`: only after a mail was sent. */
   readonly begins: "shown" | "mail";
+  /** Whether one of this type may prove both what somebody holds and who it is. */
+  readonly mayBeWhole?: boolean;
   /** RFC 8176 methods that it adds. */
   readonly amr: readonly string[];
   /** The level that is reached with it. */
@@ -114,6 +123,7 @@ export function proofMethod<Shown extends ShownProof, Read>(steps: ProofSteps<Sh
       }
       if (!("fault" in looked)) return { ...looked, reserved };
       await refused(looked.fault);
+      if (looked.reply !== undefined) throw looked.reply;
       return refuse(looked.fault);
     },
   };

@@ -14,7 +14,7 @@ export const password = proofMethod<Extract<ShownProof, { type: "password" }>, s
   amr: ["pwd"],
   level: 1,
   read: (_context, _prover, shown) => shown.password,
-  reserve: (context, { accountId, network, mark }) =>
+  reserve: (context, { accountId, visit: { network }, mark }) =>
     reservePasswordTry(context, { accountId, name: accountId ?? "", network, mark }),
   async look(context, { accountId }, typed) {
     const isRight = accountId !== null && (await isPresentPassword(context, accountId, typed));

@@ -27,7 +27,7 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
     throw fieldProblem([fieldError("proof.code", "recovery-code-malformed")]);
   },
 
-  reserve: (context, { network }) => reserveRecoveryCodeTry(context, { network }),
+  reserve: (context, { visit }) => reserveRecoveryCodeTry(context, visit),
 
   async look(context, prover, code) {
     const accountId = prover.accountId ?? "";

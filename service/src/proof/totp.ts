@@ -34,7 +34,7 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
     throw fieldProblem([fieldError("proof.code", "code-malformed", { digits })]);
   },
 
-  reserve: (context, { accountId, network, mark }) =>
+  reserve: (context, { accountId, visit: { network }, mark }) =>
     reserveFactorTry(context, { accountId: accountId ?? "", network, mark }),
 
   async look(context, _prover, { code, authenticators }) {

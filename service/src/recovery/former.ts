@@ -1,4 +1,5 @@
 /** An account as it was before a change, and the one thing from then without which nothing is undone. */
+import type { AssertionCredential } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { ChangeUndone, Former, ThingFromBefore, UndoPurpose } from "@lucchetto/core";
 import {
@@ -16,11 +17,20 @@ import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { BrowserMarks, Redemption } from "../mail-link/redemption.ts";
 import { isStoredPassword } from "../mail-link/stored-password.ts";
+import { checkAssertion, spendAnswer } from "../passkey/answer.ts";
+import { listAllPasskeys } from "../passkey/store.ts";
+import { takeChallenge } from "../passkey/take.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret } from "../second-factor/secret.ts";
 import { listAllCodes, listEverConfirmed, spendKeptCode, spendKeptStep } from "../second-factor/store.ts";
-import type { AccountRow, AuthenticatorRow, MailLinkRow, RecoveryCodeRow } from "../storage/index.ts";
+import type {
+  AccountRow,
+  AuthenticatorRow,
+  MailLinkRow,
+  PasskeyRow,
+  RecoveryCodeRow,
+} from "../storage/index.ts";
 import { listDevices } from "../throttle/store.ts";
 import { reserveFactorTry, reserveRecoveryCodeTry } from "../throttle/throttle.ts";
 
@@ -50,6 +60,7 @@ export function changeOf({ purpose, createdAt }: Pick<MailLinkRow, "createdAt"> 
 /** The factors that stood before a change and are the owner's. */
 export interface StandingFactors {
   readonly authenticators: readonly AuthenticatorRow[];
+  readonly passkeys: readonly PasskeyRow[];
   readonly codes: readonly RecoveryCodeRow[];
 }
 
@@ -59,8 +70,12 @@ export async function readStanding(
   change: ChangeUndone,
 ): Promise<StandingFactors> {
   const authenticators = await listEverConfirmed(manager, accountId);
+  const passkeys = await listAllPasskeys(manager, accountId);
   const codes = await listAllCodes(manager, accountId);
   return {
+    passkeys: passkeys.filter(({ createdAt, removedAt }) =>
+      isFromBefore({ since: createdAt, removedAt }, change),
+    ),
     authenticators: authenticators.filter(({ activatedAt, removedAt }) =>
       isFromBefore({ since: activatedAt ?? change.at, removedAt }, change),
     ),
@@ -118,6 +133,7 @@ export async function wantingOf(
   const former: Former = {
     hasPassword: record !== null,
     hasDevice: devices.length > 0,
+    hasPasskey: standing.passkeys.length > 0,
     hasAuthenticator: standing.authenticators.length > 0,
     hasRecoveryCode: standing.codes.some(({ usedAt }) => usedAt === null),
   };
@@ -155,9 +171,33 @@ export async function assertFromBefore(
     throw fieldProblem([fieldError("present", "former-password-wrong")]);
   }
   const standing = await readStanding(context.dataSource.manager, account.id, change);
-  return present.type === "totp"
-    ? showTotp(context, { standing, account, code: present.code, visit, marks })
-    : showRecoveryCode(context, { standing, account, code: present.code, visit });
+  switch (present.type) {
+    case "totp":
+      return showTotp(context, { standing, account, code: present.code, visit, marks });
+    case "recovery-code":
+      return showRecoveryCode(context, { standing, account, code: present.code, visit });
+    case "passkey":
+      return showPasskeyFromBefore(context, standing, { present, visit, marks });
+  }
+}
+
+/** A passkey that stood then, perhaps removed since; its challenge was asked for without a name. */
+async function showPasskeyFromBefore(
+  context: ServiceContext,
+  { passkeys }: StandingFactors,
+  {
+    present,
+    visit,
+    marks,
+  }: Pick<Redemption, "visit" | "marks"> & {
+    present: { challengeId: string; credential: AssertionCredential };
+  },
+): Promise<SpendShown> {
+  const asked = { purpose: "sign-in", accountId: null, signInId: null, visit, mark: marks.mark } as const;
+  const challenge = await takeChallenge(context, present.challengeId, asked);
+  const answer = await checkAssertion(context, present.credential, challenge, passkeys);
+  if ("fault" in answer) throw answer.reply;
+  return (manager, now) => spendAnswer(context, manager, answer, { visit, now });
 }
 
 interface ShownCode {

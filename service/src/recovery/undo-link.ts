@@ -10,6 +10,14 @@ import { listUndoAddresses } from "../mail-link/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import type { FormerState } from "./former.ts";
 
+/** The mails that tell of it. */
+export type FactorMail =
+  | "second-factor-added"
+  | "second-factor-removed"
+  | "passkey-added"
+  | "passkey-removed"
+  | "recovery-codes-made";
+
 export interface UndoableChange {
   /** The account before the change, locked. */
   readonly account: AccountFacts;
@@ -23,9 +31,7 @@ export interface UndoableChange {
 export async function tellOfFactor(
   context: ServiceContext,
   manager: EntityManager,
-  change: UndoableChange & {
-    mail: "second-factor-added" | "second-factor-removed" | "recovery-codes-made";
-  },
+  change: UndoableChange & { mail: FactorMail },
 ): Promise<void> {
   const { account, visit } = change;
   await tellWithUndo(context, manager, { ...change, purpose: "undo-factor" });

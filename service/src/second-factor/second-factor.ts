@@ -2,18 +2,14 @@
 import { randomBytes } from "node:crypto";
 import type { Authenticator } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
-import type { PlainToken, TotpSettings } from "@lucchetto/core";
+import type { TotpSettings } from "@lucchetto/core";
 import {
-  amrWith,
-  beginLevel,
   ENROLMENT_LIFE,
   matchTotp,
-  mintToken,
   MOST_AUTHENTICATORS,
   NONCE_LENGTH,
   readTotpCode,
   seal,
-  TOKEN_BYTES,
   TOTP_SECRET_BYTES,
   USUAL_TOTP,
   writeBase32,
@@ -30,9 +26,10 @@ import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
-import { noteProof, replaceToken } from "../session/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
+import type { FactorAdded } from "./change.ts";
+import { addFactor, removeFactor } from "./change.ts";
 import { makeCodes } from "./make-codes.ts";
 import { openSecret, secretPlace } from "./secret.ts";
 import {
@@ -40,10 +37,10 @@ import {
   countUnusedCodes,
   deleteUnconfirmed,
   findAuthenticator,
+  hasSecondFactor,
   insertAuthenticator,
   listConfirmed,
   removeAuthenticator,
-  removeCodes,
   rename,
 } from "./store.ts";
 
@@ -123,16 +120,12 @@ export async function enrol(
   return { id, uri, secret: text, qrSvg, expiresAt: expiresAt.toISOString() };
 }
 
-/** A secret sealed under a key that is gone after the next start would lock its owner out. */
-function assertLastingKeys({ configuration }: ServiceContext): void {
+/**
+ * What is sealed or keyed under a key that is gone after the next start would lock its owner out: a secret, recovery codes.
+ * @throws ProblemReply `keys-missing`.
+ */
+export function assertLastingKeys({ configuration }: ServiceContext): void {
   if (configuration.keyRing === null) throw new ProblemReply("keys-missing");
-}
-
-/** What confirming brings: the recovery codes with the first authenticator, and the session's new own token. */
-export interface Activated {
-  readonly recoveryCodes: readonly string[] | null;
-  readonly session: LiveSession["session"];
-  readonly token: PlainToken<"own-token">;
 }
 
 /**
@@ -141,11 +134,11 @@ export interface Activated {
  */
 export async function confirm(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   { id, code: typed, visit }: { id: string; code: string; visit: Visit },
-): Promise<Activated> {
+): Promise<FactorAdded> {
   const { dataSource, clock } = context;
-  const row = await findAuthenticator(dataSource.manager, { id, accountId: account.id });
+  const row = await findAuthenticator(dataSource.manager, { id, accountId: caller.account.id });
   if (row === null || row.activatedAt !== null) throw new ProblemReply("not-found");
   if (clock.now() >= row.expiresAt) throw new ProblemReply("enrolment-lapsed");
   const code = readTotpCode(typed, row.digits);
@@ -154,29 +147,14 @@ export async function confirm(
   const match =
     secret === null ? null : matchTotp({ secret, settings: row, lastStep: null }, code, clock.now());
   if (match?.outcome !== "right") throw fieldProblem([fieldError("code", "code-wrong")]);
-  const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
-  return inTransaction(dataSource, async (manager) => {
-    const now = clock.now();
-    const locked = await lockAccount(manager, account.id);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
-    const former = await readFormer(manager, account.id);
-    if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
-    if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
-    const proved = { authTime: session.authTime, amr: amrWith(session.amr, totp.amr), ...beginLevel(2, now) };
-    await noteProof(manager, session.id, proved);
-    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
-    const isFirst = (await countUnusedCodes(manager, account.id)) === 0;
-    const recoveryCodes = isFirst ? await makeCodes(context, manager, account.id, now) : null;
-    const event = { kind: "totp.activated", accountId: account.id, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now });
-    await tellOfFactor(context, manager, {
-      mail: "second-factor-added",
-      account: locked,
-      former,
-      visit,
-      now,
-    });
-    return { recoveryCodes, session: { ...session, ...proved }, token: plain };
+  return addFactor(context, caller, {
+    kind: "totp.activated",
+    mail: "second-factor-added",
+    amr: totp.amr,
+    visit,
+    async add(manager, now) {
+      if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
+    },
   });
 }
 
@@ -204,25 +182,14 @@ export async function removeOwn(
   visit: Visit,
 ): Promise<void> {
   await assertFresh(context, caller);
-  const { session, account } = caller;
-  await inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const locked = await lockAccount(manager, account.id);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
-    const former = await readFormer(manager, account.id);
-    if (!(await removeAuthenticator(manager, { id, accountId: account.id }, now)))
-      throw new ProblemReply("not-found");
-    if ((await listConfirmed(manager, account.id)).length === 0) await removeCodes(manager, account.id, now);
-    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
-    const event = { kind: "totp.removed", accountId: account.id, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now });
-    await tellOfFactor(context, manager, {
-      mail: "second-factor-removed",
-      account: locked,
-      former,
-      visit,
-      now,
-    });
+  const own = { id, accountId: caller.account.id };
+  await removeFactor(context, caller, {
+    kind: "totp.removed",
+    mail: "second-factor-removed",
+    visit,
+    async remove(manager, { now }) {
+      if (!(await removeAuthenticator(manager, own, now))) throw new ProblemReply("not-found");
+    },
   });
 }
 
@@ -245,8 +212,7 @@ export async function renewCodes(
     const now = context.clock.now();
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
-    if ((await listConfirmed(manager, account.id)).length === 0)
-      throw new ProblemReply("second-factor-missing");
+    if (!(await hasSecondFactor(manager, account.id))) throw new ProblemReply("second-factor-missing");
     const former = await readFormer(manager, account.id);
     const codes = await makeCodes(context, manager, account.id, now);
     const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;

@@ -1,7 +1,8 @@
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, LessThan, Not } from "typeorm";
-import type { AuthenticatorRow, RecoveryCodeRow } from "../storage/index.ts";
+import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
+import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
@@ -89,6 +90,11 @@ export async function removeAuthenticator(
   return affected === 1;
 }
 
+/** Whether an account has a second factor that counts; recovery codes alone are none. */
+export async function hasSecondFactor(manager: EntityManager, accountId: string): Promise<boolean> {
+  return (await hasAuthenticator(manager, accountId)) || (await hasPasskey(manager, accountId));
+}
+
 /** Removes every second factor of an account; they are kept, unusable. @returns whether there was one. */
 export async function removeSecondFactorsOf(
   manager: EntityManager,
@@ -98,8 +104,9 @@ export async function removeSecondFactorsOf(
   const { affected } = await manager
     .getRepository(AuthenticatorEntity)
     .update({ accountId, ...CONFIRMED }, { removedAt: now });
+  const passkeys = await removePasskeysOf(manager, accountId, now);
   await removeCodes(manager, accountId, now);
-  return (affected ?? 0) > 0;
+  return (affected ?? 0) + passkeys > 0;
 }
 
 /** What an account has and had, as far as it is kept: the authenticators that ever counted. */
@@ -143,12 +150,17 @@ export async function spendKeptCode(
 export async function restoreFactors(
   manager: EntityManager,
   accountId: string,
-  standing: { authenticators: readonly AuthenticatorRow[]; codes: readonly RecoveryCodeRow[] },
+  standing: {
+    authenticators: readonly AuthenticatorRow[];
+    passkeys: readonly PasskeyRow[];
+    codes: readonly RecoveryCodeRow[];
+  },
 ): Promise<void> {
   const authenticators = manager.getRepository(AuthenticatorEntity);
   const ids = standing.authenticators.map(({ id }) => id);
   await authenticators.delete({ accountId, id: Not(In(ids)) });
   await authenticators.update({ accountId }, { removedAt: null });
+  await restorePasskeys(manager, accountId, standing.passkeys);
   const codes = manager.getRepository(RecoveryCodeEntity);
   await codes.delete({ accountId, codeHash: Not(In(standing.codes.map(({ codeHash }) => codeHash))) });
   await codes.update({ accountId }, { removedAt: null });
@@ -156,7 +168,7 @@ export async function restoreFactors(
 
 /** Forgets what was removed or replaced before a time. */
 export async function sweepRemoved(dataSource: DataSource, before: Date): Promise<void> {
-  for (const table of ["authenticator", "recovery_code"])
+  for (const table of ["authenticator", "passkey", "recovery_code"])
     await sweepRows(dataSource, `${table} WHERE removedAt < ?`, [before]);
 }
 
@@ -173,6 +185,7 @@ export async function sweepEnrolments(dataSource: DataSource, before: Date): Pro
 /** Deletes every second factor of an account, those too that could come back. */
 export async function deleteSecondFactorsOf(manager: EntityManager, accountId: string): Promise<void> {
   await manager.getRepository(AuthenticatorEntity).delete({ accountId });
+  await deletePasskeysOf(manager, accountId);
   await manager.getRepository(RecoveryCodeEntity).delete({ accountId });
 }
 

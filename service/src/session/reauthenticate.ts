@@ -42,16 +42,18 @@ export async function reauthenticate(
 ): Promise<Reauthenticated> {
   const method = proofMethodOf(proof.type);
   const { id: accountId } = live.account;
+  const isAlone = method.part === "second" && !isFirstProofFresh(context, live);
   if (method.part === "second") {
-    // It says alone who holds the device, not who sits at this browser.
-    if (!isFirstProofFresh(context, live)) return wantedNow(context, FIRST_IN_SESSION);
+    // It says alone who holds the device, not who sits at this browser; unless it verifies that too.
+    if (isAlone && !method.mayBeWhole) return wantedNow(context, FIRST_IN_SESSION);
     const offered: readonly string[] = await secondFactorsOf(context.dataSource.manager, accountId);
     if (!offered.includes(method.type)) throw new ProblemReply("proof-refused");
   }
-  const prover = { accountId, network: visit.network, mark, pending: null };
+  const prover = { accountId, visit, mark, pending: null };
   const checked = await method.check(context, prover, proof, {
     refused: (reason) => recordRefusal(context, live, { reason, visit }),
   });
+  if (isAlone && checked.isWhole !== true) throw new ProblemReply("passkey-person-unverified");
   return inTransaction(context.dataSource, async (manager) => {
     const wanted = method.part === "first" ? await secondFactorsOf(manager, accountId) : [];
     if (wanted.length === 0) return complete(context, manager, { live, method, checked, visit });
@@ -86,7 +88,7 @@ async function complete(
   await checked.spend(manager, { account, visit, now });
   const isSecond = method.part === "second";
   const level = isSecond ? beginLevel(method.level, now) : keptLevel(session, now);
-  const amr = isSecond ? amrWith(session.amr, method.amr) : session.amr;
+  const amr = isSecond ? amrWith(session.amr, checked.amr ?? method.amr) : session.amr;
   const proved = { authTime: now, amr, ...level };
   await noteProof(manager, session.id, proved);
   await checked.reserved.succeed(manager);

@@ -40,7 +40,15 @@ export async function takeFirstProof(
     await checked.spend(manager, { account, visit, now });
     const locked =
       account === null && registration !== null
-        ? await settleRegistration(context, manager, { registration, passwordRecord: null, visit })
+        ? (
+            await settleRegistration(context, manager, {
+              registration,
+              // Who asked for this mail may be another than who registered.
+              passwordRecord: null,
+              passkey: null,
+              visit,
+            })
+          ).account
         : await lockAccount(manager, account?.id ?? "");
     if (locked?.state !== "active") throw new ProblemReply("proof-refused");
     const isSame = isRegistrationBrowser(locked, device);

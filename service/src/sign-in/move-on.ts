@@ -58,8 +58,8 @@ async function takeFurtherProof(
   const wanted: readonly string[] = wantedBy(rule, pending.amr);
   if (!wanted.includes(method.type)) throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, visit, device });
-  const amr =
-    method.part === "second" ? amrWith(pending.amr, method.amr) : amrBeside(pending.amr, method.amr);
+  const added = checked.amr ?? method.amr;
+  const amr = method.part === "second" ? amrWith(pending.amr, added) : amrBeside(pending.amr, added);
   const { mark } = device;
   const isWithinLimit = await countConfirming(context, { account, wanted: wantedBy(rule, amr), mark });
   return inTransaction(context.dataSource, async (manager) => {
@@ -96,7 +96,7 @@ function check(
 ): Promise<CheckedProof> {
   const { dataSource, clock } = context;
   const { accountId } = pending;
-  const prover = { accountId, network: visit.network, mark: device.mark, pending };
+  const prover = { accountId, visit, mark: device.mark, pending };
   return method.check(context, prover, proof, {
     // Counted as wrong before it is looked at, so that no parallel guesses outrun the count.
     async claim() {

@@ -108,15 +108,25 @@ export async function sendConfirming(
   });
 }
 
-/** The sign-in in progress of a token, where it was begun: at an app with forms of its own, or here. @throws ProblemReply `sign-in-lapsed`. */
-export async function readPending(
+/** The sign-in in progress of a token, where it was begun: at an app with forms of its own, or here. */
+export async function findPending(
   { dataSource, clock }: ServiceContext,
   token: string | undefined,
   { appId }: Visit,
-): Promise<SignInRow> {
+): Promise<SignInRow | null> {
   const hashed = token === undefined ? null : hashToken("sign-in", token);
   const row = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
-  if (row === null || row.appId !== appId) throw new ProblemReply("sign-in-lapsed");
+  return row?.appId === appId ? row : null;
+}
+
+/** As `findPending`. @throws ProblemReply `sign-in-lapsed`. */
+export async function readPending(
+  context: ServiceContext,
+  token: string | undefined,
+  visit: Visit,
+): Promise<SignInRow> {
+  const row = await findPending(context, token, visit);
+  if (row === null) throw new ProblemReply("sign-in-lapsed");
   return row;
 }
 

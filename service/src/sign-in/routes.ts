@@ -11,6 +11,7 @@ import { visitOf, visitorOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { deliverSession } from "../session/deliver.ts";
 import { checkBasicPassword } from "./basic.ts";
+import { signInByPasskey } from "./by-passkey.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { moveOn } from "./move-on.ts";
 import type { PendingSignIn } from "./pending.ts";
@@ -22,12 +23,13 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.signIn, async ({ body }, { request, reply }) => {
       const handing = handingOf(request, body.deliver);
-      const outcome = await signIn(context, {
-        proof: body.proof,
-        remember: body.remember ?? false,
-        visit: visitOf(request),
-        device: await deviceOf(app, context, request, handing),
-      });
+      const { proof, remember = false } = body;
+      const visit = visitOf(request);
+      const begun = { remember, visit, device: await deviceOf(app, context, request, handing) };
+      const outcome =
+        proof.type === "passkey"
+          ? await signInByPasskey(context, { proof, ...begun })
+          : await signIn(context, { proof, ...begun });
       if (outcome.outcome === "proof-wanted")
         return answer(202, deliverPending(context, reply, outcome, handing.deliver));
       return answer(201, deliverSignedIn(context, { request, reply }, outcome, handing.deliver));

@@ -14,17 +14,33 @@ export async function ruleOf(
   manager: EntityManager,
   account: AccountRow,
 ): Promise<SignInRule> {
-  const { id, mustChangePassword, firstPasswordUntil, wantsMailedProof, email, emailVerifiedAt } = account;
+  const { id, mustChangePassword, firstPasswordUntil, wantsMailedProof } = account;
   const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= clock.now();
   return {
     mustChangePassword,
     firstPassword: firstPasswordUntil === null ? "none" : isLapsed ? "lapsed" : "valid",
     secondFactors: await secondFactorsOf(manager, id),
     wantsMailedProof,
-    isReachable: email !== null && emailVerifiedAt !== null && configuration.mail.via !== "none",
+    isReachable: isReachable({ configuration }, account),
     // Asked only where it matters.
     hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
   };
+}
+
+/** Nobody signs in before the address is proved, where the site wants that. */
+export function mustProveEmail(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  { email, emailVerifiedAt }: AccountRow,
+): boolean {
+  return configuration.verifyEmail === "required" && email !== null && emailVerifiedAt === null;
+}
+
+/** Whether a mail reaches an address that was proved. */
+export function isReachable(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  { email, emailVerifiedAt }: Pick<AccountRow, "email" | "emailVerifiedAt">,
+): boolean {
+  return email !== null && emailVerifiedAt !== null && configuration.mail.via !== "none";
 }
 
 /**

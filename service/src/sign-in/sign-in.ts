@@ -19,7 +19,7 @@ import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
 import { keepPending } from "./pending.ts";
-import { ruleOf, wantedOf } from "./rule.ts";
+import { mustProveEmail, ruleOf, wantedOf } from "./rule.ts";
 
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
@@ -154,11 +154,6 @@ async function checkOrGiveBack(
     await reserved.giveBack();
     throw error;
   }
-}
-
-/** Nobody signs in by password before the address is proved, where the site wants that. */
-function mustProveEmail({ configuration }: ServiceContext, { email, emailVerifiedAt }: AccountRow): boolean {
-  return configuration.verifyEmail === "required" && email !== null && emailVerifiedAt === null;
 }
 
 function describe(read: PasswordRecord | UnusableRecord | null): SignInCandidate["record"] {

@@ -17,6 +17,7 @@ import { GuardedChangesOfAddress1700000000011 } from "./migrations/1700000000011
 import { WaysBack1700000000012 } from "./migrations/1700000000012-ways-back.ts";
 import { SweptAlongIndexes1700000000013 } from "./migrations/1700000000013-swept-along-indexes.ts";
 import { AppsAtWork1700000000014 } from "./migrations/1700000000014-apps-at-work.ts";
+import { Passkeys1700000000015 } from "./migrations/1700000000015-passkeys.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -34,6 +35,7 @@ export const MIGRATIONS = [
   WaysBack1700000000012,
   SweptAlongIndexes1700000000013,
   AppsAtWork1700000000014,
+  Passkeys1700000000015,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -1,5 +1,6 @@
 /** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its mend. */
 import { access } from "node:fs/promises";
+import { isIP } from "node:net";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { findByClientId } from "../app/store.ts";
 import { readMovedClock } from "../clock/clock.ts";
@@ -7,6 +8,7 @@ import type { Configuration } from "../config/index.ts";
 import { ConfigurationError, loadConfiguration } from "../config/index.ts";
 import { openTransport, refusalOf } from "../mail/transport.ts";
 import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
+import { lostPasskeys } from "../passkey/relying-party.ts";
 import { openCompromisedList } from "../password/compromised.ts";
 import { createHashing } from "../password/hashing.ts";
 import { DatabaseUnavailable, openDatabase, schemaStatus } from "../storage/index.ts";
@@ -36,6 +38,7 @@ export async function check(path: string): Promise<Finding[]> {
     ...(await checkCompromisedList(configuration)),
     ...checkSessions(configuration),
     checkKeys(configuration),
+    checkPasskeys(configuration),
     ...checkProxies(configuration),
     ...checkProxyCheck(configuration),
     ...checkWebhooks(configuration),
@@ -97,6 +100,29 @@ function checkKeys({ keyRing, passwords }: Configuration): Finding {
   const detail =
     "no key ring; make one with: lucchetto keys add, and name it in keys.file (production needs it)";
   return { subject: "keys", verdict: "warning", detail };
+}
+
+/** A wrong combination of addresses is found here, before a person meets it. */
+function checkPasskeys({ publicUrl, passkeys }: Configuration): Finding {
+  const subject = "passkeys";
+  const { relyingPartyId, origins, relatedOrigins } = passkeys;
+  const { hostname, pathname, protocol } = new URL(publicUrl);
+  if (isIP(hostname.replace(/^\[|\]$/g, "")) !== 0) {
+    const detail = `publicUrl names the address ${hostname}, and browsers make passkeys for names only; use a name (localhost in development)`;
+    return { subject, verdict: "warning", detail };
+  }
+  if (protocol === "http:" && !isLoopbackHost(hostname)) {
+    const detail =
+      "publicUrl is http://, where browsers make no passkeys; use https:// (or localhost in development)";
+    return { subject, verdict: "warning", detail };
+  }
+  if (relatedOrigins.length > 0 && (hostname !== relyingPartyId || pathname !== "/")) {
+    const detail = `${relatedOrigins.join(", ")} are no part of ${relyingPartyId}; browsers ask https://${relyingPartyId}/.well-known/webauthn about them. Let that host's server pass this path on to the service`;
+    return { subject, verdict: "warning", detail };
+  }
+  const trust =
+    passkeys.trustAnchors.length === 0 ? "" : `; ${passkeys.trustAnchors.length} trusted certificate(s)`;
+  return { subject, verdict: "ok", detail: `for ${relyingPartyId}, made at ${origins.join(", ")}${trust}` };
 }
 
 /** Production on loopback is reached through a proxy; if that is not trusted, all people seem to come from it. */
@@ -199,6 +225,7 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
     const { host, pathname } = new URL(configuration.database.url);
     const status = await schemaStatus(dataSource);
     const movedBy = status.current ? await readMovedClock(dataSource) : 0;
+    const lost = status.current ? await lostPasskeys(dataSource, configuration) : null;
     const { clientId } = configuration.proxyCheck;
     const isAppKnown =
       clientId === undefined || !status.current || (await findByClientId(dataSource, clientId)) !== null;
@@ -222,6 +249,7 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
             verdict: configuration.mode === "production" ? "wrong" : "warning",
             detail: `moved by ${Math.round(movedBy / 1_000)} s; set it right with: lucchetto clock reset`,
           },
+      ...(lost === null ? [] : [{ subject: "passkeys", verdict: "wrong" as const, detail: lost }]),
       ...(isAppKnown
         ? []
         : [

@@ -3,6 +3,7 @@ import { pino } from "pino";
 import { createMovableClock, readMovedClock, systemClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError } from "../config/index.ts";
+import { lostPasskeys } from "../passkey/relying-party.ts";
 import { createService } from "../service.ts";
 import { openDatabase, schemaStatus } from "../storage/index.ts";
 
@@ -38,6 +39,11 @@ export async function serve(configuration: Configuration, source: string): Promi
     throw new ConfigurationError(source, [
       "the service's clock was moved, which production refuses; run in development mode once: lucchetto clock reset",
     ]);
+  }
+  const lost = await lostPasskeys(dataSource, configuration);
+  if (lost !== null) {
+    await dataSource.destroy();
+    throw new ConfigurationError(source, [lost]);
   }
   const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
   const logger = createLogger(configuration);

@@ -154,6 +154,11 @@ export async function countRegistration(context: ServiceContext, network: string
   if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
 }
 
+/** Counts a challenge for a passkey, asked for by somebody who is not signed in. @throws ProblemReply `throttled`. */
+export async function countChallenge(context: ServiceContext, network: string | null): Promise<void> {
+  if (network !== null) await reserve(context, { kind: "network-challenges", name: network });
+}
+
 /** Counts a call by which an app works on accounts. @throws ProblemReply `throttled`. */
 export async function countAppWork(context: ServiceContext, appId: string): Promise<void> {
   await reserve(context, { kind: "app-work", name: appId });
@@ -292,7 +297,7 @@ function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" 
 }
 
 function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): ThrottleRule {
-  const { free, firstWait, longestWait, network, registrations, apps } = configuration.throttle;
+  const { free, firstWait, longestWait, network, registrations, apps, challenges } = configuration.throttle;
   const consecutive = { kind: "consecutive", free, firstWait, longestWait } as const;
   switch (kind) {
     case "account-known":
@@ -313,6 +318,8 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
       return { kind: "window", ...registrations };
     case "app-work":
       return { kind: "window", ...apps };
+    case "network-challenges":
+      return { kind: "window", ...challenges };
     case "network-mail":
       return { kind: "window", ...network };
     case "address-mail":

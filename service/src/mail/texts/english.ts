@@ -142,7 +142,7 @@ If it was you, there is nothing to do. If it was not, take it back: all sessions
 
 [It was not me]({{link}})
 
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
 `,
   "second-factor-removed": `Subject: An authenticator app was removed from your account at {{site}}
 
@@ -156,7 +156,35 @@ If it was you, there is nothing to do. If it was not, take it back: all sessions
 
 [It was not me]({{link}})
 
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
+`,
+  "passkey-added": `Subject: A passkey for your account at {{site}}
+
+A passkey was added to your account. It opens the account, by itself or beside your password.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
+
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
+`,
+  "passkey-removed": `Subject: A passkey was removed from your account at {{site}}
+
+A passkey was removed from your account. It is no longer accepted.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
+
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
 `,
   "recovery-codes-made": `Subject: New recovery codes for your account at {{site}}
 
@@ -170,7 +198,7 @@ If it was you, there is nothing to do. If it was not, take it back: all sessions
 
 [It was not me]({{link}})
 
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
+This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
 `,
   "recovery-code-used": `Subject: A recovery code was used at {{site}}
 
@@ -226,7 +254,7 @@ If you want that, there is nothing to do. If it was not you, or you have changed
 
 [Keep my account]({{link}})
 
-This link works once, until the account is erased. In a browser that you did not use before, it also asks for one thing from before: your password, a code of your authenticator app, or a recovery code.
+This link works once, until the account is erased. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
 `,
   "account-reopened": `Subject: Your account at {{site}} stays
 

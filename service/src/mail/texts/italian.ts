@@ -142,7 +142,7 @@ Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le ses
 
 [Non ero io]({{link}})
 
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "second-factor-removed": `Subject: Un'app di autenticazione è stata tolta dal tuo account su {{site}}
 
@@ -156,7 +156,35 @@ Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le ses
 
 [Non ero io]({{link}})
 
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
+`,
+  "passkey-added": `Subject: Una passkey per il tuo account su {{site}}
+
+Al tuo account è stata aggiunta una passkey. Apre l'account, da sola o insieme alla password.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
+
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
+`,
+  "passkey-removed": `Subject: Una passkey è stata tolta dal tuo account su {{site}}
+
+Una passkey è stata tolta dal tuo account. Non è più accettata.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
+
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "recovery-codes-made": `Subject: Nuovi codici di recupero per il tuo account su {{site}}
 
@@ -170,7 +198,7 @@ Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le ses
 
 [Non ero io]({{link}})
 
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
+Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "recovery-code-used": `Subject: Un codice di recupero è stato usato su {{site}}
 
@@ -226,7 +254,7 @@ Se è quello che vuoi, non devi fare nulla. Se non eri tu, o hai cambiato idea, 
 
 [Tieni il mio account]({{link}})
 
-Questo collegamento vale una sola volta, finché l'account non è cancellato. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, un codice dell'app di autenticazione o un codice di recupero.
+Questo collegamento vale una sola volta, finché l'account non è cancellato. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
 `,
   "account-reopened": `Subject: Il tuo account su {{site}} rimane
 

@@ -31,6 +31,8 @@ export interface AccountRow {
   wantsMailedProof: boolean;
   /** Of a closed account: when its rows go. */
   eraseAt: Date | null;
+  /** Random; by this alone an authenticator knows whose passkey it holds. */
+  userHandle: Buffer | null;
 }
 
 /** Who the account is, without what only a sign-in needs to know. */
@@ -44,6 +46,7 @@ export type AccountFacts = Omit<
   | "firstPasswordUntil"
   | "wantsMailedProof"
   | "eraseAt"
+  | "userHandle"
 >;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
@@ -69,11 +72,13 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     firstPasswordUntil: { type: "datetime", precision: 3, nullable: true },
     wantsMailedProof: { type: "boolean", default: false },
     eraseAt: { type: "datetime", precision: 3, nullable: true },
+    userHandle: { type: "binary", length: 32, nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },
     { name: "account_email", columns: ["emailKey"], unique: true },
     { name: "account_username", columns: ["usernameKey"], unique: true },
     { name: "account_erase_at", columns: ["eraseAt"] },
+    { name: "account_user_handle", columns: ["userHandle"], unique: true },
   ],
 });

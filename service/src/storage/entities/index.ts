@@ -12,6 +12,8 @@ import { KnownDeviceEntity } from "./known-device.ts";
 import { MailEntity } from "./mail.ts";
 import { MailLinkEntity } from "./mail-link.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
+import { PasskeyEntity } from "./passkey.ts";
+import { PasskeyChallengeEntity } from "./passkey-challenge.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
 import { RecoveryCodeEntity } from "./recovery-code.ts";
 import { RegistrationEntity } from "./registration.ts";
@@ -34,6 +36,8 @@ export * from "./known-device.ts";
 export * from "./mail.ts";
 export * from "./mail-link.ts";
 export * from "./moved-clock.ts";
+export * from "./passkey.ts";
+export * from "./passkey-challenge.ts";
 export * from "./password-record.ts";
 export * from "./queued.ts";
 export * from "./recovery-code.ts";
@@ -60,6 +64,8 @@ export const ENTITIES = [
   MailEntity,
   MailLinkEntity,
   MovedClockEntity,
+  PasskeyEntity,
+  PasskeyChallengeEntity,
   PasswordRecordEntity,
   RecoveryCodeEntity,
   RegistrationEntity,

@@ -1,5 +1,21 @@
 import type { Language } from "@lucchetto/core";
+import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
 import { EntitySchema } from "typeorm";
+
+/** A passkey as it is kept before there is an account; bytes in base64url. */
+export interface StoredPasskey {
+  readonly userHandle: string;
+  readonly credentialId: string;
+  readonly publicKey: string;
+  readonly algorithm: CoseAlgorithm;
+  readonly signCount: number;
+  readonly userVerified: boolean;
+  readonly backupEligible: boolean;
+  readonly backedUp: boolean;
+  readonly aaguid: string;
+  readonly transports: readonly string[];
+  readonly attestation: AttestationFormat;
+}
 
 /** A registration that waits outside the accounts until its link is used. `record` is the password's, as in `password_record`. */
 export interface RegistrationRow {
@@ -11,6 +27,8 @@ export interface RegistrationRow {
   displayName: string | null;
   language: Language | null;
   record: string | null;
+  /** The passkey in a password's place. */
+  passkey: StoredPasskey | null;
   /** What the application filled in when it was asked. */
   filledIn: { labels?: string[]; reference?: string };
   browserHash: Buffer | null;
@@ -29,6 +47,7 @@ export const RegistrationEntity = new EntitySchema<RegistrationRow>({
     displayName: { type: "varchar", length: 80, nullable: true },
     language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", nullable: true },
     record: { type: "text", nullable: true },
+    passkey: { type: "json", nullable: true },
     filledIn: { type: "json" },
     browserHash: { type: "binary", length: 32, nullable: true },
     createdAt: { type: "datetime", precision: 3 },

@@ -1,0 +1,201 @@
+/** Challenges: issued for one purpose, to one browser, perhaps for one account, and answered once. */
+import { randomBytes } from "node:crypto";
+import type { CreationOptions, PasskeyPurpose, RequestOptions } from "@lucchetto/contract";
+import { deriveKey, readIdentifier } from "@lucchetto/core";
+import type { NamedCredential } from "@lucchetto/core/passkey";
+import {
+  CHALLENGE_BYTES,
+  CHALLENGE_LIFE,
+  creationOptions,
+  inventCredentials,
+  requestOptions,
+  USER_HANDLE_BYTES,
+} from "@lucchetto/core/passkey";
+import { findByIdentifier } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { hasRecord } from "../password/store.ts";
+import { ProblemReply } from "../problem.ts";
+import { assertFresh } from "../session/fresh.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { PasskeyChallengeRow, SignInRow } from "../storage/index.ts";
+import { newId } from "../storage/index.ts";
+import { countChallenge } from "../throttle/throttle.ts";
+import { ensureUserHandle, insertChallenge, listPasskeys } from "./store.ts";
+import { browserHashOf } from "./take.ts";
+
+/** Where it is asked for. */
+export interface Asking {
+  readonly visit: Visit;
+  /** The mark of the browser; `undefined`: a program. */
+  readonly mark: string | undefined;
+  /** The session, where there is one. */
+  readonly caller: LiveSession | null;
+  /** The sign-in in progress, where there is one. */
+  readonly pending: SignInRow | null;
+}
+
+/** A challenge with what the browser is asked. */
+export interface Issued {
+  readonly challengeId: string;
+  readonly options: CreationOptions | RequestOptions;
+  readonly expiresAt: string;
+}
+
+/**
+ * Issues one.
+ * @throws ProblemReply `not-signed-in` and `reauthenticate` (enrol, reauthenticate), `throttled` for those who are not signed in.
+ */
+export async function beginChallenge(
+  context: ServiceContext,
+  { purpose, identifier }: { purpose: PasskeyPurpose; identifier?: string | undefined },
+  asking: Asking,
+): Promise<Issued> {
+  switch (purpose) {
+    case "register":
+      return beginRegistering(context, identifier, asking);
+    case "enrol":
+      return beginEnrolling(context, asking);
+    case "reauthenticate":
+      return beginReauthenticating(context, asking);
+    case "sign-in":
+      return asking.pending === null || asking.pending.amr.length === 0
+        ? beginSigningIn(context, identifier, asking)
+        : beginSecondProof(context, asking.pending, asking);
+  }
+}
+
+async function beginRegistering(
+  context: ServiceContext,
+  identifier: string | undefined,
+  asking: Asking,
+): Promise<Issued> {
+  await countChallenge(context, asking.visit.network);
+  const userHandle = randomBytes(USER_HANDLE_BYTES);
+  const name = identifier ?? context.configuration.site.name;
+  const row = await issue(context, asking, { purpose: "register", userHandle, standsAlone: true });
+  return show(row, creation(context, row, { handle: userHandle, name, displayName: name, excluded: [] }));
+}
+
+async function beginEnrolling(context: ServiceContext, asking: Asking): Promise<Issued> {
+  const { caller } = asking;
+  if (caller === null) throw new ProblemReply("not-signed-in");
+  await assertFresh(context, caller);
+  const { manager } = context.dataSource;
+  const { id: accountId, email, username, displayName } = caller.account;
+  const handle = await ensureUserHandle(manager, accountId, randomBytes(USER_HANDLE_BYTES));
+  // What is to be the only way in verifies who holds it; beside a password a key without that is welcome.
+  const standsAlone = !(await hasRecord(manager, accountId));
+  const row = await issue(context, asking, { purpose: "enrol", accountId, standsAlone });
+  const name = email ?? username ?? context.configuration.site.name;
+  const excluded = await listPasskeys(manager, accountId);
+  return show(row, creation(context, row, { handle, name, displayName: displayName ?? name, excluded }));
+}
+
+async function beginReauthenticating(context: ServiceContext, asking: Asking): Promise<Issued> {
+  const { caller } = asking;
+  if (caller === null) throw new ProblemReply("not-signed-in");
+  const { id: accountId } = caller.account;
+  const own = await listPasskeys(context.dataSource.manager, accountId);
+  return beginAsserting(context, asking, { purpose: "reauthenticate", accountId, own, standsAlone: false });
+}
+
+/** Beside a proof that was shown, presence is enough. */
+async function beginSecondProof(
+  context: ServiceContext,
+  { id: signInId, accountId }: SignInRow,
+  asking: Asking,
+): Promise<Issued> {
+  if (accountId === null) throw new ProblemReply("proof-refused");
+  const own = await listPasskeys(context.dataSource.manager, accountId);
+  return beginAsserting(context, asking, {
+    purpose: "sign-in",
+    accountId,
+    signInId,
+    own,
+    standsAlone: false,
+  });
+}
+
+/** By a name, whose passkeys are listed, or as many that nobody has; without one the browser offers what it has. */
+async function beginSigningIn(
+  context: ServiceContext,
+  typed: string | undefined,
+  asking: Asking,
+): Promise<Issued> {
+  await countChallenge(context, asking.visit.network);
+  const purpose = "sign-in";
+  if (typed === undefined) return beginAsserting(context, asking, { purpose, own: null, standsAlone: true });
+  const identifier = readIdentifier(typed);
+  const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
+  const own = account === null ? [] : await listPasskeys(context.dataSource.manager, account.id);
+  if (account !== null && own.length > 0)
+    return beginAsserting(context, asking, { purpose, accountId: account.id, own, standsAlone: true });
+  const invented = inventCredentials(inventionKey(context), identifier?.key ?? typed);
+  return beginAsserting(context, asking, { purpose, own: invented, standsAlone: true });
+}
+
+async function beginAsserting(
+  context: ServiceContext,
+  asking: Asking,
+  {
+    own,
+    ...about
+  }: Pick<PasskeyChallengeRow, "purpose" | "standsAlone"> &
+    Partial<Pick<PasskeyChallengeRow, "accountId" | "signInId">> & { own: readonly NamedCredential[] | null },
+): Promise<Issued> {
+  const allowed = own?.map(({ credentialId }) => Buffer.from(credentialId).toString("base64url")) ?? null;
+  const row = await issue(context, asking, { ...about, allowed });
+  const { relyingPartyId: rpId } = context.configuration.passkeys;
+  const { challenge, standsAlone } = row;
+  return show(row, requestOptions({ challenge, rpId, allowed: own ?? [], standsAlone }));
+}
+
+/** What nobody outside can tell from real ones, and never changes for a name. */
+function inventionKey({ throttleKey }: ServiceContext): Uint8Array {
+  return deriveKey(throttleKey, "invented-passkeys");
+}
+
+function creation(
+  { configuration: { site, passkeys } }: ServiceContext,
+  { challenge, standsAlone }: PasskeyChallengeRow,
+  user: { handle: Buffer; name: string; displayName: string; excluded: readonly NamedCredential[] },
+): CreationOptions {
+  const { excluded, ...whose } = user;
+  return creationOptions({
+    challenge,
+    relyingParty: { id: passkeys.relyingPartyId, name: site.name },
+    user: whose,
+    algorithms: passkeys.algorithms,
+    excluded,
+    attestation: passkeys.attestation,
+    standsAlone,
+  });
+}
+
+async function issue(
+  { clock, dataSource }: ServiceContext,
+  { visit, mark }: Asking,
+  about: Pick<PasskeyChallengeRow, "purpose" | "standsAlone"> & Partial<PasskeyChallengeRow>,
+): Promise<PasskeyChallengeRow> {
+  const now = clock.now();
+  const row: PasskeyChallengeRow = {
+    id: newId(now),
+    challenge: randomBytes(CHALLENGE_BYTES),
+    accountId: null,
+    signInId: null,
+    browserHash: browserHashOf(mark),
+    appId: visit.appId,
+    userHandle: null,
+    allowed: null,
+    createdAt: now,
+    expiresAt: new Date(now.getTime() + CHALLENGE_LIFE),
+    spentAt: null,
+    ...about,
+  };
+  await insertChallenge(dataSource.manager, row);
+  return row;
+}
+
+function show({ id, expiresAt }: PasskeyChallengeRow, options: Issued["options"]): Issued {
+  return { challengeId: id, options, expiresAt: expiresAt.toISOString() };
+}

@@ -1,0 +1,185 @@
+/** An account's passkeys: how one is added, shown, renamed and removed. */
+import type { Passkey, RegistrationCredential } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
+import type { RegisteredCredential } from "@lucchetto/core/passkey";
+import { MAX_PASSKEYS } from "@lucchetto/core/passkey";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
+import { hasRecord } from "../password/store.ts";
+import { fieldProblem, ProblemReply } from "../problem.ts";
+import type { FactorAdded } from "../second-factor/change.ts";
+import { addFactor, removeFactor } from "../second-factor/change.ts";
+import { assertLastingKeys } from "../second-factor/second-factor.ts";
+import { assertFresh } from "../session/fresh.ts";
+import type { LiveSession } from "../session/store.ts";
+import { isReachable } from "../sign-in/rule.ts";
+import type { AccountRow, PasskeyRow } from "../storage/index.ts";
+import { isDuplicateOf, newId } from "../storage/index.ts";
+import { checkRegistration } from "./answer.ts";
+import { showPasskey, usualName } from "./show.ts";
+import {
+  findPasskey,
+  findUserHandle,
+  insertPasskey,
+  listPasskeys,
+  removePasskey,
+  renamePasskey,
+} from "./store.ts";
+import { takeChallenge } from "./take.ts";
+
+/** One's own, the first one first, with what the browser's signal calls need. */
+export async function listOwnPasskeys(
+  { dataSource, configuration }: ServiceContext,
+  { account }: LiveSession,
+) {
+  const { manager } = dataSource;
+  const handle = await findUserHandle(manager, account.id);
+  return {
+    items: (await listPasskeys(manager, account.id)).map(showPasskey),
+    relyingPartyId: configuration.passkeys.relyingPartyId,
+    userHandle: handle?.toString("base64url") ?? null,
+  };
+}
+
+/**
+ * Adds the passkey that a browser made. The session rises to level 2.
+ * @throws ProblemReply `reauthenticate`, `keys-missing`, `invalid-fields`, `not-signed-in`, `passkey-…`.
+ */
+export async function addOwnPasskey(
+  context: ServiceContext,
+  caller: LiveSession,
+  {
+    challengeId,
+    credential,
+    name,
+    visit,
+    mark,
+  }: {
+    challengeId: string;
+    credential: RegistrationCredential;
+    name: string | undefined;
+    visit: Visit;
+    mark: string | undefined;
+  },
+): Promise<FactorAdded & { passkey: Passkey }> {
+  assertLastingKeys(context);
+  await assertFresh(context, caller);
+  const { id: accountId } = caller.account;
+  const challenge = await takeChallenge(context, challengeId, {
+    purpose: "enrol",
+    accountId,
+    signInId: null,
+    visit,
+    mark,
+  });
+  const registered = checkRegistration(context, credential, challenge);
+  const { added, ...rest } = await addFactor(context, caller, {
+    kind: "passkey.added",
+    mail: "passkey-added",
+    amr: amrOfNew(registered),
+    visit,
+    async add(manager, now) {
+      if ((await listPasskeys(manager, accountId)).length >= MAX_PASSKEYS)
+        throw fieldProblem([fieldError("credential", "too-many-passkeys", { most: MAX_PASSKEYS })]);
+      // Of the change's own moment: what is older would count as a thing from before it.
+      const row = newPasskey(context, { accountId, registered, name, now });
+      await insertNew(manager, row);
+      return row;
+    },
+  });
+  return { ...rest, passkey: showPasskey(added) };
+}
+
+/** RFC 8176 of a passkey just made: the key was shown to be held. */
+export function amrOfNew({
+  backupEligible,
+  userVerified,
+}: Pick<RegisteredCredential, "backupEligible" | "userVerified">): string[] {
+  return [backupEligible ? "swk" : "hwk", ...(userVerified ? ["user"] : [])];
+}
+
+/** The row of a passkey that was just verified. */
+export function newPasskey(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  {
+    accountId,
+    registered,
+    name,
+    now,
+  }: { accountId: string; registered: RegisteredCredential; name?: string | undefined; now: Date },
+): PasskeyRow {
+  const { names, relyingPartyId } = configuration.passkeys;
+  const aaguid = Buffer.from(registered.aaguid);
+  return {
+    id: newId(now),
+    accountId,
+    name: name?.trim() || (names.get(aaguid.toString("hex")) ?? usualName(registered)),
+    credentialId: Buffer.from(registered.credentialId),
+    publicKey: Buffer.from(registered.publicKey),
+    algorithm: registered.algorithm,
+    signCount: registered.signCount,
+    userVerified: registered.userVerified,
+    backupEligible: registered.backupEligible,
+    backedUp: registered.backedUp,
+    aaguid,
+    transports: [...registered.transports],
+    attestation: registered.attestation,
+    relyingPartyId,
+    createdAt: now,
+    lastUsedAt: null,
+    removedAt: null,
+  };
+}
+
+/** @throws ProblemReply `passkey-registered-already`. */
+export async function insertNew(manager: EntityManager, row: PasskeyRow): Promise<void> {
+  try {
+    await insertPasskey(manager, row);
+  } catch (error) {
+    throw isDuplicateOf(error, "passkey_credential") ? new ProblemReply("passkey-registered-already") : error;
+  }
+}
+
+/** Calls one something else. @throws ProblemReply `not-found`, `invalid-fields`. */
+export async function renameOwnPasskey(
+  { dataSource: { manager } }: ServiceContext,
+  { account }: LiveSession,
+  { id, name }: { id: string; name: string },
+): Promise<Passkey> {
+  const own = { id, accountId: account.id };
+  if (name.trim() === "") throw fieldProblem([fieldError("name", "empty")]);
+  await renamePasskey(manager, own, name.trim());
+  const row = await findPasskey(manager, own);
+  if (row === null) throw new ProblemReply("not-found");
+  return showPasskey(row);
+}
+
+/** Removes one. @throws ProblemReply `reauthenticate`, `not-found`, `last-way-in`. */
+export async function removeOwnPasskey(
+  context: ServiceContext,
+  caller: LiveSession,
+  id: string,
+  visit: Visit,
+): Promise<void> {
+  await assertFresh(context, caller);
+  const own = { id, accountId: caller.account.id };
+  await removeFactor(context, caller, {
+    kind: "passkey.removed",
+    mail: "passkey-removed",
+    visit,
+    async remove(manager, { account, now }) {
+      if (!(await removePasskey(manager, own, now))) throw new ProblemReply("not-found");
+      if (!(await hasWayIn(context, manager, account))) throw new ProblemReply("last-way-in");
+    },
+  });
+}
+
+/** Whether something opens an account: a password, a passkey that verifies who holds it, or a mail. */
+export async function hasWayIn(
+  context: Pick<ServiceContext, "configuration">,
+  manager: EntityManager,
+  account: AccountRow,
+): Promise<boolean> {
+  if (isReachable(context, account) || (await hasRecord(manager, account.id))) return true;
+  return (await listPasskeys(manager, account.id)).some(({ userVerified }) => userVerified);
+}

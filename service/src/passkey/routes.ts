@@ -1,0 +1,100 @@
+import { routes } from "@lucchetto/contract";
+import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
+import type { ServiceContext } from "../context.ts";
+import { readBearer } from "../http/bearer.ts";
+import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
+import { answer, mount } from "../http/mount.ts";
+import { visitOf } from "../http/visit.ts";
+import { handOver } from "../session/deliver.ts";
+import { findPending } from "../sign-in/pending.ts";
+import type { Asking } from "./challenge.ts";
+import { beginChallenge } from "./challenge.ts";
+import { addOwnPasskey, listOwnPasskeys, removeOwnPasskey, renameOwnPasskey } from "./passkey.ts";
+
+/** `/.well-known/webauthn`: which other origins use the passkeys of this relying party (Web Authentication Level 3, section 5.11). */
+export const RELATED_ORIGINS_PATH = "/.well-known/webauthn";
+
+/** `/v1/passkey-challenges` and `/v1/account/passkeys`. */
+export function passkeyRoutes(context: ServiceContext): FastifyPluginAsync {
+  return async (app) => {
+    mount(app, routes.beginPasskey, async ({ body }, { request, reply }) =>
+      answer(201, await beginChallenge(context, body, await askingOf(app, context, { request, reply }))),
+    );
+
+    mount(app, routes.listPasskeys, async (_received, { caller }) =>
+      answer(200, await listOwnPasskeys(context, caller)),
+    );
+
+    mount(app, routes.addPasskey, async ({ body }, { caller, request, reply }) => {
+      const { challengeId, credential, name } = body;
+      const here = { visit: visitOf(request), mark: markOf(context, request) };
+      const { passkey, recoveryCodes, ...begun } = await addOwnPasskey(context, caller, {
+        challengeId,
+        credential,
+        name,
+        ...here,
+      });
+      // The new token takes the way that the old one came.
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      const codes = recoveryCodes === null ? {} : { recoveryCodes: [...recoveryCodes] };
+      return answer(201, { passkey, ...codes, ...handOver(context, reply, begun, deliver) });
+    });
+
+    mount(app, routes.renamePasskey, async ({ params, body }, { caller }) =>
+      answer(200, await renameOwnPasskey(context, caller, { ...params, ...body })),
+    );
+
+    mount(app, routes.removePasskey, async ({ params }, { caller, request }) => {
+      await removeOwnPasskey(context, caller, params.id, visitOf(request));
+      return answer(204, undefined);
+    });
+  };
+}
+
+async function askingOf(
+  app: FastifyInstance,
+  context: ServiceContext,
+  { request, reply }: { request: FastifyRequest; reply: FastifyReply },
+): Promise<Asking> {
+  const visit = visitOf(request);
+  const { authorization, cookie } = request.headers;
+  const token = readBearer(authorization) ?? context.signInCookie.read(cookie);
+  return {
+    visit,
+    mark: isBrowser(request) ? keptMark(context, { request, reply }) : markOf(context, request),
+    caller: await app.readCaller(request),
+    pending: await findPending(context, token, visit),
+  };
+}
+
+/** Browsers say where an unsafe request comes from; an app with forms of its own speaks for one. */
+function isBrowser({ behalf, headers }: FastifyRequest): boolean {
+  if (behalf !== null) return true;
+  return headers.authorization === undefined && (headers.origin ?? headers["sec-fetch-site"]) !== undefined;
+}
+
+/** The mark by which the answer is known to come from the same browser. */
+function keptMark(
+  context: ServiceContext,
+  { request, reply }: { request: FastifyRequest; reply: FastifyReply },
+): string {
+  const { mark, isNew } = browserMarkOf(context, request);
+  if (isNew) handMarkOver(context, { request, reply }, mark);
+  return mark;
+}
+
+/** At the root of the host, where browsers look. */
+export function relatedOriginsRoute({
+  relatedOrigins,
+  origins,
+}: ServiceContext["configuration"]["passkeys"]): FastifyPluginAsync {
+  return async (app) => {
+    if (relatedOrigins.length === 0) return;
+    app.get(RELATED_ORIGINS_PATH, async (_request, reply) =>
+      reply
+        .header("access-control-allow-origin", "*")
+        .type("application/json; charset=utf-8")
+        .send(JSON.stringify({ origins })),
+    );
+  };
+}

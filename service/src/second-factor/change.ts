@@ -1,0 +1,111 @@
+/** A second factor of any type comes or goes: what belongs to it in every case, in one transaction. */
+import { randomBytes } from "node:crypto";
+import type { PlainToken } from "@lucchetto/core";
+import { amrWith, beginLevel, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { record } from "../journal/journal.ts";
+import { ProblemReply } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import type { FactorMail } from "../recovery/undo-link.ts";
+import { tellOfFactor } from "../recovery/undo-link.ts";
+import type { LiveSession } from "../session/store.ts";
+import { noteProof, replaceToken } from "../session/store.ts";
+import type { AccountRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import { makeCodes } from "./make-codes.ts";
+import { countUnusedCodes, hasSecondFactor, removeCodes } from "./store.ts";
+
+/** What a new second factor brings: recovery codes with the first one, and the session's new own token. */
+export interface FactorAdded {
+  readonly recoveryCodes: readonly string[] | null;
+  readonly session: LiveSession["session"];
+  readonly token: PlainToken<"own-token">;
+}
+
+export interface FactorChange {
+  readonly kind: SecurityEvent["kind"];
+  readonly mail: FactorMail;
+  readonly visit: Visit;
+}
+
+/**
+ * Adds one that was shown in a session, which rises to level 2 by it.
+ * @param amr of what was shown (RFC 8176). @param add stores it; what it throws undoes all. It gets the moment of the change.
+ * @throws ProblemReply `not-signed-in` if the session ended meanwhile.
+ */
+export async function addFactor<Added>(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  {
+    amr,
+    add,
+    ...change
+  }: FactorChange & {
+    amr: readonly string[];
+    add: (manager: EntityManager, now: Date) => Promise<Added>;
+  },
+): Promise<FactorAdded & { added: Added }> {
+  const { dataSource, clock } = context;
+  const { id: accountId } = account;
+  const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
+  return inTransaction(dataSource, async (manager) => {
+    const now = clock.now();
+    const former = await lockBefore(manager, accountId);
+    const added = await add(manager, now);
+    if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
+    const proved = { authTime: session.authTime, amr: amrWith(session.amr, amr), ...beginLevel(2, now) };
+    await noteProof(manager, session.id, proved);
+    await tell(context, manager, { ...change, ...former, session, now });
+    const isFirst = (await countUnusedCodes(manager, accountId)) === 0;
+    const recoveryCodes = isFirst ? await makeCodes(context, manager, accountId, now) : null;
+    return { added, recoveryCodes, session: { ...session, ...proved }, token: plain };
+  });
+}
+
+/** Removes one; with the last one the recovery codes go as well. @param remove as `add`. */
+export async function removeFactor(
+  context: ServiceContext,
+  { session, account }: LiveSession,
+  {
+    remove,
+    ...change
+  }: FactorChange & {
+    remove: (manager: EntityManager, about: { account: AccountRow; now: Date }) => Promise<void>;
+  },
+): Promise<void> {
+  const { id: accountId } = account;
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const former = await lockBefore(manager, accountId);
+    await remove(manager, { account: former.account, now });
+    if (!(await hasSecondFactor(manager, accountId))) await removeCodes(manager, accountId, now);
+    await tell(context, manager, { ...change, ...former, session, now });
+  });
+}
+
+/** The account, locked, with what stood before the change. */
+async function lockBefore(manager: EntityManager, accountId: string) {
+  const account = await lockAccount(manager, accountId);
+  if (account?.state !== "active") throw new ProblemReply("not-signed-in");
+  return { account, former: await readFormer(manager, accountId) };
+}
+
+async function tell(
+  context: ServiceContext,
+  manager: EntityManager,
+  {
+    kind,
+    session,
+    ...change
+  }: FactorChange & Awaited<ReturnType<typeof lockBefore>> & { session: LiveSession["session"]; now: Date },
+): Promise<void> {
+  const { account, visit, now } = change;
+  const event = { kind, accountId: account.id, sessionId: session.id } as const;
+  await record(context, manager, { event, visit, now });
+  await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
+  await tellOfFactor(context, manager, change);
+}
