@@ -3,7 +3,7 @@ import type { Browser, BrowserContext, Page } from "playwright-core";
 import { chromium } from "playwright-core";
 
 /** Milliseconds for what a page is waited for: far more than a busy machine needs. */
-const LIMIT = 300_000;
+const LIMIT = Number(process.env["PAGE_LIMIT"] ?? 300_000);
 
 const ARGUMENTS = [
   "--no-sandbox",
@@ -44,4 +44,51 @@ export async function openTab(
     if (message.type() === "error" && !refusal) complaints.push(message.text());
   });
   return { context, page, complaints };
+}
+
+/** An authenticator that the browser believes in; real passkeys, without a finger. */
+export interface VirtualAuthenticator {
+  /** Whether the person touches it when asked, and whether they are verified then. */
+  behave(how: { present?: boolean; verified?: boolean }): Promise<void>;
+  credentials(): Promise<Array<{ credentialId: string; signCount: number; isResidentCredential: boolean }>>;
+  remove(): Promise<void>;
+}
+
+/** Gives a tab an authenticator. */
+export async function plugIn(
+  page: Page,
+  how: {
+    kind?: "device" | "key" | "u2f";
+    verifies?: boolean;
+    isSynced?: boolean;
+  } = {},
+): Promise<VirtualAuthenticator> {
+  const { kind = "device", verifies = kind === "device", isSynced = kind === "device" } = how;
+  const cdp = await page.context().newCDPSession(page);
+  await cdp.send("WebAuthn.enable");
+  const { authenticatorId } = await cdp.send("WebAuthn.addVirtualAuthenticator", {
+    options: {
+      protocol: kind === "u2f" ? "u2f" : "ctap2",
+      transport: kind === "device" ? "internal" : "usb",
+      hasResidentKey: kind !== "u2f",
+      hasUserVerification: verifies,
+      isUserVerified: verifies,
+      automaticPresenceSimulation: true,
+      defaultBackupEligibility: isSynced,
+      defaultBackupState: isSynced,
+    },
+  });
+  return {
+    async behave({ present = true, verified = true }) {
+      await cdp.send("WebAuthn.setAutomaticPresenceSimulation", { authenticatorId, enabled: present });
+      await cdp.send("WebAuthn.setUserVerified", { authenticatorId, isUserVerified: verified });
+    },
+    async credentials() {
+      const { credentials } = await cdp.send("WebAuthn.getCredentials", { authenticatorId });
+      return credentials;
+    },
+    async remove() {
+      await cdp.send("WebAuthn.removeVirtualAuthenticator", { authenticatorId });
+    },
+  };
 }

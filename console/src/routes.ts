@@ -18,6 +18,7 @@ export const { p, navigate, route } = createRouter({
   "/account/sessions": () => import("./people/MySessions.svelte"),
   "/account/erase": () => import("./people/EraseOneself.svelte"),
   "/account/access-keys": () => import("./people/AccessKeys.svelte"),
+  "/account/passkeys": () => import("./people/Passkeys.svelte"),
   "/account/second-factor": () => import("./people/SecondFactor.svelte"),
   "/account/reauthenticate": () => import("./people/Reauthentication.svelte"),
   "/docs": () => import("./people/Docs.svelte"),

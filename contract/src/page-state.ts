@@ -26,6 +26,8 @@ export const pageState = z.object({
   linksWorkFor: z.object({ reset: z.string(), signIn: z.string(), verify: z.string() }),
   /** How long after asking for it an account is erased, in words; null: at once. */
   eraseAfter: z.string().nullable(),
+  /** For whom passkeys are made. */
+  relyingPartyId: z.string(),
   /** The language of the pages, as far as they speak it. */
   language: z.enum(["en", "it"]),
   /** Where a person lands when nothing else was asked for. */

@@ -11,6 +11,7 @@ export const PLAIN_PAGES = [
   "/account/sessions",
   "/account/erase",
   "/account/access-keys",
+  "/account/passkeys",
   "/account/second-factor",
   "/docs",
 ] as const;

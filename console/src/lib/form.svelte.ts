@@ -36,7 +36,8 @@ export class Form {
     }
   }
 
-  private take(error: unknown): void {
+  /** Says what went wrong, at the fields or above the form. */
+  take(error: unknown): void {
     if (!(error instanceof ProblemError)) {
       this.problem = sentenceOf(error);
       return;

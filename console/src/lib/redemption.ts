@@ -1,7 +1,9 @@
+import type { SecondProof } from "./second-proof.ts";
+
 /** What is shown with a mailed link. */
 export interface Redemption {
   /** A new one. */
   readonly password?: string;
   /** The password from the registration, or one thing from before a change that is undone. */
-  readonly present?: string | { readonly type: "totp" | "recovery-code"; readonly code: string };
+  readonly present?: string | SecondProof;
 }

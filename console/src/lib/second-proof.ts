@@ -1,5 +1,4 @@
+import type { PasskeyProof } from "./passkeys.ts";
+
 /** A second factor as it is shown. */
-export interface SecondProof {
-  readonly type: "totp" | "recovery-code";
-  readonly code: string;
-}
+export type SecondProof = { readonly type: "totp" | "recovery-code"; readonly code: string } | PasskeyProof;

@@ -13,7 +13,8 @@ export function sentenceOf(error: unknown): string {
 /** What happened and what to do, in the page's language; in the service's English where that has no sentence for it. */
 export function problemSentence({ code, detail }: Pick<Problem, "code" | "detail">): string {
   const known: Readonly<Record<string, string>> = texts.problems;
-  return known[code] ?? detail;
+  // Which step of the verification it was says the problem's page to developers; people get one calm sentence.
+  return known[code] ?? (code.startsWith("passkey-") ? texts.passkeys.refused : detail);
 }
 
 type Fault = NonNullable<Problem["errors"]>[number];

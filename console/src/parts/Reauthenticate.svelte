@@ -3,7 +3,9 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
+  import { askForPasskey, knowsPasskeys } from "../lib/passkeys.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
+  import { sentenceOf } from "../lib/sentence.ts";
   import { texts } from "../texts/texts.ts";
   import FormProblem from "./FormProblem.svelte";
   import MainButton from "./MainButton.svelte";
@@ -36,13 +38,23 @@
     wanted = reply.status === 202 && !reply.body.wanted.includes("password") ? reply.body.wanted : null;
     if (reply.status === 201) await shown();
   }
+  /** One that verifies who holds it is enough by itself. */
+  async function byPasskey(): Promise<void> {
+    form.problem = null;
+    form.errors = {};
+    try {
+      await go(await askForPasskey("reauthenticate"));
+    } catch (error) {
+      form.problem = sentenceOf(error);
+    }
+  }
   const judge = (): Record<string, string> =>
     password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
 </script>
 
 {#if wanted !== null}
   <p class="mb-5">{texts.reauthenticate.thePasswordIsRightNow}</p>
-  <SecondFactorForm {wanted} buttonText={texts.reauthenticate.goOn} send={go} />
+  <SecondFactorForm {wanted} purpose="reauthenticate" buttonText={texts.reauthenticate.goOn} send={go} />
 {:else}
   <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
@@ -60,6 +72,14 @@
       busyText={texts.reauthenticate.checking}
       busy={form.sending}
     />
+    {#if knowsPasskeys}
+      <button
+        type="button"
+        class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+        disabled={form.sending}
+        onclick={byPasskey}>{texts.passkeys.useAPasskeyInstead}</button
+      >
+    {/if}
     {#if page.mailLink !== "off"}
       <p>{texts.reauthenticate.noPassword} <a href={mailAddress}>{texts.reauthenticate.signInAgainByA}</a></p>
     {/if}

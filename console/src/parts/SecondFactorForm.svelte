@@ -6,10 +6,11 @@
   interface Props {
     /** What is wanted, as the service says. */
     wanted: readonly string[];
+    purpose?: "sign-in" | "reauthenticate";
     buttonText: string;
     send: (proof: SecondProof) => Promise<void>;
   }
-  const { wanted, buttonText, send }: Props = $props();
+  const { wanted, purpose = "sign-in", buttonText, send }: Props = $props();
   let chosen: SecondProof["type"] | null = $state(null);
   const offered = $derived(SECOND_PROOFS.filter(({ type }) => wanted.includes(type)));
   const method = $derived(offered.find(({ type }) => type === chosen) ?? offered[0]);
@@ -20,7 +21,7 @@
 
 {#if method !== undefined}
   {#key method}
-    <method.Form {buttonText} {send} />
+    <method.Form {purpose} {buttonText} {send} />
   {/key}
   {#each offered.filter((one) => one !== method) as other (other.type)}
     <p class="mt-5">

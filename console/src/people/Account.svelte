@@ -98,6 +98,7 @@
       <li><a href={at("/account/details")}>{texts.account.changeNameOrLanguage}</a></li>
       {#if page.mail !== "none"}<li><a href={at("/account/email")}>{texts.account.changeAddress}</a></li>{/if}
       <li><a href={at("/account/password")}>{texts.account.changePassword}</a></li>
+      <li><a href={at("/account/passkeys")}>{texts.passkeys.passkeys}</a></li>
       <li><a href={at("/account/second-factor")}>{texts.account.secondFactor}</a></li>
       <li><a href={at("/account/access-keys")}>{texts.account.keysForScripts}</a></li>
       <li><a href={at("/account/erase")}>{texts.account.yourData}</a></li>

@@ -22,6 +22,8 @@
   let look: LinkLook | null = $state(null);
   let fault: { code: string; title: string; detail: string } | null = $state(null);
   let done: LinkLook | null = $state(null);
+  /** Of an account that was registered with a passkey. */
+  let codes: readonly string[] | null = $state(null);
 
   onMount(async () => {
     // Another link opened in this tab changes the fragment alone; it begins anew.
@@ -46,7 +48,8 @@
   /** Uses it with what was filled in. */
   async function redeem(shown: Redemption): Promise<void> {
     try {
-      await call(routes.redeemLink, { body: { secret, ...shown } });
+      const { body } = await call(routes.redeemLink, { body: { secret, ...shown } });
+      codes = body.outcome === "email-verified" ? (body.recoveryCodes ?? null) : null;
       done = look;
       forgetMailWaits();
       // Password managers take a change of the page's address as success.
@@ -58,7 +61,7 @@
 </script>
 
 {#if done !== null}
-  <LinkDone look={done} />
+  <LinkDone look={done} {codes} />
 {:else if fault !== null}
   <LinkFault {fault} purpose={look?.purpose ?? null} />
 {:else if look === null}

@@ -3,10 +3,11 @@
   import type { LinkLook } from "@lucchetto/contract";
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
-  const { look }: { look: LinkLook } = $props();
+  const { look, codes }: { look: LinkLook; codes: readonly string[] | null } = $props();
   const words = $derived(
     {
       reset: {
@@ -53,5 +54,6 @@
 </script>
 
 <PersonFrame heading={words.heading} next={words.next}>
+  {#if codes !== null}<RecoveryCodes {codes} site={look.name} />{/if}
   <p role="status"><a href={at(target)}>{words.link}</a></p>
 </PersonFrame>

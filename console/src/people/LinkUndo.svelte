@@ -3,6 +3,7 @@
   import type { LinkLook } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
+  import { askForPasskey } from "../lib/passkeys.ts";
   import type { Redemption } from "../lib/redemption.ts";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -13,6 +14,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
+  import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -59,16 +61,18 @@
 
   const judge = (): Record<string, string> => ({
     ...(thing === "password" && present === "" ? { present: rare.linkUndo.enterFormerPassword } : {}),
-    ...(thing !== null && thing !== "password" && code.trim() === ""
+    ...((thing === "totp" || thing === "recovery-code") && code.trim() === ""
       ? { code: rare.linkUndo.enterTheCode }
       : {}),
     ...(wantsNew ? judgeNewPassword(password, repeated) : {}),
   });
-  const send = (): Promise<void> =>
+  const shownOf = async (one: Thing): Promise<NonNullable<Redemption["present"]>> => {
+    if (one === "password") return present;
+    return one === "passkey" ? askForPasskey("sign-in") : { type: one, code: code.trim() };
+  };
+  const send = async (): Promise<void> =>
     redeem({
-      ...(thing === null
-        ? {}
-        : { present: thing === "password" ? present : { type: thing, code: code.trim() } }),
+      ...(thing === null ? {} : { present: await shownOf(thing) }),
       ...(wantsNew ? { password } : {}),
     });
 
@@ -99,6 +103,8 @@
           autocomplete="current-password"
           error={form.errors["present"]}
         />
+      {:else if thing === "passkey"}
+        <p>{texts.passkeys.yourDeviceAsks}</p>
       {:else}
         <Field
           name="code"

@@ -5,6 +5,7 @@
   import { rememberMailWaits } from "../lib/mail-waits.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -12,6 +13,7 @@
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
 
@@ -22,6 +24,8 @@
   let password = $state("");
   let repeated = $state("");
   let taken = $state(false);
+  /** Of an account with a passkey: shown before it goes on. */
+  let codes: readonly string[] | null = $state(null);
 
   const { identifiers } = page;
   const eitherWillDo = identifiers.email === "optional" && identifiers.username === "optional";
@@ -29,24 +33,48 @@
   const next = ownPathOr(at(page.landings.afterRegistering), query.get("next"), page.basePath);
   const signInPath = at(`/sign-in${window.location.search}`);
 
-  function judge(): Record<string, string> {
+  function judgeNames(): Record<string, string> {
     const errors: Record<string, string> = {};
     if (eitherWillDo && email === "" && username === "") errors["email"] = texts.register.giveAnEMailAddress;
     if (identifiers.email === "required" && email === "")
       errors["email"] = texts.register.enterYourEMailAddress;
     if (identifiers.username === "required" && username === "")
       errors["username"] = texts.register.chooseAUsername;
-    return { ...errors, ...judgeNewPassword(password, repeated) };
+    return errors;
+  }
+  const judge = (): Record<string, string> => ({
+    ...judgeNames(),
+    ...judgeNewPassword(password, repeated),
+  });
+  const send = (): Promise<void> => register({ password });
+
+  /** A passkey in the password's place; what was typed as one is not looked at. */
+  async function byPasskey(): Promise<void> {
+    if (form.sending) return;
+    form.problem = null;
+    form.errors = judgeNames();
+    if (Object.keys(form.errors).length > 0) return;
+    form.sending = true;
+    try {
+      await register(await makePasskey("register", email.trim() || username.trim()));
+    } catch (error) {
+      form.take(error);
+    } finally {
+      form.sending = false;
+    }
   }
 
-  async function send(): Promise<void> {
+  async function register(
+    proof: { password: string } | Awaited<ReturnType<typeof makePasskey>>,
+  ): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
     const reply = await call(routes.register, {
-      body: { email: given(email), username: given(username), displayName: given(displayName), password },
+      body: { email: given(email), username: given(username), displayName: given(displayName), ...proof },
     });
     if (reply.status === 201) {
       tellTabs();
-      go(next);
+      if (reply.body.recoveryCodes === undefined) go(next);
+      else ({ recoveryCodes: codes } = reply.body);
     } else {
       rememberMailWaits(email);
       taken = true;
@@ -54,7 +82,16 @@
   }
 </script>
 
-{#if taken && page.mail !== "none"}
+{#if codes !== null}
+  <PersonFrame heading={texts.passkeys.yourAccountIsReady} next={texts.passkeys.youSignInWithYourPasskey}>
+    <RecoveryCodes {codes} site={email.trim() || username.trim()} />
+    <a
+      href={next}
+      class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
+      >{texts.signIn.goOn}</a
+    >
+  </PersonFrame>
+{:else if taken && page.mail !== "none"}
   <CheckMail email={email.trim()} next={texts.register.yourRegistrationHasArrivedThe} />
 {:else if taken}
   <PersonFrame heading={texts.register.thankYou} next={texts.register.yourRegistrationHasArrived}>
@@ -114,6 +151,13 @@
         busyText={texts.register.makingYourAccount}
         busy={form.sending}
       />
+      {#if knowsPasskeys}
+        <button
+          type="button"
+          class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+          onclick={byPasskey}>{texts.passkeys.registerWithAPasskey}</button
+        >
+      {/if}
     </form>
     <p class="mt-6">
       {texts.register.registeredAlready} <a href={signInPath}>{texts.register.signInInstead}</a>

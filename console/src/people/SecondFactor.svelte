@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The second factor of one's own account: authenticator apps and recovery codes. */
   import type { Authenticator } from "@lucchetto/contract";
-  import { onMount, tick } from "svelte";
+  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { Loader } from "../lib/loader.svelte.ts";
@@ -9,6 +9,7 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
+  import FactorRow from "../parts/FactorRow.svelte";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -32,12 +33,13 @@
   const form = new Form();
   let items: Authenticator[] | null = $state(null);
   let left = $state(0);
+  /** Recovery codes stand in for passkeys too. */
+  let hasPasskey = $state(false);
   const loader = new Loader();
   let said = $state("");
   let begun: Begun | null = $state(null);
   let code = $state("");
   let codes: readonly string[] | null = $state(null);
-  let renaming: { id: string; name: string } | null = $state(null);
 
   onMount(async () => {
     await session.askOrSignIn();
@@ -48,6 +50,7 @@
     await loader.run(async () => {
       ({ items } = (await call(routes.listAuthenticators)).body);
       ({ left } = (await call(routes.countRecoveryCodes)).body);
+      hasPasskey = (await call(routes.listPasskeys)).body.items.length > 0;
     });
   }
 
@@ -104,21 +107,11 @@
     });
   }
 
-  async function rename(event: SubmitEvent): Promise<void> {
-    event.preventDefault();
-    if (renaming === null || renaming.name.trim() === "") return;
-    const { id, name } = renaming;
+  async function rename({ id }: Authenticator, name: string): Promise<void> {
     await loader.run(async () => {
-      await call(routes.renameAuthenticator, { params: { id }, body: { name: name.trim() } });
-      renaming = null;
+      await call(routes.renameAuthenticator, { params: { id }, body: { name } });
       await look();
     });
-  }
-
-  async function beginRenaming({ id, name }: Authenticator): Promise<void> {
-    renaming = { id, name };
-    await tick();
-    document.querySelector<HTMLInputElement>("#name")?.select();
   }
 </script>
 
@@ -203,53 +196,24 @@
       {:else}
         <ul class="divide-line border-line divide-y border-y">
           {#each apps as one (one.id)}
-            <li class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2 py-3">
-              {#if renaming?.id === one.id}
-                <form class="flex w-full flex-wrap items-end gap-3" onsubmit={rename}>
-                  <div class="grow">
-                    <Field
-                      name="name"
-                      label={texts.secondFactor.howYouCallIt}
-                      autocomplete="off"
-                      bind:value={renaming.name}
-                    />
-                  </div>
-                  <button type="submit" class="border-line bg-slab rounded border px-4 py-2"
-                    >{texts.secondFactor.keep}</button
-                  >
-                </form>
-              {:else}
-                <div>
-                  <h2 class="font-semibold">{one.name}</h2>
-                  <p class="text-quiet text-sm">
-                    <Fill text={texts.secondFactor.setUp}
-                      >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
-                    >,
-                    {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
-                        text={texts.secondFactor.lastUsed}
-                        >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
-                      >{/if}
-                  </p>
-                </div>
-                <div class="flex gap-3">
-                  <button
-                    type="button"
-                    class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                    aria-label={texts.secondFactor.renameNamed(one.name)}
-                    onclick={() => beginRenaming(one)}>{texts.secondFactor.rename}</button
-                  >
-                  <button
-                    type="button"
-                    class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                    aria-label={texts.secondFactor.removeNamed(one.name)}
-                    onclick={() => {
-                      toRemove = one;
-                      start(removing);
-                    }}>{texts.secondFactor.remove}</button
-                  >
-                </div>
-              {/if}
-            </li>
+            <FactorRow
+              name={one.name}
+              rename={(name) => rename(one, name)}
+              remove={() => {
+                toRemove = one;
+                start(removing);
+              }}
+            >
+              {#snippet details()}
+                <Fill text={texts.secondFactor.setUp}
+                  >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                >,
+                {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
+                    text={texts.secondFactor.lastUsed}
+                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                  >{/if}
+              {/snippet}
+            </FactorRow>
           {/each}
         </ul>
         <p class="mt-3">
@@ -257,6 +221,8 @@
             >{texts.secondFactor.setUpAnotherOne}</button
           >
         </p>
+      {/if}
+      {#if apps.length > 0 || hasPasskey}
         <h2 class="mt-10 text-lg font-semibold">{texts.secondFactor.recoveryCodes}</h2>
         <p class={["mt-2", left <= FEW && "border-brass border-l-4 pl-4"]}>
           {texts.secondFactor.left(left)}

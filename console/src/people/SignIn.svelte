@@ -5,6 +5,8 @@
   import { Form } from "../lib/form.svelte.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import type { PasskeyProof } from "../lib/passkeys.ts";
+  import { askForPasskey, knowsPasskeys, offersWhileTyping, tellBrowser } from "../lib/passkeys.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";
@@ -43,8 +45,66 @@
         : texts.signIn.eMailAddressOrUsername;
   const whatNext = page.visitedApp ? texts.signIn.youGoOnToAfterwards(page.visitedApp.name) : undefined;
 
-  // Signing in in another tab shows here at once; before, nobody is asked who is there.
-  onMount(() => hearTabs(() => step === "form" && void session.ask()));
+  /** Ends the offer of passkeys in the field of the name. */
+  let offering: AbortController | null = null;
+
+  onMount(() => {
+    void offerPasskeys();
+    // Signing in in another tab shows here at once; before, nobody is asked who is there.
+    const stopHearing = hearTabs(() => step === "form" && void session.ask());
+    return () => {
+      offering?.abort();
+      stopHearing();
+    };
+  });
+
+  /** Among what the browser fills in for the name; whoever takes one is signed in without typing. */
+  async function offerPasskeys(): Promise<void> {
+    if (!(await offersWhileTyping())) return;
+    offering = new AbortController();
+    try {
+      await show(await askForPasskey("sign-in", { whileTyping: offering.signal }));
+    } catch (error) {
+      // What was not taken, or could not be offered, is nothing to speak of.
+      if (error instanceof ProblemError && error.problem.code !== "throttled")
+        form.problem = sentenceOf(error);
+    }
+  }
+
+  async function show(proof: PasskeyProof): Promise<void> {
+    try {
+      const reply = await call(routes.signIn, { body: { proof, remember } });
+      if (reply.status === 202) goOn(reply.body, texts.secondProofs.passkey);
+      else finish();
+    } catch (error) {
+      const code = error instanceof ProblemError ? error.problem.code : "";
+      if (code === "passkey-unknown")
+        tellBrowser("signalUnknownCredential", {
+          rpId: page.relyingPartyId,
+          credentialId: proof.credential.id,
+        });
+      if (code === "email-unverified") step = "unverified";
+      else throw error;
+    }
+  }
+
+  /** With a name its passkeys are asked for, without one any. */
+  async function byPasskey(): Promise<void> {
+    if (form.sending) return;
+    offering?.abort();
+    form.problem = null;
+    form.errors = {};
+    form.sending = true;
+    try {
+      const name = identifier.trim();
+      await show(await askForPasskey("sign-in", name === "" ? {} : { identifier: name }));
+    } catch (error) {
+      form.problem = sentenceOf(error);
+      void offerPasskeys();
+    } finally {
+      form.sending = false;
+    }
+  }
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
@@ -149,7 +209,7 @@
         name="identifier"
         label={identifierLabel}
         bind:value={identifier}
-        autocomplete="username"
+        autocomplete="username webauthn"
         error={form.errors["identifier"]}
       />
       {#if !byMail}
@@ -179,6 +239,13 @@
         >
       {:else}
         <MainButton text={texts.signIn.signIn} busyText={texts.signIn.checking} busy={form.sending} />
+        {#if knowsPasskeys}
+          <button
+            type="button"
+            class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+            onclick={byPasskey}>{texts.passkeys.signInWithAPasskey}</button
+          >
+        {/if}
         {#if page.mailLink !== "off"}
           <button
             type="button"

@@ -2,11 +2,14 @@
 import type { Component } from "svelte";
 import type { SecondProof } from "../lib/second-proof.ts";
 import { texts } from "../texts/texts.ts";
+import PasskeyForm from "./PasskeyForm.svelte";
 import RecoveryCodeForm from "./RecoveryCodeForm.svelte";
 import TotpForm from "./TotpForm.svelte";
 
 /** What each component is given. */
 export interface ProofFormProps {
+  /** What a passkey is asked for. */
+  purpose: "sign-in" | "reauthenticate";
   buttonText: string;
   send: (proof: SecondProof) => Promise<void>;
 }
@@ -23,6 +26,12 @@ interface SecondProofMethod {
 }
 
 export const SECOND_PROOFS: readonly SecondProofMethod[] = [
+  {
+    type: "passkey",
+    word: () => texts.secondProofs.passkey,
+    instead: () => texts.secondProofs.passkeyInstead,
+    Form: PasskeyForm,
+  },
   {
     type: "totp",
     word: () => texts.secondProofs.code,

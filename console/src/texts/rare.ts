@@ -32,6 +32,7 @@ const en = {
     enterTheCode: "Enter the code.",
     instead: {
       password: "Use the password from before",
+      passkey: "Use a passkey from before",
       totp: "Use the authenticator app from before",
       "recovery-code": "Use a recovery code from before",
     },
@@ -92,6 +93,7 @@ const it: typeof en = {
     enterTheCode: "Inserisci il codice.",
     instead: {
       password: "Usa la password di prima",
+      passkey: "Usa una passkey di prima",
       totp: "Usa l’app di autenticazione di prima",
       "recovery-code": "Usa un codice di recupero di prima",
     },

@@ -142,11 +142,13 @@ async function guardedBy(
 
 function wantsOf(
   { configuration }: ServiceContext,
-  { link, account }: ReadLink,
+  { link, account, registration }: ReadLink,
   here: boolean,
 ): LinkLook["wants"] {
   switch (link.purpose) {
     case "verify":
+      // Registered with a passkey: whoever opens it elsewhere cannot show that here.
+      if (!here && registration?.record === null) return "new-password";
       return here || (account !== null && (account.emailVerifiedAt !== null || account.isAddressCorrected))
         ? "nothing"
         : "any-password";

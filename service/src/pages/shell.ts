@@ -104,7 +104,7 @@ function readTemplate(basePath: string): string {
 }
 
 function commonState(configuration: Configuration, basePath: string): PageState {
-  const { site, mode, accounts, passwords, landings, mail, signIn, links } = configuration;
+  const { site, mode, accounts, passwords, passkeys, landings, mail, signIn, links } = configuration;
   return {
     site: { name: site.name, logo: configuration.logo === null ? null : basePath + SITE_LOGO_PATH },
     mail: mail.via,
@@ -116,6 +116,7 @@ function commonState(configuration: Configuration, basePath: string): PageState 
       signIn: durationInWords(links["sign-in"], site.language),
       verify: durationInWords(links.verify, site.language),
     },
+    relyingPartyId: passkeys.relyingPartyId,
     eraseAfter: accounts.eraseAfter === 0 ? null : durationInWords(accounts.eraseAfter, site.language),
     language: site.language,
     basePath,

@@ -1,0 +1,157 @@
+/**
+ * Passkeys in the browser (Web Authentication Level 3): options and answers travel in the standard's JSON form. Where the browser lacks
+ * the helpers for it, the bytes are read and written here.
+ */
+import type {
+  AssertionCredential,
+  CreationOptions,
+  PasskeyPurpose,
+  RequestOptions,
+} from "@lucchetto/contract";
+import { routes } from "virtual:routes";
+import { texts } from "../texts/texts.ts";
+import { call } from "./page.ts";
+
+/** The answer to a challenge, as a proof. */
+export interface PasskeyProof {
+  readonly type: "passkey";
+  readonly challengeId: string;
+  readonly credential: AssertionCredential;
+}
+
+/** What the browser did not do, in a calm sentence. */
+export class PasskeyUnused extends Error {
+  override readonly name = "PasskeyUnused";
+  /** The person did not go on, or nothing could be offered; browsers do not say which. */
+  readonly isCancelled: boolean;
+  constructor(message: string, isCancelled: boolean) {
+    super(message);
+    this.isCancelled = isCancelled;
+  }
+}
+
+/** Whether this browser knows passkeys at all; on plain http it does not. */
+export const knowsPasskeys = typeof window.PublicKeyCredential === "function";
+
+/** Whether the browser offers passkeys among what it fills in. */
+export async function offersWhileTyping(): Promise<boolean> {
+  return knowsPasskeys && (await PublicKeyCredential.isConditionalMediationAvailable?.()) === true;
+}
+
+/** Has an authenticator answer. @param whileTyping ends the offer among what the browser fills in. @throws PasskeyUnused. */
+export async function askForPasskey(
+  purpose: PasskeyPurpose & ("sign-in" | "reauthenticate"),
+  { identifier, whileTyping }: { identifier?: string; whileTyping?: AbortSignal } = {},
+): Promise<PasskeyProof> {
+  const { body } = await call(routes.beginPasskey, {
+    body: { purpose, ...(identifier === undefined ? {} : { identifier }) },
+  });
+  const publicKey = readRequest(body.options as RequestOptions);
+  const credential = await orSay(
+    navigator.credentials.get({
+      publicKey,
+      ...(whileTyping === undefined ? {} : { mediation: "conditional", signal: whileTyping }),
+    }),
+  );
+  return {
+    type: "passkey",
+    challengeId: body.challengeId,
+    credential: write(credential as PublicKeyCredential) as AssertionCredential,
+  };
+}
+
+/** Has an authenticator make a passkey. @throws PasskeyUnused. */
+export async function makePasskey(purpose: "register" | "enrol", identifier?: string) {
+  const { body } = await call(routes.beginPasskey, {
+    body: { purpose, ...(identifier === undefined ? {} : { identifier }) },
+  });
+  const publicKey = readCreation(body.options as CreationOptions);
+  const credential = await orSay(navigator.credentials.create({ publicKey }));
+  return {
+    challengeId: body.challengeId,
+    credential: write(credential as PublicKeyCredential) as never,
+  };
+}
+
+/** Tells the browser what is no longer accepted, or what somebody is called now; browsers without these calls keep what they have. */
+export function tellBrowser(
+  signal: "signalUnknownCredential" | "signalAllAcceptedCredentials" | "signalCurrentUserDetails",
+  about: object,
+): void {
+  const known = window.PublicKeyCredential as unknown as Partial<
+    Record<typeof signal, (about: object) => Promise<void>>
+  >;
+  if (knowsPasskeys) known[signal]?.(about).catch(() => {});
+}
+
+async function orSay(asked: Promise<Credential | null>): Promise<Credential> {
+  let name = "NotAllowedError";
+  try {
+    const credential = await asked;
+    if (credential !== null) return credential;
+  } catch (error) {
+    ({ name } = error as Error);
+  }
+  const sentences: Readonly<Record<string, string>> = texts.passkeys.unused;
+  throw new PasskeyUnused(
+    sentences[name] ?? texts.passkeys.unused.NotAllowedError,
+    name === "NotAllowedError" || name === "AbortError",
+  );
+}
+
+function readRequest(options: RequestOptions): PublicKeyCredentialRequestOptions {
+  const parse = window.PublicKeyCredential.parseRequestOptionsFromJSON;
+  if (parse !== undefined) return parse(options);
+  return {
+    ...options,
+    challenge: bytesOf(options.challenge),
+    allowCredentials: options.allowCredentials.map(readDescriptor),
+  };
+}
+
+function readCreation(options: CreationOptions): PublicKeyCredentialCreationOptions {
+  const parse = window.PublicKeyCredential.parseCreationOptionsFromJSON;
+  if (parse !== undefined) return parse(options);
+  return {
+    ...options,
+    challenge: bytesOf(options.challenge),
+    user: { ...options.user, id: bytesOf(options.user.id) },
+    excludeCredentials: options.excludeCredentials.map(readDescriptor),
+  };
+}
+
+function readDescriptor({ id, ...descriptor }: RequestOptions["allowCredentials"][number]) {
+  return { ...descriptor, id: bytesOf(id) } as PublicKeyCredentialDescriptor;
+}
+
+function write(credential: PublicKeyCredential): unknown {
+  if (credential.toJSON !== undefined) return credential.toJSON();
+  const { id, type, response } = credential;
+  const parts = response as AuthenticatorAttestationResponse & AuthenticatorAssertionResponse;
+  const { attestationObject, authenticatorData, signature, userHandle } = parts;
+  return {
+    id,
+    rawId: id,
+    type,
+    clientExtensionResults: {},
+    response: {
+      clientDataJSON: textOf(parts.clientDataJSON),
+      ...(attestationObject === undefined
+        ? {
+            authenticatorData: textOf(authenticatorData),
+            signature: textOf(signature),
+            ...(userHandle === null ? {} : { userHandle: textOf(userHandle) }),
+          }
+        : { attestationObject: textOf(attestationObject), transports: parts.getTransports?.() ?? [] }),
+    },
+  };
+}
+
+function bytesOf(text: string): Uint8Array<ArrayBuffer> {
+  return Uint8Array.from(atob(text.replaceAll("-", "+").replaceAll("_", "/")), (one) => one.charCodeAt(0));
+}
+
+function textOf(bytes: ArrayBuffer): string {
+  const binary = String.fromCharCode(...new Uint8Array(bytes));
+  return btoa(binary).replaceAll("+", "-").replaceAll("/", "_").replaceAll("=", "");
+}

@@ -1,0 +1,171 @@
+<script lang="ts">
+  /** One's own passkeys. */
+  import type { Passkey } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
+  import { Loader } from "../lib/loader.svelte.ts";
+  import { at, call } from "../lib/page.ts";
+  import { knowsPasskeys, makePasskey, tellBrowser } from "../lib/passkeys.ts";
+  import { ProofFirst } from "../lib/proof-first.svelte.ts";
+  import { session } from "../lib/session.svelte.ts";
+  import Ago from "../parts/Ago.svelte";
+  import FactorRow from "../parts/FactorRow.svelte";
+  import Fill from "../parts/Fill.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import RecoveryCodes from "../parts/RecoveryCodes.svelte";
+  import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { texts } from "../texts/texts.ts";
+
+  let items: Passkey[] | null = $state(null);
+  /** By what the browser knows whose they are. */
+  let known = { rpId: "", userId: null as string | null };
+  const loader = new Loader();
+  let said = $state("");
+  let codes: readonly string[] | null = $state(null);
+  let isAdding = $state(false);
+  let toRemove: Passkey | null = $state(null);
+
+  onMount(async () => {
+    await session.askOrSignIn();
+    if (session.who.state === "signed-in") await loader.run(look);
+  });
+
+  async function look(): Promise<void> {
+    const { body } = await call(routes.listPasskeys);
+    items = body.items;
+    known = { rpId: body.relyingPartyId, userId: body.userHandle };
+  }
+
+  /** What is no longer here, the browser offers no longer. */
+  function tellWhatIsLeft(): void {
+    const { rpId, userId } = known;
+    const allAcceptedCredentialIds = (items ?? []).map(({ credentialId }) => credentialId);
+    if (userId !== null)
+      tellBrowser("signalAllAcceptedCredentials", { rpId, userId, allAcceptedCredentialIds });
+  }
+
+  const adding = new ProofFirst(async () => {
+    isAdding = true;
+    try {
+      const { body } = await call(routes.addPasskey, { body: await makePasskey("enrol") });
+      codes = body.recoveryCodes ?? null;
+      said = texts.passkeys.isAdded(body.passkey.name);
+      await session.ask();
+      await look();
+    } finally {
+      isAdding = false;
+    }
+  });
+  const removing = new ProofFirst(async () => {
+    if (toRemove === null) return;
+    const { id, name } = toRemove;
+    await call(routes.removePasskey, { params: { id } });
+    toRemove = null;
+    codes = null;
+    said = texts.passkeys.isRemoved(name);
+    await look();
+    tellWhatIsLeft();
+  });
+  const asked = $derived([adding, removing].find(({ wanted }) => wanted));
+
+  function start(change: ProofFirst): void {
+    said = "";
+    void loader.run(change.send);
+  }
+
+  async function rename({ id }: Passkey, name: string): Promise<void> {
+    await loader.run(async () => {
+      await call(routes.renamePasskey, { params: { id }, body: { name } });
+      await look();
+    });
+  }
+</script>
+
+{#if session.who.state === "guest" && session.wasSignedIn}
+  <SignedOutHere />
+{:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
+  {@const { account } = session.who}
+  {@const own = items ?? []}
+  <PersonFrame heading={texts.passkeys.passkeys} next={texts.passkeys.aPasskeyIs}>
+    <FormProblem problem={loader.problem} />
+    <p role="status" class="text-verdigris mb-4">{said}</p>
+    {#if asked !== undefined}
+      <Reauthenticate name={account.email ?? account.username} shown={asked.goOn} />
+      <p class="mt-6">
+        <button type="button" class="text-link underline" onclick={() => (asked.wanted = false)}
+          >{texts.secondFactor.back}</button
+        >
+      </p>
+    {:else if toRemove !== null}
+      <h2 class="text-lg font-semibold">{texts.passkeys.removeIt(toRemove.name)}</h2>
+      <p class="mt-2">{texts.passkeys.afterwardsItOpensNothing}</p>
+      <p class="mt-5 flex flex-wrap gap-3">
+        <button
+          type="button"
+          class="border-rust text-rust bg-slab rounded-lg border px-6 py-3 font-medium"
+          onclick={() => start(removing)}>{texts.secondFactor.remove}</button
+        >
+        <button
+          type="button"
+          class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
+          onclick={() => (toRemove = null)}>{texts.passkeys.keepIt}</button
+        >
+      </p>
+    {:else}
+      {#if codes !== null}
+        <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
+      {/if}
+      {#if own.length === 0}
+        <p class="mb-6">{texts.passkeys.thereIsNoneYet}</p>
+      {:else}
+        <ul class="divide-line border-line mb-6 divide-y border-y">
+          {#each own as one (one.id)}
+            <FactorRow name={one.name} rename={(name) => rename(one, name)} remove={() => (toRemove = one)}>
+              {#snippet details()}
+                {texts.passkeys.kinds[one.kind]} · {one.backedUp
+                  ? texts.passkeys.backedUp
+                  : texts.passkeys.onThisDeviceOnly} ·
+                <Fill text={texts.passkeys.added}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                >,
+                {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
+                    text={texts.secondFactor.lastUsed}
+                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                  >{/if}
+              {/snippet}
+            </FactorRow>
+          {/each}
+        </ul>
+      {/if}
+      {#if knowsPasskeys}
+        <form
+          onsubmit={(event) => {
+            event.preventDefault();
+            start(adding);
+          }}
+        >
+          <MainButton
+            text={own.length === 0 ? texts.passkeys.addAPasskey : texts.passkeys.addAnother}
+            busyText={texts.passkeys.waiting}
+            busy={isAdding}
+          />
+        </form>
+      {:else}
+        <p class="border-brass rounded-md border-l-4 px-4 py-2">{texts.passkeys.thisBrowserKnowsNone}</p>
+      {/if}
+      {#if own.length > 0}
+        <p class="mt-6">
+          {texts.passkeys.ifYouLoseThem}
+          <a href={at("/account/second-factor")}>{texts.secondFactor.recoveryCodes}</a>
+        </p>
+      {/if}
+      <p class="mt-8"><a href={at("/account")}>{texts.secondFactor.yourAccount}</a></p>
+    {/if}
+  </PersonFrame>
+{:else if session.who.state === "failed"}
+  <PersonFrame heading={texts.passkeys.passkeys} next={texts.secondFactor.itCannotBeShownAt}>
+    <FormProblem problem={session.who.message} />
+  </PersonFrame>
+{/if}
