@@ -3,8 +3,11 @@ import type { z } from "zod";
 import type { ProblemCode } from "./problems.ts";
 import { PASSKEY_PROBLEMS } from "./problems.ts";
 
-/** Who may call: anybody, whoever holds a session, an operator, or an app with its key. */
-export type RouteAccess = "anybody" | "session" | "operator" | "app" | "development";
+/**
+ * Who may call: anybody, whoever holds a session, whoever holds one or must set a second factor up inside a sign-in, an
+ * operator, or an app with its key.
+ */
+export type RouteAccess = "anybody" | "session" | "enrolling" | "operator" | "app" | "development";
 
 /** What an app may be registered for besides asking who is there. */
 export const APP_RIGHTS = ["accounts"] as const;
@@ -69,6 +72,7 @@ const OF_BODIES: readonly ProblemCode[] = [
 const OF_ACCESS: Readonly<Record<RouteAccess, readonly ProblemCode[]>> = {
   anybody: [],
   session: ["not-signed-in"],
+  enrolling: ["not-signed-in"],
   operator: ["not-signed-in", "operators-only"],
   app: ["app-unknown"],
   development: [],

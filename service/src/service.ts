@@ -46,6 +46,7 @@ import { createApp, requestIds } from "./server.ts";
 import { readCaller } from "./session/caller.ts";
 import { sessions } from "./session/index.ts";
 import type { LiveSession } from "./session/store.ts";
+import { readSignIn } from "./sign-in/caller.ts";
 import { signIns } from "./sign-in/index.ts";
 import { site } from "./site/index.ts";
 import { throttle } from "./throttle/index.ts";
@@ -129,6 +130,7 @@ async function guardRequests(
   });
   readBehalf(app, context);
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
+  app.decorate("readSignIn", (request: FastifyRequest) => readSignIn(context, request));
   app.decorate("readApp", (request: FastifyRequest) => readApp(context, request));
   app.decorate("assertOperates", (caller: LiveSession, what: { changes: boolean }) =>
     assertOperates(context, caller, what),

@@ -1,8 +1,8 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { codeText, lineOfText, passwordText, timestamp } from "../text.ts";
+import { codeText, id, lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
-import { passkeyProof } from "./passkey.ts";
+import { passkeyProof, registrationCredential } from "./passkey.ts";
 
 /** A first proof. */
 export const proof = z
@@ -50,6 +50,16 @@ export const nextProof = z
     recoveryCodeProof,
     passwordProof,
     z.strictObject({
+      type: z.literal("enrol-totp"),
+      id: id.describe("as POST /v1/account/totp gave it"),
+      code: codeText.describe("the first one"),
+    }),
+    z.strictObject({
+      type: z.literal("enrol-passkey"),
+      challengeId: id.describe("of an enrol challenge"),
+      credential: registrationCredential,
+    }),
+    z.strictObject({
       type: z.literal("new-password"),
       password: passwordText.describe("in the place of the one that an operator wants changed"),
     }),
@@ -66,6 +76,8 @@ export const wanted = z.enum([
   "totp",
   "passkey",
   "recovery-code",
+  "enrol-totp",
+  "enrol-passkey",
 ]);
 
 /** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
@@ -74,6 +86,10 @@ export const proofWanted = z
     outcome: z.literal("proof-wanted"),
     wanted: z.array(wanted),
     expiresAt: timestamp,
+    recoveryCodes: z
+      .array(z.string())
+      .optional()
+      .describe("with a second factor that was just set up, shown this once"),
     token: z.string().optional().describe("lci_…, only for deliver: token"),
   })
   .meta({ id: "ProofWanted" });
@@ -118,6 +134,9 @@ export const addProof = defineRoute({
     "link-superseded",
     "link-expired",
     "address-taken",
+    "enrolment-lapsed",
+    "not-found",
+    "keys-missing",
     "refused-by-site",
     "site-silent",
     "throttled",

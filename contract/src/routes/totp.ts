@@ -18,8 +18,8 @@ export const enrolAuthenticator = defineRoute({
   method: "POST",
   path: "/v1/account/totp",
   summary:
-    "Begin with an authenticator app: its secret is shown this once, and counts after a first right code (needs a proof of the last ten minutes)",
-  access: "session",
+    "Begin with an authenticator app: its secret is shown this once, and counts after a first right code (needs a proof of the last ten minutes; or a sign-in in progress that wants enrol-totp)",
+  access: "enrolling",
   problems: ["reauthenticate", "keys-missing"],
   body: z.strictObject({
     name: lineOfText(80).optional().describe("how the person calls it"),

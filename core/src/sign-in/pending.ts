@@ -1,7 +1,13 @@
 /** What a sign-in in progress still wants before it is a session. */
 
 /** Any one of these moves a sign-in on. */
-export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | SecondFactor;
+export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | Enrolment | SecondFactor;
+
+/** A second factor that is set up inside the sign-in. */
+export type Enrolment = "enrol-passkey" | "enrol-totp";
+
+/** Whether an account must have a second factor, and of which kind. */
+export type SecondFactorDuty = "none" | "any" | "passkey";
 
 /** What may be shown as the second proof. */
 export type SecondFactor = "passkey" | "totp" | "recovery-code";
@@ -25,25 +31,66 @@ export interface SignInRule {
   /** Whether a mail reaches an address that was proved. */
   readonly isReachable: boolean;
   readonly hasPassword: boolean;
+  readonly duty: SecondFactorDuty;
 }
 
 /**
- * What is wanted next, in this order: second factor, mailed proof, new password. Whoever knows the old password alone does
- * not choose the new one.
+ * What is wanted next, in this order: second factor, mailed proof, a second factor that must be set up, new password. Whoever knows the
+ * old password alone neither chooses the new one nor sets a factor up where the owner can be asked.
  * @param shown the methods of the proofs shown so far (RFC 8176).
  * @returns any one of these moves it on; empty: the sign-in is complete; `null`: nothing that is left opens the account,
  *   and an operator has to help.
  */
 export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly Wanted[] | null {
-  const { mustChangePassword, firstPassword, secondFactors, wantsMailedProof } = rule;
-  if (secondFactors.length > 0 && !shown.includes(MORE_THAN_ONE)) return secondFactors;
+  const { mustChangePassword, firstPassword, secondFactors, wantsMailedProof, isReachable } = rule;
+  const factors = factorsWanted(rule, shown);
+  if (factors.length > 0) return factors;
   if (firstPassword === "lapsed" && shown.includes(PASSWORD) && !shown.includes(MAILED)) return null;
   const isProvedOtherwise = secondFactors.length > 0 || firstPassword === "valid";
   const needsMail = wantsMailedProof || (mustChangePassword && !isProvedOtherwise);
-  if (needsMail && !shown.includes(MAILED)) return rule.isReachable ? ["mail-link", "mail-code"] : null;
+  if (needsMail && !shown.includes(MAILED)) return isReachable ? BY_MAIL : null;
   if (wantsMailedProof && rule.hasPassword && !shown.includes(PASSWORD)) return ["password"];
+  const enrolments = enrolmentsWanted(rule, shown);
+  if (enrolments.length > 0) {
+    const asksOwner = isReachable && firstPassword !== "valid";
+    return asksOwner && !shown.includes(MAILED) ? BY_MAIL : enrolments;
+  }
   return mustChangePassword ? ["new-password"] : [];
 }
+
+/** Of those that the account has. Where only a passkey counts, a recovery code stands in for it, and an app comes before one is set up. */
+function factorsWanted(
+  { duty, secondFactors }: SignInRule,
+  shown: readonly string[],
+): readonly SecondFactor[] {
+  if (duty !== "passkey" || isByPasskey(shown) || !secondFactors.includes("passkey"))
+    return shown.includes(MORE_THAN_ONE) ? [] : secondFactors;
+  return shown.includes(RECOVERY_CODE) ? [] : secondFactors.filter((one) => one !== "totp");
+}
+
+function enrolmentsWanted(
+  { duty, secondFactors }: SignInRule,
+  shown: readonly string[],
+): readonly Enrolment[] {
+  switch (duty) {
+    case "none":
+      return [];
+    case "any":
+      return secondFactors.length > 0 || shown.includes(MORE_THAN_ONE) ? [] : ["enrol-passkey", "enrol-totp"];
+    case "passkey":
+      return isByPasskey(shown) ? [] : ["enrol-passkey"];
+  }
+}
+
+const BY_MAIL = ["mail-link", "mail-code"] as const;
+
+/** RFC 8176: a key was shown to be held, in hardware or in software. */
+function isByPasskey(shown: readonly string[]): boolean {
+  return shown.includes("hwk") || shown.includes("swk");
+}
+
+/** Ours, RFC 8176 registers none. */
+const RECOVERY_CODE = "recovery-code";
 
 /** Ours, RFC 8176 registers none: a mailed link or code was shown. */
 export const MAILED = "mail";

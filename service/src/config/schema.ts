@@ -81,6 +81,8 @@ const receiver = z
 /** The address that a mail comes from: alone, or with a name before it. */
 const SENDER = /^(?:[^<>"\r\n]{1,80} )?<?[^\s<>@"]+@[^\s<>@"]+>?$/;
 
+const labelList = z.array(z.string().regex(/^[a-z0-9][a-z0-9._-]{0,39}$/)).max(50);
+
 /** As browsers write it: no path, no slash at the end. */
 const originText = z.string().refine((text) => {
   const url = URL.canParse(text) ? new URL(text) : null;
@@ -240,6 +242,15 @@ export const configurationSchema = z.strictObject({
         .enum(["off", "on", "register"])
         .default("on")
         .meta({ expected: "off, on, or register (new addresses too)" }),
+    })
+    .prefault({}),
+  secondFactor: z
+    .strictObject({
+      required: z
+        .union([z.literal("everybody"), labelList])
+        .default([])
+        .meta({ expected: "everybody, or a list of labels such as [keeper]" }),
+      passkeyOnly: labelList.default([]).meta({ expected: "a list of labels such as [keeper]" }),
     })
     .prefault({}),
   passkeys: z

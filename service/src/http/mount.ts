@@ -6,11 +6,14 @@ import type { z } from "zod";
 import type { KeyedApp } from "../app/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
+import type { SignInRow } from "../storage/index.ts";
 
 declare module "fastify" {
   interface FastifyInstance {
     /** Who calls: the living session of the own token that came, or `null`. */
     readCaller(request: FastifyRequest): Promise<LiveSession | null>;
+    /** The sign-in in progress of the token that came, or `null`. */
+    readSignIn(request: FastifyRequest): Promise<SignInRow | null>;
     /** The app whose key came along. @throws ProblemReply `app-unknown`. */
     readApp(request: FastifyRequest): Promise<KeyedApp>;
     /** @throws ProblemReply if this session may not call operators' routes, or not change anything now. */
@@ -23,9 +26,11 @@ declare module "fastify" {
 /** Where the caller must be known, it is. */
 type CallerOf<R extends Route> = R["access"] extends "session" | "operator"
   ? LiveSession
-  : R["access"] extends "app"
-    ? KeyedApp
-    : null;
+  : R["access"] extends "enrolling"
+    ? LiveSession | SignInRow
+    : R["access"] extends "app"
+      ? KeyedApp
+      : null;
 
 export interface Exchange<R extends Route> {
   readonly request: FastifyRequest;
@@ -76,7 +81,7 @@ async function callerFor(
   app: FastifyInstance,
   route: Route,
   request: FastifyRequest,
-): Promise<LiveSession | KeyedApp | null> {
+): Promise<LiveSession | SignInRow | KeyedApp | null> {
   if (route.access === "anybody" || route.access === "development") return null;
   if (route.access === "app") {
     const caller = await app.readApp(request);
@@ -85,7 +90,11 @@ async function callerFor(
     return caller;
   }
   const caller = await app.readCaller(request);
-  if (caller === null) throw new ProblemReply("not-signed-in");
+  if (caller === null) {
+    const pending = route.access === "enrolling" ? await app.readSignIn(request) : null;
+    if (pending === null) throw new ProblemReply("not-signed-in");
+    return pending;
+  }
   if (route.access === "operator") await app.assertOperates(caller, { changes: route.method !== "GET" });
   return caller;
 }

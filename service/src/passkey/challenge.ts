@@ -17,7 +17,8 @@ import { hasRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { PasskeyChallengeRow, SignInRow } from "../storage/index.ts";
+import { assertWanted } from "../sign-in/rule.ts";
+import type { AccountFacts, PasskeyChallengeRow, SignInRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
 import { countChallenge } from "../throttle/throttle.ts";
 import { ensureUserHandle, insertChallenge, listPasskeys } from "./store.ts";
@@ -77,18 +78,28 @@ async function beginRegistering(
 }
 
 async function beginEnrolling(context: ServiceContext, asking: Asking): Promise<Issued> {
-  const { caller } = asking;
-  if (caller === null) throw new ProblemReply("not-signed-in");
-  await assertFresh(context, caller);
   const { manager } = context.dataSource;
-  const { id: accountId, email, username, displayName } = caller.account;
+  const { account, signInId } = await whoEnrols(context, asking);
+  const { id: accountId, email, username, displayName } = account;
   const handle = await ensureUserHandle(manager, accountId, randomBytes(USER_HANDLE_BYTES));
   // What is to be the only way in verifies who holds it; beside a password a key without that is welcome.
   const standsAlone = !(await hasRecord(manager, accountId));
-  const row = await issue(context, asking, { purpose: "enrol", accountId, standsAlone });
+  const row = await issue(context, asking, { purpose: "enrol", accountId, signInId, standsAlone });
   const name = email ?? username ?? context.configuration.site.name;
   const excluded = await listPasskeys(manager, accountId);
   return show(row, creation(context, row, { handle, name, displayName: displayName ?? name, excluded }));
+}
+
+/** In a session with a fresh proof, or inside a sign-in that wants it. */
+async function whoEnrols(
+  context: ServiceContext,
+  { caller, pending }: Asking,
+): Promise<{ account: AccountFacts; signInId: string | null }> {
+  if (caller === null && pending !== null)
+    return { account: await assertWanted(context, pending, "enrol-passkey"), signInId: pending.id };
+  if (caller === null) throw new ProblemReply("not-signed-in");
+  await assertFresh(context, caller);
+  return { account: caller.account, signInId: null };
 }
 
 async function beginReauthenticating(context: ServiceContext, asking: Asking): Promise<Issued> {

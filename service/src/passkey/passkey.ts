@@ -13,7 +13,7 @@ import { assertLastingKeys } from "../second-factor/second-factor.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { isReachable } from "../sign-in/rule.ts";
-import type { AccountRow, PasskeyRow } from "../storage/index.ts";
+import type { AccountRow, PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import { checkRegistration } from "./answer.ts";
 import { showPasskey, usualName } from "./show.ts";
@@ -65,19 +65,32 @@ export async function addOwnPasskey(
   assertLastingKeys(context);
   await assertFresh(context, caller);
   const { id: accountId } = caller.account;
-  const challenge = await takeChallenge(context, challengeId, {
-    purpose: "enrol",
+  const asked = { purpose: "enrol", accountId, signInId: null, visit, mark } as const;
+  const challenge = await takeChallenge(context, challengeId, asked);
+  const { amr, add } = readNewPasskey(context, challenge, { accountId, credential, name });
+  const { added, ...rest } = await addFactor(context, caller, { ...PASSKEY_ADDED, amr, visit, add });
+  return { ...rest, passkey: showPasskey(added) };
+}
+
+/** What adding a passkey is, in a session and inside a sign-in. */
+export const PASSKEY_ADDED = { kind: "passkey.added", mail: "passkey-added" } as const;
+
+/**
+ * Reads a passkey that was made for a challenge.
+ * @returns its methods (RFC 8176), and what stores it in the transaction that adds it. @throws ProblemReply `passkey-…`.
+ */
+export function readNewPasskey(
+  context: ServiceContext,
+  challenge: PasskeyChallengeRow,
+  {
     accountId,
-    signInId: null,
-    visit,
-    mark,
-  });
+    credential,
+    name,
+  }: { accountId: string; credential: RegistrationCredential; name?: string | undefined },
+): { amr: string[]; add: (manager: EntityManager, now: Date) => Promise<PasskeyRow> } {
   const registered = checkRegistration(context, credential, challenge);
-  const { added, ...rest } = await addFactor(context, caller, {
-    kind: "passkey.added",
-    mail: "passkey-added",
+  return {
     amr: amrOfNew(registered),
-    visit,
     async add(manager, now) {
       if ((await listPasskeys(manager, accountId)).length >= MAX_PASSKEYS)
         throw fieldProblem([fieldError("credential", "too-many-passkeys", { most: MAX_PASSKEYS })]);
@@ -86,8 +99,7 @@ export async function addOwnPasskey(
       await insertNew(manager, row);
       return row;
     },
-  });
-  return { ...rest, passkey: showPasskey(added) };
+  };
 }
 
 /** RFC 8176 of a passkey just made: the key was shown to be held. */

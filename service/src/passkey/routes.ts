@@ -1,12 +1,10 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { readBearer } from "../http/bearer.ts";
 import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
-import { findPending } from "../sign-in/pending.ts";
 import type { Asking } from "./challenge.ts";
 import { beginChallenge } from "./challenge.ts";
 import { addOwnPasskey, listOwnPasskeys, removeOwnPasskey, renameOwnPasskey } from "./passkey.ts";
@@ -56,14 +54,11 @@ async function askingOf(
   context: ServiceContext,
   { request, reply }: { request: FastifyRequest; reply: FastifyReply },
 ): Promise<Asking> {
-  const visit = visitOf(request);
-  const { authorization, cookie } = request.headers;
-  const token = readBearer(authorization) ?? context.signInCookie.read(cookie);
   return {
-    visit,
+    visit: visitOf(request),
     mark: isBrowser(request) ? keptMark(context, { request, reply }) : markOf(context, request),
     caller: await app.readCaller(request),
-    pending: await findPending(context, token, visit),
+    pending: await app.readSignIn(request),
   };
 }
 

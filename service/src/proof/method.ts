@@ -9,9 +9,9 @@ import type { ProblemReply } from "../problem.ts";
 import type { AccountFacts, SignInRow } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
 
-/** A proof as it is shown; a new password proves nothing, it is asked for. */
+/** A proof as it is shown; a new password proves nothing, it is asked for, and so is a second factor to be set up. */
 export type ShownProof =
-  | Exclude<NextProof, { type: "new-password" }>
+  | Exclude<NextProof, { type: "new-password" | "enrol-totp" | "enrol-passkey" }>
   | Omit<Extract<Proof, { type: "password" }>, "identifier">;
 export type ProofType = ShownProof["type"];
 

@@ -1,6 +1,6 @@
 /** A second factor of any type comes or goes: what belongs to it in every case, in one transaction. */
 import { randomBytes } from "node:crypto";
-import type { PlainToken } from "@lucchetto/core";
+import type { PlainToken, RecoveryEvent } from "@lucchetto/core";
 import { amrWith, beginLevel, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
@@ -59,9 +59,8 @@ export async function addFactor<Added>(
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
     const proved = { authTime: session.authTime, amr: amrWith(session.amr, amr), ...beginLevel(2, now) };
     await noteProof(manager, session.id, proved);
-    await tell(context, manager, { ...change, ...former, session, now });
-    const isFirst = (await countUnusedCodes(manager, accountId)) === 0;
-    const recoveryCodes = isFirst ? await makeCodes(context, manager, accountId, now) : null;
+    await tell(context, manager, { ...change, ...former, sessionId: session.id, now });
+    const recoveryCodes = await firstCodes(context, manager, accountId, now);
     return { added, recoveryCodes, session: { ...session, ...proved }, token: plain };
   });
 }
@@ -83,8 +82,44 @@ export async function removeFactor(
     const former = await lockBefore(manager, accountId);
     await remove(manager, { account: former.account, now });
     if (!(await hasSecondFactor(manager, accountId))) await removeCodes(manager, accountId, now);
-    await tell(context, manager, { ...change, ...former, session, now });
+    await tell(context, manager, { ...change, ...former, sessionId: session.id, now });
   });
+}
+
+/**
+ * Adds one inside a sign-in that wants it, whose session is yet to begin. @param add as of `addFactor`.
+ * @returns the recovery codes that come with the first one.
+ */
+export async function addFactorInSignIn(
+  context: ServiceContext,
+  manager: EntityManager,
+  {
+    account,
+    now,
+    add,
+    ...change
+  }: FactorChange & {
+    account: AccountRow;
+    now: Date;
+    add: (manager: EntityManager, now: Date) => Promise<unknown>;
+  },
+): Promise<readonly string[] | null> {
+  const former = await readFormer(manager, account.id);
+  await add(manager, now);
+  const event = "enrolment-wanted";
+  await tell(context, manager, { ...change, account, former, sessionId: null, now, event });
+  return firstCodes(context, manager, account.id, now);
+}
+
+/** A set of codes, where there is none left. */
+async function firstCodes(
+  context: ServiceContext,
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<readonly string[] | null> {
+  const isFirst = (await countUnusedCodes(manager, accountId)) === 0;
+  return isFirst ? makeCodes(context, manager, accountId, now) : null;
 }
 
 /** The account, locked, with what stood before the change. */
@@ -99,13 +134,19 @@ async function tell(
   manager: EntityManager,
   {
     kind,
-    session,
+    sessionId,
+    event = "factor-changed",
     ...change
-  }: FactorChange & Awaited<ReturnType<typeof lockBefore>> & { session: LiveSession["session"]; now: Date },
+  }: FactorChange &
+    Awaited<ReturnType<typeof lockBefore>> & {
+      sessionId: string | null;
+      now: Date;
+      event?: RecoveryEvent;
+    },
 ): Promise<void> {
   const { account, visit, now } = change;
-  const event = { kind, accountId: account.id, sessionId: session.id } as const;
-  await record(context, manager, { event, visit, now });
-  await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
+  const { id: accountId } = account;
+  await record(context, manager, { event: { kind, accountId, sessionId }, visit, now });
+  await endAsRuled(context, manager, { accountId, event, now });
   await tellOfFactor(context, manager, change);
 }

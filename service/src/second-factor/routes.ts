@@ -4,7 +4,9 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
+import { assertWanted } from "../sign-in/rule.ts";
 import {
+  beginEnrolment,
   confirm,
   countOwnCodes,
   enrol,
@@ -22,7 +24,12 @@ export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync 
     );
 
     mount(app, routes.enrolAuthenticator, async ({ body }, { caller }) =>
-      answer(201, await enrol(context, caller, body)),
+      answer(
+        201,
+        "session" in caller
+          ? await enrol(context, caller, body)
+          : await beginEnrolment(context, await assertWanted(context, caller, "enrol-totp"), body),
+      ),
     );
 
     mount(app, routes.activateAuthenticator, async ({ params, body }, { caller, request, reply }) => {

@@ -16,6 +16,7 @@ import {
   writeKeyUri,
 } from "@lucchetto/core";
 import { toString as drawQr } from "qrcode";
+import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -26,7 +27,7 @@ import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AuthenticatorRow } from "../storage/index.ts";
+import type { AccountFacts, AuthenticatorRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
@@ -75,10 +76,18 @@ export async function enrol(
   caller: LiveSession,
   wanted: WantedAuthenticator,
 ): Promise<Enrolment> {
+  await assertFresh(context, caller);
+  return beginEnrolment(context, caller.account, wanted);
+}
+
+/** As `enrol`, for whoever may. @throws ProblemReply `keys-missing`, `invalid-fields`, `not-signed-in`. */
+export async function beginEnrolment(
+  context: ServiceContext,
+  account: AccountFacts,
+  wanted: WantedAuthenticator,
+): Promise<Enrolment> {
   const { configuration, dataSource, clock, sealingKeys } = context;
   assertLastingKeys(context);
-  await assertFresh(context, caller);
-  const { account } = caller;
   const settings: TotpSettings = {
     algorithm: wanted.algorithm ?? USUAL_TOTP.algorithm,
     digits: wanted.digits ?? USUAL_TOTP.digits,
@@ -137,25 +146,44 @@ export async function confirm(
   caller: LiveSession,
   { id, code: typed, visit }: { id: string; code: string; visit: Visit },
 ): Promise<FactorAdded> {
-  const { dataSource, clock } = context;
-  const row = await findAuthenticator(dataSource.manager, { id, accountId: caller.account.id });
+  const begun = await readBegun(context, { id, accountId: caller.account.id });
+  const add = readFirstCode(context, begun, { typed, path: "code" });
+  return addFactor(context, caller, { ...TOTP_ADDED, visit, add });
+}
+
+/** What adding an authenticator is, in a session and inside a sign-in. */
+export const TOTP_ADDED = { kind: "totp.activated", mail: "second-factor-added", amr: totp.amr } as const;
+
+/** An enrolment that can still be confirmed. @throws ProblemReply `not-found`, `enrolment-lapsed`. */
+export async function readBegun(
+  { dataSource, clock }: ServiceContext,
+  own: Pick<AuthenticatorRow, "id" | "accountId">,
+): Promise<AuthenticatorRow> {
+  const row = await findAuthenticator(dataSource.manager, own);
   if (row === null || row.activatedAt !== null) throw new ProblemReply("not-found");
   if (clock.now() >= row.expiresAt) throw new ProblemReply("enrolment-lapsed");
-  const code = readTotpCode(typed, row.digits);
-  if (code === null) throw fieldProblem([fieldError("code", "code-malformed", { digits: row.digits })]);
+  return row;
+}
+
+/**
+ * Reads the first code. @param path of its field.
+ * @returns what confirms the authenticator, in the transaction that adds it. @throws ProblemReply `invalid-fields`.
+ */
+export function readFirstCode(
+  context: ServiceContext,
+  row: AuthenticatorRow,
+  { typed, path }: { typed: string; path: string },
+): (manager: EntityManager, now: Date) => Promise<void> {
+  const { id, digits } = row;
+  const code = readTotpCode(typed, digits);
+  if (code === null) throw fieldProblem([fieldError(path, "code-malformed", { digits })]);
   const secret = openSecret(context, row);
   const match =
-    secret === null ? null : matchTotp({ secret, settings: row, lastStep: null }, code, clock.now());
-  if (match?.outcome !== "right") throw fieldProblem([fieldError("code", "code-wrong")]);
-  return addFactor(context, caller, {
-    kind: "totp.activated",
-    mail: "second-factor-added",
-    amr: totp.amr,
-    visit,
-    async add(manager, now) {
-      if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
-    },
-  });
+    secret === null ? null : matchTotp({ secret, settings: row, lastStep: null }, code, context.clock.now());
+  if (match?.outcome !== "right") throw fieldProblem([fieldError(path, "code-wrong")]);
+  return async (manager, now) => {
+    if (!(await activate(manager, id, { step: match.step, now }))) throw new ProblemReply("not-found");
+  };
 }
 
 /** Calls one something else. @throws ProblemReply `not-found`, `invalid-fields`. */

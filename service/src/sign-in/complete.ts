@@ -21,6 +21,12 @@ export interface Device {
   readonly replaces: LiveSession | null;
 }
 
+/** Where a proof is shown. */
+export interface Here {
+  readonly visit: Visit;
+  readonly device: Device;
+}
+
 /** A session begun, and the mark by which the browser is known from now on. */
 export interface SignedInHere extends BegunSession {
   readonly mark: string | null;

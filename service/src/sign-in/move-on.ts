@@ -2,26 +2,21 @@
 import type { NextProof } from "@lucchetto/contract";
 import { amrBeside, amrWith, levelShown } from "@lucchetto/core";
 import { findAccount, lockAccount } from "../account/store.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { ServiceContext } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
 import { proofMethodOf } from "../proof/index.ts";
 import type { SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
-import type { Device } from "./complete.ts";
+import type { Here } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
+import { showEnrolment } from "./enrol.ts";
 import { takeFirstProof } from "./first-proof.ts";
 import type { MovedOn } from "./pending.ts";
 import { countConfirming, sendConfirming, showNewPassword } from "./pending.ts";
 import { ruleOf, wantedBy, wantedOf } from "./rule.ts";
 import { noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
-
-/** Where it is shown. */
-export interface Here {
-  readonly visit: Visit;
-  readonly device: Device;
-}
 
 /**
  * Goes on with what was shown. Five wrong proofs end the sign-in, and each counts for the account.
@@ -35,6 +30,8 @@ export async function moveOn(
 ): Promise<MovedOn> {
   if (proof.type === "new-password")
     return showNewPassword(context, pending, { password: proof.password, ...here });
+  if (proof.type === "enrol-totp" || proof.type === "enrol-passkey")
+    return showEnrolment(context, pending, { proof, ...here });
   const method = proofMethodOf(proof.type);
   if (pending.amr.length > 0) return takeFurtherProof(context, pending, method, { proof, ...here });
   // Nobody is known yet: only what was mailed says who it is.

@@ -30,15 +30,24 @@ export interface PendingSignIn {
 }
 
 /** A session at the end of a sign-in in progress, and where the person wanted to go. */
-export interface CompletedSignIn extends SignedInHere {
+export interface CompletedSignIn extends SignedInHere, NewCodes {
   readonly outcome: "signed-in";
   readonly returnTo: string | null;
+}
+
+/** Recovery codes that came with a second factor set up inside the sign-in; they are shown this once. */
+interface NewCodes {
+  readonly recoveryCodes?: readonly string[] | undefined;
 }
 
 /** A session, or what is wanted besides before there is one. */
 export type MovedOn =
   | CompletedSignIn
-  | { readonly outcome: "proof-wanted"; readonly wanted: readonly Wanted[]; readonly expiresAt: Date };
+  | ({
+      readonly outcome: "proof-wanted";
+      readonly wanted: readonly Wanted[];
+      readonly expiresAt: Date;
+    } & NewCodes);
 
 /** Keeps a sign-in for what is still wanted. */
 export async function keepPending(

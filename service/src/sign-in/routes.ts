@@ -2,7 +2,6 @@ import type { ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { readBearer } from "../http/bearer.ts";
 import { handMarkOver, markOf } from "../http/device-mark.ts";
 import type { Handing } from "../http/handing.ts";
 import { handingOf } from "../http/handing.ts";
@@ -12,6 +11,7 @@ import { ProblemReply } from "../problem.ts";
 import { deliverSession } from "../session/deliver.ts";
 import { checkBasicPassword } from "./basic.ts";
 import { signInByPasskey } from "./by-passkey.ts";
+import { signInTokenOf } from "./caller.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { moveOn } from "./move-on.ts";
 import type { PendingSignIn } from "./pending.ts";
@@ -36,23 +36,20 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.addProof, async ({ body }, { request, reply }) => {
-      const bearer = readBearer(request.headers.authorization);
       const handing = handingOf(request, request.headers.authorization === undefined ? "cookie" : "token");
       const visit = visitOf(request);
-      const pending = await readPending(
-        context,
-        bearer ?? context.signInCookie.read(request.headers.cookie),
-        visit,
-      );
+      const pending = await readPending(context, signInTokenOf(context, request), visit);
       const here = { visit, device: await deviceOf(app, context, request, handing) };
       const { proof } = body;
       const outcome = await moveOn(context, pending, { proof, ...here });
+      const codes = outcome.recoveryCodes === undefined ? {} : { recoveryCodes: [...outcome.recoveryCodes] };
       if (outcome.outcome === "proof-wanted") {
         const { wanted, expiresAt } = outcome;
         const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
-        return answer(202, { outcome: "proof-wanted" as const, ...still });
+        return answer(202, { outcome: "proof-wanted" as const, ...still, ...codes });
       }
-      const delivered = deliverSignedIn(context, { request, reply }, outcome, handing.deliver);
+      const signedIn = deliverSignedIn(context, { request, reply }, outcome, handing.deliver);
+      const delivered = { ...signedIn, ...codes };
       if (handing.deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
       const { returnTo } = outcome;
       return answer(201, returnTo === null ? delivered : { ...delivered, returnTo });
@@ -69,8 +66,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.showSignIn, async (_received, { request }) => {
-      const bearer = readBearer(request.headers.authorization);
-      const token = bearer ?? context.signInCookie.read(request.headers.cookie);
+      const token = signInTokenOf(context, request);
       const { wanted, expiresAt } = await showPending(context, token, visitOf(request));
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });

@@ -1,12 +1,14 @@
 /** What is known of an account that decides how its sign-in goes on. */
-import type { SignInRule, Wanted } from "@lucchetto/core";
+import { BUILT_IN_LABELS } from "@lucchetto/contract";
+import type { SecondFactorDuty, SignInRule, Wanted } from "@lucchetto/core";
 import { wantedNext } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
+import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { hasRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
-import type { AccountRow } from "../storage/index.ts";
+import type { AccountRow, SignInRow } from "../storage/index.ts";
 
 /** Reads it. @param manager the transaction in which it must hold, if there is one. */
 export async function ruleOf(
@@ -22,9 +24,23 @@ export async function ruleOf(
     secondFactors: await secondFactorsOf(manager, id),
     wantsMailedProof,
     isReachable: isReachable({ configuration }, account),
+    duty: dutyOf({ configuration }, account),
     // Asked only where it matters.
     hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
   };
+}
+
+/** Who must have a second factor: by the configuration, and in production operators and auditors in any case. */
+export function dutyOf(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  { labels }: Pick<AccountRow, "labels">,
+): SecondFactorDuty {
+  const { required, passkeyOnly } = configuration.secondFactor;
+  if (labels.some((label) => passkeyOnly.includes(label))) return "passkey";
+  const isOfOffice = labels.some((label) => BUILT_IN_LABELS.includes(label));
+  if (configuration.mode === "production" && isOfOffice) return "any";
+  const isListed = required === "everybody" || labels.some((label) => required.includes(label));
+  return isListed ? "any" : "none";
 }
 
 /** Nobody signs in before the address is proved, where the site wants that. */
@@ -60,4 +76,19 @@ export function wantedBy(rule: SignInRule, shown: readonly string[]): readonly W
   const wanted = wantedNext(rule, shown);
   if (wanted === null) throw new ProblemReply("operator-needed");
   return wanted;
+}
+
+/** The account of a sign-in in progress that wants this now. @throws ProblemReply `sign-in-lapsed`, `proof-refused`. */
+export async function assertWanted(
+  context: Pick<ServiceContext, "clock" | "configuration" | "dataSource">,
+  { accountId, amr }: Pick<SignInRow, "accountId" | "amr">,
+  what: Wanted,
+): Promise<AccountRow> {
+  // Without a first proof nothing is known of whoever is there.
+  const account =
+    accountId === null || amr.length === 0 ? null : await findAccount(context.dataSource, accountId);
+  if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+  const wanted = await wantedOf(context, context.dataSource.manager, { account, shown: amr });
+  if (!wanted.includes(what)) throw new ProblemReply("proof-refused");
+  return account;
 }

@@ -1,0 +1,77 @@
+/** A second factor that must be had, set up inside the sign-in: before there is a session, and after the proofs that come before it. */
+import type { NextProof } from "@lucchetto/contract";
+import { amrWith, levelShown } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import { lockAccount } from "../account/store.ts";
+import type { ServiceContext } from "../context.ts";
+import { PASSKEY_ADDED, readNewPasskey } from "../passkey/passkey.ts";
+import { takeChallenge } from "../passkey/take.ts";
+import { ProblemReply } from "../problem.ts";
+import type { FactorChange } from "../second-factor/change.ts";
+import { addFactorInSignIn } from "../second-factor/change.ts";
+import { assertLastingKeys, readBegun, readFirstCode, TOTP_ADDED } from "../second-factor/second-factor.ts";
+import type { SignInRow } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import type { Here } from "./complete.ts";
+import { completeSignIn } from "./complete.ts";
+import type { MovedOn } from "./pending.ts";
+import { assertWanted, wantedOf } from "./rule.ts";
+import { noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
+
+export type EnrolmentProof = Extract<NextProof, { type: "enrol-totp" | "enrol-passkey" }>;
+
+interface NewFactor extends Pick<FactorChange, "kind" | "mail"> {
+  readonly amr: readonly string[];
+  readonly add: (manager: EntityManager, now: Date) => Promise<unknown>;
+}
+
+/**
+ * Sets it up, and goes on. A wrong first code counts as a wrong proof of the sign-in.
+ * @throws ProblemReply `sign-in-lapsed`, `proof-refused`, `keys-missing`, `not-found`, `enrolment-lapsed`, `invalid-fields`, `passkey-…`.
+ */
+export async function showEnrolment(
+  context: ServiceContext,
+  pending: SignInRow,
+  { proof, visit, device }: Here & { proof: EnrolmentProof },
+): Promise<MovedOn> {
+  assertLastingKeys(context);
+  const account = await assertWanted(context, pending, proof.type);
+  const { id: accountId } = account;
+  const factor = await readFactor(context, pending, { accountId, proof, visit, device });
+  const amr = amrWith(pending.amr, factor.amr);
+  return inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const locked = await lockAccount(manager, accountId);
+    if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+    const codes = await addFactorInSignIn(context, manager, { ...factor, account: locked, visit, now });
+    const recoveryCodes = codes ?? undefined;
+    const after = await wantedOf(context, manager, { account: locked, shown: amr });
+    const { expiresAt, kind, returnTo } = pending;
+    const isFirst =
+      after.length === 0
+        ? await spendSignIn(manager, pending.id, now)
+        : await noteFurtherProof(manager, pending, { amr, expiresAt, now });
+    if (!isFirst) throw new ProblemReply("sign-in-lapsed");
+    if (after.length > 0) return { outcome: "proof-wanted", wanted: after, expiresAt, recoveryCodes };
+    const completion = { account: locked, kind, aal: levelShown(amr), amr, visit, device } as const;
+    const signedIn = await completeSignIn(context, manager, completion);
+    return { outcome: "signed-in", returnTo, recoveryCodes, ...signedIn };
+  });
+}
+
+async function readFactor(
+  context: ServiceContext,
+  pending: SignInRow,
+  { accountId, proof, visit, device }: Here & { accountId: string; proof: EnrolmentProof },
+): Promise<NewFactor> {
+  if (proof.type === "enrol-passkey") {
+    const { challengeId, credential } = proof;
+    const asked = { purpose: "enrol", accountId, signInId: pending.id, visit, mark: device.mark } as const;
+    const challenge = await takeChallenge(context, challengeId, asked);
+    return { ...PASSKEY_ADDED, ...readNewPasskey(context, challenge, { accountId, credential }) };
+  }
+  const begun = await readBegun(context, { id: proof.id, accountId });
+  if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))
+    throw new ProblemReply("sign-in-lapsed");
+  return { ...TOTP_ADDED, add: readFirstCode(context, begun, { typed: proof.code, path: "proof.code" }) };
+}
