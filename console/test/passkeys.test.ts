@@ -4,6 +4,7 @@ import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violations } from "../../testing/axe.ts";
 import { openTab, plugIn, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
+import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 import { mailTo } from "../../testing/visitor.ts";
@@ -67,14 +68,14 @@ describe("passkeys in the browser", () => {
       await context.clearCookies();
       await page.goto(`${service.url}/sign-in`);
       await page.waitForURL(`${service.url}/account`);
+      // In a browser that offers nothing while one types, by the button.
+      await page.addInitScript("PublicKeyCredential.isConditionalMediationAvailable = async () => false");
       for (const name of ["", email]) {
         await context.clearCookies();
-        await authenticator.behave({ present: false });
         await page.goto(`${service.url}/sign-in`);
         await page.fill("#identifier", name);
         if (name === "") await keepPicture(page, "3-signing-in");
         await button(page, "Sign in with a passkey");
-        await authenticator.behave({});
         await page.waitForURL(`${service.url}/account`);
       }
       const [credential] = await authenticator.credentials();
@@ -224,6 +225,46 @@ describe("passkeys in the browser", () => {
       await page.waitForURL(`${service.url}/account`);
     } finally {
       await context.close();
+    }
+  });
+
+  test("SI-10 whoever must have a second factor sets one up inside the sign-in: a passkey, or an app", async () => {
+    const strict = await startService({
+      timePasses: true,
+      settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "everybody" },
+    });
+    try {
+      for (const [email, way] of [
+        ["gino@brina.example", "passkey"],
+        ["gina@brina.example", "app"],
+      ] as const) {
+        const { context, page, complaints } = await openTab(browser);
+        if (way === "passkey") await plugIn(page);
+        await strict.register(email);
+        await page.goto(`${strict.url}/sign-in`);
+        await page.fill("#identifier", email);
+        await page.fill("#password", PASSWORD);
+        await button(page, "Sign in");
+        await page.waitForSelector("h1 >> text=Protect your account");
+        expect(await violations(page)).toEqual([]);
+        if (way === "passkey") {
+          await keepPicture(page, "9-set-up-inside-the-sign-in");
+          await button(page, "Add a passkey");
+        } else {
+          await button(page, "Set up an authenticator app");
+          const uri = (await page.getAttribute("text=Open in an app on this device", "href")) ?? "";
+          await page.fill("#code", codesOf(strict, uri)());
+          await button(page, "Set it up");
+        }
+        await page.waitForSelector("h1 >> text=Your account is protected");
+        expect(await page.locator("section code").count()).toBe(10);
+        await button(page, "Go on");
+        await page.waitForURL(`${strict.url}/account`);
+        expect(complaints).toEqual([]);
+        await context.close();
+      }
+    } finally {
+      await strict.stop();
     }
   });
 });

@@ -53,6 +53,18 @@
   {:catch}
     <NotLoaded heading={texts.newPasswordStep.chooseANewPassword} />
   {/await}
+{:else if !isOver && present.wanted.some((one) => one.startsWith("enrol-"))}
+  {#await import("./EnrolStep.svelte") then { default: EnrolStep }}
+    <EnrolStep
+      {identifier}
+      step={present}
+      {done}
+      goOn={(next) => (later = next)}
+      lapsed={() => (isOver = true)}
+    />
+  {:catch}
+    <NotLoaded heading={texts.nextStep.beginAgain} />
+  {/await}
 {:else if !isOver && !SECOND_PROOFS.some(({ type }) => present.wanted.includes(type))}
   {#await import("./FurtherStep.svelte") then { default: FurtherStep }}
     {#key present}
@@ -74,7 +86,12 @@
     <p class="mt-6"><a href={again}>{texts.nextStep.beginAgain}</a></p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading={texts.nextStep.enterYourCode} next={texts.nextStep.yourAccountIsProtectedBy}>
+  <PersonFrame
+    heading={present.wanted.includes("passkey")
+      ? texts.passkeys.useYourPasskey
+      : texts.nextStep.enterYourCode}
+    next={texts.nextStep.yourAccountIsProtectedBy}
+  >
     <div class="mb-6"><ProofRow shown={[shown]} wanted={words} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText={texts.nextStep.signIn} send={showFactor} />
     <p class="text-quiet mt-6 text-sm">{texts.nextStep.thisSignInWaitsUntil(until)}</p>

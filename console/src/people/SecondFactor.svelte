@@ -3,18 +3,17 @@
   import type { Authenticator } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
-  import { Form } from "../lib/form.svelte.ts";
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
-  import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import QrEnrolment from "../parts/QrEnrolment.svelte";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
@@ -30,7 +29,6 @@
   /** From so few recovery codes on a new set is urged. */
   const FEW = 3;
 
-  const form = new Form();
   let items: Authenticator[] | null = $state(null);
   let left = $state(0);
   /** Recovery codes stand in for passkeys too. */
@@ -38,7 +36,6 @@
   const loader = new Loader();
   let said = $state("");
   let begun: Begun | null = $state(null);
-  let code = $state("");
   let codes: readonly string[] | null = $state(null);
 
   onMount(async () => {
@@ -57,7 +54,6 @@
   const beginning = new ProofFirst(async () => {
     const { body } = await call(routes.enrolAuthenticator, { body: {} });
     begun = body;
-    code = "";
     codes = null;
     said = "";
   });
@@ -84,7 +80,7 @@
     void loader.run(change.send);
   }
 
-  async function confirm(): Promise<void> {
+  async function confirm(code: string): Promise<void> {
     if (begun === null) return;
     const { body } = await call(routes.activateAuthenticator, {
       params: { id: begun.id },
@@ -96,8 +92,6 @@
     await session.ask();
     await look();
   }
-  const judge = (): Record<string, string> =>
-    code.trim() === "" ? { code: texts.secondFactor.typeTheCode } : {};
 
   async function endOthers(): Promise<void> {
     await loader.run(async () => {
@@ -131,39 +125,7 @@
         >
       </p>
     {:else if begun !== null}
-      <ol class="mb-6 list-decimal space-y-6 pl-6">
-        <li>
-          {texts.secondFactor.takeThePictureWithYour}
-          <img
-            class="mt-3 w-56 rounded-lg bg-white"
-            src="data:image/svg+xml;utf8,{encodeURIComponent(begun.qrSvg)}"
-            alt={texts.secondFactor.qrCodeOfTheSecret}
-          />
-          <details class="mt-3">
-            <summary class="text-link cursor-pointer">{texts.secondFactor.typeItInstead}</summary>
-            <p class="mt-2">{texts.secondFactor.theAppAsksForA}</p>
-            <code class="mt-1 block break-all">{begun.secret.replace(/.{4}(?=.)/g, "$& ")}</code>
-            <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openInAnAppOn}</a></p>
-          </details>
-        </li>
-        <li>{texts.secondFactor.typeTheSixDigitsThat}</li>
-      </ol>
-      <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, confirm)}>
-        <FormProblem problem={form.problem} />
-        <Field
-          name="code"
-          label={texts.secondFactor.code}
-          autocomplete="one-time-code"
-          inputmode="numeric"
-          bind:value={code}
-          error={form.errors["code"]}
-        />
-        <MainButton
-          text={texts.secondFactor.setItUp}
-          busyText={texts.secondFactor.checking}
-          busy={form.sending}
-        />
-      </form>
+      <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
         <button type="button" class="text-link underline" onclick={() => (begun = null)}
           >{texts.secondFactor.notNow}</button

@@ -44,6 +44,12 @@ const en = {
     erasingNext: "It will not be erased. Sessions and access keys are gone; everything else is as it was.",
     signIn: "Sign in",
   },
+  enrolStep: {
+    protectYourAccount: "Protect your account",
+    yourAccountMustHave: "Your account needs a second factor. Set one up to go on.",
+    itIsOn: "Your account is protected",
+    keepTheseCodes: "Keep these codes for the day on which you lose your device.",
+  },
   furtherStep: {
     checkYourMail: "Check your mail",
     oneMoreThing: "The password is right. We have sent you a mail to be sure that it is you.",
@@ -105,6 +111,12 @@ const it: typeof en = {
     erasingNext:
       "Non sarà cancellato. Le sessioni e le chiavi di accesso non ci sono più; tutto il resto è come prima.",
     signIn: "Accedi",
+  },
+  enrolStep: {
+    protectYourAccount: "Proteggi il tuo account",
+    yourAccountMustHave: "Il tuo account richiede un secondo fattore. Configurane uno per proseguire.",
+    itIsOn: "Il tuo account è protetto",
+    keepTheseCodes: "Conserva questi codici per il giorno in cui perdessi il dispositivo.",
   },
   furtherStep: {
     checkYourMail: "Controlla la posta",

@@ -1,0 +1,119 @@
+<script lang="ts">
+  /** Inside a sign-in: the account must have a second factor, and has none yet. */
+  import { ProblemError } from "@lucchetto/contract/pages";
+  import { routes } from "virtual:routes";
+  import { Form } from "../lib/form.svelte.ts";
+  import { at, call } from "../lib/page.ts";
+  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
+  import type { Step } from "../lib/step.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import MainButton from "../parts/MainButton.svelte";
+  import PersonFrame from "../parts/PersonFrame.svelte";
+  import QrEnrolment from "../parts/QrEnrolment.svelte";
+  import RecoveryCodes from "../parts/RecoveryCodes.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
+  import { texts } from "../texts/texts.ts";
+
+  interface Props {
+    /** What was typed as the name, for the file of recovery codes. */
+    identifier: string;
+    step: Step;
+    done: () => void;
+    goOn: (step: Step) => void;
+    lapsed: () => void;
+  }
+  const { identifier, step, done, goOn, lapsed }: Props = $props();
+  const form = new Form();
+  let begun: { id: string; secret: string; uri: string; qrSvg: string } | null = $state(null);
+  let codes: readonly string[] | null = $state(null);
+  /** What comes after the codes were shown. */
+  let afterwards: () => void = $state(() => {});
+  const byPasskey = $derived(step.wanted.includes("enrol-passkey") && knowsPasskeys);
+  const byApp = $derived(step.wanted.includes("enrol-totp"));
+
+  type Enrolment =
+    | { type: "enrol-totp"; id: string; code: string }
+    | ({ type: "enrol-passkey" } & Awaited<ReturnType<typeof makePasskey>>);
+
+  async function show(proof: Enrolment): Promise<void> {
+    const { status, body } = await call(routes.addProof, { body: { proof } });
+    afterwards = status === 202 ? () => goOn(body) : done;
+    codes = body.recoveryCodes ?? null;
+    if (codes === null) afterwards();
+  }
+
+  /** For what a button or a form begins; a sign-in that is over takes the page's place. */
+  async function run(what: () => Promise<void>): Promise<void> {
+    try {
+      await what();
+    } catch (error) {
+      if (!(error instanceof ProblemError) || error.problem.code !== "sign-in-lapsed") throw error;
+      lapsed();
+    }
+  }
+  const addPasskey = (): Promise<void> =>
+    run(async () => show({ type: "enrol-passkey", ...(await makePasskey("enrol")) }));
+  const beginWithApp = (): Promise<void> =>
+    run(async () => {
+      begun = (await call(routes.enrolAuthenticator, { body: {} })).body;
+    });
+  const confirm = (code: string): Promise<void> =>
+    run(() => show({ type: "enrol-totp", id: begun?.id ?? "", code }));
+</script>
+
+{#if codes !== null}
+  <PersonFrame heading={rare.enrolStep.itIsOn} next={rare.enrolStep.keepTheseCodes}>
+    <RecoveryCodes {codes} site={identifier} />
+    <form
+      onsubmit={(event) => {
+        event.preventDefault();
+        afterwards();
+      }}
+    >
+      <MainButton text={texts.signIn.goOn} busyText={texts.signIn.checking} busy={false} />
+    </form>
+  </PersonFrame>
+{:else}
+  <PersonFrame heading={rare.enrolStep.protectYourAccount} next={rare.enrolStep.yourAccountMustHave}>
+    {#if begun !== null}
+      <QrEnrolment {begun} send={confirm} />
+      <p class="mt-6">
+        <button type="button" class="text-link min-h-6 underline" onclick={() => (begun = null)}
+          >{texts.secondFactor.back}</button
+        >
+      </p>
+    {:else}
+      <form
+        class="space-y-5"
+        novalidate
+        onsubmit={(event) => form.submit(event, () => ({}), byPasskey ? addPasskey : beginWithApp)}
+      >
+        <FormProblem problem={form.problem} />
+        {#if byPasskey}
+          <p>{texts.passkeys.aPasskeyIs}</p>
+          <MainButton
+            text={texts.passkeys.addAPasskey}
+            busyText={texts.passkeys.waiting}
+            busy={form.sending}
+          />
+        {:else if byApp}
+          <MainButton
+            text={texts.secondFactor.setUpAnAuthenticatorApp}
+            busyText={texts.secondFactor.oneMoment}
+            busy={form.sending}
+          />
+        {:else}
+          <p class="border-brass rounded-md border-l-4 px-4 py-2">{texts.passkeys.thisBrowserKnowsNone}</p>
+        {/if}
+      </form>
+      {#if byPasskey && byApp}
+        <form class="mt-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), beginWithApp)}>
+          <button type="submit" class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+            >{texts.secondFactor.setUpAnAuthenticatorApp}</button
+          >
+        </form>
+      {/if}
+      <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.beginAgain}</a></p>
+    {/if}
+  </PersonFrame>
+{/if}
