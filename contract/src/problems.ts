@@ -100,6 +100,13 @@ export const PROBLEMS = {
       "In production operators change things only in a session at level 2, and this account has no second factor yet.",
     mend: "Set an authenticator app up or add a passkey on the account page, then send the request again.",
   },
+  "password-too-short-alone": {
+    status: 409,
+    title: "The password would be too short alone",
+    meaning:
+      "The password was chosen where a second factor stands beside it. Without one it would be the only proof, and it is too short for that.",
+    mend: "Set a longer password first, then remove the second factor.",
+  },
   "last-way-in": {
     status: 409,
     title: "The last way in stays",

@@ -195,7 +195,14 @@ export const accountDetail = z
       .nullable()
       .describe("null: the account has no password"),
     secondFactor: z.object({
-      authenticators: z.array(authenticator),
+      authenticators: z.array(
+        authenticator.extend({
+          driftSeconds: z
+            .number()
+            .int()
+            .describe("by which its clock was seen to be off; the window is shifted by it"),
+        }),
+      ),
       passkeys: z.array(passkey.extend({ signCount: z.number().int() })),
       recoveryCodesLeft: z.number().int(),
     }),

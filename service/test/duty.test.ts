@@ -4,7 +4,7 @@ import { routes } from "@lucchetto/contract";
 import { addPasskeyAt, beginAt, madeFor, proofOf, signInBy } from "../../testing/passkey.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, send, startService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
 import { codeOf, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
 
 let service: TestService;
@@ -152,14 +152,92 @@ describe("a second factor that is required", () => {
   test("everybody, and in production operators in any case", async () => {
     const all = await startService({ settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "everybody" } });
     try {
-      await all.register("gina@brina.example");
-      const reply = await send(all, "POST", "/v1/sign-in", {
-        body: JSON.stringify(passwordOf("gina@brina.example")),
-        headers: { "content-type": "application/json" },
+      const email = "gina@brina.example";
+      const who = new Visitor(all);
+      // Registering opens nothing either, before it is set up.
+      const registered = await who.post("/v1/accounts", { email, password: PASSWORD });
+      expect([registered.status, registered.json()]).toMatchObject([
+        202,
+        { wanted: ["enrol-passkey", "enrol-totp"] },
+      ]);
+      expect((await who.call("GET", "/v1/session")).status).toBe(401);
+      const { answer } = madeFor(all, await beginAt(who, "enrol"));
+      const enrolled = await who.post("/v1/sign-in/proof", { proof: { type: "enrol-passkey", ...answer } });
+      expect(enrolled.json()).toMatchObject({ outcome: "signed-in", session: { aal: 2 } });
+      // With a passkey at once there is nothing more to ask.
+      const other = new Visitor(all);
+      const made = madeFor(all, await beginAt(other, "register"));
+      expect((await other.post("/v1/accounts", { username: "gino", ...made.answer })).status).toBe(201);
+      // Whoever proves an address that a stranger registered sets one up too.
+      const stranger = new Visitor(all);
+      await stranger.post("/v1/accounts", { email: "ivo@brina.example", password: PASSWORD });
+      const owner = new Visitor(all);
+      await owner.post("/v1/mail-links", { purpose: "sign-in", identifier: "ivo@brina.example" });
+      const secret = secretOf(await mailTo(all, "ivo@brina.example", "sign-in"));
+      const proved = await owner.post("/v1/sign-in/proof", { proof: { type: "mail-link", secret } });
+      expect(proved.json()).toMatchObject({
+        outcome: "proof-wanted",
+        wanted: ["enrol-passkey", "enrol-totp"],
       });
-      expect(reply.json()).toMatchObject({ wanted: ["enrol-passkey", "enrol-totp"] });
     } finally {
       await all.stop();
+    }
+  });
+});
+
+describe("passwords beside a second factor", () => {
+  test("PW-2 eight code points are enough where one is required; alone such a password is never", async () => {
+    const eight = "kq7-vzpd";
+    const strict = await startService({ settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "everybody" } });
+    const email = "lia@brina.example";
+    try {
+      const who = new Visitor(strict);
+      const short = await who.post("/v1/accounts", { email, password: "kq7-vzp" });
+      expect(short.json()).toMatchObject({
+        errors: [{ code: "password-too-short", parameters: { least: 8 } }],
+      });
+      await who.post("/v1/accounts", { email, password: eight });
+      const { passkey, answer } = madeFor(strict, await beginAt(who, "enrol"));
+      const enrolled = await who.post("/v1/sign-in/proof", { proof: { type: "enrol-passkey", ...answer } });
+      expect(enrolled.status).toBe(201);
+      const { items } = (await who.call("GET", "/v1/account/passkeys")).json<{
+        items: Array<{ id: string }>;
+      }>();
+      const removed = await who.call("DELETE", `/v1/account/passkeys/${items[0]?.id}`);
+      expect([removed.status, codeOf(removed)]).toEqual([409, "password-too-short-alone"]);
+
+      // The policy is switched off: the next sign-in asks for a longer one before there is a session.
+      const lenient = await startService({ beside: strict });
+      try {
+        const later = new Visitor(lenient);
+        const first = await later.post("/v1/sign-in", {
+          proof: { type: "password", identifier: email, password: eight },
+        });
+        expect(first.json()).toMatchObject({ wanted: ["passkey", "recovery-code"] });
+        const { proof: shown } = proofOf(lenient, passkey, await beginAt(later, "sign-in"));
+        const second = await later.post("/v1/sign-in/proof", { proof: shown });
+        expect(second.json()).toMatchObject({ outcome: "proof-wanted", wanted: ["new-password"] });
+        const again = await later.post("/v1/sign-in/proof", {
+          proof: { type: "new-password", password: "kq7-vzpe" },
+        });
+        expect(again.json()).toMatchObject({
+          errors: [{ code: "password-too-short", parameters: { least: 15 } }],
+        });
+        const done = await later.post("/v1/sign-in/proof", {
+          proof: { type: "new-password", password: PASSWORD },
+        });
+        expect(done.status).toBe(201);
+        expect((await signInBy(lenient, new Visitor(lenient), passkey)).status).toBe(201);
+        const refused = await new Visitor(lenient).post("/v1/accounts", {
+          username: "lino",
+          password: eight,
+        });
+        expect(refused.json()).toMatchObject({ errors: [{ parameters: { least: 15 } }] });
+      } finally {
+        await lenient.stop();
+      }
+    } finally {
+      await strict.stop();
     }
   });
 });

@@ -81,7 +81,7 @@ export function tellBrowser(
   const known = window.PublicKeyCredential as unknown as Partial<
     Record<typeof signal, (about: object) => Promise<void>>
   >;
-  if (knowsPasskeys) known[signal]?.(about).catch(() => {});
+  if (knowsPasskeys) void known[signal]?.(about).catch(() => undefined);
 }
 
 async function orSay(asked: Promise<Credential | null>): Promise<Credential> {

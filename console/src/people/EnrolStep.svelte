@@ -27,7 +27,7 @@
   let begun: { id: string; secret: string; uri: string; qrSvg: string } | null = $state(null);
   let codes: readonly string[] | null = $state(null);
   /** What comes after the codes were shown. */
-  let afterwards: () => void = $state(() => {});
+  let afterwards: () => void = $state(() => undefined);
   const byPasskey = $derived(step.wanted.includes("enrol-passkey") && knowsPasskeys);
   const byApp = $derived(step.wanted.includes("enrol-totp"));
 

@@ -92,7 +92,7 @@
       : texts.nextStep.enterYourCode}
     next={texts.nextStep.yourAccountIsProtectedBy}
   >
-    <div class="mb-6"><ProofRow shown={[shown]} wanted={words} /></div>
+    <div class="mb-6"><ProofRow shown={[shown]} wanted={[words.join(texts.secondProofs.or)]} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText={texts.nextStep.signIn} send={showFactor} />
     <p class="text-quiet mt-6 text-sm">{texts.nextStep.thisSignInWaitsUntil(until)}</p>
     <p class="mt-2"><a href={again}>{texts.nextStep.beginAgain}</a></p>

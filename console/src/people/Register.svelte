@@ -6,6 +6,7 @@
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
+  import type { Step } from "../lib/step.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -16,6 +17,7 @@
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
+  import NextStep from "./NextStep.svelte";
 
   const form = new Form();
   let email = $state("");
@@ -24,6 +26,8 @@
   let password = $state("");
   let repeated = $state("");
   let taken = $state(false);
+  /** A second factor is required, and comes before a session. */
+  let step: Step | null = $state(null);
   /** Of an account with a passkey: shown before it goes on. */
   let codes: readonly string[] | null = $state(null);
 
@@ -75,14 +79,25 @@
       tellTabs();
       if (reply.body.recoveryCodes === undefined) go(next);
       else ({ recoveryCodes: codes } = reply.body);
-    } else {
+    } else if (reply.body.outcome === "proof-wanted") step = reply.body;
+    else {
       rememberMailWaits(email);
       taken = true;
     }
   }
 </script>
 
-{#if codes !== null}
+{#if step !== null}
+  <NextStep
+    identifier={email.trim() || username.trim()}
+    shown={texts.signIn.passwordShown}
+    {step}
+    done={() => {
+      tellTabs();
+      go(next);
+    }}
+  />
+{:else if codes !== null}
   <PersonFrame heading={texts.passkeys.yourAccountIsReady} next={texts.passkeys.youSignInWithYourPasskey}>
     <RecoveryCodes {codes} site={email.trim() || username.trim()} />
     <a

@@ -33,6 +33,7 @@ export const en = {
     differ: "The two passwords differ.",
   },
   secondProofs: {
+    or: " or ",
     passkey: "passkey",
     passkeyInstead: "Use a passkey instead",
     code: "code",

@@ -92,6 +92,7 @@ export const it: Texts = {
     differ: "Le due password sono diverse.",
   },
   secondProofs: {
+    or: " o ",
     passkey: "passkey",
     passkeyInstead: "Usa invece una passkey",
     code: "codice",

@@ -77,6 +77,14 @@ export const accountSearch = lineOfText(254)
   .optional()
   .describe("the beginning of an e-mail address, username or display name; or a whole id or reference");
 
+/** A second factor is required, and set up before there is a session: it goes on like a sign-in. */
+const enrolmentWanted = z.object({
+  outcome: z.literal("proof-wanted"),
+  wanted: z.array(z.string()),
+  expiresAt: timestamp,
+  token: z.string().optional().describe("lci_…, only for deliver: token"),
+});
+
 export const register = defineRoute({
   name: "register",
   method: "POST",
@@ -97,7 +105,7 @@ export const register = defineRoute({
   }),
   replies: {
     201: signedIn,
-    202: z.object({ outcome: z.literal("check-mail") }),
+    202: z.discriminatedUnion("outcome", [z.object({ outcome: z.literal("check-mail") }), enrolmentWanted]),
   },
 });
 

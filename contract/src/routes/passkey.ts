@@ -185,7 +185,7 @@ export const removePasskey = defineRoute({
   summary:
     "Remove a passkey, never the last way in; with the last second factor the recovery codes go as well (needs a proof of the last ten minutes)",
   access: "session",
-  problems: ["reauthenticate", "last-way-in"],
+  problems: ["reauthenticate", "last-way-in", "password-too-short-alone"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });

@@ -76,7 +76,7 @@ export const removeAuthenticator = defineRoute({
   summary:
     "Remove an authenticator app; with the last one the recovery codes go as well (needs a proof of the last ten minutes)",
   access: "session",
-  problems: ["reauthenticate"],
+  problems: ["reauthenticate", "password-too-short-alone"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });

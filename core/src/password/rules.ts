@@ -6,6 +6,9 @@ import { MAX_PASSWORD_LENGTH, preparePassword } from "./prepare.ts";
 /** Shortest password that may sign in alone, in code points, unless configured otherwise. */
 export const DEFAULT_MINIMUM_LENGTH = 15;
 
+/** Shortest password that is shown beside a second factor in any case, in code points. */
+export const MINIMUM_LENGTH_BESIDE_FACTOR = 8;
+
 /** The configured rules. */
 export interface PasswordRules {
   /** Code points after normalisation. */
@@ -33,7 +36,12 @@ export interface PasswordFault {
 
 /** An accepted password in its prepared form, or what is wrong with it. */
 export type PasswordVerdict =
-  | { readonly ok: true; readonly text: string }
+  | {
+      readonly ok: true;
+      readonly text: string;
+      /** Of the prepared form. */
+      readonly codePoints: number;
+    }
   | ({ readonly ok: false } & PasswordFault);
 
 /** Judges a new password. */
@@ -52,5 +60,5 @@ export function judgeNewPassword(typed: string, rules: PasswordRules): PasswordV
   if (isListed !== undefined && isCommon(prepared.text, isListed)) return refuse("password-common");
   if (context !== undefined && isMadeOfContext(prepared.text, context))
     return refuse("password-made-of-names");
-  return { ok: true, text: prepared.text };
+  return { ok: true, text: prepared.text, codePoints: prepared.codePoints };
 }

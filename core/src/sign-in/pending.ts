@@ -22,6 +22,8 @@ export const PENDING_SIGN_IN_LIFE = 5 * 60_000;
 export interface SignInRule {
   /** An operator wants a new password. */
   readonly mustChangePassword: boolean;
+  /** It was enough beside a second factor, which is not required any more. */
+  readonly isPasswordTooShort: boolean;
   /** A password that an operator gave: it is enough by itself for a while, and then nothing. */
   readonly firstPassword: "none" | "valid" | "lapsed";
   /** What the account can show besides a first proof; empty: it has no second factor. */
@@ -55,7 +57,8 @@ export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly
     const asksOwner = isReachable && firstPassword !== "valid";
     return asksOwner && !shown.includes(MAILED) ? BY_MAIL : enrolments;
   }
-  return mustChangePassword ? ["new-password"] : [];
+  const isTooShort = rule.isPasswordTooShort && shown.includes(PASSWORD);
+  return mustChangePassword || isTooShort ? ["new-password"] : [];
 }
 
 /** Of those that the account has. Where only a passkey counts, a recovery code stands in for it, and an app comes before one is set up. */

@@ -68,8 +68,8 @@ export function totpSecondsLeft(now: Date, { period }: Pick<TotpSettings, "perio
 }
 
 export type TotpMatch =
-  /** `step` is to be spent: no code of it, or of an earlier one, is taken again. */
-  | { readonly outcome: "right"; readonly step: number }
+  /** `step` is to be spent: no code of it, or of an earlier one, is taken again. `offset` says how many steps it is from the present one. */
+  | { readonly outcome: "right"; readonly step: number; readonly offset: number }
   /** Right once, but its step is spent. */
   | { readonly outcome: "used" }
   | { readonly outcome: "wrong" };
@@ -78,23 +78,48 @@ export type TotpMatch =
  * Compares a code with those of the present step and its neighbours. All are computed and compared in constant time, whether or
  * not an early one matches.
  * @param code as `readTotpCode` gives it.
- * @param lastStep the last one spent, if any.
+ * @param lastStep the last one spent, if any. @param drift steps by which the window is shifted (RFC 6238 section 6); it stays as wide.
  */
 export function matchTotp(
-  { secret, settings, lastStep }: { secret: Uint8Array; settings: TotpSettings; lastStep: number | null },
+  {
+    secret,
+    settings,
+    lastStep,
+    drift = 0,
+  }: { secret: Uint8Array; settings: TotpSettings; lastStep: number | null; drift?: number },
   code: string,
   now: Date,
 ): TotpMatch {
   const present = totpStep(now, settings);
   const shown = Buffer.from(code);
   let match: TotpMatch = { outcome: "wrong" };
-  for (let step = present - SLACK; step <= present + SLACK; step += 1) {
+  for (let offset = drift - SLACK; offset <= drift + SLACK; offset += 1) {
+    const step = present + offset;
     const wanted = Buffer.from(hotp(secret, Math.max(0, step), settings));
     if (wanted.length !== shown.length || !timingSafeEqual(wanted, shown) || match.outcome === "right")
       continue;
-    match = lastStep !== null && step <= lastStep ? { outcome: "used" } : { outcome: "right", step };
+    match = lastStep !== null && step <= lastStep ? { outcome: "used" } : { outcome: "right", step, offset };
   }
   return match;
+}
+
+/** What is remembered of an authenticator's clock, in steps. */
+export interface ClockDrift {
+  readonly drift: number;
+  /** That of the last code taken; `null`: none was. */
+  readonly lastOffset: number | null;
+}
+
+/** Steps that a clock may be off and still be followed. */
+const MAX_DRIFT = 20;
+
+/**
+ * The drift after a code was taken (RFC 6238 section 6). Two in a row at one offset are a clock that is off; a single one may be somebody
+ * who typed slowly, and shifts nothing.
+ */
+export function driftAfter({ drift, lastOffset }: ClockDrift, offset: number): ClockDrift {
+  const isSteady = lastOffset === offset && Math.abs(offset) <= MAX_DRIFT;
+  return { drift: isSteady ? offset : drift, lastOffset: offset };
 }
 
 /**

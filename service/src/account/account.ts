@@ -55,7 +55,10 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
     account: showToOperator(row, stored?.scheme ?? null),
     password: stored === null ? null : explain(context, stored),
     secondFactor: {
-      authenticators: authenticators.map(showAuthenticator),
+      authenticators: authenticators.map((row) => ({
+        ...showAuthenticator(row),
+        driftSeconds: row.drift * row.period,
+      })),
       passkeys: (await listPasskeys(manager, id)).map((row) => ({
         ...showPasskey(row),
         signCount: row.signCount,

@@ -8,7 +8,8 @@ import type { Configuration } from "../config/index.ts";
 import { record } from "../journal/journal.ts";
 import { openCompromisedList } from "../password/compromised.ts";
 import { peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
-import { judge } from "../password/password.ts";
+import { isShort, judge } from "../password/password.ts";
+import type { NewRecord } from "../password/store.ts";
 import { insertRecord } from "../password/store.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
@@ -47,7 +48,7 @@ export async function addOperator(
   try {
     return await inTransaction(dataSource, async (manager) => {
       await insertAccount(manager, account);
-      await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt: now, madeAt: now });
+      await insertRecord(manager, { accountId: account.id, made: passwordRecord, setAt: now });
       const visit = { network: null, userAgent: null, requestId: "command", appId: null };
       const event = { kind: "account.registered", accountId: account.id } as const;
       await record({ configuration }, manager, { event, visit, now });
@@ -69,19 +70,23 @@ export async function addOperator(
 export async function makeOperatorsRecord(
   configuration: Configuration,
   wanted: { email: string; displayName?: string | null; password: string },
-): Promise<string> {
+): Promise<NewRecord> {
   const { compromisedList } = configuration.passwords;
   const compromised = compromisedList === undefined ? null : await openCompromisedList(compromisedList);
-  const verdict = await judge({ configuration, compromised }, wanted.password, wanted);
+  const verdict = await judge({ configuration, compromised }, wanted.password, {
+    ...wanted,
+    labels: [OPERATOR_LABEL],
+  });
   await compromised?.close();
   if (!verdict.ok)
     throw new OperatorRefusal(
       `the password: ${fieldError("password", verdict.code, verdict.parameters).message}`,
     );
-  return makeRecord(
+  const record = await makeRecord(
     verdict.text,
     schemeOfNewRecords(configuration),
     randomBytes(SALT_LENGTH),
     peppersOf(configuration.keyRing),
   );
+  return { record, isShort: isShort(configuration, verdict) };
 }

@@ -7,7 +7,7 @@ import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
-import { judge } from "../password/password.ts";
+import { judge, makeRecordOf } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
 import type { ProblemReply } from "../problem.ts";
 import { fieldProblem } from "../problem.ts";
@@ -50,7 +50,7 @@ export async function addAccount(
   if ("appId" in actor && email !== null && context.configuration.verifyEmail === "required")
     await countMailByApp(context, email.key);
   const filledIn = await consultAbout(context, actor, { type: "account.create", account: facts }, visit);
-  const made = verdict === null ? null : await context.hashing.make(verdict.text);
+  const made = verdict === null ? null : await makeRecordOf(context, verdict);
   const now = context.clock.now();
   const mustChangePassword = made !== null && (addition.mustChangePassword ?? true);
   const account = newAccount(now, {
@@ -66,8 +66,7 @@ export async function addAccount(
   try {
     await inTransaction(context.dataSource, async (manager) => {
       await insertAccount(manager, account);
-      if (made !== null)
-        await insertRecord(manager, { accountId: account.id, record: made, setAt: now, madeAt: now });
+      if (made !== null) await insertRecord(manager, { accountId: account.id, made, setAt: now });
       const event = {
         kind: "account.registered",
         accountId: account.id,

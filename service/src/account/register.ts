@@ -10,12 +10,18 @@ import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { amrOfNew } from "../passkey/passkey.ts";
 import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../passkey/register.ts";
-import { judge } from "../password/password.ts";
+import type { AcceptedPassword } from "../password/password.ts";
+import { judge, makeRecordOf } from "../password/password.ts";
+import type { NewRecord } from "../password/store.ts";
 import { insertRecord } from "../password/store.ts";
 import { fieldProblem } from "../problem.ts";
+import { dutyOf } from "../second-factor/duty.ts";
 import type { BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
+import type { PendingSignIn } from "../sign-in/pending.ts";
+import { keepPending } from "../sign-in/pending.ts";
+import { wantedOf } from "../sign-in/rule.ts";
 import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor, countRegistration, rememberThisDevice } from "../throttle/throttle.ts";
@@ -37,6 +43,8 @@ export type RegistrationOutcome =
       /** With a passkey. */
       readonly recoveryCodes: readonly string[] | null;
     }
+  /** A second factor is required, and set up before there is a session. */
+  | ({ readonly outcome: "proof-wanted" } & PendingSignIn)
   | { readonly outcome: "check-mail" };
 
 /** Where somebody registers. */
@@ -61,7 +69,7 @@ export async function register(
   browser: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { visit } = browser;
-  const { email, username, password } = await judgeFields(context, registration);
+  const { email, username, verdict } = await judgeFields(context, registration);
   // Counted before it costs anything, whatever comes of it.
   await countRegistration(context, visit.network);
   const passkey = await readPasskey(context, registration, browser);
@@ -79,7 +87,7 @@ export async function register(
     visit,
   );
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
-  const passwordRecord = password === null ? null : await context.hashing.make(password);
+  const passwordRecord = verdict === null ? null : await makeRecordOf(context, verdict);
   const language = registration.language ?? null;
   const browserHash = browser.mark === undefined ? null : hashToken("device-mark", browser.mark);
   const { tellTaken, mail, links } = context.configuration;
@@ -88,7 +96,7 @@ export async function register(
     const waiting = newRegistration({
       ...parts,
       email,
-      record: passwordRecord,
+      made: passwordRecord,
       passkey,
       browserHash,
       now: context.clock.now(),
@@ -122,7 +130,7 @@ async function makeAccount(
     account,
     passwordRecord,
     passkey,
-  }: { account: AccountRow; passwordRecord: string | null; passkey: StoredPasskey | null },
+  }: { account: AccountRow; passwordRecord: NewRecord | null; passkey: StoredPasskey | null },
   { visit, replaces, mark }: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { tellTaken, verifyEmail } = context.configuration;
@@ -136,7 +144,7 @@ async function makeAccount(
       const now = context.clock.now();
       await insertAccount(manager, account);
       if (passwordRecord !== null)
-        await insertRecord(manager, { accountId, record: passwordRecord, setAt: now, madeAt: now });
+        await insertRecord(manager, { accountId, made: passwordRecord, setAt: now });
       const recoveryCodes =
         passkey === null ? null : await settlePasskey(context, manager, { accountId, stored: passkey });
       await record(context, manager, { event: { kind: "account.registered", accountId }, visit, now });
@@ -154,6 +162,7 @@ async function makeAccount(
       }
       if (!signsIn) return null;
       if (mark !== undefined) await rememberThisDevice(context, manager, accountId, mark);
+      if (passkey === null && dutyOf(context, account) !== "none") return "second-factor-first" as const;
       const shown =
         passkey === null
           ? ({ aal: 1, amr: ["pwd"] } as const)
@@ -161,7 +170,12 @@ async function makeAccount(
       const beginning = { account, kind: "ordinary", ...shown, replaces } as const;
       return { begun: await beginSession(context, manager, beginning, visit), recoveryCodes };
     });
-    return begun === null ? { outcome: "check-mail" } : { outcome: "signed-in", ...begun };
+    if (begun === null) return { outcome: "check-mail" };
+    if (begun !== "second-factor-first") return { outcome: "signed-in", ...begun };
+    const amr = ["pwd"];
+    const wanted = await wantedOf(context, context.dataSource.manager, { account, shown: amr });
+    const waiting = { account, kind: "ordinary", amr, wanted } as const;
+    return { outcome: "proof-wanted", ...(await keepPending(context, waiting, { visit, mark })) };
   } catch (error) {
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;
     return answerTaken(context, account, visit);
@@ -214,9 +228,9 @@ async function judgeFields(context: ServiceContext, registration: Registration) 
   const { challengeId, credential } = registration;
   if ((challengeId === undefined) !== (credential === undefined))
     errors.push(fieldError(credential === undefined ? "credential" : "challengeId", "passkey-incomplete"));
-  const password = await judgePassword(context, registration, errors);
+  const verdict = await judgePassword(context, registration, errors);
   if (errors.length > 0) throw fieldProblem(errors);
-  return { email, username, password };
+  return { email, username, verdict };
 }
 
 /** With a passkey there may be none. */
@@ -224,14 +238,14 @@ async function judgePassword(
   context: ServiceContext,
   registration: Registration,
   errors: FieldError[],
-): Promise<string | null> {
+): Promise<AcceptedPassword | null> {
   if (registration.password === undefined) {
     if (registration.credential === undefined)
       errors.push(fieldError("password", "password-or-passkey-missing"));
     return null;
   }
   const verdict = await judge(context, registration.password, registration);
-  if (verdict.ok) return verdict.text;
+  if (verdict.ok) return verdict;
   errors.push(fieldError("password", verdict.code, verdict.parameters));
   return null;
 }

@@ -4,6 +4,7 @@ import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { settlePasskey, userHandleOf } from "../passkey/register.ts";
+import type { NewRecord } from "../password/store.ts";
 import { insertRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
@@ -19,7 +20,7 @@ export function newRegistration(parts: {
   readonly username?: Identifier<"username"> | null;
   readonly displayName?: string | null;
   readonly language?: Language | null;
-  readonly record: string | null;
+  readonly made: NewRecord | null;
   readonly passkey?: StoredPasskey | null;
   readonly filledIn?: RegistrationRow["filledIn"];
   readonly browserHash: Buffer | null;
@@ -35,7 +36,8 @@ export function newRegistration(parts: {
     usernameKey: username?.key ?? null,
     displayName: parts.displayName ?? null,
     language: parts.language ?? null,
-    record: parts.record,
+    record: parts.made?.record ?? null,
+    isShort: parts.made?.isShort ?? false,
     passkey: parts.passkey ?? null,
     filledIn: parts.filledIn ?? {},
     browserHash: parts.browserHash,
@@ -61,7 +63,7 @@ export async function settleRegistration(
     visit,
   }: {
     registration: RegistrationRow;
-    passwordRecord: string | null;
+    passwordRecord: NewRecord | null;
     passkey: StoredPasskey | null;
     visit: Visit;
   },
@@ -92,7 +94,7 @@ export async function settleRegistration(
   }
   if (passwordRecord !== null) {
     const { createdAt: setAt } = registration;
-    await insertRecord(manager, { accountId: account.id, record: passwordRecord, setAt, madeAt: setAt });
+    await insertRecord(manager, { accountId: account.id, made: passwordRecord, setAt });
   }
   const recoveryCodes =
     passkey === null

@@ -7,6 +7,7 @@ import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
 import { deliverSession } from "../session/deliver.ts";
+import { deliverPending } from "../sign-in/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "./account.ts";
 import { eraseAccount, eraseOwnAccount } from "./erase.ts";
 import { addAccount } from "./operate.ts";
@@ -36,12 +37,14 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
         const body =
           result.outcome === "check-mail"
             ? result
-            : {
-                ...deliverSession(context, reply, result.begun, deliver),
-                ...(result.recoveryCodes === null ? {} : { recoveryCodes: [...result.recoveryCodes] }),
-              };
+            : result.outcome === "proof-wanted"
+              ? deliverPending(context, reply, result, deliver)
+              : {
+                  ...deliverSession(context, reply, result.begun, deliver),
+                  ...(result.recoveryCodes === null ? {} : { recoveryCodes: [...result.recoveryCodes] }),
+                };
         if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
-        return body.outcome === "check-mail" ? answer(202, body) : answer(201, body);
+        return body.outcome === "signed-in" ? answer(201, body) : answer(202, body);
       },
     );
 

@@ -103,7 +103,7 @@ export async function sendSignIn(context: ServiceContext, asking: Asking, signIn
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const life = context.configuration.links["sign-in"];
-    const registration = newRegistration({ email, browserHash, now, life, record: null });
+    const registration = newRegistration({ email, browserHash, now, life, made: null });
     await insertRegistration(manager, registration);
     await knowSignIn(manager, signInId, { registrationId: registration.id });
     const to = { ...addresseeOf(registration), accountId: null };

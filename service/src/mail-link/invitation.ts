@@ -120,7 +120,7 @@ export async function acceptInvitation(
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
-    if (made !== null) await setRecord(manager, { accountId, record: made, now });
+    if (made !== null) await setRecord(manager, { accountId, made, now });
     await updateAccount(manager, accountId, { state: "active", emailVerifiedAt: now });
     await voidLinksOf(manager, accountId, now);
     await record(context, manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });

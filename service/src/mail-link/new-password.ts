@@ -1,10 +1,11 @@
 /** A new password that comes with a link: judged and hashed before any transaction. */
 import { fieldError } from "@lucchetto/contract";
-import type { Context } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { judge } from "../password/password.ts";
+import type { Person } from "../password/password.ts";
+import { judge, makeRecordOf } from "../password/password.ts";
+import type { NewRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { spendLink } from "./store.ts";
@@ -19,12 +20,12 @@ export interface LinkOfAccount {
 export async function makeNewRecord(
   context: ServiceContext,
   typed: string | undefined,
-  person: Context,
-): Promise<string> {
+  person: Person,
+): Promise<NewRecord> {
   if (typed === undefined) throw fieldProblem([fieldError("password", "password-missing")]);
   const verdict = await judge(context, typed, person);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
-  return context.hashing.make(verdict.text);
+  return makeRecordOf(context, verdict);
 }
 
 /** Locks the account and spends the link; whoever comes second, or after a change of the account, does nothing. */

@@ -3,6 +3,7 @@ import type { EntityManager } from "typeorm";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import type { NewRecord } from "../password/store.ts";
 import { setRecord } from "../password/store.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
@@ -14,7 +15,7 @@ import type { AccountRow } from "../storage/index.ts";
  */
 export type Prover =
   | { readonly isSame: true }
-  | { readonly isSame: false; readonly newRecord: string | null };
+  | { readonly isSame: false; readonly newRecord: NewRecord | null };
 
 /** Marks the address of a locked account as proved. A later proof changes nothing. */
 export async function proveAddress(
@@ -28,7 +29,7 @@ export async function proveAddress(
   if (!prover.isSame) {
     await endAsRuled(context, manager, { accountId, event: "address-proved", now });
     if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
-    if (prover.newRecord !== null) await setRecord(manager, { accountId, record: prover.newRecord, now });
+    if (prover.newRecord !== null) await setRecord(manager, { accountId, made: prover.newRecord, now });
   }
   const proved = { emailVerifiedAt: now, ...(prover.isSame ? {} : forNewOwner(account)) };
   await updateAccount(manager, accountId, proved);

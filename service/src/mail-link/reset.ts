@@ -30,7 +30,7 @@ export async function resetPassword(
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
-    await setRecord(manager, { accountId, record: made, now });
+    await setRecord(manager, { accountId, made, now });
     const isFirstProof = account.emailVerifiedAt === null;
     await updateAccount(manager, accountId, {
       ...OWN_PASSWORD,

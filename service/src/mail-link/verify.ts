@@ -49,7 +49,9 @@ export async function verifyAddress(
     : await whoProves(context, { stored, person: registration, accountId: null, ...shown, visit });
   const { recoveryCodes } = await inTransaction(context.dataSource, async (manager) => {
     if (!(await spendLink(manager, link.id, context.clock.now()))) throw new ProblemReply("link-used");
-    const passwordRecord = prover.isSame ? stored : prover.newRecord;
+    const { record, isShort } = registration;
+    const kept = record === null ? null : { record, isShort };
+    const passwordRecord = prover.isSame ? kept : prover.newRecord;
     const passkey = prover.isSame ? registration.passkey : null;
     return settleRegistration(context, manager, { registration, passwordRecord, passkey, visit });
   });

@@ -11,7 +11,7 @@ import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import type { OperatorNews } from "../mail/words.ts";
 import { tellFormerAddress } from "../mail-link/change-email.ts";
 import { sendLink } from "../mail-link/send.ts";
-import { judge } from "../password/password.ts";
+import { judge, makeRecordOf } from "../password/password.ts";
 import { setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
@@ -126,11 +126,11 @@ export async function giveFirstPassword(
   if (asked === null) throw new ProblemReply("not-found");
   const verdict = await judge(context, password, asked);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
-  const made = await context.hashing.make(verdict.text);
+  const made = await makeRecordOf(context, verdict);
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await lockForHelp(manager, id);
-    await setRecord(manager, { accountId: id, record: made, now });
+    await setRecord(manager, { accountId: id, made, now });
     const changed = firstPassword(now);
     await updateAccount(manager, id, changed);
     await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });

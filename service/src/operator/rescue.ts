@@ -56,7 +56,7 @@ export async function rescueOperator(
     const account = await lockAccount(manager, id);
     if (account === null) throw new OperatorRefusal(`--email: ${email} was erased meanwhile`);
     const hadFactor = await removeSecondFactorsOf(manager, id, now);
-    await setRecord(manager, { accountId: id, record: made, now });
+    await setRecord(manager, { accountId: id, made, now });
     await updateAccount(manager, id, { state: "active", eraseAt: null, ...firstPassword(now) });
     await endSessionsOf(manager, id, { now, reason: "rescued" });
     await endSignInsOf(manager, id, now);

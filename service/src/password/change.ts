@@ -16,7 +16,7 @@ import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
 import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
-import { judge } from "./password.ts";
+import { judge, makeRecordOf } from "./password.ts";
 import { isPresentPassword } from "./present.ts";
 import { setRecord } from "./store.ts";
 
@@ -59,7 +59,7 @@ export async function changePassword(
         });
   const made = await hashOrGiveBack(reserved, async () => {
     if (present !== undefined && !(await isPresentPassword(context, account.id, present))) return null;
-    return context.hashing.make(verdict.text);
+    return makeRecordOf(context, verdict);
   });
   if (made === null) {
     await recordRefusal(context, account.id, visit);
@@ -71,7 +71,7 @@ export async function changePassword(
     const now = context.clock.now();
     // The token that was shown is spent; whoever comes second with it, or with an ended session, changes nothing.
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
-    await setRecord(manager, { accountId: account.id, record: made, now });
+    await setRecord(manager, { accountId: account.id, made, now });
     const endedSessions = await endOtherSessionsOf(manager, account.id, session.id, {
       now,
       reason: "password-changed",

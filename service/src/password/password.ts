@@ -5,6 +5,7 @@ import {
   explainRecord,
   isOutdated,
   judgeNewPassword,
+  MINIMUM_LENGTH_BESIDE_FACTOR,
   PhcReadError,
   readRecord,
   readScheme,
@@ -14,32 +15,60 @@ import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import { dutyOf } from "../second-factor/duty.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
 import type { Hashing } from "./hashing.ts";
+import type { NewRecord } from "./store.ts";
 import { replaceRecord } from "./store.ts";
 
 /** What new passwords are judged by. */
 export interface PasswordJudging {
-  readonly configuration: Pick<Configuration, "passwords" | "site">;
+  readonly configuration: Pick<Configuration, "passwords" | "site" | "secondFactor" | "mode">;
   /** `null`: the operator has no such list. */
   readonly compromised: CompromisedList | null;
 }
 
+/** Whose it is to be; by the labels it is known whether a second factor stands beside it. */
+export type Person = Context & { readonly labels?: readonly string[] | undefined };
+
+export type AcceptedPassword = Extract<PasswordVerdict, { ok: true }>;
+
 /** Judges a new password by the configured rules, for whoever it is to be. */
 export async function judge(
-  { configuration: { passwords, site }, compromised }: PasswordJudging,
+  { configuration, compromised }: PasswordJudging,
   typed: string,
-  person: Context,
+  person: Person,
 ): Promise<PasswordVerdict> {
+  const { passwords, site } = configuration;
   if (passwords.rules === "off") return judgeNewPassword(typed, { minimumLength: 1 });
   const context = { ...person, siteName: site.name };
-  const verdict = judgeNewPassword(typed, { minimumLength: passwords.minimumLength, isListed, context });
+  const isBesideFactor = dutyOf({ configuration }, { labels: person.labels ?? [] }) !== "none";
+  const minimumLength = isBesideFactor
+    ? Math.min(passwords.minimumLength, MINIMUM_LENGTH_BESIDE_FACTOR)
+    : passwords.minimumLength;
+  const verdict = judgeNewPassword(typed, { minimumLength, isListed, context });
   if (!verdict.ok || compromised === null) return verdict;
   // Lists hold what people typed elsewhere, which need not be in our normal form.
   const isKnown = (await compromised.holds(verdict.text)) || (await compromised.holds(typed));
   return isKnown ? { ok: false, code: "password-compromised", parameters: {} } : verdict;
+}
+
+/** The record of an accepted password. @throws ProblemReply `too-busy`. */
+export async function makeRecordOf(
+  { hashing, configuration }: Pick<ServiceContext, "hashing" | "configuration">,
+  verdict: AcceptedPassword,
+): Promise<NewRecord> {
+  return { record: await hashing.make(verdict.text), isShort: isShort(configuration, verdict) };
+}
+
+/** Whether an accepted password is enough beside a second factor only. */
+export function isShort(
+  { passwords }: Pick<ServiceContext["configuration"], "passwords">,
+  { codePoints }: Pick<AcceptedPassword, "codePoints">,
+): boolean {
+  return passwords.rules === "on" && codePoints < passwords.minimumLength;
 }
 
 /** A stored text that no password can be checked against, and why. */

@@ -4,8 +4,16 @@ import { In, Like, MoreThanOrEqual } from "typeorm";
 import type { PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
 import { inTransaction, PasswordRecordEntity, SchemeCountEntity } from "../storage/index.ts";
 
+/** A record just made, and whether its password is enough beside a second factor only. */
+export type NewRecord = Pick<PasswordRecordRow, "record" | "isShort">;
+
 export function findRecord(dataSource: DataSource, accountId: string): Promise<PasswordRecordRow | null> {
   return dataSource.getRepository(PasswordRecordEntity).findOneBy({ accountId });
+}
+
+/** Whether there is a password that is not enough alone. */
+export function hasShortRecord(manager: EntityManager, accountId: string): Promise<boolean> {
+  return manager.getRepository(PasswordRecordEntity).existsBy({ accountId, isShort: true });
 }
 
 export function hasRecord(manager: EntityManager, accountId: string): Promise<boolean> {
@@ -14,9 +22,10 @@ export function hasRecord(manager: EntityManager, accountId: string): Promise<bo
 
 export async function insertRecord(
   manager: EntityManager,
-  row: Omit<PasswordRecordRow, "scheme">,
+  { accountId, made, setAt }: { accountId: string; made: NewRecord; setAt: Date },
 ): Promise<void> {
-  await manager.getRepository(PasswordRecordEntity).insert({ ...row, scheme: schemeTextOf(row.record) });
+  const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt, madeAt: setAt };
+  await manager.getRepository(PasswordRecordEntity).insert(row);
 }
 
 /** Puts a re-made record in the place of exactly the one it was made from; a newer password is never overwritten. */
@@ -33,9 +42,9 @@ export async function replaceRecord(
 /** Sets a new password's record, whatever stood there before. */
 export async function setRecord(
   manager: EntityManager,
-  { accountId, record, now }: { accountId: string; record: string; now: Date },
+  { accountId, made, now }: { accountId: string; made: NewRecord; now: Date },
 ): Promise<void> {
-  const row = { accountId, record, scheme: schemeTextOf(record), setAt: now, madeAt: now };
+  const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt: now, madeAt: now };
   await manager.getRepository(PasswordRecordEntity).save(row);
 }
 

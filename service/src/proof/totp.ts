@@ -1,6 +1,7 @@
 /** The code of an authenticator app (RFC 6238). */
 import { fieldError } from "@lucchetto/contract";
-import { matchTotp, readTotpCode } from "@lucchetto/core";
+import type { ClockDrift } from "@lucchetto/core";
+import { driftAfter, matchTotp, readTotpCode } from "@lucchetto/core";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret, sealAnew } from "../second-factor/secret.ts";
 import { hasAuthenticator, listConfirmed, spendStep } from "../second-factor/store.ts";
@@ -45,10 +46,15 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
     for (const row of authenticators) {
       const secret = openSecret(context, row);
       if (secret === null) continue;
-      const match = matchTotp({ secret, settings: row, lastStep: row.lastStep }, code, now);
+      const { lastStep, drift } = row;
+      const match = matchTotp({ secret, settings: row, lastStep, drift }, code, now);
       if (match.outcome === "used") fault = USED;
       if (match.outcome === "right")
-        right = rightCode(row, { step: match.step, sealedAnew: sealAnew(context, row, secret) });
+        right = rightCode(row, {
+          step: match.step,
+          clock: driftAfter(row, match.offset),
+          sealedAnew: sealAnew(context, row, secret),
+        });
     }
     return right ?? { fault: `${fault} totp` };
   },
@@ -58,11 +64,11 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
 
 function rightCode(
   row: AuthenticatorRow,
-  { step, sealedAnew }: { step: number; sealedAnew: string | null },
+  spent: { step: number; clock: ClockDrift; sealedAnew: string | null },
 ): RightProof {
   return {
     async spend(manager, { now }) {
-      if (!(await spendStep(manager, row.id, { step, now, sealedAnew }))) refuse(USED);
+      if (!(await spendStep(manager, row.id, { ...spent, now }))) refuse(USED);
     },
   };
 }

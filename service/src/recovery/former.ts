@@ -218,8 +218,8 @@ async function showTotp(
     const code = readTotpCode(typed, row.digits);
     const secret = code === null ? null : openSecret(context, row);
     if (code === null || secret === null) continue;
-    const { lastStep } = row;
-    const match = matchTotp({ secret, settings: row, lastStep }, code, context.clock.now());
+    const { lastStep, drift } = row;
+    const match = matchTotp({ secret, settings: row, lastStep, drift }, code, context.clock.now());
     if (match.outcome !== "right") continue;
     await reserved.giveBack();
     return async (manager, now) => {

@@ -79,7 +79,7 @@ export async function undo(
     await spendShown(manager, now);
     await endAsRuled(context, manager, { accountId, event, now });
     const restored = await restore(manager, { account, link, purpose, now });
-    if (made !== null) await setRecord(manager, { accountId, record: made, now });
+    if (made !== null) await setRecord(manager, { accountId, made, now });
     const change = changeOf({ ...link, purpose });
     for (const voided of voids) {
       const since = voided === "undo-factor" ? intruderSince(change) : change.at;

@@ -7,6 +7,7 @@ import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
+import { hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { readFormer } from "../recovery/former.ts";
@@ -81,7 +82,10 @@ export async function removeFactor(
     const now = context.clock.now();
     const former = await lockBefore(manager, accountId);
     await remove(manager, { account: former.account, now });
-    if (!(await hasSecondFactor(manager, accountId))) await removeCodes(manager, accountId, now);
+    if (!(await hasSecondFactor(manager, accountId))) {
+      if (await hasShortRecord(manager, accountId)) throw new ProblemReply("password-too-short-alone");
+      await removeCodes(manager, accountId, now);
+    }
     await tell(context, manager, { ...change, ...former, sessionId: session.id, now });
   });
 }

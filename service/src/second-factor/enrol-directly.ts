@@ -36,6 +36,8 @@ export async function enrolDirectly(
     sealedSecret: seal(sealingKeys, writeBase32(secret), secretPlace(id), randomBytes(NONCE_LENGTH)),
     ...USUAL_TOTP,
     lastStep: null,
+    drift: 0,
+    lastOffset: null,
     createdAt: now,
     expiresAt: now,
     activatedAt: now,

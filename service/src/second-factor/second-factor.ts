@@ -115,6 +115,8 @@ export async function beginEnrolment(
       sealedSecret: seal(sealingKeys, text, secretPlace(id), randomBytes(NONCE_LENGTH)),
       ...settings,
       lastStep: null,
+      drift: 0,
+      lastOffset: null,
       createdAt: now,
       expiresAt,
       activatedAt: null,

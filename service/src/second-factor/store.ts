@@ -1,3 +1,4 @@
+import type { ClockDrift } from "@lucchetto/core";
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, LessThan, Not } from "typeorm";
@@ -47,15 +48,16 @@ export async function activate(
 
 /**
  * Spends a step, and with it all before.
- * @param sealedAnew the secret under the present key; `null`: it is already.
+ * @param clock what is remembered of the app's clock now. @param sealedAnew the secret under the present key; `null`: it is already.
  * @returns whether it was this call that spent it.
  */
 export async function spendStep(
   manager: EntityManager,
   id: string,
-  { step, now, sealedAnew }: { step: number; now: Date; sealedAnew: string | null },
+  { step, clock, now, sealedAnew }: { step: number; clock: ClockDrift; now: Date; sealedAnew: string | null },
 ): Promise<boolean> {
   const changed = {
+    ...clock,
     lastStep: step,
     lastUsedAt: now,
     ...(sealedAnew === null ? {} : { sealedSecret: sealedAnew }),

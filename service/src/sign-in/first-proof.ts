@@ -13,7 +13,7 @@ import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
-import { wantedOf } from "./rule.ts";
+import { ruleOf, wantedBy } from "./rule.ts";
 import { advanceSignIn, spendSignIn } from "./store.ts";
 
 /**
@@ -55,13 +55,15 @@ export async function takeFirstProof(
     // What whoever registered it set up goes with the first proof: then there is no password left to be replaced.
     const goesAnew = locked.emailVerifiedAt === null && !isSame;
     const becoming = { ...locked, emailVerifiedAt: locked.emailVerifiedAt ?? now };
-    const wanted =
-      goesAnew && locked.isOpenlyRegistered
-        ? []
-        : await wantedOf(context, manager, {
-            account: goesAnew ? { ...becoming, ...forNewOwner(locked) } : becoming,
-            shown: amr,
-          });
+    const rule = await ruleOf(
+      context,
+      manager,
+      goesAnew ? { ...becoming, ...forNewOwner(locked) } : becoming,
+    );
+    const wanted = wantedBy(
+      goesAnew && locked.isOpenlyRegistered ? { ...rule, secondFactors: [] } : rule,
+      amr,
+    );
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)

@@ -9,7 +9,8 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
-import { checkable, judge, readStored } from "../password/password.ts";
+import type { AcceptedPassword } from "../password/password.ts";
+import { checkable, judge, makeRecordOf, readStored } from "../password/password.ts";
 import { findRecord, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { WANTED_BY_MAIL } from "../proof/index.ts";
@@ -164,24 +165,23 @@ export async function showNewPassword(
   // Without a first proof nobody chooses a password: the sign-in may still be waiting for its mail.
   if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
   const account = await findAccount(context.dataSource, pending.accountId);
-  if (account?.state !== "active" || !account.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+  if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
   const { manager: outside } = context.dataSource;
   const next = await wantedOf(context, outside, { account, shown: pending.amr });
   if (!next.includes("new-password")) throw new ProblemReply("proof-refused");
-  const text = await acceptNewPassword(context, account, password);
-  const made = await context.hashing.make(text);
+  const made = await makeRecordOf(context, await acceptNewPassword(context, account, password));
   return inTransaction(context.dataSource, async (manager) => {
     const locked = await lockAccount(manager, account.id);
     const now = context.clock.now();
     // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
-    if (locked?.state !== "active" || !locked.mustChangePassword) throw new ProblemReply("sign-in-lapsed");
+    if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
     // A second factor may have come meanwhile: the new password comes last.
     const wanted = await wantedOf(context, manager, { account: locked, shown: pending.amr });
     if (!wanted.includes("new-password"))
       return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
     if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
     const changed = { ...locked, ...OWN_PASSWORD };
-    await setRecord(manager, { accountId: account.id, record: made, now });
+    await setRecord(manager, { accountId: account.id, made, now });
     await updateAccount(manager, account.id, OWN_PASSWORD);
     await endAsRuled(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
@@ -203,7 +203,7 @@ async function acceptNewPassword(
   context: ServiceContext,
   account: AccountRow,
   typed: string,
-): Promise<string> {
+): Promise<AcceptedPassword> {
   const verdict = await judge(context, typed, account);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const row = await findRecord(context.dataSource, account.id);
@@ -211,5 +211,5 @@ async function acceptNewPassword(
   if (stored !== null && (await context.hashing.check(verdict.text, stored))) {
     throw fieldProblem([fieldError("password", "password-unchanged")]);
   }
-  return verdict.text;
+  return verdict;
 }

@@ -1,4 +1,3 @@
-import type { ProofWanted } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
@@ -13,8 +12,8 @@ import { checkBasicPassword } from "./basic.ts";
 import { signInByPasskey } from "./by-passkey.ts";
 import { signInTokenOf } from "./caller.ts";
 import type { Device, SignedInHere } from "./complete.ts";
+import { deliverPending } from "./deliver.ts";
 import { moveOn } from "./move-on.ts";
-import type { PendingSignIn } from "./pending.ts";
 import { readPending, showPending } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
 
@@ -95,19 +94,4 @@ function deliverSignedIn(
   const delivered = deliverSession(context, exchange.reply, signedIn, deliver);
   if (signedIn.mark !== null) handMarkOver(context, exchange, signedIn.mark);
   return delivered;
-}
-
-function deliverPending(
-  { signInCookie }: ServiceContext,
-  reply: FastifyReply,
-  { wanted, expiresAt, token }: PendingSignIn,
-  deliver: Handing["deliver"],
-): ProofWanted {
-  if (deliver !== "token") void reply.header("set-cookie", signInCookie.write(token));
-  return {
-    outcome: "proof-wanted",
-    wanted: [...wanted],
-    expiresAt: expiresAt.toISOString(),
-    ...(deliver === "token" ? { token } : {}),
-  };
 }

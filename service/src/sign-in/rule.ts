@@ -1,13 +1,13 @@
 /** What is known of an account that decides how its sign-in goes on. */
-import { BUILT_IN_LABELS } from "@lucchetto/contract";
-import type { SecondFactorDuty, SignInRule, Wanted } from "@lucchetto/core";
+import type { SignInRule, Wanted } from "@lucchetto/core";
 import { wantedNext } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
-import { hasRecord } from "../password/store.ts";
+import { hasRecord, hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
+import { dutyOf } from "../second-factor/duty.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 
 /** Reads it. @param manager the transaction in which it must hold, if there is one. */
@@ -16,31 +16,21 @@ export async function ruleOf(
   manager: EntityManager,
   account: AccountRow,
 ): Promise<SignInRule> {
-  const { id, mustChangePassword, firstPasswordUntil, wantsMailedProof } = account;
+  const { id, firstPasswordUntil, wantsMailedProof } = account;
+  const duty = dutyOf({ configuration }, account);
   const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= clock.now();
   return {
-    mustChangePassword,
+    mustChangePassword: account.mustChangePassword,
+    // A second factor stood beside it once, and need not any more.
+    isPasswordTooShort: duty === "none" && (await hasShortRecord(manager, id)),
     firstPassword: firstPasswordUntil === null ? "none" : isLapsed ? "lapsed" : "valid",
     secondFactors: await secondFactorsOf(manager, id),
     wantsMailedProof,
     isReachable: isReachable({ configuration }, account),
-    duty: dutyOf({ configuration }, account),
+    duty,
     // Asked only where it matters.
     hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
   };
-}
-
-/** Who must have a second factor: by the configuration, and in production operators and auditors in any case. */
-export function dutyOf(
-  { configuration }: Pick<ServiceContext, "configuration">,
-  { labels }: Pick<AccountRow, "labels">,
-): SecondFactorDuty {
-  const { required, passkeyOnly } = configuration.secondFactor;
-  if (labels.some((label) => passkeyOnly.includes(label))) return "passkey";
-  const isOfOffice = labels.some((label) => BUILT_IN_LABELS.includes(label));
-  if (configuration.mode === "production" && isOfOffice) return "any";
-  const isListed = required === "everybody" || labels.some((label) => required.includes(label));
-  return isListed ? "any" : "none";
 }
 
 /** Nobody signs in before the address is proved, where the site wants that. */

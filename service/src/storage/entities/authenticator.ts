@@ -13,6 +13,9 @@ export interface AuthenticatorRow {
   period: TotpSettings["period"];
   /** The last time step whose code was taken; none at or before it is taken again. */
   lastStep: number | null;
+  /** Steps by which its clock is off, and those of the last code taken. */
+  drift: number;
+  lastOffset: number | null;
   createdAt: Date;
   /** Until then it must be confirmed. */
   expiresAt: Date;
@@ -33,6 +36,8 @@ export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
     digits: { type: "tinyint" },
     period: { type: "tinyint" },
     lastStep: { type: "int", nullable: true },
+    drift: { type: "smallint", default: 0 },
+    lastOffset: { type: "smallint", nullable: true },
     createdAt: { type: "datetime", precision: 3 },
     expiresAt: { type: "datetime", precision: 3 },
     activatedAt: { type: "datetime", precision: 3, nullable: true },

@@ -8,6 +8,8 @@ export interface PasswordRecordRow {
   scheme: string;
   setAt: Date;
   madeAt: Date;
+  /** Set where a second factor is required: too short to be the only proof. */
+  isShort: boolean;
 }
 
 export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
@@ -18,6 +20,7 @@ export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
     scheme: { type: "varchar", length: 190, charset: "ascii", collation: "ascii_bin" },
     setAt: { type: "datetime", precision: 3 },
     madeAt: { type: "datetime", precision: 3 },
+    isShort: { type: "boolean", default: false },
   },
   indices: [{ name: "password_record_scheme", columns: ["scheme", "accountId"] }],
   foreignKeys: [

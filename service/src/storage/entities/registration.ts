@@ -27,6 +27,7 @@ export interface RegistrationRow {
   displayName: string | null;
   language: Language | null;
   record: string | null;
+  isShort: boolean;
   /** The passkey in a password's place. */
   passkey: StoredPasskey | null;
   /** What the application filled in when it was asked. */
@@ -47,6 +48,7 @@ export const RegistrationEntity = new EntitySchema<RegistrationRow>({
     displayName: { type: "varchar", length: 80, nullable: true },
     language: { type: "char", length: 2, charset: "ascii", collation: "ascii_bin", nullable: true },
     record: { type: "text", nullable: true },
+    isShort: { type: "boolean", default: false },
     passkey: { type: "json", nullable: true },
     filledIn: { type: "json" },
     browserHash: { type: "binary", length: 32, nullable: true },

@@ -1,6 +1,9 @@
 import type { MigrationInterface, QueryRunner } from "typeorm";
 
-/** Passkeys, the challenges that they answer, and the random handle by which an authenticator knows an account. */
+/**
+ * Passkeys, the challenges that they answer, and the random handle by which an authenticator knows an account; how far the clock of an
+ * authenticator app is off; passwords that are enough beside a second factor only.
+ */
 export class Passkeys1700000000015 implements MigrationInterface {
   async up(queryRunner: QueryRunner): Promise<void> {
     await queryRunner.query(
@@ -50,11 +53,19 @@ export class Passkeys1700000000015 implements MigrationInterface {
     await queryRunner.query(
       "ALTER TABLE account ADD COLUMN userHandle binary(32) NULL, ADD UNIQUE KEY account_user_handle (userHandle)",
     );
-    await queryRunner.query("ALTER TABLE registration ADD COLUMN passkey json NULL");
+    await queryRunner.query(
+      "ALTER TABLE registration ADD COLUMN passkey json NULL, ADD COLUMN isShort tinyint NOT NULL DEFAULT 0",
+    );
+    await queryRunner.query(
+      "ALTER TABLE authenticator ADD COLUMN drift smallint NOT NULL DEFAULT 0, ADD COLUMN lastOffset smallint NULL",
+    );
+    await queryRunner.query("ALTER TABLE password_record ADD COLUMN isShort tinyint NOT NULL DEFAULT 0");
   }
 
   async down(queryRunner: QueryRunner): Promise<void> {
-    await queryRunner.query("ALTER TABLE registration DROP COLUMN passkey");
+    await queryRunner.query("ALTER TABLE password_record DROP COLUMN isShort");
+    await queryRunner.query("ALTER TABLE authenticator DROP COLUMN drift, DROP COLUMN lastOffset");
+    await queryRunner.query("ALTER TABLE registration DROP COLUMN isShort, DROP COLUMN passkey");
     await queryRunner.query("ALTER TABLE account DROP KEY account_user_handle, DROP COLUMN userHandle");
     await queryRunner.query("DROP TABLE passkey_challenge");
     await queryRunner.query("DROP TABLE passkey");
