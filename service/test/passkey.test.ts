@@ -1,4 +1,5 @@
 /** Passkeys over HTTP: challenges, adding, signing in, and what an account keeps. */
+import { createHash } from "node:crypto";
 import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -20,6 +21,7 @@ afterEach(() => service.clock.reset());
 afterAll(() => service.stop());
 
 const MINUTE = 60_000;
+const DAY = 86_400_000;
 const signedIn = (reply: Reply) =>
   reply.json<{ session: { aal: number; amr: string[] }; account: { email: string } }>();
 const passwordOf = (identifier: string) => ({ proof: { type: "password", identifier, password: PASSWORD } });
@@ -199,7 +201,7 @@ describe("adding", () => {
     const call = service.as(await service.signIn("pk20-many@brina.example"));
     const credentialId = Buffer.alloc(20, 7);
     const begun = [];
-    for (let index = 0; index < 20; index += 1)
+    for (let index = 0; index < 50; index += 1)
       begun.push((await call(routes.beginPasskey, { body: { purpose: "enrol" } })).body);
     const outcomes = await Promise.all(
       begun.map((one) =>
@@ -211,6 +213,19 @@ describe("adding", () => {
     );
     expect(outcomes.filter((one) => one === "stored")).toHaveLength(1);
     expect(await rowsOf(id)).toHaveLength(1);
+  });
+
+  test("PK-19 ids of 1 and of 1,023 bytes are found again byte for byte", async () => {
+    const { browser, id } = await person("pk19");
+    for (const credentialId of [Buffer.of(0), Buffer.alloc(1_023, 0xfe)]) {
+      const { passkey, reply } = await addPasskeyAt(service, browser, { credentialId });
+      expect(reply.status).toBe(201);
+      const signed = await signInBy(service, new Visitor(service), passkey);
+      expect(signedIn(signed).account.email).toBe("pk19@brina.example");
+    }
+    expect(await rowsOf(id)).toHaveLength(2);
+    const { reply } = await addPasskeyAt(service, browser, { credentialId: Buffer.alloc(1_024, 1) });
+    expect(reply.status).toBe(400);
   });
 
   test("without a fresh proof nothing is begun or added", async () => {
@@ -564,7 +579,7 @@ describe("accounts without a password", () => {
     const { email, browser, id } = await person("robbed");
     await proveAddress(service, email);
     const { passkey: mine } = await addPasskeyAt(service, browser);
-    await service.clock.advance(8 * 24 * 60 * MINUTE);
+    await service.clock.advance(8 * DAY);
     const stranger = new Visitor(service);
     await signInBy(service, stranger, mine);
     const { passkey: theirs, reply } = await addPasskeyAt(service, stranger);
@@ -585,6 +600,49 @@ describe("accounts without a password", () => {
     expect(codeOf(await signInBy(service, new Visitor(service), theirs))).toBe("passkey-unknown");
     expect((await signInBy(service, new Visitor(service), mine)).status).toBe(201);
     expect(await rowsOf(id)).toHaveLength(1);
+  });
+
+  test("RC-4 undoing a change of address takes the intruder's passkey away; an older one stays, and is asked for", async () => {
+    const { email, browser } = await person("moved");
+    await proveAddress(service, email);
+    const { passkey: mine } = await addPasskeyAt(service, browser);
+    await service.clock.advance(8 * DAY);
+    // The intruder holds password and passkey for a moment.
+    const stranger = new Visitor(service);
+    await signInBy(service, stranger, mine);
+    const { passkey: theirs } = await addPasskeyAt(service, stranger);
+    const taken = "moved.away@brina.example";
+    await stranger.post("/v1/account/email", { email: taken });
+    const link = secretOf(await mailTo(service, taken, "change-email"));
+    expect((await stranger.post("/v1/mail-links/redeem", { secret: link })).json()).toMatchObject({
+      email: taken,
+    });
+    const secret = secretOf(await mailTo(service, email, "email-changed"));
+    const undone = await browser.post("/v1/mail-links/redeem", {
+      secret,
+      password: "a password that only I know",
+    });
+    expect(undone.json()).toEqual({ outcome: "change-undone", email });
+    expect(codeOf(await signInBy(service, stranger, theirs))).toBe("passkey-unknown");
+    const again = new Visitor(service);
+    const first = await again.post("/v1/sign-in", {
+      proof: { type: "password", identifier: email, password: "a password that only I know" },
+    });
+    expect(first.json()).toMatchObject({ wanted: ["passkey", "recovery-code"] });
+    const { proof } = proofOf(service, mine, await beginAt(again, "sign-in"));
+    expect((await again.post("/v1/sign-in/proof", { proof })).status).toBe(201);
+  });
+
+  test("TH-1 a passkey opens a password again that strangers' guesses closed", async () => {
+    const { email, id, browser } = await person("guessed");
+    const { passkey } = await addPasskeyAt(service, browser);
+    await service.dataSource.query(
+      "INSERT INTO throttle_count VALUES (?, 'account-strange', ?, 90, '2000-01-01', '2000-01-01', NOW(3))",
+      [createHash("sha256").update(`account-strange\n${id}`).digest(), id],
+    );
+    expect(codeOf(await new Visitor(service).post("/v1/sign-in", passwordOf(email)))).toBe("throttled");
+    expect((await signInBy(service, new Visitor(service), passkey)).status).toBe(201);
+    expect((await new Visitor(service).post("/v1/sign-in", passwordOf(email))).status).toBe(202);
   });
 
   test("whoever loses everything gets the passkeys removed by an operator, and they come back when that is undone", async () => {

@@ -50,13 +50,14 @@ export const RECOVERY_RULES = {
   "change-undone": {
     happens: "a change of address is undone",
     allowed:
-      "for 7 days, the link to the old address and one thing from before the change: a browser known then, the password that stood then, an older authenticator or recovery code. An account that had none of these needs the link alone. The link lives through resets and further changes",
+      "for 7 days, the link to the old address and one thing from before the change: a browser known then, the password that stood then, an older passkey, authenticator or recovery code. An account that had none of these needs the link alone. The link lives through resets and further changes",
     ends: [...ALL_THAT_IS_HELD, "password"],
-    told: "the old address, which is the account's again. Authenticators and recovery codes that came within 7 days before the change or since go; older ones stay and are asked for, also those that were removed in that time",
+    told: "the old address, which is the account's again. Passkeys, authenticators and recovery codes that came within 7 days before the change or since go; older ones stay and are asked for, also those that were removed in that time",
   },
   "factor-changed": {
-    happens: "an authenticator is added or removed, or recovery codes are replaced",
-    allowed: "in a session with a fresh proof of the account's full strength",
+    happens: "a passkey or an authenticator is added or removed, or recovery codes are replaced",
+    allowed:
+      "in a session with a fresh proof of the account's full strength; the last way into an account is never removed",
     ends: ["sign-ins"],
     told: "the proved address, and one changed away from within 7 days, with an undo link. What was removed or replaced is kept as long as it can come back, and opens nothing meanwhile",
   },
@@ -82,9 +83,10 @@ export const RECOVERY_RULES = {
   },
   "enrolment-wanted": {
     happens: "a second factor must be set up inside a sign-in",
-    allowed: "a mailed proof first, where the address is proved",
+    allowed:
+      "a mailed proof first, where the address is proved. Where only a passkey counts, password, app and recovery code lead to nothing but that",
     ends: [],
-    told: "the proved address, as for every authenticator that is added",
+    told: "the proved address, as for every passkey and authenticator that is added",
   },
   "factor-removed-by-operator": {
     happens: "the second factor is lost",
@@ -96,7 +98,7 @@ export const RECOVERY_RULES = {
   "email-corrected": {
     happens: "the address is lost",
     allowed:
-      "an operator corrects it, with a fresh proof and a reason. The new address has to be proved, and as it may be mistyped, with one thing that the account has: a known browser, the password, an authenticator or a recovery code. Whoever has none left is given a first password",
+      "an operator corrects it, with a fresh proof and a reason. The new address has to be proved, and as it may be mistyped, with one thing that the account has: a known browser, the password, a passkey, an authenticator or a recovery code. Whoever has none left is given a first password",
     ends: ["sign-ins", "links"],
     told: "the old address, if it was proved, with an undo link; the other operators",
   },

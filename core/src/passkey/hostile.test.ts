@@ -1,0 +1,17 @@
+/** Hostile answers; a hundred thousand of them run in the long tests. */
+import { test } from "@jest/globals";
+import {
+  alterAssertions,
+  alterRegistrations,
+  inventAttestations,
+} from "../../../testing/passkey-mutations.ts";
+
+const RUNS = 3_000;
+
+test("PK-43 no mutation of a signed registration is accepted, and each is refused by name", () =>
+  alterRegistrations(RUNS));
+
+test("PK-43 no mutation of an assertion is accepted, and each is refused by name", () =>
+  alterAssertions(RUNS));
+
+test("PK-43 whatever comes as an attestation object is refused by name", () => inventAttestations(RUNS));
