@@ -100,6 +100,13 @@ export const PROBLEMS = {
       "In production operators change things only in a session at level 2, and this account has no second factor yet.",
     mend: "Set an authenticator app up or add a passkey on the account page, then send the request again.",
   },
+  "password-is-wanted": {
+    status: 409,
+    title: "The password is still needed",
+    meaning:
+      "Without it fewer than two ways into the account would be left: passkeys that verify who holds them, and a confirmed address.",
+    mend: "Add another passkey or confirm an address first.",
+  },
   "password-too-short-alone": {
     status: 409,
     title: "The password would be too short alone",

@@ -575,6 +575,63 @@ describe("accounts without a password", () => {
     }
   });
 
+  test("an invitation is accepted with a passkey in the password's place", async () => {
+    const office = service.as(await service.operator());
+    await office(routes.inviteAccount, { body: { email: "ines@brina.example", labels: ["keeper"] } });
+    const secret = secretOf(await mailTo(service, "ines@brina.example", "invite"));
+    const who = new Visitor(service);
+    const { passkey, answer } = madeFor(
+      service,
+      await beginAt(who, "register", { identifier: "ines@brina.example" }),
+    );
+    // The wrong browser, a password too short, half a passkey: nothing is accepted, and the link lives.
+    expect(codeOf(await new Visitor(service).post("/v1/mail-links/redeem", { secret, ...answer }))).toBe(
+      "passkey-challenge-unknown",
+    );
+    const half = await who.post("/v1/mail-links/redeem", { secret, challengeId: answer.challengeId });
+    expect(half.json()).toMatchObject({ errors: [{ path: "credential", code: "passkey-incomplete" }] });
+    const accepted = await who.post("/v1/mail-links/redeem", { secret, ...answer });
+    expect(accepted.json()).toMatchObject({ outcome: "invitation-accepted" });
+    expect(accepted.json<{ recoveryCodes: string[] }>().recoveryCodes).toHaveLength(10);
+    const reply = await signInBy(service, new Visitor(service), passkey);
+    expect(signedIn(reply).account.email).toBe("ines@brina.example");
+  });
+
+  test("the password goes where two other ways in remain, and its owner hears of it", async () => {
+    const { email, browser } = await person("without");
+    const gone = () => browser.call("DELETE", "/v1/account/password");
+    expect(codeOf(await gone())).toBe("password-is-wanted");
+    const { passkey } = await addPasskeyAt(service, browser);
+    // One that only shows presence is no way in by itself.
+    await addPasskeyAt(service, browser, { userVerified: false });
+    expect(codeOf(await gone())).toBe("password-is-wanted");
+    await proveAddress(service, email);
+    await service.clock.advance(11 * MINUTE);
+    expect(codeOf(await gone())).toBe("reauthenticate");
+    await service.clock.reset();
+    expect((await gone()).status).toBe(204);
+    expect((await gone()).status).toBe(204);
+    expect(await mailTo(service, email, "password-removed")).toBeDefined();
+    expect(codeOf(await new Visitor(service).post("/v1/sign-in", passwordOf(email)))).toBe("sign-in-refused");
+    expect((await signInBy(service, new Visitor(service), passkey)).status).toBe(201);
+    expect((await browser.call("GET", "/v1/account/passkeys")).json()).toMatchObject({ hasPassword: false });
+    // A mailed link and a reset go on as before, and ask for the passkey.
+    const mailed = new Visitor(service);
+    await mailed.post("/v1/mail-links", { purpose: "sign-in", identifier: email });
+    const secret = secretOf(await mailTo(service, email, "sign-in"));
+    const first = await mailed.post("/v1/sign-in/proof", { proof: { type: "mail-link", secret } });
+    expect(first.json()).toMatchObject({ wanted: ["passkey", "recovery-code"] });
+    const { proof } = proofOf(service, passkey, await beginAt(mailed, "sign-in"));
+    expect((await mailed.post("/v1/sign-in/proof", { proof })).status).toBe(201);
+    const lost = new Visitor(service);
+    await lost.post("/v1/mail-links", { purpose: "reset", identifier: email });
+    const reset = secretOf(await mailTo(service, email, "reset"));
+    await lost.post("/v1/mail-links/redeem", { secret: reset, password: PASSWORD });
+    expect((await lost.post("/v1/sign-in", passwordOf(email))).json()).toMatchObject({
+      wanted: ["passkey", "recovery-code"],
+    });
+  });
+
   test("RC-5 an added passkey is told and undone with one thing from before; an older passkey is one", async () => {
     const { email, browser, id } = await person("robbed");
     await proveAddress(service, email);

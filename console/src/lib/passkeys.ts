@@ -6,6 +6,7 @@ import type {
   AssertionCredential,
   CreationOptions,
   PasskeyPurpose,
+  RegistrationCredential,
   RequestOptions,
 } from "@lucchetto/contract";
 import { routes } from "virtual:routes";
@@ -69,7 +70,7 @@ export async function makePasskey(purpose: "register" | "enrol", identifier?: st
   const credential = await orSay(navigator.credentials.create({ publicKey }));
   return {
     challengeId: body.challengeId,
-    credential: write(credential as PublicKeyCredential) as never,
+    credential: write(credential as PublicKeyCredential) as RegistrationCredential,
   };
 }
 

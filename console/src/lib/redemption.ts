@@ -1,3 +1,4 @@
+import type { RegistrationCredential } from "@lucchetto/contract";
 import type { SecondProof } from "./second-proof.ts";
 
 /** What is shown with a mailed link. */
@@ -6,4 +7,7 @@ export interface Redemption {
   readonly password?: string;
   /** The password from the registration, or one thing from before a change that is undone. */
   readonly present?: string | SecondProof;
+  /** A passkey in the password's place. */
+  readonly challengeId?: string;
+  readonly credential?: RegistrationCredential;
 }

@@ -49,7 +49,7 @@
   async function redeem(shown: Redemption): Promise<void> {
     try {
       const { body } = await call(routes.redeemLink, { body: { secret, ...shown } });
-      codes = body.outcome === "email-verified" ? (body.recoveryCodes ?? null) : null;
+      codes = "recoveryCodes" in body ? (body.recoveryCodes ?? null) : null;
       done = look;
       forgetMailWaits();
       // Password managers take a change of the page's address as success.

@@ -4,6 +4,8 @@
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { page } from "../lib/page.ts";
+  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
+  import type { Redemption } from "../lib/redemption.ts";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -14,13 +16,23 @@
 
   interface Props {
     look: LinkLook;
-    redeem: (shown: { password: string }) => Promise<void>;
+    redeem: (shown: Redemption) => Promise<void>;
   }
   const { look, redeem }: Props = $props();
   const form = new Form();
   let password = $state("");
   let repeated = $state("");
   const judge = (): Record<string, string> => judgeNewPassword(password, repeated);
+  /** A passkey in the password's place. */
+  async function byPasskey(): Promise<void> {
+    form.problem = null;
+    form.errors = {};
+    try {
+      await redeem(await makePasskey("register", look.name));
+    } catch (error) {
+      form.take(error);
+    }
+  }
   const words = $derived(
     look.purpose === "invite"
       ? {
@@ -51,5 +63,12 @@
     </p>
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     <MainButton text={words.button} busyText={texts.linkPassword.setting} busy={form.sending} />
+    {#if look.purpose === "invite" && knowsPasskeys}
+      <button
+        type="button"
+        class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
+        onclick={byPasskey}>{texts.passkeys.useAPasskeyInstead}</button
+      >
+    {/if}
   </form>
 </PersonFrame>

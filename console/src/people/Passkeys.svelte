@@ -20,6 +20,7 @@
   import { texts } from "../texts/texts.ts";
 
   let items: Passkey[] | null = $state(null);
+  let hasPassword = $state(false);
   /** By what the browser knows whose they are. */
   let known = { rpId: "", userId: null as string | null };
   const loader = new Loader();
@@ -36,6 +37,7 @@
   async function look(): Promise<void> {
     const { body } = await call(routes.listPasskeys);
     items = body.items;
+    ({ hasPassword } = body);
     known = { rpId: body.relyingPartyId, userId: body.userHandle };
   }
 
@@ -69,7 +71,12 @@
     await look();
     tellWhatIsLeft();
   });
-  const asked = $derived([adding, removing].find(({ wanted }) => wanted));
+  const withoutPassword = new ProofFirst(async () => {
+    await call(routes.removePassword);
+    said = texts.passkeys.thePasswordIsRemoved;
+    await look();
+  });
+  const asked = $derived([adding, removing, withoutPassword].find(({ wanted }) => wanted));
 
   function start(change: ProofFirst): void {
     said = "";
@@ -159,6 +166,17 @@
         <p class="mt-6">
           {texts.passkeys.ifYouLoseThem}
           <a href={at("/account/second-factor")}>{texts.secondFactor.recoveryCodes}</a>
+        </p>
+      {/if}
+      {#if own.length > 0 && hasPassword}
+        <h2 class="mt-10 text-lg font-semibold">{texts.passkeys.withoutAPassword}</h2>
+        <p class="mt-2">{texts.passkeys.whatIsNotThere}</p>
+        <p class="mt-3">
+          <button
+            type="button"
+            class="border-line bg-slab min-h-6 rounded border px-4 py-2"
+            onclick={() => start(withoutPassword)}>{texts.passkeys.removeMyPassword}</button
+          >
         </p>
       {/if}
       <p class="mt-8"><a href={at("/account")}>{texts.secondFactor.yourAccount}</a></p>

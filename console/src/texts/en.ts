@@ -510,6 +510,11 @@ export const en = {
     refused: "This passkey was not accepted. Try again, or sign in another way.",
     yourAccountIsReady: "Your account is ready",
     youSignInWithYourPasskey: "You sign in with your passkey. Keep these codes for the day it is lost.",
+    withoutAPassword: "Do without a password",
+    whatIsNotThere:
+      "What does not exist cannot be guessed or stolen. You can set a password again at any time.",
+    removeMyPassword: "Remove my password",
+    thePasswordIsRemoved: "Your password is removed. You sign in with a passkey or by mail from now on.",
     unused: {
       NotAllowedError: "No passkey was used. Try again, or choose another way.",
       AbortError: "No passkey was used. Try again, or choose another way.",

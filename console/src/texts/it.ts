@@ -565,6 +565,12 @@ export const it: Texts = {
     yourAccountIsReady: "Il tuo account è pronto",
     youSignInWithYourPasskey:
       "Accedi con la tua passkey. Conserva questi codici per il giorno in cui la perdessi.",
+    withoutAPassword: "Fare a meno della password",
+    whatIsNotThere:
+      "Ciò che non esiste non si può indovinare né rubare. Puoi impostare di nuovo una password quando vuoi.",
+    removeMyPassword: "Rimuovi la mia password",
+    thePasswordIsRemoved:
+      "La tua password è stata rimossa. D’ora in poi accedi con una passkey o per e-mail.",
     unused: {
       NotAllowedError: "Nessuna passkey è stata usata. Riprova, o scegli un altro modo.",
       AbortError: "Nessuna passkey è stata usata. Riprova, o scegli un altro modo.",

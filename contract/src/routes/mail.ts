@@ -2,7 +2,7 @@ import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
 import { deliver } from "./account.ts";
-import { passkeyProof } from "./passkey.ts";
+import { passkeyProof, registrationCredential } from "./passkey.ts";
 import { recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 /** The secret of a link stands in the body, never in an address. */
@@ -131,6 +131,8 @@ export const redeemLink = defineRoute({
   body: z.strictObject({
     secret: linkSecret,
     password: passwordText.optional().describe("a new one"),
+    challengeId: id.optional().describe("invite: of a register challenge, in the password's place"),
+    credential: registrationCredential.optional().describe("the passkey that a browser made for it"),
     present: z
       .union([passwordText, totpProof, passkeyProof, recoveryCodeProof])
       .optional()
@@ -148,7 +150,10 @@ export const redeemLink = defineRoute({
           .optional()
           .describe("of an account that was registered with a passkey, shown this once"),
       }),
-      z.object({ outcome: z.literal("invitation-accepted") }),
+      z.object({
+        outcome: z.literal("invitation-accepted"),
+        recoveryCodes: z.array(z.string()).optional().describe("with a passkey, shown this once"),
+      }),
       z.object({ outcome: z.literal("email-changed"), email: z.string() }),
       z.object({ outcome: z.literal("change-undone"), email: z.string() }),
       z.object({ outcome: z.literal("factor-undone") }),

@@ -136,6 +136,7 @@ export const listPasskeys = defineRoute({
     200: z.object({
       items: z.array(passkey),
       relyingPartyId: z.string(),
+      hasPassword: z.boolean().describe("whether the account has a password besides"),
       userHandle: z
         .string()
         .nullable()

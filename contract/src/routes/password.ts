@@ -28,6 +28,17 @@ export const changePassword = defineRoute({
   },
 });
 
+export const removePassword = defineRoute({
+  name: "removePassword",
+  method: "DELETE",
+  path: "/v1/account/password",
+  summary:
+    "Do without a password, where two other ways in remain: passkeys that verify their holder, or a confirmed address (needs a proof of the last ten minutes); ends all other sessions",
+  access: "session",
+  problems: ["reauthenticate", "password-is-wanted"],
+  replies: { 204: z.undefined() },
+});
+
 export const showHashFleet = defineRoute({
   name: "showHashFleet",
   method: "GET",

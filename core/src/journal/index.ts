@@ -12,6 +12,7 @@ export const JOURNAL_KINDS = [
   "sign-in.refused",
   "password.changed",
   "password.reset",
+  "password.removed",
   "mail-link.sent",
   "mail-link.swapped",
   "email.verified",

@@ -1,5 +1,6 @@
 /** Inviting somebody, and the invitation accepted. */
 import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/contract";
+import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Actor } from "../account/actor.ts";
 import { inJournal, isOfOperators } from "../account/actor.ts";
@@ -13,6 +14,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
+import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../passkey/register.ts";
 import { setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountRow } from "../storage/index.ts";
@@ -106,25 +108,43 @@ async function mailInvitation(
   });
 }
 
-/** Accepts: sets a password where the site wants one, and proves the address. */
+/**
+ * Accepts: sets a password where the site wants one, or a passkey in its place, and proves the address.
+ * @throws ProblemReply `invalid-fields`, `link-…`, `too-busy`, `keys-missing`, `passkey-…`.
+ */
 export async function acceptInvitation(
   context: ServiceContext,
   of: LinkOfAccount,
-  { password, visit }: Redemption,
+  { password, challengeId, credential, visit, marks }: Redemption,
 ): Promise<Redeemed> {
   if (of.account === null) throw new ProblemReply("link-unknown");
+  if ((challengeId === undefined) !== (credential === undefined))
+    throw fieldProblem([
+      fieldError(credential === undefined ? "credential" : "challengeId", "passkey-incomplete"),
+    ]);
+  const passkey =
+    challengeId === undefined || credential === undefined
+      ? null
+      : await readRegisteringPasskey(context, { challengeId, credential }, { visit, mark: marks.mark });
   const { passwordWhenInvited } = context.configuration.accounts;
-  const wantsPassword = passwordWhenInvited === "required" || password !== undefined;
+  const wantsPassword = password !== undefined || (passkey === null && passwordWhenInvited === "required");
   const made = wantsPassword ? await makeNewRecord(context, password, of.account) : null;
-  await inTransaction(context.dataSource, async (manager) => {
+  const recoveryCodes = await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
     if (made !== null) await setRecord(manager, { accountId, made, now });
-    await updateAccount(manager, accountId, { state: "active", emailVerifiedAt: now });
+    await updateAccount(manager, accountId, {
+      state: "active",
+      emailVerifiedAt: now,
+      ...(passkey === null ? {} : { userHandle: userHandleOf(passkey) }),
+    });
+    const codes =
+      passkey === null ? null : await settlePasskey(context, manager, { accountId, stored: passkey });
     await voidLinksOf(manager, accountId, now);
     await record(context, manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
     await tellOwner(context, manager, { name: "invitation-accepted", account, visit });
+    return codes;
   });
-  return { outcome: "invitation-accepted" };
+  return { outcome: "invitation-accepted", ...(recoveryCodes === null ? {} : { recoveryCodes }) };
 }

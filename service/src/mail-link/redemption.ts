@@ -1,5 +1,5 @@
 /** What is shown with a mailed link, and what comes of using it. */
-import type { CallOf, ReplyOf, routes } from "@lucchetto/contract";
+import type { CallOf, RegistrationCredential, ReplyOf, routes } from "@lucchetto/contract";
 import type { Visit } from "../context.ts";
 
 /** By what a browser is known. */
@@ -18,6 +18,9 @@ export interface Redemption {
   readonly password?: string | undefined;
   /** The password from the registration; or one thing from before a change that is undone: the password, or a proof. */
   readonly present?: CallOf<typeof routes.redeemLink>["body"]["present"];
+  /** With an invitation: a passkey in the password's place. */
+  readonly challengeId?: string | undefined;
+  readonly credential?: RegistrationCredential | undefined;
   readonly visit: Visit;
   readonly marks: BrowserMarks;
 }

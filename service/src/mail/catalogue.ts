@@ -47,6 +47,11 @@ export const MAIL_KINDS = {
     says: ["name", "when", "network", "browser", "link"],
     needsLink: false,
   },
+  "password-removed": {
+    when: "somebody does without a password from now on",
+    says: ["name", "when", "network", "browser", "link"],
+    needsLink: false,
+  },
   "password-reset": {
     when: "the password was reset by a mailed link",
     says: ["name", "when", "network", "link"],

@@ -22,6 +22,7 @@ export type Notice = Extract<
   MailName,
   | "password-changed"
   | "password-reset"
+  | "password-removed"
   | "new-sign-in"
   | "access-key-made"
   | "second-factor-news"

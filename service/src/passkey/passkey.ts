@@ -37,6 +37,7 @@ export async function listOwnPasskeys(
   return {
     items: (await listPasskeys(manager, account.id)).map(showPasskey),
     relyingPartyId: configuration.passkeys.relyingPartyId,
+    hasPassword: await hasRecord(manager, account.id),
     userHandle: handle?.toString("base64url") ?? null,
   };
 }
@@ -181,17 +182,20 @@ export async function removeOwnPasskey(
     visit,
     async remove(manager, { account, now }) {
       if (!(await removePasskey(manager, own, now))) throw new ProblemReply("not-found");
-      if (!(await hasWayIn(context, manager, account))) throw new ProblemReply("last-way-in");
+      const isOpen =
+        (await hasRecord(manager, account.id)) ||
+        (await countWaysWithoutPassword(context, manager, account)) > 0;
+      if (!isOpen) throw new ProblemReply("last-way-in");
     },
   });
 }
 
-/** Whether something opens an account: a password, a passkey that verifies who holds it, or a mail. */
-export async function hasWayIn(
+/** How many ways into an account there are besides a password: passkeys that verify who holds them, and a mail. */
+export async function countWaysWithoutPassword(
   context: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
   account: AccountRow,
-): Promise<boolean> {
-  if (isReachable(context, account) || (await hasRecord(manager, account.id))) return true;
-  return (await listPasskeys(manager, account.id)).some(({ userVerified }) => userVerified);
+): Promise<number> {
+  const alone = (await listPasskeys(manager, account.id)).filter(({ userVerified }) => userVerified);
+  return alone.length + (isReachable(context, account) ? 1 : 0);
 }

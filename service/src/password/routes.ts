@@ -9,6 +9,7 @@ import { handOver } from "../session/deliver.ts";
 import { showSession } from "../session/session.ts";
 import { changePassword } from "./change.ts";
 import { showFleet } from "./fleet.ts";
+import { removePassword } from "./remove.ts";
 import { createTuning } from "./tuning.ts";
 
 /** Changing the password; the fleet of records. */
@@ -29,6 +30,11 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         endedSessions: changed.endedSessions,
         ...handOver(context, reply, changed, deliver),
       });
+    });
+
+    mount(app, routes.removePassword, async (_received, { caller, request }) => {
+      await removePassword(context, caller, visitOf(request));
+      return answer(204, undefined);
     });
 
     const tuning = createTuning(context, app.log);

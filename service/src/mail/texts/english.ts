@@ -95,6 +95,18 @@ If it was not you, ask for a new password at once.
 
 [Choose a new password]({{link}})
 `,
+  "password-removed": `Subject: Your password was removed
+
+The password of your account at {{site}} was removed. You sign in with a passkey or by mail from now on. All other sessions are ended.
+
+- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}
+
+If it was not you, ask for a new password at once.
+
+[Choose a new password]({{link}})
+`,
   "password-reset": `Subject: Your password was changed
 
 The password of your account at {{site}} was reset by a mailed link. All sessions are ended.

@@ -95,6 +95,18 @@ Se non eri tu, chiedi subito una nuova password.
 
 [Scegli una nuova password]({{link}})
 `,
+  "password-removed": `Subject: La tua password è stata rimossa
+
+La password del tuo account su {{site}} è stata rimossa. D'ora in poi accedi con una passkey o per e-mail. Tutte le altre sessioni sono finite.
+
+- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}
+
+Se non eri tu, chiedi subito una nuova password.
+
+[Scegli una nuova password]({{link}})
+`,
   "password-reset": `Subject: La tua password è stata cambiata
 
 La password del tuo account su {{site}} è stata reimpostata con un collegamento ricevuto per posta. Tutte le sessioni sono finite.

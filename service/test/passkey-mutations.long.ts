@@ -4,7 +4,7 @@ import {
   alterAssertions,
   alterRegistrations,
   inventAttestations,
-} from "../../../testing/passkey-mutations.ts";
+} from "../../testing/passkey-mutations.ts";
 
 const RUNS = 100_000;
 

@@ -1,0 +1,42 @@
+/** Doing without a password, where enough other ways in remain. */
+import { lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
+import { countWaysWithoutPassword } from "../passkey/passkey.ts";
+import { ProblemReply } from "../problem.ts";
+import { assertFresh } from "../session/fresh.ts";
+import type { LiveSession } from "../session/store.ts";
+import { endOtherSessionsOf } from "../session/store.ts";
+import { endSignInsOf } from "../sign-in/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { deleteRecord, hasRecord } from "./store.ts";
+
+/** Ways in that remain: with one alone a lost device would close the account. */
+const MIN_WAYS_LEFT = 2;
+
+/** Removes it. There being none is no error. @throws ProblemReply `reauthenticate`, `password-is-wanted`, `not-signed-in`. */
+export async function removePassword(
+  context: ServiceContext,
+  caller: LiveSession,
+  visit: Visit,
+): Promise<void> {
+  await assertFresh(context, caller);
+  const { session, account } = caller;
+  const { id: accountId } = account;
+  await inTransaction(context.dataSource, async (manager) => {
+    const now = context.clock.now();
+    const locked = await lockAccount(manager, accountId);
+    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+    if (!(await hasRecord(manager, accountId))) return;
+    if ((await countWaysWithoutPassword(context, manager, locked)) < MIN_WAYS_LEFT)
+      throw new ProblemReply("password-is-wanted");
+    await deleteRecord(manager, accountId);
+    await updateAccount(manager, accountId, OWN_PASSWORD);
+    await endOtherSessionsOf(manager, accountId, session.id, { now, reason: "password-changed" });
+    await endSignInsOf(manager, accountId, now);
+    const event = { kind: "password.removed", accountId, sessionId: session.id } as const;
+    await record(context, manager, { event, visit, now });
+    await tellOwner(context, manager, { name: "password-removed", account: locked, visit });
+  });
+}
