@@ -2,7 +2,7 @@
 import { existsSync, readFileSync } from "node:fs";
 import { join } from "node:path";
 import { say } from "../../scripts/say.mjs";
-import { keyUriOf } from "./history.mjs";
+import { keyUriOf, passkeyFile } from "./history.mjs";
 import { writeSecret } from "./state.mjs";
 
 /** The registrations of the sample application: its own, and its desk's with forms of its own. */
@@ -51,11 +51,15 @@ export function factsOf({ demo, options, database: { port, user, password, name 
     operator: { ...demo.OPERATOR },
     member: { ...demo.MEMBER },
     keeper: { ...demo.KEEPER, totpUri: keyUriOf(demo.KEEPER.email, state) },
+    passkeyKeeper: { ...demo.PASSKEY_KEEPER, passkeyFile: passkeyFile(state) },
     app: { clientId, key, redirectUri },
   };
 }
 
-export function sayFacts({ url, appUrl, database, operator, member, keeper }, { state, demo }) {
+export function sayFacts(
+  { url, appUrl, database, operator, member, keeper, passkeyKeeper },
+  { state, demo },
+) {
   say(`
 Brina Huts is open.
 
@@ -68,6 +72,7 @@ Brina Huts is open.
   member     ${member.email}   ${member.password}
   office     ${demo.OFFICE.email}   ${demo.OFFICE.password}   (invites and suspends members at ${appUrl}/office)
   keeper     ${keeper.email}   ${keeper.password}   (asks for a code: npx lucchetto totp code, with the secret ${secretOf(keeper.totpUri)})
+  keeper     ${passkeyKeeper.email}   (signs in with a passkey of an authenticator in software: ${passkeyKeeper.passkeyFile})
   auditor    ${demo.AUDITOR.email}   ${demo.AUDITOR.password}   (reads in the console, changes nothing)
 
   database   mariadb -h 127.0.0.1 -P ${database.port} -u ${database.user} -p ${database.name}   (password in ${join(state, "demo.json")})

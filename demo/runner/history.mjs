@@ -8,6 +8,7 @@ import { applySchema, lucchetto, SCHEMA_OF, startService } from "./processes.mjs
 import { DATABASE, writeSecret } from "./state.mjs";
 
 const AUTHENTICATORS = "authenticators.json";
+const PASSKEYS = "passkeys.json";
 const DAYS_OF_HISTORY = 30;
 /** Whoever sets it has all of the history under that one. */
 const SCHEME = "LUCCHETTO_PASSWORDS_HASHING_SCHEME";
@@ -73,15 +74,24 @@ function hashingOfAll() {
   return { LUCCHETTO_PASSWORDS_HASHING_PARALLEL: String(availableParallelism()) };
 }
 
-/** The people's authenticator apps: their key URIs in a file, their codes by the command. */
+/**
+ * The people's authenticators: of apps the key URIs in a file, their codes by the command; passkeys of an authenticator in
+ * software, with their private keys.
+ */
 function keepAuthenticators({ state, url }) {
   const file = join(state, AUTHENTICATORS);
   const kept = {};
+  const keptPasskeys = {};
   return {
     keep(email, uri) {
       kept[email] = uri;
       writeSecret(file, `${JSON.stringify(kept, null, 2)}\n`);
     },
+    keepPasskey(email, passkey) {
+      keptPasskeys[email] = passkey;
+      writeSecret(passkeyFile(state), `${JSON.stringify(keptPasskeys, null, 2)}\n`);
+    },
+    passkey: (email) => keptPasskeys[email],
     async code(email) {
       const args = ["totp", "code", "--secret-stdin", "--json", "--url", url];
       return JSON.parse(await lucchetto(args, { input: kept[email] })).code;
@@ -108,4 +118,9 @@ function sayProgress() {
 export function keyUriOf(email, state) {
   const file = join(state, AUTHENTICATORS);
   return existsSync(file) ? JSON.parse(readFileSync(file, "utf8"))[email] : undefined;
+}
+
+/** Where the passkeys of the made-up people lie, by address. */
+export function passkeyFile(state) {
+  return join(state, PASSKEYS);
 }

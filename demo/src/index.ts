@@ -2,4 +2,13 @@
 export { createSampleApp } from "./app/app.ts";
 export { OLD_SCHEMES, SCHEME_CHANGED } from "./data/history.ts";
 export { load, registerApp } from "./data/load.ts";
-export { AUDITOR, KEEPER, MEMBER, newWebhookSecret, OFFICE, OPERATOR } from "./data/people.ts";
+export { makePasskey, usePasskey } from "./authenticator/software-authenticator.ts";
+export {
+  AUDITOR,
+  KEEPER,
+  MEMBER,
+  newWebhookSecret,
+  OFFICE,
+  OPERATOR,
+  PASSKEY_KEEPER,
+} from "./data/people.ts";

@@ -6,8 +6,9 @@ import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { afterAll, describe, expect, test } from "@jest/globals";
-import { routes } from "@lucchetto/contract";
-import { createClient } from "@lucchetto/contract";
+import type { RequestOptions } from "@lucchetto/contract";
+import { createClient, routes } from "@lucchetto/contract";
+import { usePasskey } from "@lucchetto/demo";
 import { CHEAP_SCHEME, freePort } from "../../testing/service.ts";
 
 const RUNNER = fileURLToPath(new URL("../run.mjs", import.meta.url));
@@ -75,6 +76,7 @@ describe("the demo runner", () => {
         "operator",
         "member",
         "keeper",
+        "passkeyKeeper",
         "app",
       ]);
       const proof = {
@@ -93,6 +95,17 @@ describe("the demo runner", () => {
       const journal = (await operator(routes.listJournal, { query: { kind: "sign-in.refused", limit: 100 } }))
         .body.items;
       expect(journal.filter(({ network }) => network === "203.0.113.77")).toHaveLength(60);
+      // The keeper's passkey opens the account still, alone.
+      const { email, passkeyFile } = facts.passkeyKeeper;
+      const passkeys = JSON.parse(readFileSync(passkeyFile, "utf8"));
+      const client = createClient({ baseUrl: facts.url });
+      const { body: begun } = await client(routes.beginPasskey, { body: { purpose: "sign-in" } });
+      const { credential } = usePasskey(passkeys[email], begun.options as RequestOptions, {
+        origin: facts.url,
+      });
+      const shown = { type: "passkey", challengeId: begun.challengeId, credential } as const;
+      const reply = await client(routes.signIn, { body: { proof: shown, deliver: "token" } });
+      expect(reply.body).toMatchObject({ outcome: "signed-in", session: { aal: 2 }, account: { email } });
       expect((await fetch(facts.appUrl)).status).toBe(200);
       expect((await fetch(`${facts.url}/readyz`)).status).toBe(200);
     };

@@ -1,10 +1,6 @@
 /** A hundred thousand hostile answers of each kind. */
 import { test } from "@jest/globals";
-import {
-  alterAssertions,
-  alterRegistrations,
-  inventAttestations,
-} from "../../testing/passkey-mutations.ts";
+import { alterAssertions, alterRegistrations, inventAttestations } from "../../testing/passkey-mutations.ts";
 
 const RUNS = 100_000;
 

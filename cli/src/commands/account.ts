@@ -295,11 +295,24 @@ function addStateCommand(
     });
 }
 
-function inWords({ authenticators, recoveryCodesLeft: left }: AccountDetail["secondFactor"]): string {
-  if (authenticators.length === 0) return "none";
-  const names = authenticators.map(({ name, lastUsedAt }) =>
-    lastUsedAt === null ? name : `${name} (last used ${time(lastUsedAt)})`,
-  );
+function inWords({
+  authenticators,
+  passkeys,
+  recoveryCodesLeft: left,
+}: AccountDetail["secondFactor"]): string {
+  if (authenticators.length + passkeys.length === 0) return "none";
+  const used = (lastUsedAt: string | null) =>
+    lastUsedAt === null ? "never used" : `last used ${time(lastUsedAt)}`;
+  const names = [
+    ...passkeys.map(
+      ({ name, kind, backedUp, signCount, lastUsedAt }) =>
+        `${name} (passkey, ${kind}, ${backedUp ? "backed up" : "no backup"}, counter ${signCount}, ${used(lastUsedAt)})`,
+    ),
+    ...authenticators.map(
+      ({ name, driftSeconds, lastUsedAt }) =>
+        `${name} (authenticator app, ${driftSeconds === 0 ? "" : `clock off by ${driftSeconds} s, `}${used(lastUsedAt)})`,
+    ),
+  ];
   return `${names.join(", ")}; ${left} recovery ${left === 1 ? "code" : "codes"} left`;
 }
 

@@ -47,9 +47,13 @@
 
 <svelte:head><title>{title(name || texts.accountDetail.account)}</title></svelte:head>
 <FormProblem problem={loader.problem} />
+{#snippet used(at: string | null)}{#if at === null}
+    · {texts.accountDetail.neverUsed}{:else}<Fill text={texts.accountDetail.lastUsed}
+      >{#snippet when()}<Ago {at} />{/snippet}</Fill
+    >{/if}{/snippet}
 {#if detail}
   {@const { account, password, secondFactor } = detail}
-  {@const { authenticators, recoveryCodesLeft: left } = secondFactor}
+  {@const { authenticators, passkeys, recoveryCodesLeft: left } = secondFactor}
   <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
     <h1 class="text-xl font-semibold break-all">{name}</h1>
     {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
@@ -64,20 +68,37 @@
     {texts.accountDetail.registered}
     <Ago at={account.createdAt} /> · <CopyableId id={account.id} />
   </p>
-  <p class="mt-1 text-sm">
-    {#if authenticators.length === 0}<span class="text-quiet">{texts.accountDetail.noSecondFactor}</span>
-    {:else}
+  {#if authenticators.length + passkeys.length === 0}
+    <p class="text-quiet mt-1 text-sm">{texts.accountDetail.noSecondFactor}</p>
+  {:else}
+    <div class="mt-2 flex flex-wrap items-baseline gap-x-3 text-sm">
       <StateWord kind="well" text={texts.accountDetail.secondFactor} />
-      {#each authenticators as one, index (one.id)}{index > 0
-          ? ", "
-          : ""}{one.name}{#if one.lastUsedAt !== null}<Fill text={texts.accountDetail.lastUsed}
-            >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
-          >{/if}{/each} · {texts.accountDetail.left(left)}
-    {/if}
-  </p>
+      <ul class="space-y-1">
+        {#each passkeys as one (one.id)}
+          <li>
+            <strong class="font-medium">{one.name}</strong> · {texts.accountDetail.passkeyKinds[one.kind]} ·
+            {one.backedUp ? texts.accountDetail.backedUp : texts.accountDetail.noBackup} ·
+            {texts.accountDetail.counter(one.signCount)}{@render used(one.lastUsedAt)}
+          </li>
+        {/each}
+        {#each authenticators as one (one.id)}
+          <li>
+            <strong class="font-medium">{one.name}</strong> · {texts.accountDetail.app}{one.driftSeconds === 0
+              ? ""
+              : ` · ${texts.accountDetail.clockOff(one.driftSeconds)}`}{@render used(one.lastUsedAt)}
+          </li>
+        {/each}
+        <li class="text-quiet">{texts.accountDetail.left(left)}</li>
+      </ul>
+    </div>
+  {/if}
 
   <AccountState {account} changed={() => void load()} />
-  <HelpAccount {account} hasFactor={authenticators.length > 0} changed={() => void load()} />
+  <HelpAccount
+    {account}
+    hasFactor={authenticators.length + passkeys.length > 0}
+    changed={() => void load()}
+  />
 
   <section class="border-line bg-slab mt-6 rounded-lg border p-5" aria-labelledby="password-heading">
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">

@@ -14,6 +14,19 @@ export const consoleTexts = {
   accountDetail: {
     account: "Account",
     registered: "Registered",
+    passkeyKinds: {
+      synced: "synced passkey",
+      "this-device": "passkey in a device",
+      phone: "passkey on a phone",
+      "security-key": "security key",
+    },
+    backedUp: "backed up",
+    noBackup: "no backup",
+    counter: (count: Value) => `counter ${count}`,
+    app: "authenticator app",
+    clockOff: (seconds: number) =>
+      `clock ${Math.abs(seconds)} s ${seconds < 0 ? "behind" : "ahead"}, followed`,
+    neverUsed: "never used",
     noSecondFactor: "No second factor",
     secondFactor: "second factor:",
     lastUsed: ", last used {when}",

@@ -72,7 +72,8 @@ export async function createSampleApp(
         `<tr><td>${name}</td><td class="number">${bunks - free}</td><td class="number">${bunks}</td></tr>`,
     ).join("");
     const body = `<p>The ledger of tonight, for keepers.</p>
-<table><thead><tr><th>Hut</th><th class="number">Taken</th><th class="number">Bunks</th></tr></thead><tbody>${rows}</tbody></table>`;
+<table><thead><tr><th>Hut</th><th class="number">Taken</th><th class="number">Bunks</th></tr></thead><tbody>${rows}</tbody></table>
+<p><a href="/keepers/closing">Close the season</a> (asks for a second factor or a passkey)</p>`;
     return show(request, reply, { title: "Hut ledger", here: "/keepers", body });
   });
 
@@ -80,6 +81,13 @@ export async function createSampleApp(
   app.get("/cancel-all", { preHandler: app.hasp.closed({ freshWithin: 600 }) }, async (request, reply) => {
     const body = `<p>This page opens only to whoever has shown a proof within the last ten minutes. Nothing is really cancelled here.</p>`;
     return show(request, reply, { title: "Cancel all nights", here: "/cancel-all", body });
+  });
+
+  // Whoever signed in by a password alone shows a second factor, or a passkey, before this page opens.
+  const ofLevel2 = app.hasp.closed({ label: "keeper", level: 2 });
+  app.get("/keepers/closing", { preHandler: ofLevel2 }, async (request, reply) => {
+    const body = `<p>This page opens only to keepers who have shown a second factor or a passkey. Nothing is really closed here.</p>`;
+    return show(request, reply, { title: "Close the season", here: "/keepers", body });
   });
 
   app.get("/api/huts", { preHandler: app.hasp.open() }, async () => ({ huts: HUTS }));

@@ -11,6 +11,7 @@ export interface Happening {
     | "sign-in"
     | "stay"
     | "enrol"
+    | "add-passkey"
     | "wrong-password"
     | "unknown-name"
     | "suspend"
@@ -57,9 +58,11 @@ function happeningsOf(person: Person, index: number): Happening[] {
     const kind =
       visit === person.secondFactorAt
         ? "enrol"
-        : person.stays === true && visit === last
-          ? "stay"
-          : "sign-in";
+        : visit === person.passkeyAt
+          ? "add-passkey"
+          : person.stays === true && visit === last
+            ? "stay"
+            : "sign-in";
     return [...mistyped, happening(kind, before, visit)];
   });
   const suspended = person.suspended === true ? [happening("suspend", 6 * DAY + jitter, 0)] : [];

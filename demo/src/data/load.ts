@@ -1,6 +1,8 @@
 /** Plays the history against the running service, by real calls under a moved clock. */
-import type { AppRight, Client } from "@lucchetto/contract";
+import type { AppRight, Client, CreationOptions, RequestOptions } from "@lucchetto/contract";
 import { createClient, ProblemError, routes } from "@lucchetto/contract";
+import type { SoftwarePasskey } from "../authenticator/software-authenticator.ts";
+import { makePasskey, usePasskey } from "../authenticator/software-authenticator.ts";
 import type { Happening } from "./history.ts";
 import { history } from "./history.ts";
 
@@ -10,6 +12,10 @@ export interface Authenticators {
   keep(email: string, uri: string): void;
   /** The code of now, by the service's moved clock. */
   code(email: string): Promise<string>;
+  /** Keeps somebody's passkey as it is after it was made or used. */
+  keepPasskey(email: string, passkey: SoftwarePasskey): void;
+  /** Somebody's passkey, if they have one. */
+  passkey(email: string): SoftwarePasskey | undefined;
 }
 
 export interface Loading {
@@ -107,17 +113,26 @@ async function play(
     }
     case "sign-in":
     case "enrol":
+    case "add-passkey":
     case "stay": {
       const remember = kind === "stay";
       const proof = { type: "password", identifier, password: person.password } as const;
       const as = (token = "") => createClient({ baseUrl: url, headers, token });
-      let { body } = await client(routes.signIn, { body: { proof, remember, deliver: "token" } });
+      const passkey = authenticators.passkey(identifier);
+      const shown =
+        passkey === undefined ? proof : await answer(client, url, { passkey, authenticators, identifier });
+      let { body } = await client(routes.signIn, { body: { proof: shown, remember, deliver: "token" } });
       if (body.outcome === "proof-wanted" && body.wanted.includes("totp")) {
         const code = await authenticators.code(identifier);
         ({ body } = await as(body.token)(routes.addProof, { body: { proof: { type: "totp", code } } }));
       }
       if (body.outcome !== "signed-in") return;
-      const token = kind === "enrol" ? await enrol(as(body.token), identifier, authenticators) : body.token;
+      const token =
+        kind === "enrol"
+          ? await enrol(as(body.token), identifier, authenticators)
+          : kind === "add-passkey"
+            ? await addPasskey(as(body.token), url, { identifier, authenticators })
+            : body.token;
       if (kind !== "stay") await as(token)(routes.signOut);
       return;
     }
@@ -162,6 +177,36 @@ async function enrol(
   const code = await authenticators.code(email);
   const params = { id: body.id };
   return (await session(routes.activateAuthenticator, { params, body: { code } })).body.token;
+}
+
+/** Adds a passkey of the authenticator in software. @returns the session's new own token. */
+async function addPasskey(
+  session: Client,
+  url: string,
+  { identifier, authenticators }: { identifier: string; authenticators: Authenticators },
+): Promise<string | undefined> {
+  const { body: begun } = await session(routes.beginPasskey, { body: { purpose: "enrol" } });
+  const made = makePasskey(begun.options as CreationOptions, { origin: new URL(url).origin });
+  const { challengeId } = begun;
+  const { body } = await session(routes.addPasskey, { body: { challengeId, credential: made.credential } });
+  authenticators.keepPasskey(identifier, made.passkey);
+  return body.token;
+}
+
+/** Signs with somebody's passkey. */
+async function answer(
+  client: Client,
+  url: string,
+  {
+    passkey,
+    identifier,
+    authenticators,
+  }: { passkey: SoftwarePasskey; identifier: string; authenticators: Authenticators },
+) {
+  const { body: begun } = await client(routes.beginPasskey, { body: { purpose: "sign-in" } });
+  const used = usePasskey(passkey, begun.options as RequestOptions, { origin: new URL(url).origin });
+  authenticators.keepPasskey(identifier, used.passkey);
+  return { type: "passkey", challengeId: begun.challengeId, credential: used.credential } as const;
 }
 
 function expectRefusal(error: unknown): void {

@@ -20,6 +20,8 @@ export interface Person {
   readonly visits: readonly number[];
   /** The visit, counted from 0, in which they set an authenticator app up. */
   readonly secondFactorAt?: number;
+  /** The visit, counted from 0, in which they add a passkey; from then on they sign in with it. */
+  readonly passkeyAt?: number;
   /** Whether their last visit goes on: a session that is still alive. */
   readonly stays?: boolean;
 }
@@ -28,6 +30,8 @@ export interface Person {
 export const MEMBER = { email: "anna.larice@brina.example", password: "five huts above the lake" } as const;
 /** A keeper with a second factor. */
 export const KEEPER = { email: "bruno@brina.example", password: "the ladder below the ridge" } as const;
+/** A keeper who signs in with a passkey; it lies in the state folder. */
+export const PASSKEY_KEEPER = { email: "carla@brina.example", password: "an old snowfield in june" } as const;
 /** Sees what the office sees, and changes nothing. */
 export const AUDITOR = { email: "irene@brina.example", password: "ravens over the north ridge" } as const;
 /** Works in the office: invites and suspends members on the sample application's own page, and is no operator. */
@@ -62,9 +66,10 @@ export const PEOPLE: readonly Person[] = [
   },
   {
     name: "Carla Nevaio",
-    email: at("carla"),
-    password: "an old snowfield in june",
+    email: PASSKEY_KEEPER.email,
+    password: PASSKEY_KEEPER.password,
     labels: ["keeper"],
+    passkeyAt: 1,
     registered: 28,
     visits: [22, 15, 8, 1],
     stays: true,
