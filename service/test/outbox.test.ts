@@ -51,7 +51,8 @@ async function startWith(port: number, more: Record<string, string> = {}, beside
     settings: {
       LUCCHETTO_MAIL_SMTP_URL: `smtp://127.0.0.1:${port}`,
       LUCCHETTO_MAIL_FROM: "Brina Huts <huts@brina.example>",
-      LUCCHETTO_MAIL_SMTP_TIMEOUT: "2s",
+      // The clock stands: a try that a busy machine gave up would be followed by none.
+      LUCCHETTO_MAIL_SMTP_TIMEOUT: "10m",
       ...more,
     },
     ...(beside === undefined ? {} : { beside }),
