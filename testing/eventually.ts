@@ -2,7 +2,7 @@
 import { setTimeout as pause } from "node:timers/promises";
 
 /** Far longer than a slow and busy machine needs: who runs into it has met a fault. */
-const LIMIT = 300_000;
+const LIMIT = Number(process.env["WAIT_LIMIT"] ?? 300_000);
 const BETWEEN = 25;
 
 /**

@@ -153,16 +153,30 @@ describe("for the one who runs it", () => {
     await service.dataSource.query("UPDATE password_record SET scheme = CONCAT(scheme, ',pepper=k1')");
     expect(await keys("retire", "k1")).toMatchObject({
       status: 1,
-      err: expect.stringMatching(/\d+ password records? (is|are) peppered under k1/),
+      err: expect.stringMatching(/\d+ password records? (is|are) peppered under it/),
     });
     await service.dataSource.query("UPDATE password_record SET scheme = REPLACE(scheme, ',pepper=k1', '')");
     // The tests' service seals its mails under a key of the same name.
     expect(await keys("retire", "k1")).toMatchObject({
       status: 1,
-      err: expect.stringMatching(/\d+ mails? (is|are) sealed under k1/),
+      err: expect.stringMatching(/\d+ mails? (is|are) sealed under it/),
     });
+    // Without a terminal nobody can be asked: what is lost is said, and nothing is removed.
+    const asked = await keys("retire", "k1", "--give-up");
+    expect(asked).toMatchObject({
+      status: 2,
+      err: expect.stringContaining("never sent; their people ask again"),
+    });
+    expect(JSON.parse((await keys("list")).out)).toMatchObject({ ids: ["k1", "k2"] });
+    const givenUp = await keys("retire", "k1", "--give-up", "--yes");
+    expect(JSON.parse(givenUp.out)).toMatchObject({ ids: ["k2"] });
+    expect(JSON.parse((await keys("add")).out)).toMatchObject({ ids: ["k2", "k3"] });
+    await service.dataSource.query(
+      "UPDATE mail SET sealedBody = CONCAT('k3', SUBSTRING(sealedBody, 3)) WHERE sealedBody IS NOT NULL",
+    );
+    expect(await keys("retire", "k3")).toMatchObject({ status: 1 });
     await service.dataSource.query("DELETE FROM mail");
-    const last = await keys("retire", "k1");
+    const last = await keys("retire", "k3");
     expect(JSON.parse(last.out)).toMatchObject({ ids: ["k2"] });
     expect(await keys("promote", "k9")).toMatchObject({
       status: 1,

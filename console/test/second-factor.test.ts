@@ -146,6 +146,7 @@ describe("the second factor", () => {
 
       await page.goto(`${service.url}/account/second-factor`);
       await page.click("text=Remove");
+      await page.click("button:text-is('Remove')");
       await page.waitForSelector("text=is removed. Its codes are refused from now on.");
       await page.waitForSelector("text=There is none yet");
     } finally {

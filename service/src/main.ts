@@ -16,6 +16,7 @@ interface Options {
   readonly email: string;
   readonly displayName: string | null;
   readonly key: string;
+  readonly giveUp: boolean;
 }
 
 const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = {
@@ -33,8 +34,14 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-list": async ({ config }) => (await keys()).listKeys(keyRingFile(config)),
   "keys-add": async ({ config }) => (await keys()).addKey(keyRingFile(config)),
   "keys-promote": async ({ config, key }) => (await keys()).promoteKey(keyRingFile(config), key),
-  "keys-retire": async ({ config, key }) =>
-    (await keys()).retireKey(keyRingFile(config), key, (id) => countWhatNeeds(config, id)),
+  "keys-retire": async ({ config, key, giveUp }) =>
+    (await keys()).retireKey(keyRingFile(config), key, {
+      count: (id) => countWhatNeeds(config, id),
+      giveUp,
+    }),
+  "keys-needs": async ({ config, key }) => ({
+    lost: (await keys()).whatIsLost(await countWhatNeeds(config, key)),
+  }),
   setup: async ({ config }) => {
     const { runSetupSteps } = await import("./tasks/setup-steps.ts");
     await runSetupSteps(config, { input: process.stdin, output: process.stdout });
@@ -95,6 +102,7 @@ try {
       email: { type: "string", default: "" },
       "display-name": { type: "string" },
       key: { type: "string", default: "" },
+      "give-up": { type: "boolean", default: false },
     },
   });
   const task = TASKS[positionals[0] ?? ""];
@@ -103,7 +111,8 @@ try {
     process.exitCode = 2;
   } else {
     const displayName = values["display-name"] ?? null;
-    const result = await task({ config: values.config, email: values.email, displayName, key: values.key });
+    const { config, email, key, "give-up": giveUp } = values;
+    const result = await task({ config, email, displayName, key, giveUp });
     if (result !== undefined) process.stdout.write(`${JSON.stringify(result)}\n`);
   }
 } catch (error) {

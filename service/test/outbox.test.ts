@@ -177,7 +177,7 @@ describe("the outbox", () => {
         });
       },
     });
-    const service = await startWith(server.port, { LUCCHETTO_MAIL_SMTP_TIMEOUT: "1s" });
+    const service = await startWith(server.port, { LUCCHETTO_MAIL_SMTP_TIMEOUT: "5s" });
     await service.register("dora@brina.example");
     await eventually(async () => ((await row(service, "dora@brina.example"))?.lastAnswer ?? null) !== null);
     expect(await row(service, "dora@brina.example")).toMatchObject({ state: "waiting", tries: 1 });

@@ -1,7 +1,9 @@
-import { createHash } from "node:crypto";
+import { createHash, randomBytes, randomUUID } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { readBase32, readKeyUri } from "@lucchetto/core";
+import type { KeyRing } from "@lucchetto/core";
+import { NONCE_LENGTH, readBase32, readKeyUri, seal } from "@lucchetto/core";
+import { eventually } from "../../testing/eventually.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
@@ -418,5 +420,58 @@ describe("recovery codes", () => {
     await expect(service.as(token)(routes.makeRecoveryCodes)).rejects.toMatchObject({
       problem: { code: "second-factor-missing" },
     });
+  });
+});
+
+describe("a promoted key", () => {
+  test("JO-7 secrets are sealed anew beside the requests, also after a kill, while people sign in; none is lost", async () => {
+    const { email, app } = await somebody("resealed");
+    const many = 600;
+    const [{ accountId, sealedSecret }] = await service.dataSource.query(
+      "SELECT accountId, sealedSecret FROM authenticator WHERE id = ?",
+      [app.id],
+    );
+    const { keys } = service.keys as { keys: Record<string, string> };
+    const ring: KeyRing = {
+      current: "k1",
+      keys: new Map([["k1", new Uint8Array(Buffer.from(keys["k1"] ?? "", "base64url"))]]),
+    };
+    const ids = Array.from({ length: many }, () => randomUUID());
+    await service.dataSource.query(
+      "INSERT INTO authenticator (id, accountId, name, sealedSecret, algorithm, digits, period, drift, createdAt, expiresAt) VALUES ?",
+      [
+        ids.map((id) => {
+          const place = { table: "authenticator", record: id, purpose: "totp-secret" };
+          const sealed = seal(ring, "JBSWY3DPEHPK3PXPJBSWY3DPEHPK3PXP", place, randomBytes(NONCE_LENGTH));
+          return [id, accountId, "Old", sealed, "SHA1", 6, 30, 0, new Date(), new Date()];
+        }),
+      ],
+    );
+    const under = async (key: string) => {
+      const [row] = await service.dataSource.query(
+        "SELECT COUNT(*) AS count FROM authenticator WHERE accountId = ? AND sealedSecret LIKE ?",
+        [accountId, `${key}:%`],
+      );
+      return Number(row.count);
+    };
+    const old = await under("k1");
+    expect(old).toBeGreaterThan(many);
+    const promoted = { current: "k2", keys: { ...keys, k2: randomBytes(32).toString("base64url") } };
+    // Stopped in the midst of it, it goes on at the next start.
+    const first = await startService({ beside: service, keys: promoted });
+    await first.stop();
+    const second = await startService({ beside: service, keys: promoted });
+    try {
+      const pending = await begin(email, second);
+      const reply = await show(pending, totpOf(await app.nextCode()), second);
+      expect(reply.status).toBe(201);
+      await eventually(async () => (await under("k1")) === 0);
+      expect(await under("k2")).toBe(old);
+      const again = await begin(email, second);
+      expect((await show(again, totpOf(await app.nextCode()), second)).status).toBe(201);
+      expect(sealedSecret).toMatch(/^k1:/);
+    } finally {
+      await second.stop();
+    }
   });
 });

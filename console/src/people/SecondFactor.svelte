@@ -124,6 +124,21 @@
           >{texts.secondFactor.back}</button
         >
       </p>
+    {:else if toRemove !== null}
+      <h2 class="text-lg font-semibold">{texts.passkeys.removeIt(toRemove.name)}</h2>
+      <p class="mt-2">{texts.secondFactor.afterwardsItsCodes}</p>
+      <p class="mt-5 flex flex-wrap gap-3">
+        <button
+          type="button"
+          class="border-rust text-rust bg-slab rounded-lg border px-6 py-3 font-medium"
+          onclick={() => start(removing)}>{texts.secondFactor.remove}</button
+        >
+        <button
+          type="button"
+          class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
+          onclick={() => (toRemove = null)}>{texts.passkeys.keepIt}</button
+        >
+      </p>
     {:else if begun !== null}
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
@@ -158,14 +173,7 @@
       {:else}
         <ul class="divide-line border-line divide-y border-y">
           {#each apps as one (one.id)}
-            <FactorRow
-              name={one.name}
-              rename={(name) => rename(one, name)}
-              remove={() => {
-                toRemove = one;
-                start(removing);
-              }}
-            >
+            <FactorRow name={one.name} rename={(name) => rename(one, name)} remove={() => (toRemove = one)}>
               {#snippet details()}
                 <Fill text={texts.secondFactor.setUp}
                   >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill

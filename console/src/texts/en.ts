@@ -525,6 +525,8 @@ export const en = {
     },
   },
   secondFactor: {
+    afterwardsItsCodes:
+      "Its codes will no longer be accepted. With the last second factor your recovery codes go as well.",
     secondFactor: "Second factor",
     besidesThePasswordASign:
       "Besides the password a sign-in then asks for a code that only your device makes.",

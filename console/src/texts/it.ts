@@ -583,6 +583,8 @@ export const it: Texts = {
     },
   },
   secondFactor: {
+    afterwardsItsCodes:
+      "I suoi codici non saranno più accettati. Con l’ultimo secondo fattore spariscono anche i codici di recupero.",
     secondFactor: "Secondo fattore",
     besidesThePasswordASign:
       "Oltre alla password, per accedere serve un codice che solo il tuo dispositivo può creare.",

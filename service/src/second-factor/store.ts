@@ -233,6 +233,32 @@ export async function spendCode(
   return affected === 1;
 }
 
+/** Authenticators whose secret is sealed under another key than this one, in the order of their ids. */
+export function listSealedOtherwise(
+  dataSource: DataSource,
+  { keyId, after, most }: { keyId: string; after: string; most: number },
+): Promise<AuthenticatorRow[]> {
+  const query = dataSource
+    .getRepository(AuthenticatorEntity)
+    .createQueryBuilder("a")
+    .where("a.sealedSecret NOT LIKE :start", { start: `${keyId}:%` })
+    .orderBy("a.id")
+    .take(most);
+  return (after === "" ? query : query.andWhere("a.id > :after", { after })).getMany();
+}
+
+/** Puts a secret sealed anew in the place of exactly the one that was read. @returns whether it did. */
+export async function replaceSealed(
+  dataSource: DataSource,
+  { id, sealedSecret: from }: Pick<AuthenticatorRow, "id" | "sealedSecret">,
+  to: string,
+): Promise<boolean> {
+  const { affected } = await dataSource
+    .getRepository(AuthenticatorEntity)
+    .update({ id, sealedSecret: from }, { sealedSecret: to });
+  return affected === 1;
+}
+
 /** What stands under a key of the ring, and would be lost with it. */
 export async function countUnderKey(
   dataSource: DataSource,

@@ -56,33 +56,60 @@ export function promoteKey(file: string, id: string): KeyRingShown {
 }
 
 /**
- * Removes a key that is not current and that nothing needs any more.
+ * Removes a key that is not current and that nothing needs any more; or, given up, with what still needs it.
  * @param count what would be lost with it. @throws KeyRefusal.
  */
 export async function retireKey(
   file: string,
   id: string,
-  count: (id: string) => Promise<NeedsOfKey>,
+  { count, giveUp }: { count: (id: string) => Promise<NeedsOfKey>; giveUp: boolean },
 ): Promise<KeyRingShown> {
   const ring = existing(file, id);
   if (ring.current === id) throw new KeyRefusal(`${id} is the current key; promote another first`);
-  const { records, sealed, authenticators, recoveryCodes } = await count(id);
-  if (records > 0) {
-    throw new KeyRefusal(
-      `${records} password record${records === 1 ? " is" : "s are"} peppered under ${id}; without it nobody of them can sign in. They are re-made as people sign in: lucchetto account list --scheme older`,
-    );
-  }
-  if (sealed > 0)
-    throw new KeyRefusal(
-      `${sealed} mail${sealed === 1 ? " is" : "s are"} sealed under ${id}; they go when they are sent, caught ones after thirty days`,
-    );
-  if (authenticators + recoveryCodes > 0)
-    throw new KeyRefusal(
-      `${authenticators} authenticator app${authenticators === 1 ? "" : "s"} and ${recoveryCodes} recovery code${recoveryCodes === 1 ? "" : "s"} stand under ${id}; without it their owners cannot sign in. Apps are sealed anew when they are used; codes go when a new set is made`,
-    );
+  if (!giveUp) assertNotNeeded(id, await count(id));
   const { [id]: _, ...keys } = ring.keys;
   write(file, { ...ring, keys });
   return listKeys(file);
+}
+
+function assertNotNeeded(id: string, needs: NeedsOfKey): void {
+  const lost = whatIsLost(needs);
+  if (lost.length > 0)
+    throw new KeyRefusal(
+      `${id} is needed: ${lost.map(({ what, meanwhile }) => `${what}; ${meanwhile}`).join(". ")}. To remove it all the same: lucchetto keys retire ${id} --give-up`,
+    );
+}
+
+/** What goes with a key, what becomes of it by itself, and what people have to do if it is given up. */
+export function whatIsLost({ records, sealed, authenticators, recoveryCodes }: NeedsOfKey) {
+  const all = [
+    {
+      count: records,
+      what: `${records} password record${records === 1 ? " is" : "s are"} peppered under it`,
+      meanwhile: "they are re-made as people sign in (lucchetto account list --scheme older)",
+      afterwards: "their people ask for a new password by mail, or sign in with a passkey",
+    },
+    {
+      count: sealed,
+      what: `${sealed} mail${sealed === 1 ? " is" : "s are"} sealed under it`,
+      meanwhile: "they go when they are sent, caught ones after thirty days",
+      afterwards: "those that wait are never sent; their people ask again",
+    },
+    {
+      count: authenticators,
+      what: `${authenticators} authenticator app${authenticators === 1 ? " is" : "s are"} sealed under it`,
+      meanwhile: "the service seals them anew after its next start",
+      afterwards:
+        "their people sign in with a recovery code or a passkey, or an operator removes their second factor",
+    },
+    {
+      count: recoveryCodes,
+      what: `${recoveryCodes} recovery code${recoveryCodes === 1 ? " is" : "s are"} keyed under it`,
+      meanwhile: "they go when their people make a new set",
+      afterwards: "they open nothing any more; their people make a new set on the account page",
+    },
+  ];
+  return all.filter(({ count }) => count > 0);
 }
 
 function existing(file: string, id: string): RingFile {
