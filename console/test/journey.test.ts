@@ -122,7 +122,7 @@ describe("a person in a browser", () => {
       ["repeated", "new-password", null],
     ]);
     expect(await tokens("/sign-in")).toEqual([
-      ["identifier", "username", null],
+      ["identifier", "username webauthn", null],
       ["password", "current-password", null],
     ]);
     const long = "long ".repeat(13);

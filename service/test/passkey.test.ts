@@ -9,7 +9,7 @@ import { attestItself } from "../../demo/src/authenticator/software-authenticato
 import { addPasskey, addPasskeyAt, beginAt, madeFor, proofOf, signInBy } from "../../testing/passkey.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { Reply } from "../../testing/visitor.ts";
 import { codeOf, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
 
@@ -429,6 +429,12 @@ describe("inside a session", () => {
     expect(email).toContain("again");
   });
 
+  test("whoever has none is told so at once, and offered nothing", async () => {
+    const { browser } = await person("none");
+    const begun = await browser.post("/v1/passkey-challenges", { purpose: "reauthenticate" });
+    expect([begun.status, codeOf(begun)]).toEqual([401, "proof-refused"]);
+  });
+
   test("PK-44 one's own are listed, renamed and removed; another's are missing", async () => {
     const { browser } = await person("pk44");
     const { passkey, reply } = await addPasskeyAt(service, browser);
@@ -488,6 +494,43 @@ describe("the relying party", () => {
       });
     } finally {
       await parent.stop();
+    }
+  });
+
+  test("an app with forms of its own makes and uses them on its own pages, and nobody answers elsewhere", async () => {
+    const origin = "http://localhost:3000";
+    const forms = await startService({ settings: { LUCCHETTO_PASSKEYS_ORIGINS: `[${origin}]` } });
+    try {
+      const office = forms.as(await forms.operator());
+      const { body: added } = await office(routes.addApp, {
+        body: { name: "The desk", redirectUris: [`${origin}/signed-in`], ownForms: true },
+      });
+      const visitor = { "lucchetto-app-key": added.key, "lucchetto-visitor-address": "192.0.2.7" };
+      const call = async (path: string, body: object, more: Record<string, string> = {}) => {
+        const { body: text, headers } = json(body);
+        return send(forms, "POST", path, { body: text, headers: { ...headers, ...visitor, ...more } });
+      };
+      const begin = async (purpose: string, more: Record<string, string> = {}) => {
+        const reply = await call("/v1/passkey-challenges", { purpose }, more);
+        expect(reply.status).toBe(201);
+        return reply.json<Awaited<ReturnType<typeof beginAt>>>();
+      };
+      const made = madeFor(forms, await begin("register"), { origin });
+      const registered = await call("/v1/accounts", { username: "dina", ...made.answer });
+      const { token } = registered.json<{ token: string }>();
+      expect(token).toMatch(/^lcs_/);
+      const bearer = { authorization: `Bearer ${token}` };
+      const second = madeFor(forms, await begin("enrol", bearer), { origin });
+      expect((await call("/v1/account/passkeys", second.answer, bearer)).status).toBe(201);
+      const begun = await begin("sign-in");
+      const { proof } = proofOf(forms, made.passkey, begun, { origin });
+      // Issued to the app's visitor, it is answered there alone.
+      await expect(forms.client(routes.signIn, { body: { proof, deliver: "token" } })).rejects.toMatchObject({
+        problem: { code: "passkey-challenge-unknown" },
+      });
+      expect((await call("/v1/sign-in", { proof })).status).toBe(201);
+    } finally {
+      await forms.stop();
     }
   });
 

@@ -19,7 +19,7 @@ const reason = "showed an identity card at the counter";
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startService();
+  service = await startService({ settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "[warden]" } });
 });
 afterEach(() => service.clock.reset());
 afterAll(() => service.stop());
@@ -400,16 +400,32 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
     },
   },
 
-  // Who must have a second factor is not decided by anything yet; the order of what is wanted is.
   "enrolment-wanted": {
-    "RC-6 nobody enrols inside a sign-in: setting up wants a session": async () => {
-      const { id, email } = await owner("hanna");
+    "RC-6 a leaked password sets nothing up where the address is proved; the owner is told of what was":
+      async () => {
+        const { id, email } = await owner("hanna");
+        await (
+          await office()
+        )(routes.changeAccount, { params: { id }, body: { labels: ["warden"] } });
+        const visitor = new Visitor(service);
+        const first = await signIn(visitor, email);
+        expect(first.json()).toMatchObject({ wanted: ["mail-link", "mail-code"] });
+        expect(codeOf(await visitor.post("/v1/account/totp", {}))).toBe("proof-refused");
+        const secret = secretOf(await mailTo(service, email, "confirm-sign-in"));
+        const second = await proof(visitor, { type: "mail-link", secret });
+        expect(second.json()).toMatchObject({ wanted: ["enrol-passkey", "enrol-totp"] });
+        const begun = (await visitor.post("/v1/account/totp", {})).json<{ id: string; uri: string }>();
+        const code = codesOf(begun.uri)();
+        expect((await proof(visitor, { type: "enrol-totp", id: begun.id, code })).status).toBe(201);
+        expect(await mailTo(service, email, "second-factor-added")).toBeDefined();
+      },
+    "RC-6 without a proved address the password is enough to set one up": async () => {
+      const { id, email } = await owner("hugo", { proved: false });
       await (
         await office()
-      )(routes.changeAccount, { params: { id }, body: { mustChangePassword: true } });
-      const visitor = new Visitor(service);
-      await signIn(visitor, email);
-      expect(codeOf(await visitor.post("/v1/account/totp", {}))).toBe("not-signed-in");
+      )(routes.changeAccount, { params: { id }, body: { labels: ["warden"] } });
+      const first = await signIn(new Visitor(service), email);
+      expect(first.json()).toMatchObject({ wanted: ["enrol-passkey", "enrol-totp"] });
     },
   },
 

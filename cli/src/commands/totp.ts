@@ -17,6 +17,7 @@ import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { dim, print, printJson } from "../output.ts";
 import { terminal } from "../terminal.ts";
+import { defineTotpImport } from "./totp-import.ts";
 
 interface Options {
   readonly secretStdin?: boolean;
@@ -24,6 +25,7 @@ interface Options {
 }
 
 export function defineTotp(totpNoun: Command): void {
+  defineTotpImport(totpNoun);
   totpNoun
     .command("code")
     .description(

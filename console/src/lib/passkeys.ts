@@ -20,15 +20,9 @@ export interface PasskeyProof {
   readonly credential: AssertionCredential;
 }
 
-/** What the browser did not do, in a calm sentence. */
+/** What the browser did not do, in a calm sentence. Whether a person did not go on or nothing could be offered it does not say. */
 export class PasskeyUnused extends Error {
   override readonly name = "PasskeyUnused";
-  /** The person did not go on, or nothing could be offered; browsers do not say which. */
-  readonly isCancelled: boolean;
-  constructor(message: string, isCancelled: boolean) {
-    super(message);
-    this.isCancelled = isCancelled;
-  }
 }
 
 /** Whether this browser knows passkeys at all; on plain http it does not. */
@@ -47,7 +41,7 @@ export async function askForPasskey(
   const { body } = await call(routes.beginPasskey, {
     body: { purpose, ...(identifier === undefined ? {} : { identifier }) },
   });
-  const publicKey = readRequest(body.options as RequestOptions);
+  const publicKey = await readRequest(body.options as RequestOptions);
   const credential = await orSay(
     navigator.credentials.get({
       publicKey,
@@ -57,7 +51,7 @@ export async function askForPasskey(
   return {
     type: "passkey",
     challengeId: body.challengeId,
-    credential: write(credential as PublicKeyCredential) as AssertionCredential,
+    credential: (await write(credential as PublicKeyCredential)) as AssertionCredential,
   };
 }
 
@@ -66,11 +60,11 @@ export async function makePasskey(purpose: "register" | "enrol", identifier?: st
   const { body } = await call(routes.beginPasskey, {
     body: { purpose, ...(identifier === undefined ? {} : { identifier }) },
   });
-  const publicKey = readCreation(body.options as CreationOptions);
+  const publicKey = await readCreation(body.options as CreationOptions);
   const credential = await orSay(navigator.credentials.create({ publicKey }));
   return {
     challengeId: body.challengeId,
-    credential: write(credential as PublicKeyCredential) as RegistrationCredential,
+    credential: (await write(credential as PublicKeyCredential)) as RegistrationCredential,
   };
 }
 
@@ -94,65 +88,22 @@ async function orSay(asked: Promise<Credential | null>): Promise<Credential> {
     ({ name } = error as Error);
   }
   const sentences: Readonly<Record<string, string>> = texts.passkeys.unused;
-  throw new PasskeyUnused(
-    sentences[name] ?? texts.passkeys.unused.NotAllowedError,
-    name === "NotAllowedError" || name === "AbortError",
-  );
+  throw new PasskeyUnused(sentences[name] ?? texts.passkeys.unused.NotAllowedError);
 }
 
-function readRequest(options: RequestOptions): PublicKeyCredentialRequestOptions {
+/** Few browsers come here without these helpers; everybody else's page does without the weight of their stand-ins. */
+const standIns = () => import("./passkey-json.ts");
+
+async function readRequest(options: RequestOptions): Promise<PublicKeyCredentialRequestOptions> {
   const parse = window.PublicKeyCredential.parseRequestOptionsFromJSON;
-  if (parse !== undefined) return parse(options);
-  return {
-    ...options,
-    challenge: bytesOf(options.challenge),
-    allowCredentials: options.allowCredentials.map(readDescriptor),
-  };
+  return parse === undefined ? (await standIns()).readRequest(options) : parse(options);
 }
 
-function readCreation(options: CreationOptions): PublicKeyCredentialCreationOptions {
+async function readCreation(options: CreationOptions): Promise<PublicKeyCredentialCreationOptions> {
   const parse = window.PublicKeyCredential.parseCreationOptionsFromJSON;
-  if (parse !== undefined) return parse(options);
-  return {
-    ...options,
-    challenge: bytesOf(options.challenge),
-    user: { ...options.user, id: bytesOf(options.user.id) },
-    excludeCredentials: options.excludeCredentials.map(readDescriptor),
-  };
+  return parse === undefined ? (await standIns()).readCreation(options) : parse(options);
 }
 
-function readDescriptor({ id, ...descriptor }: RequestOptions["allowCredentials"][number]) {
-  return { ...descriptor, id: bytesOf(id) } as PublicKeyCredentialDescriptor;
-}
-
-function write(credential: PublicKeyCredential): unknown {
-  if (credential.toJSON !== undefined) return credential.toJSON();
-  const { id, type, response } = credential;
-  const parts = response as AuthenticatorAttestationResponse & AuthenticatorAssertionResponse;
-  const { attestationObject, authenticatorData, signature, userHandle } = parts;
-  return {
-    id,
-    rawId: id,
-    type,
-    clientExtensionResults: {},
-    response: {
-      clientDataJSON: textOf(parts.clientDataJSON),
-      ...(attestationObject === undefined
-        ? {
-            authenticatorData: textOf(authenticatorData),
-            signature: textOf(signature),
-            ...(userHandle === null ? {} : { userHandle: textOf(userHandle) }),
-          }
-        : { attestationObject: textOf(attestationObject), transports: parts.getTransports?.() ?? [] }),
-    },
-  };
-}
-
-function bytesOf(text: string): Uint8Array<ArrayBuffer> {
-  return Uint8Array.from(atob(text.replaceAll("-", "+").replaceAll("_", "/")), (one) => one.charCodeAt(0));
-}
-
-function textOf(bytes: ArrayBuffer): string {
-  const binary = String.fromCharCode(...new Uint8Array(bytes));
-  return btoa(binary).replaceAll("+", "-").replaceAll("/", "_").replaceAll("=", "");
+async function write(credential: PublicKeyCredential): Promise<unknown> {
+  return credential.toJSON === undefined ? (await standIns()).write(credential) : credential.toJSON();
 }

@@ -90,9 +90,9 @@
       >
         <FormProblem problem={form.problem} />
         {#if byPasskey}
-          <p>{texts.passkeys.aPasskeyIs}</p>
+          <p>{rare.passkeys.aPasskeyIs}</p>
           <MainButton
-            text={texts.passkeys.addAPasskey}
+            text={rare.passkeys.addAPasskey}
             busyText={texts.passkeys.waiting}
             busy={form.sending}
           />
@@ -103,7 +103,7 @@
             busy={form.sending}
           />
         {:else}
-          <p class="border-brass rounded-md border-l-4 px-4 py-2">{texts.passkeys.thisBrowserKnowsNone}</p>
+          <p class="border-brass rounded-md border-l-4 px-4 py-2">{rare.passkeys.thisBrowserKnowsNone}</p>
         {/if}
       </form>
       {#if byPasskey && byApp}

@@ -17,6 +17,7 @@
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   let items: Passkey[] | null = $state(null);
@@ -54,7 +55,7 @@
     try {
       const { body } = await call(routes.addPasskey, { body: await makePasskey("enrol") });
       codes = body.recoveryCodes ?? null;
-      said = texts.passkeys.isAdded(body.passkey.name);
+      said = rare.passkeys.isAdded(body.passkey.name);
       await session.ask();
       await look();
     } finally {
@@ -67,13 +68,13 @@
     await call(routes.removePasskey, { params: { id } });
     toRemove = null;
     codes = null;
-    said = texts.passkeys.isRemoved(name);
+    said = rare.passkeys.isRemoved(name);
     await look();
     tellWhatIsLeft();
   });
   const withoutPassword = new ProofFirst(async () => {
     await call(routes.removePassword);
-    said = texts.passkeys.thePasswordIsRemoved;
+    said = rare.passkeys.thePasswordIsRemoved;
     await look();
   });
   const asked = $derived([adding, removing, withoutPassword].find(({ wanted }) => wanted));
@@ -96,7 +97,7 @@
 {:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const own = items ?? []}
-  <PersonFrame heading={texts.passkeys.passkeys} next={texts.passkeys.aPasskeyIs}>
+  <PersonFrame heading={rare.passkeys.passkeys} next={rare.passkeys.aPasskeyIs}>
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
@@ -107,8 +108,8 @@
         >
       </p>
     {:else if toRemove !== null}
-      <h2 class="text-lg font-semibold">{texts.passkeys.removeIt(toRemove.name)}</h2>
-      <p class="mt-2">{texts.passkeys.afterwardsItOpensNothing}</p>
+      <h2 class="text-lg font-semibold">{rare.passkeys.removeIt(toRemove.name)}</h2>
+      <p class="mt-2">{rare.passkeys.afterwardsItOpensNothing}</p>
       <p class="mt-5 flex flex-wrap gap-3">
         <button
           type="button"
@@ -118,7 +119,7 @@
         <button
           type="button"
           class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (toRemove = null)}>{texts.passkeys.keepIt}</button
+          onclick={() => (toRemove = null)}>{rare.passkeys.keepIt}</button
         >
       </p>
     {:else}
@@ -126,17 +127,16 @@
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
       {/if}
       {#if own.length === 0}
-        <p class="mb-6">{texts.passkeys.thereIsNoneYet}</p>
+        <p class="mb-6">{rare.passkeys.thereIsNoneYet}</p>
       {:else}
         <ul class="divide-line border-line mb-6 divide-y border-y">
           {#each own as one (one.id)}
             <FactorRow name={one.name} rename={(name) => rename(one, name)} remove={() => (toRemove = one)}>
               {#snippet details()}
-                {texts.passkeys.kinds[one.kind]} · {one.backedUp
-                  ? texts.passkeys.backedUp
-                  : texts.passkeys.onThisDeviceOnly} ·
-                <Fill text={texts.passkeys.added}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
-                >,
+                {rare.passkeys.kinds[one.kind]} · {one.backedUp
+                  ? rare.passkeys.backedUp
+                  : rare.passkeys.onThisDeviceOnly} ·
+                <Fill text={rare.passkeys.added}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill>,
                 {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
                     text={texts.secondFactor.lastUsed}
                     >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
@@ -154,28 +154,28 @@
           }}
         >
           <MainButton
-            text={own.length === 0 ? texts.passkeys.addAPasskey : texts.passkeys.addAnother}
+            text={own.length === 0 ? rare.passkeys.addAPasskey : rare.passkeys.addAnother}
             busyText={texts.passkeys.waiting}
             busy={isAdding}
           />
         </form>
       {:else}
-        <p class="border-brass rounded-md border-l-4 px-4 py-2">{texts.passkeys.thisBrowserKnowsNone}</p>
+        <p class="border-brass rounded-md border-l-4 px-4 py-2">{rare.passkeys.thisBrowserKnowsNone}</p>
       {/if}
       {#if own.length > 0}
         <p class="mt-6">
-          {texts.passkeys.ifYouLoseThem}
+          {rare.passkeys.ifYouLoseThem}
           <a href={at("/account/second-factor")}>{texts.secondFactor.recoveryCodes}</a>
         </p>
       {/if}
       {#if own.length > 0 && hasPassword}
-        <h2 class="mt-10 text-lg font-semibold">{texts.passkeys.withoutAPassword}</h2>
-        <p class="mt-2">{texts.passkeys.whatIsNotThere}</p>
+        <h2 class="mt-10 text-lg font-semibold">{rare.passkeys.withoutAPassword}</h2>
+        <p class="mt-2">{rare.passkeys.whatIsNotThere}</p>
         <p class="mt-3">
           <button
             type="button"
             class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => start(withoutPassword)}>{texts.passkeys.removeMyPassword}</button
+            onclick={() => start(withoutPassword)}>{rare.passkeys.removeMyPassword}</button
           >
         </p>
       {/if}
@@ -183,7 +183,7 @@
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.passkeys.passkeys} next={texts.secondFactor.itCannotBeShownAt}>
+  <PersonFrame heading={rare.passkeys.passkeys} next={texts.secondFactor.itCannotBeShownAt}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -15,6 +15,7 @@
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
   import NextStep from "./NextStep.svelte";
@@ -98,7 +99,7 @@
     }}
   />
 {:else if codes !== null}
-  <PersonFrame heading={texts.passkeys.yourAccountIsReady} next={texts.passkeys.youSignInWithYourPasskey}>
+  <PersonFrame heading={rare.passkeys.yourAccountIsReady} next={rare.passkeys.youSignInWithYourPasskey}>
     <RecoveryCodes {codes} site={email.trim() || username.trim()} />
     <a
       href={next}
@@ -170,7 +171,7 @@
         <button
           type="button"
           class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-          onclick={byPasskey}>{texts.passkeys.registerWithAPasskey}</button
+          onclick={byPasskey}>{rare.passkeys.registerWithAPasskey}</button
         >
       {/if}
     </form>

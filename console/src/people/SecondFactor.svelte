@@ -17,6 +17,7 @@
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Begun {
@@ -125,7 +126,7 @@
         >
       </p>
     {:else if toRemove !== null}
-      <h2 class="text-lg font-semibold">{texts.passkeys.removeIt(toRemove.name)}</h2>
+      <h2 class="text-lg font-semibold">{rare.passkeys.removeIt(toRemove.name)}</h2>
       <p class="mt-2">{texts.secondFactor.afterwardsItsCodes}</p>
       <p class="mt-5 flex flex-wrap gap-3">
         <button
@@ -136,7 +137,7 @@
         <button
           type="button"
           class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (toRemove = null)}>{texts.passkeys.keepIt}</button
+          onclick={() => (toRemove = null)}>{rare.passkeys.keepIt}</button
         >
       </p>
     {:else if begun !== null}

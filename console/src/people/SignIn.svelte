@@ -19,7 +19,7 @@
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
   import LaterMailStep from "./LaterMailStep.svelte";
-  import NextStep from "./NextStep.svelte";
+  import LaterNextStep from "./LaterNextStep.svelte";
 
   const form = new Form();
   const query = new URLSearchParams(window.location.search);
@@ -168,7 +168,7 @@
 </script>
 
 {#if step === "more"}
-  <NextStep {identifier} shown={firstShown} step={more} done={finish} />
+  <LaterNextStep {identifier} shown={firstShown} step={more} done={finish} />
 {:else if step === "mail"}
   <LaterMailStep
     {identifier}

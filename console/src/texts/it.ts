@@ -533,47 +533,14 @@ export const it: Texts = {
   },
   passkeys: {
     passkeys: "Passkey",
-    aPasskeyIs:
-      "Una passkey sta nel tuo dispositivo o nel gestore di password. Ti fa accedere con l’impronta, il volto o un PIN, e nessuna pagina falsa può rubarla.",
-    thereIsNoneYet: "Non hai ancora passkey.",
-    addAPasskey: "Aggiungi una passkey",
-    addAnother: "Aggiungi un’altra passkey",
     waiting: "In attesa del dispositivo …",
-    thisBrowserKnowsNone: "Questo browser non può usare le passkey. Apri la pagina in un altro.",
-    kinds: {
-      synced: "sincronizzata",
-      "this-device": "in un dispositivo",
-      phone: "su un telefono",
-      "security-key": "chiave di sicurezza",
-    },
-    backedUp: "con copia di riserva",
-    onThisDeviceOnly: "senza copia di riserva",
-    added: "aggiunta {when}",
-    isAdded: (name: Value) => `«${name}» è stata aggiunta. D’ora in poi puoi usarla per accedere.`,
-    isRemoved: (name: Value) => `«${name}» è stata rimossa. Non apre più il tuo account.`,
-    removeIt: (name: Value) => `Rimuovere «${name}»?`,
-    afterwardsItOpensNothing:
-      "Non aprirà più il tuo account. Eliminala anche dal dispositivo o dal gestore di password.",
-    keepIt: "Non rimuovere",
-    ifYouLoseThem: "Se perdi i tuoi dispositivi, accedi con questi:",
     signInWithAPasskey: "Accedi con una passkey",
     useAPasskeyInstead: "Usa invece una passkey",
     useYourPasskey: "Usa la passkey",
     yourDeviceAsks: "Il dispositivo ti chiede l’impronta, il volto, un PIN o un tocco.",
-    registerWithAPasskey: "Registrati invece con una passkey",
     refused: "Questa passkey non è stata accettata. Riprova, o accedi in un altro modo.",
-    yourAccountIsReady: "Il tuo account è pronto",
-    youSignInWithYourPasskey:
-      "Accedi con la tua passkey. Conserva questi codici per il giorno in cui la perdessi.",
-    withoutAPassword: "Fare a meno della password",
-    whatIsNotThere:
-      "Ciò che non esiste non si può indovinare né rubare. Puoi impostare di nuovo una password quando vuoi.",
-    removeMyPassword: "Rimuovi la mia password",
-    thePasswordIsRemoved:
-      "La tua password è stata rimossa. D’ora in poi accedi con una passkey o per e-mail.",
     unused: {
       NotAllowedError: "Nessuna passkey è stata usata. Riprova, o scegli un altro modo.",
-      AbortError: "Nessuna passkey è stata usata. Riprova, o scegli un altro modo.",
       InvalidStateError: "Questo dispositivo ha già una passkey per il tuo account.",
       SecurityError:
         "Le passkey non funzionano a questo indirizzo. Apri la pagina al suo indirizzo abituale.",

@@ -44,6 +44,39 @@ const en = {
     erasingNext: "It will not be erased. Sessions and access keys are gone; everything else is as it was.",
     signIn: "Sign in",
   },
+  passkeys: {
+    passkeys: "Passkeys",
+    aPasskeyIs:
+      "A passkey is kept by your device or your password manager. It signs you in with a fingerprint, your face or a PIN, and no false page can get at it.",
+    thereIsNoneYet: "You have no passkey yet.",
+    addAPasskey: "Add a passkey",
+    addAnother: "Add another passkey",
+    thisBrowserKnowsNone: "This browser cannot use passkeys. Open this page in another one.",
+    kinds: {
+      synced: "synced",
+      "this-device": "in a device",
+      phone: "on a phone",
+      "security-key": "security key",
+    },
+    backedUp: "backed up",
+    onThisDeviceOnly: "no backup",
+    added: "added {when}",
+    isAdded: (name: Value) => `“${name}” is added. You can sign in with it from now on.`,
+    isRemoved: (name: Value) => `“${name}” is removed. It no longer opens your account.`,
+    removeIt: (name: Value) => `Remove “${name}”?`,
+    afterwardsItOpensNothing:
+      "It will no longer open your account. Delete it in your device or password manager as well.",
+    keepIt: "Keep it",
+    ifYouLoseThem: "If you lose your devices, these let you in:",
+    registerWithAPasskey: "Register with a passkey instead",
+    yourAccountIsReady: "Your account is ready",
+    youSignInWithYourPasskey: "You sign in with your passkey. Keep these codes for the day it is lost.",
+    withoutAPassword: "Do without a password",
+    whatIsNotThere:
+      "What does not exist cannot be guessed or stolen. You can set a password again at any time.",
+    removeMyPassword: "Remove my password",
+    thePasswordIsRemoved: "Your password is removed. You sign in with a passkey or by mail from now on.",
+  },
   enrolStep: {
     protectYourAccount: "Protect your account",
     yourAccountMustHave: "Your account needs a second factor. Set one up to go on.",
@@ -111,6 +144,41 @@ const it: typeof en = {
     erasingNext:
       "Non sarà cancellato. Le sessioni e le chiavi di accesso non ci sono più; tutto il resto è come prima.",
     signIn: "Accedi",
+  },
+  passkeys: {
+    passkeys: "Passkey",
+    aPasskeyIs:
+      "Una passkey sta nel tuo dispositivo o nel gestore di password. Ti fa accedere con l’impronta, il volto o un PIN, e nessuna pagina falsa può rubarla.",
+    thereIsNoneYet: "Non hai ancora passkey.",
+    addAPasskey: "Aggiungi una passkey",
+    addAnother: "Aggiungi un’altra passkey",
+    thisBrowserKnowsNone: "Questo browser non può usare le passkey. Apri la pagina in un altro.",
+    kinds: {
+      synced: "sincronizzata",
+      "this-device": "in un dispositivo",
+      phone: "su un telefono",
+      "security-key": "chiave di sicurezza",
+    },
+    backedUp: "con copia di riserva",
+    onThisDeviceOnly: "senza copia di riserva",
+    added: "aggiunta {when}",
+    isAdded: (name: Value) => `«${name}» è stata aggiunta. D’ora in poi puoi usarla per accedere.`,
+    isRemoved: (name: Value) => `«${name}» è stata rimossa. Non apre più il tuo account.`,
+    removeIt: (name: Value) => `Rimuovere «${name}»?`,
+    afterwardsItOpensNothing:
+      "Non aprirà più il tuo account. Eliminala anche dal dispositivo o dal gestore di password.",
+    keepIt: "Non rimuovere",
+    ifYouLoseThem: "Se perdi i tuoi dispositivi, accedi con questi:",
+    registerWithAPasskey: "Registrati invece con una passkey",
+    yourAccountIsReady: "Il tuo account è pronto",
+    youSignInWithYourPasskey:
+      "Accedi con la tua passkey. Conserva questi codici per il giorno in cui la perdessi.",
+    withoutAPassword: "Fare a meno della password",
+    whatIsNotThere:
+      "Ciò che non esiste non si può indovinare né rubare. Puoi impostare di nuovo una password quando vuoi.",
+    removeMyPassword: "Rimuovi la mia password",
+    thePasswordIsRemoved:
+      "La tua password è stata rimossa. D’ora in poi accedi con una passkey o per e-mail.",
   },
   enrolStep: {
     protectYourAccount: "Proteggi il tuo account",

@@ -14,6 +14,7 @@ import * as session from "./session.ts";
 import { addProof, showSignIn, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
 import * as totp from "./totp.ts";
+import { importAuthenticators } from "./totp-import.ts";
 import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
 export const routes = {
@@ -58,6 +59,7 @@ export const routes = {
   addPasskey: passkey.addPasskey,
   renamePasskey: passkey.renamePasskey,
   removePasskey: passkey.removePasskey,
+  importAuthenticators,
   ...delivery,
   askForLink: mail.askForLink,
   lookAtLink: mail.lookAtLink,

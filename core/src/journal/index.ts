@@ -42,6 +42,7 @@ export const JOURNAL_KINDS = [
   "access-key.refused",
   "totp.activated",
   "totp.removed",
+  "totp.imported",
   "passkey.added",
   "passkey.removed",
   "passkey.counter-behind",

@@ -34,6 +34,8 @@ export interface SignInRule {
   readonly isReachable: boolean;
   readonly hasPassword: boolean;
   readonly duty: SecondFactorDuty;
+  /** An authenticator with a short secret came from another system: another second factor takes its place at the next sign-in. */
+  readonly mustRenewFactor: boolean;
 }
 
 /**
@@ -72,18 +74,21 @@ function factorsWanted(
 }
 
 function enrolmentsWanted(
-  { duty, secondFactors }: SignInRule,
+  { duty, secondFactors, mustRenewFactor }: SignInRule,
   shown: readonly string[],
 ): readonly Enrolment[] {
+  if (mustRenewFactor && duty !== "passkey") return ANY_FACTOR;
   switch (duty) {
     case "none":
       return [];
     case "any":
-      return secondFactors.length > 0 || shown.includes(MORE_THAN_ONE) ? [] : ["enrol-passkey", "enrol-totp"];
+      return secondFactors.length > 0 || shown.includes(MORE_THAN_ONE) ? [] : ANY_FACTOR;
     case "passkey":
       return isByPasskey(shown) ? [] : ["enrol-passkey"];
   }
 }
+
+const ANY_FACTOR = ["enrol-passkey", "enrol-totp"] as const;
 
 const BY_MAIL = ["mail-link", "mail-code"] as const;
 

@@ -27,9 +27,10 @@ export function writeKeyUri({ issuer, account, secret, settings }: KeyUri): stri
 
 /**
  * Reads one; what is left out has its usual value.
+ * @param leastBytes the shortest secret that is taken.
  * @throws KeyUriError, Base32Error.
  */
-export function readKeyUri(text: string): KeyUri {
+export function readKeyUri(text: string, leastBytes = LEAST_SECRET_BYTES): KeyUri {
   const match = /^otpauth:\/\/totp\/([^?#]*)\?([^#]*)$/i.exec(text.trim());
   if (match === null) throw new KeyUriError("this is no key URI: it begins with otpauth://totp/");
   const [, label = "", query = ""] = match;
@@ -37,8 +38,7 @@ export function readKeyUri(text: string): KeyUri {
   const [first = "", ...rest] = label.split(":");
   const account = rest.length === 0 ? first : rest.join(":");
   const secret = readBase32(parameters.get("secret") ?? "");
-  if (secret.length < LEAST_SECRET_BYTES)
-    throw new KeyUriError(`the secret has under ${LEAST_SECRET_BYTES * 8} bits`);
+  if (secret.length < leastBytes) throw new KeyUriError(`the secret has under ${leastBytes * 8} bits`);
   return {
     issuer: parameters.get("issuer") ?? (rest.length === 0 ? "" : decode(first)),
     account: decode(account).trim(),

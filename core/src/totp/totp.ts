@@ -26,6 +26,9 @@ export const TOTP_SECRET_BYTES: Readonly<Record<TotpAlgorithm, number>> = {
 /** The shortest secret that is taken from elsewhere. */
 export const LEAST_SECRET_BYTES = 16;
 
+/** The shortest that is taken with others from another system, for a while: 80 bits, as many applications made them. */
+export const SHORT_SECRET_BYTES = 10;
+
 /** Steps before and after the present one whose codes are taken (RFC 6238 section 5.2). */
 const SLACK = 1;
 

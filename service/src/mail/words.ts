@@ -40,6 +40,10 @@ const NEWS = {
     en: "An account's second factor was removed",
     it: "Il secondo fattore di un account è stato tolto",
   },
+  "factors-imported": {
+    en: "Authenticator apps from another system were imported",
+    it: "Sono state importate app di autenticazione da un altro sistema",
+  },
   "email-corrected": {
     en: "An account's address was corrected",
     it: "L'indirizzo di un account è stato corretto",

@@ -93,10 +93,12 @@ async function beginEnrolling(context: ServiceContext, asking: Asking): Promise<
 /** In a session with a fresh proof, or inside a sign-in that wants it. */
 async function whoEnrols(
   context: ServiceContext,
-  { caller, pending }: Asking,
+  { caller, pending, visit }: Asking,
 ): Promise<{ account: AccountFacts; signInId: string | null }> {
-  if (caller === null && pending !== null)
+  if (caller === null && pending !== null) {
+    await countChallenge(context, visit.network);
     return { account: await assertWanted(context, pending, "enrol-passkey"), signInId: pending.id };
+  }
   if (caller === null) throw new ProblemReply("not-signed-in");
   await assertFresh(context, caller);
   return { account: caller.account, signInId: null };
@@ -106,7 +108,7 @@ async function beginReauthenticating(context: ServiceContext, asking: Asking): P
   const { caller } = asking;
   if (caller === null) throw new ProblemReply("not-signed-in");
   const { id: accountId } = caller.account;
-  const own = await listPasskeys(context.dataSource.manager, accountId);
+  const own = await listOwn(context, accountId);
   return beginAsserting(context, asking, { purpose: "reauthenticate", accountId, own, standsAlone: false });
 }
 
@@ -117,7 +119,8 @@ async function beginSecondProof(
   asking: Asking,
 ): Promise<Issued> {
   if (accountId === null) throw new ProblemReply("proof-refused");
-  const own = await listPasskeys(context.dataSource.manager, accountId);
+  await countChallenge(context, asking.visit.network);
+  const own = await listOwn(context, accountId);
   return beginAsserting(context, asking, {
     purpose: "sign-in",
     accountId,
@@ -125,6 +128,14 @@ async function beginSecondProof(
     own,
     standsAlone: false,
   });
+}
+
+/** An empty list would let the browser offer any. @throws ProblemReply `proof-refused`. */
+async function listOwn({ dataSource }: ServiceContext, accountId: string): Promise<NamedCredential[]> {
+  const own = await listPasskeys(dataSource.manager, accountId);
+  if (own.length === 0)
+    throw new ProblemReply("proof-refused", { detail: "The account has no passkey. Use another way." });
+  return own;
 }
 
 /** By a name, whose passkeys are listed, or as many that nobody has; without one the browser offers what it has. */
@@ -138,7 +149,8 @@ async function beginSigningIn(
   if (typed === undefined) return beginAsserting(context, asking, { purpose, own: null, standsAlone: true });
   const identifier = readIdentifier(typed);
   const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
-  const own = account === null ? [] : await listPasskeys(context.dataSource.manager, account.id);
+  // Asked for in any case: a name that nobody has takes as long.
+  const own = await listPasskeys(context.dataSource.manager, account?.id ?? NOBODY);
   if (account !== null && own.length > 0)
     return beginAsserting(context, asking, { purpose, accountId: account.id, own, standsAlone: true });
   const invented = inventCredentials(inventionKey(context), identifier?.key ?? typed);
@@ -160,6 +172,9 @@ async function beginAsserting(
   const { challenge, standsAlone } = row;
   return show(row, requestOptions({ challenge, rpId, allowed: own ?? [], standsAlone }));
 }
+
+/** The id of no account. */
+const NOBODY = "00000000-0000-0000-0000-000000000000";
 
 /** What nobody outside can tell from real ones, and never changes for a name. */
 function inventionKey({ throttleKey }: ServiceContext): Uint8Array {

@@ -62,9 +62,9 @@ async function askingOf(
   };
 }
 
-/** Browsers say where an unsafe request comes from; an app with forms of its own speaks for one. */
+/** Browsers say where an unsafe request comes from. An app with forms of its own sends its visitor's mark along, if it keeps one. */
 function isBrowser({ behalf, headers }: FastifyRequest): boolean {
-  if (behalf !== null) return true;
+  if (behalf !== null) return false;
   return headers.authorization === undefined && (headers.origin ?? headers["sec-fetch-site"]) !== undefined;
 }
 

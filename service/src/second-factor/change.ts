@@ -18,7 +18,7 @@ import { noteProof, replaceToken } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { makeCodes } from "./make-codes.ts";
-import { countUnusedCodes, hasSecondFactor, removeCodes } from "./store.ts";
+import { countUnusedCodes, hasSecondFactor, removeCodes, removeShortSecrets } from "./store.ts";
 
 /** What a new second factor brings: recovery codes with the first one, and the session's new own token. */
 export interface FactorAdded {
@@ -109,6 +109,7 @@ export async function addFactorInSignIn(
   },
 ): Promise<readonly string[] | null> {
   const former = await readFormer(manager, account.id);
+  await removeShortSecrets(manager, account.id, now);
   await add(manager, now);
   const event = "enrolment-wanted";
   await tell(context, manager, { ...change, account, former, sessionId: null, now, event });

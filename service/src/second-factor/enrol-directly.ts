@@ -38,6 +38,7 @@ export async function enrolDirectly(
     lastStep: null,
     drift: 0,
     lastOffset: null,
+    isShort: false,
     createdAt: now,
     expiresAt: now,
     activatedAt: now,

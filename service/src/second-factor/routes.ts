@@ -5,6 +5,7 @@ import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
 import { assertWanted } from "../sign-in/rule.ts";
+import { importAuthenticators } from "./import.ts";
 import {
   beginEnrolment,
   confirm,
@@ -52,6 +53,10 @@ export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync 
       await removeOwn(context, caller, params.id, visitOf(request));
       return answer(204, undefined);
     });
+
+    mount(app, routes.importAuthenticators, async ({ body }, { caller, request }) =>
+      answer(200, { items: await importAuthenticators(context, caller, body, visitOf(request)) }),
+    );
 
     mount(app, routes.countRecoveryCodes, async (_received, { caller }) =>
       answer(200, { left: await countOwnCodes(context, caller) }),

@@ -117,6 +117,7 @@ export async function beginEnrolment(
       lastStep: null,
       drift: 0,
       lastOffset: null,
+      isShort: false,
       createdAt: now,
       expiresAt,
       activatedAt: null,

@@ -1,12 +1,14 @@
 import type { ClockDrift } from "@lucchetto/core";
 import { MOST_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull, LessThan, Not } from "typeorm";
+import { In, IsNull, Not } from "typeorm";
 import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
 import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
+/** One that was imported, or made on the service's own machine, has spent none yet. */
+const NOT_SPENT = "COALESCE(lastStep, -1) < :step";
 const UNUSED = { usedAt: IsNull(), removedAt: IsNull() };
 
 /** Whether there is a confirmed authenticator. */
@@ -64,7 +66,12 @@ export async function spendStep(
   };
   const { affected } = await manager
     .getRepository(AuthenticatorEntity)
-    .update({ id, ...CONFIRMED, lastStep: LessThan(step) }, changed);
+    .createQueryBuilder()
+    .update()
+    .set(changed)
+    .where({ id, ...CONFIRMED })
+    .andWhere(NOT_SPENT, { step })
+    .execute();
   return affected === 1;
 }
 
@@ -90,6 +97,22 @@ export async function removeAuthenticator(
     .getRepository(AuthenticatorEntity)
     .update({ id: own.id, accountId: own.accountId, ...CONFIRMED }, { removedAt: now });
   return affected === 1;
+}
+
+/** Whether one of an account's is to be renewed. */
+export function hasShortSecret(manager: EntityManager, accountId: string): Promise<boolean> {
+  return manager.getRepository(AuthenticatorEntity).existsBy({ accountId, isShort: true, ...CONFIRMED });
+}
+
+/** Removes those that were to be renewed. */
+export async function removeShortSecrets(
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<void> {
+  await manager
+    .getRepository(AuthenticatorEntity)
+    .update({ accountId, isShort: true, ...CONFIRMED }, { removedAt: now });
 }
 
 /** Whether an account has a second factor that counts; recovery codes alone are none. */
@@ -132,7 +155,12 @@ export async function spendKeptStep(
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(AuthenticatorEntity)
-    .update({ id, lastStep: LessThan(step) }, { lastStep: step, lastUsedAt: now });
+    .createQueryBuilder()
+    .update()
+    .set({ lastStep: step, lastUsedAt: now })
+    .where({ id })
+    .andWhere(NOT_SPENT, { step })
+    .execute();
   return affected === 1;
 }
 

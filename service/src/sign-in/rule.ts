@@ -8,6 +8,7 @@ import { hasRecord, hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
 import { dutyOf } from "../second-factor/duty.ts";
+import { hasShortSecret } from "../second-factor/store.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 
 /** Reads it. @param manager the transaction in which it must hold, if there is one. */
@@ -28,6 +29,7 @@ export async function ruleOf(
     wantsMailedProof,
     isReachable: isReachable({ configuration }, account),
     duty,
+    mustRenewFactor: await hasShortSecret(manager, id),
     // Asked only where it matters.
     hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
   };

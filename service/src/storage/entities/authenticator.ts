@@ -16,6 +16,8 @@ export interface AuthenticatorRow {
   /** Steps by which its clock is off, and those of the last code taken. */
   drift: number;
   lastOffset: number | null;
+  /** Its secret came from another system and is too short to stay. */
+  isShort: boolean;
   createdAt: Date;
   /** Until then it must be confirmed. */
   expiresAt: Date;
@@ -38,6 +40,7 @@ export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
     lastStep: { type: "int", nullable: true },
     drift: { type: "smallint", default: 0 },
     lastOffset: { type: "smallint", nullable: true },
+    isShort: { type: "boolean", default: false },
     createdAt: { type: "datetime", precision: 3 },
     expiresAt: { type: "datetime", precision: 3 },
     activatedAt: { type: "datetime", precision: 3, nullable: true },

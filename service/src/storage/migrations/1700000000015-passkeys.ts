@@ -57,14 +57,16 @@ export class Passkeys1700000000015 implements MigrationInterface {
       "ALTER TABLE registration ADD COLUMN passkey json NULL, ADD COLUMN isShort tinyint NOT NULL DEFAULT 0",
     );
     await queryRunner.query(
-      "ALTER TABLE authenticator ADD COLUMN drift smallint NOT NULL DEFAULT 0, ADD COLUMN lastOffset smallint NULL",
+      "ALTER TABLE authenticator ADD COLUMN drift smallint NOT NULL DEFAULT 0, ADD COLUMN lastOffset smallint NULL, ADD COLUMN isShort tinyint NOT NULL DEFAULT 0",
     );
     await queryRunner.query("ALTER TABLE password_record ADD COLUMN isShort tinyint NOT NULL DEFAULT 0");
   }
 
   async down(queryRunner: QueryRunner): Promise<void> {
     await queryRunner.query("ALTER TABLE password_record DROP COLUMN isShort");
-    await queryRunner.query("ALTER TABLE authenticator DROP COLUMN drift, DROP COLUMN lastOffset");
+    await queryRunner.query(
+      "ALTER TABLE authenticator DROP COLUMN drift, DROP COLUMN lastOffset, DROP COLUMN isShort",
+    );
     await queryRunner.query("ALTER TABLE registration DROP COLUMN isShort, DROP COLUMN passkey");
     await queryRunner.query("ALTER TABLE account DROP KEY account_user_handle, DROP COLUMN userHandle");
     await queryRunner.query("DROP TABLE passkey_challenge");
