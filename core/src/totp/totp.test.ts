@@ -3,6 +3,7 @@ import { readFileSync } from "node:fs";
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
 import {
+  driftAfter,
   hotp,
   matchTotp,
   readBase32,
@@ -48,6 +49,28 @@ describe("one-time codes", () => {
       expect(made).toEqual(codes);
     },
   );
+
+  test("TO-2 a remembered drift shifts the window and never widens it; one code alone shifts nothing", () => {
+    const secret = new Uint8Array(20).fill(7);
+    const now = new Date(1_700_000_000_000);
+    const at = (offset: number, drift: number) =>
+      matchTotp(
+        { secret, settings: USUAL_TOTP, lastStep: null, drift },
+        totp(secret, new Date(now.getTime() + offset * 30_000), USUAL_TOTP),
+        now,
+      );
+    for (const drift of [-3, 0, 2])
+      for (let offset = -6; offset <= 6; offset += 1)
+        expect(at(offset, drift)).toMatchObject(
+          Math.abs(offset - drift) <= 1 ? { outcome: "right", offset } : { outcome: "wrong" },
+        );
+    const once = driftAfter({ drift: 0, lastOffset: null }, -1);
+    expect(once).toEqual({ drift: 0, lastOffset: -1 });
+    const twice = driftAfter(once, -1);
+    expect(twice).toEqual({ drift: -1, lastOffset: -1 });
+    expect(driftAfter(twice, -2)).toEqual({ drift: -1, lastOffset: -2 });
+    expect(driftAfter({ drift: 0, lastOffset: 21 }, 21)).toEqual({ drift: 0, lastOffset: 21 });
+  });
 
   test("TO-2 one step before and after is taken, no further; the step changes at 30.000 seconds", () => {
     const now = new Date(1_700_000_010_000);
@@ -97,7 +120,7 @@ describe("one-time codes", () => {
           hotp(SECRET, present + drift, USUAL_TOTP),
           now,
         ),
-      ).toEqual({ outcome: "right", step: present + drift });
+      ).toMatchObject({ outcome: "right", step: present + drift });
   });
 
   test("TO-11 a typed code is read as text of exactly the set digits", () => {
