@@ -5,7 +5,7 @@
  *     PICTURES=/tmp/pictures npm test -- --only-jest console/test/ways hasp/test/two-hosts
  *     node scripts/picture-sheet.mjs /tmp/pictures ways
  *
- *     PICTURES=/tmp/factors npm test -- --only-jest console/test/second-factor
+ *     PICTURES=/tmp/factors npm test -- --only-jest console/test/second-factor console/test/passkeys
  *     node scripts/picture-sheet.mjs /tmp/factors second-factor
  */
 import { readdirSync, readFileSync } from "node:fs";

@@ -2,4 +2,10 @@
 import { runCommandLine } from "./run.ts";
 import { ownTerminal } from "./terminal.ts";
 
+// Whoever reads only the beginning, as `head` does, is no fault.
+process.stdout.on("error", (error: NodeJS.ErrnoException) => {
+  if (error.code !== "EPIPE") throw error;
+  process.exit();
+});
+
 process.exitCode = await runCommandLine(process.argv.slice(2), ownTerminal());
