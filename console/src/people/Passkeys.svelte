@@ -9,6 +9,7 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
+  import AskRemoval from "../parts/AskRemoval.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -108,20 +109,12 @@
         >
       </p>
     {:else if toRemove !== null}
-      <h2 class="text-lg font-semibold">{rare.passkeys.removeIt(toRemove.name)}</h2>
-      <p class="mt-2">{rare.passkeys.afterwardsItOpensNothing}</p>
-      <p class="mt-5 flex flex-wrap gap-3">
-        <button
-          type="button"
-          class="border-rust text-rust bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => start(removing)}>{texts.secondFactor.remove}</button
-        >
-        <button
-          type="button"
-          class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (toRemove = null)}>{rare.passkeys.keepIt}</button
-        >
-      </p>
+      <AskRemoval
+        name={toRemove.name}
+        after={rare.passkeys.afterwardsItOpensNothing}
+        remove={() => start(removing)}
+        keep={() => (toRemove = null)}
+      />
     {:else}
       {#if codes !== null}
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />

@@ -8,6 +8,7 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
+  import AskRemoval from "../parts/AskRemoval.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -17,7 +18,6 @@
   import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Begun {
@@ -126,20 +126,12 @@
         >
       </p>
     {:else if toRemove !== null}
-      <h2 class="text-lg font-semibold">{rare.passkeys.removeIt(toRemove.name)}</h2>
-      <p class="mt-2">{texts.secondFactor.afterwardsItsCodes}</p>
-      <p class="mt-5 flex flex-wrap gap-3">
-        <button
-          type="button"
-          class="border-rust text-rust bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => start(removing)}>{texts.secondFactor.remove}</button
-        >
-        <button
-          type="button"
-          class="border-line bg-slab rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (toRemove = null)}>{rare.passkeys.keepIt}</button
-        >
-      </p>
+      <AskRemoval
+        name={toRemove.name}
+        after={texts.secondFactor.afterwardsItsCodes}
+        remove={() => start(removing)}
+        keep={() => (toRemove = null)}
+      />
     {:else if begun !== null}
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">

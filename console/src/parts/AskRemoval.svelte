@@ -1,0 +1,27 @@
+<script lang="ts">
+  /** Asks once more, before one of somebody's own second factors goes. */
+  import { rareTexts as rare } from "../texts/rare.ts";
+  import { texts } from "../texts/texts.ts";
+
+  interface Props {
+    name: string;
+    /** What follows from it. */
+    after: string;
+    remove: () => void;
+    keep: () => void;
+  }
+  const { name, after, remove, keep }: Props = $props();
+</script>
+
+<h2 class="text-lg font-semibold">{rare.passkeys.removeIt(name)}</h2>
+<p class="mt-2">{after}</p>
+<p class="mt-5 flex flex-wrap gap-3">
+  <button
+    type="button"
+    class="border-rust text-rust bg-slab rounded-lg border px-6 py-3 font-medium"
+    onclick={remove}>{texts.secondFactor.remove}</button
+  >
+  <button type="button" class="border-line bg-slab rounded-lg border px-6 py-3 font-medium" onclick={keep}
+    >{rare.passkeys.keepIt}</button
+  >
+</p>
