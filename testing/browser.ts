@@ -50,7 +50,15 @@ export async function openTab(
 export interface VirtualAuthenticator {
   /** Whether the person touches it when asked, and whether they are verified then. */
   behave(how: { present?: boolean; verified?: boolean }): Promise<void>;
-  credentials(): Promise<Array<{ credentialId: string; signCount: number; isResidentCredential: boolean }>>;
+  credentials(): Promise<
+    Array<{
+      credentialId: string;
+      signCount: number;
+      isResidentCredential: boolean;
+      userName?: string;
+      userDisplayName?: string;
+    }>
+  >;
   remove(): Promise<void>;
 }
 

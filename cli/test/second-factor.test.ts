@@ -9,6 +9,7 @@ import { callCommand } from "../../testing/command.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
+import { mailsTo } from "../../testing/visitor.ts";
 
 let service: TestService;
 let home: string;
@@ -59,8 +60,13 @@ describe("the second factor in the command", () => {
     const secret = "JBSWY3DPEHPK3PXPJBSWY3DPEHPK3PXP";
     const short = "JBSWY3DPEHPK3PXP";
     for (const name of ["elia", "emma", "enzo"]) await service.register(`${name}@brina.example`);
-    const { token } = await service.register("edo@brina.example");
-    await enrolAuthenticator(service, token);
+    const edo = await service.register("edo@brina.example");
+    await enrolAuthenticator(service, edo.token);
+    // Another operator, who is to hear of it.
+    await service.as(operator)(routes.changeAccount, {
+      params: { id: edo.id },
+      body: { labels: ["operator"] },
+    });
     const uriOf = (name: string, one: string) =>
       `otpauth://totp/Old%20site:${name}?secret=${one}&issuer=Old%20site`;
     writeFileSync(
@@ -87,6 +93,11 @@ describe("the second factor in the command", () => {
     const rest = ["too-short", "has-one-already", "account-unknown", "unreadable", "unreadable"];
     expect(await outcomes()).toEqual(["imported", "short-not-accepted", ...rest]);
     expect(await outcomes("--accept-short")).toEqual(["has-one-already", "imported-short", ...rest]);
+    const told = async () =>
+      (await mailsTo(service, "edo@brina.example")).filter(({ template }) => template === "operators-told");
+    expect((await told()).map(({ text }) => text)).toEqual([
+      expect.stringContaining("elia@brina.example, …"),
+    ]);
     const shown = await lucchetto(["totp", "import", "apps.csv", "--match", "email", ...office], {
       cwd: home,
     });

@@ -7,7 +7,7 @@ import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
-import { mailTo } from "../../testing/visitor.ts";
+import { mailTo, proveAddress } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
 
@@ -60,6 +60,15 @@ describe("passkeys in the browser", () => {
       await page.fill("#name", "My laptop");
       await page.click("text=Keep");
       await page.waitForSelector("h2:text('My laptop')");
+      // What the browser's own list of passkeys says follows the account.
+      await page.goto(`${service.url}/account/details`);
+      await page.fill("#displayName", "Anna Bruni");
+      await button(page, "Keep it so");
+      await page.waitForURL(`${service.url}/account`);
+      const [kept] = await authenticator.credentials();
+      expect(kept).toMatchObject({ userName: email, userDisplayName: "Anna Bruni" });
+      await page.goto(`${service.url}/account/passkeys`);
+      await page.waitForSelector("h2:text('My laptop')");
       expect(await violations(page)).toEqual([]);
       await keepPicture(page, "2-the-list");
       expect((await mailTo(service, email, "second-factor-news")).subject).toBeDefined();
@@ -89,6 +98,7 @@ describe("passkeys in the browser", () => {
       await page.click("text=Remove");
       await button(page, "Remove");
       await page.waitForSelector("text=You have no passkey yet.");
+      expect(await authenticator.credentials()).toEqual([]);
       await context.clearCookies();
       await page.goto(`${service.url}/sign-in`);
       await page.fill("#identifier", email);
@@ -152,7 +162,16 @@ describe("passkeys in the browser", () => {
       expect(await page.textContent("[data-form-problem]")).toContain(
         "has a passkey for your account already",
       );
-      expect(email).toContain("carla");
+      await button(page, "Remove my password");
+      await page.waitForSelector("text=Remove your password?");
+      expect(await violations(page)).toEqual([]);
+      await button(page, "Remove");
+      await page.waitForSelector("[data-form-problem]");
+      await keepPicture(page, "10-not-without-a-password");
+      await proveAddress(service, email);
+      await button(page, "Remove");
+      await page.waitForSelector("text=Your password is removed.");
+      await page.waitForSelector("text=Remove my password", { state: "detached" });
     } finally {
       await context.close();
     }

@@ -18,7 +18,7 @@ export type {
   RegistrationCredential,
   RequestOptions,
 } from "./routes/passkey.ts";
-export type { NextProof, Proof, ProofWanted } from "./routes/sign-in.ts";
+export type { NextProof, Proof } from "./routes/sign-in.ts";
 export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";

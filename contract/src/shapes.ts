@@ -44,6 +44,34 @@ export const session = z
   .meta({ id: "Session" });
 export type Session = z.output<typeof session>;
 
+/** What may be wanted in a sign-in. */
+export const wantedProof = z.enum([
+  "password",
+  "mail-link",
+  "mail-code",
+  "new-password",
+  "totp",
+  "passkey",
+  "recovery-code",
+  "enrol-totp",
+  "enrol-passkey",
+]);
+
+/** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
+export const proofWanted = z
+  .object({
+    outcome: z.literal("proof-wanted"),
+    wanted: z.array(wantedProof),
+    expiresAt: timestamp,
+    recoveryCodes: z
+      .array(z.string())
+      .optional()
+      .describe("with a second factor that was just set up, shown this once"),
+    token: z.string().optional().describe("lci_…, only for deliver: token"),
+  })
+  .meta({ id: "ProofWanted" });
+export type ProofWanted = z.output<typeof proofWanted>;
+
 /** A session as operators see it: also whose it is, and when and why it ended. */
 export const operatorSession = session
   .extend({

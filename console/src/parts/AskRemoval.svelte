@@ -1,19 +1,19 @@
 <script lang="ts">
-  /** Asks once more, before one of somebody's own second factors goes. */
+  /** Asks once more, before one of somebody's own ways in goes. */
   import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
-    name: string;
+    question: string;
     /** What follows from it. */
     after: string;
     remove: () => void;
     keep: () => void;
   }
-  const { name, after, remove, keep }: Props = $props();
+  const { question, after, remove, keep }: Props = $props();
 </script>
 
-<h2 class="text-lg font-semibold">{rare.passkeys.removeIt(name)}</h2>
+<h2 class="text-lg font-semibold">{question}</h2>
 <p class="mt-2">{after}</p>
 <p class="mt-5 flex flex-wrap gap-3">
   <button

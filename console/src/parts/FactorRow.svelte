@@ -1,22 +1,25 @@
 <script lang="ts">
   /** One of somebody's own second factors in a list: what it is, renamed in place, or removed. */
-  import type { Snippet } from "svelte";
   import { tick } from "svelte";
   import { texts } from "../texts/texts.ts";
+  import Ago from "./Ago.svelte";
   import Field from "./Field.svelte";
+  import Fill from "./Fill.svelte";
 
   interface Props {
-    name: string;
-    /** The quiet line below the name. */
-    details: Snippet;
+    one: { readonly name: string; readonly createdAt: string; readonly lastUsedAt: string | null };
+    /** What kind of thing it is. */
+    kind?: string;
+    /** Since when it is there, with `{when}`. */
+    since: string;
     rename: (name: string) => Promise<void>;
     remove: () => void;
   }
-  const { name, details, rename, remove }: Props = $props();
+  const { one, kind, since, rename, remove }: Props = $props();
   let typed: string | null = $state(null);
 
   async function begin(): Promise<void> {
-    typed = name;
+    typed = one.name;
     await tick();
     document.querySelector<HTMLInputElement>("#name")?.select();
   }
@@ -41,20 +44,27 @@
     </form>
   {:else}
     <div>
-      <h2 class="font-semibold">{name}</h2>
-      <p class="text-quiet text-sm">{@render details()}</p>
+      <h2 class="font-semibold">{one.name}</h2>
+      <p class="text-quiet text-sm">
+        {#if kind !== undefined}{kind} ·{/if}
+        <Fill text={since}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill>,
+        {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
+            text={texts.secondFactor.lastUsed}
+            >{#snippet when()}<Ago at={one.lastUsedAt ?? ""} />{/snippet}</Fill
+          >{/if}
+      </p>
     </div>
     <div class="flex gap-3">
       <button
         type="button"
         class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-        aria-label={texts.secondFactor.renameNamed(name)}
+        aria-label={texts.secondFactor.renameNamed(one.name)}
         onclick={begin}>{texts.secondFactor.rename}</button
       >
       <button
         type="button"
         class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-        aria-label={texts.secondFactor.removeNamed(name)}
+        aria-label={texts.secondFactor.removeNamed(one.name)}
         onclick={remove}>{texts.secondFactor.remove}</button
       >
     </div>

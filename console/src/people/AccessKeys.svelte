@@ -14,7 +14,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { texts } from "../texts/texts.ts";
 
@@ -99,12 +99,7 @@
       </div>
     {/if}
     {#if proof.wanted}
-      <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
-      <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}
-          >{texts.accessKeys.back}</button
-        >
-      </p>
+      <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { tellOfNewName } from "../lib/passkeys-told.ts";
   import { session } from "../lib/session.svelte.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -29,9 +30,10 @@
   async function send(): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? null : text.trim());
     const names = page.identifiers.username === "off" ? {} : { username: given(username) };
-    await call(routes.changeOwnAccount, {
+    const { body } = await call(routes.changeOwnAccount, {
       body: { displayName: given(displayName), language: language === "" ? null : language, ...names },
     });
+    await tellOfNewName(body);
     go(at("/account"));
   }
 </script>

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call } from "../lib/page.ts";
+  import { tellOfNewName } from "../lib/passkeys-told.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Field from "../parts/Field.svelte";
@@ -12,7 +13,7 @@
   import MailHint from "../parts/MailHint.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import CodeForm from "../proof/CodeForm.svelte";
   import { texts } from "../texts/texts.ts";
@@ -31,7 +32,9 @@
     asked = true;
   });
   async function confirm(code: string): Promise<void> {
-    confirmed = (await call(routes.confirmEmail, { body: { code } })).body.email;
+    const { email: proved } = (await call(routes.confirmEmail, { body: { code } })).body;
+    if (session.who.state === "signed-in") await tellOfNewName({ ...session.who.account, email: proved });
+    confirmed = proved;
   }
   const judge = (): Record<string, string> =>
     email.trim() === "" ? { email: texts.changeEmail.enterTheNewAddress } : {};
@@ -64,12 +67,7 @@
   {@const { account } = session.who}
   <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.aLinkGoesToThe}>
     {#if proof.wanted}
-      <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
-      <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (proof.wanted = false)}
-          >{texts.changeEmail.back}</button
-        >
-      </p>
+      <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />

@@ -79,7 +79,7 @@
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
         <button type="button" class="text-link min-h-6 underline" onclick={() => (begun = null)}
-          >{texts.secondFactor.back}</button
+          >{texts.reauthenticate.back}</button
         >
       </p>
     {:else}

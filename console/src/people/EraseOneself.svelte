@@ -10,7 +10,7 @@
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
@@ -62,7 +62,7 @@
       >
     </p>
     {#if proof.wanted}
-      <Reauthenticate name={account.email ?? account.username} shown={proof.goOn} />
+      <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />

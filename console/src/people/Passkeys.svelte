@@ -5,17 +5,16 @@
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
-  import { knowsPasskeys, makePasskey, tellBrowser } from "../lib/passkeys.ts";
+  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
+  import { tellOfOwn } from "../lib/passkeys-told.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
-  import Ago from "../parts/Ago.svelte";
   import AskRemoval from "../parts/AskRemoval.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import Reauthenticate from "../parts/Reauthenticate.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
@@ -23,13 +22,11 @@
 
   let items: Passkey[] | null = $state(null);
   let hasPassword = $state(false);
-  /** By what the browser knows whose they are. */
-  let known = { rpId: "", userId: null as string | null };
   const loader = new Loader();
   let said = $state("");
   let codes: readonly string[] | null = $state(null);
   let isAdding = $state(false);
-  let toRemove: Passkey | null = $state(null);
+  let toRemove: Passkey | "password" | null = $state(null);
 
   onMount(async () => {
     await session.askOrSignIn();
@@ -40,15 +37,7 @@
     const { body } = await call(routes.listPasskeys);
     items = body.items;
     ({ hasPassword } = body);
-    known = { rpId: body.relyingPartyId, userId: body.userHandle };
-  }
-
-  /** What is no longer here, the browser offers no longer. */
-  function tellWhatIsLeft(): void {
-    const { rpId, userId } = known;
-    const allAcceptedCredentialIds = (items ?? []).map(({ credentialId }) => credentialId);
-    if (userId !== null)
-      tellBrowser("signalAllAcceptedCredentials", { rpId, userId, allAcceptedCredentialIds });
+    if (session.who.state === "signed-in") tellOfOwn(session.who.account, body);
   }
 
   const adding = new ProofFirst(async () => {
@@ -65,24 +54,28 @@
   });
   const removing = new ProofFirst(async () => {
     if (toRemove === null) return;
-    const { id, name } = toRemove;
-    await call(routes.removePasskey, { params: { id } });
+    if (toRemove === "password") {
+      await call(routes.removePassword);
+      said = rare.passkeys.thePasswordIsRemoved;
+    } else {
+      const { id, name } = toRemove;
+      await call(routes.removePasskey, { params: { id } });
+      codes = null;
+      said = rare.passkeys.isRemoved(name);
+    }
     toRemove = null;
-    codes = null;
-    said = rare.passkeys.isRemoved(name);
-    await look();
-    tellWhatIsLeft();
-  });
-  const withoutPassword = new ProofFirst(async () => {
-    await call(routes.removePassword);
-    said = rare.passkeys.thePasswordIsRemoved;
     await look();
   });
-  const asked = $derived([adding, removing, withoutPassword].find(({ wanted }) => wanted));
+  const asked = $derived([adding, removing].find(({ wanted }) => wanted));
 
   function start(change: ProofFirst): void {
     said = "";
     void loader.run(change.send);
+  }
+
+  function keep(): void {
+    toRemove = null;
+    loader.problem = null;
   }
 
   async function rename({ id }: Passkey, name: string): Promise<void> {
@@ -102,18 +95,17 @@
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
-      <Reauthenticate name={account.email ?? account.username} shown={asked.goOn} />
-      <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (asked.wanted = false)}
-          >{texts.secondFactor.back}</button
-        >
-      </p>
+      <ProofFirstHere {account} change={asked} />
     {:else if toRemove !== null}
       <AskRemoval
-        name={toRemove.name}
-        after={rare.passkeys.afterwardsItOpensNothing}
+        question={toRemove === "password"
+          ? rare.passkeys.removeYourPassword
+          : rare.passkeys.removeIt(toRemove.name)}
+        after={toRemove === "password"
+          ? rare.passkeys.afterwardsWithoutIt
+          : rare.passkeys.afterwardsItOpensNothing}
         remove={() => start(removing)}
-        keep={() => (toRemove = null)}
+        {keep}
       />
     {:else}
       {#if codes !== null}
@@ -124,18 +116,15 @@
       {:else}
         <ul class="divide-line border-line mb-6 divide-y border-y">
           {#each own as one (one.id)}
-            <FactorRow name={one.name} rename={(name) => rename(one, name)} remove={() => (toRemove = one)}>
-              {#snippet details()}
-                {rare.passkeys.kinds[one.kind]} · {one.backedUp
-                  ? rare.passkeys.backedUp
-                  : rare.passkeys.onThisDeviceOnly} ·
-                <Fill text={rare.passkeys.added}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill>,
-                {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
-                    text={texts.secondFactor.lastUsed}
-                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
-                  >{/if}
-              {/snippet}
-            </FactorRow>
+            <FactorRow
+              {one}
+              kind="{rare.passkeys.kinds[one.kind]} · {one.backedUp
+                ? rare.passkeys.backedUp
+                : rare.passkeys.onThisDeviceOnly}"
+              since={rare.passkeys.added}
+              rename={(name) => rename(one, name)}
+              remove={() => (toRemove = one)}
+            />
           {/each}
         </ul>
       {/if}
@@ -168,7 +157,7 @@
           <button
             type="button"
             class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => start(withoutPassword)}>{rare.passkeys.removeMyPassword}</button
+            onclick={() => (toRemove = "password")}>{rare.passkeys.removeMyPassword}</button
           >
         </p>
       {/if}

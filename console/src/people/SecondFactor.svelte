@@ -7,17 +7,16 @@
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
-  import Ago from "../parts/Ago.svelte";
   import AskRemoval from "../parts/AskRemoval.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import QrEnrolment from "../parts/QrEnrolment.svelte";
-  import Reauthenticate from "../parts/Reauthenticate.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Begun {
@@ -119,15 +118,10 @@
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
-      <Reauthenticate name={account.email ?? account.username} shown={asked.goOn} />
-      <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (asked.wanted = false)}
-          >{texts.secondFactor.back}</button
-        >
-      </p>
+      <ProofFirstHere {account} change={asked} />
     {:else if toRemove !== null}
       <AskRemoval
-        name={toRemove.name}
+        question={rare.passkeys.removeIt(toRemove.name)}
         after={texts.secondFactor.afterwardsItsCodes}
         remove={() => start(removing)}
         keep={() => (toRemove = null)}
@@ -166,17 +160,12 @@
       {:else}
         <ul class="divide-line border-line divide-y border-y">
           {#each apps as one (one.id)}
-            <FactorRow name={one.name} rename={(name) => rename(one, name)} remove={() => (toRemove = one)}>
-              {#snippet details()}
-                <Fill text={texts.secondFactor.setUp}
-                  >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
-                >,
-                {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
-                    text={texts.secondFactor.lastUsed}
-                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
-                  >{/if}
-              {/snippet}
-            </FactorRow>
+            <FactorRow
+              {one}
+              since={texts.secondFactor.setUp}
+              rename={(name) => rename(one, name)}
+              remove={() => (toRemove = one)}
+            />
           {/each}
         </ul>
         <p class="mt-3">

@@ -82,6 +82,7 @@ export const en = {
     whatThisSignInAsks: "What this sign-in asks for",
   },
   reauthenticate: {
+    back: "Back",
     thePasswordIsRightNow: "The password is right. Now the second factor, then it goes on.",
     goOn: "Go on",
     youSignedInAWhile: "You signed in a while ago. Show once more that it is you, then it goes on.",
@@ -146,7 +147,6 @@ export const en = {
     copied: "Copied ✓",
     copyTheKey: "Copy the key",
     aScriptSendsItIn: "A script sends it in a header:",
-    back: "Back",
     whatItIsFor: "What it is for",
     suchAsBackupOnThe: "Such as “backup on the office machine”.",
     itEnds: "It ends",
@@ -230,7 +230,6 @@ export const en = {
     yourAccount: "Your account",
     changeYourAddress: "Change your address",
     aLinkGoesToThe: "A link goes to the new address, and a notice to the old one.",
-    back: "Back",
     now: "Now: {address}",
     none: "none",
     newAddress: "New address",
@@ -499,7 +498,6 @@ export const en = {
     secondFactor: "Second factor",
     besidesThePasswordASign:
       "Besides the password a sign-in then asks for a code that only your device makes.",
-    back: "Back",
     takeThePictureWithYour: "Take the picture with your authenticator app.",
     qrCodeOfTheSecret: "QR code of the secret",
     typeItInstead: "Type it instead",

@@ -134,6 +134,7 @@ export const it: Texts = {
     whatThisSignInAsks: "Che cosa serve per accedere",
   },
   reauthenticate: {
+    back: "Indietro",
     thePasswordIsRightNow: "La password è giusta. Ora il secondo fattore, poi si continua.",
     goOn: "Continua",
     youSignedInAWhile: "Hai effettuato l’accesso da un po’. Conferma che sei tu, poi si continua.",
@@ -198,7 +199,6 @@ export const it: Texts = {
     copied: "Copiata ✓",
     copyTheKey: "Copia la chiave",
     aScriptSendsItIn: "Lo script la invia in un’intestazione:",
-    back: "Indietro",
     whatItIsFor: "A che cosa serve",
     suchAsBackupOnThe: "Per esempio «copia di sicurezza sul computer dell’ufficio».",
     itEnds: "Scade",
@@ -282,7 +282,6 @@ export const it: Texts = {
     yourAccount: "Il tuo account",
     changeYourAddress: "Cambia indirizzo",
     aLinkGoesToThe: "Al nuovo indirizzo arriva un link, al vecchio un avviso.",
-    back: "Indietro",
     now: "Adesso: {address}",
     none: "nessuno",
     newAddress: "Nuovo indirizzo",
@@ -555,7 +554,6 @@ export const it: Texts = {
     secondFactor: "Secondo fattore",
     besidesThePasswordASign:
       "Oltre alla password, per accedere serve un codice che solo il tuo dispositivo può creare.",
-    back: "Indietro",
     takeThePictureWithYour: "Inquadra il codice QR con la tua app di autenticazione.",
     qrCodeOfTheSecret: "Codice QR della chiave",
     typeItInstead: "Inserisci la chiave a mano",

@@ -75,6 +75,8 @@ const en = {
     whatIsNotThere:
       "What does not exist cannot be guessed or stolen. You can set a password again at any time.",
     removeMyPassword: "Remove my password",
+    removeYourPassword: "Remove your password?",
+    afterwardsWithoutIt: "You will sign in with a passkey or by mail. All your other sessions end.",
     thePasswordIsRemoved: "Your password is removed. You sign in with a passkey or by mail from now on.",
   },
   enrolStep: {
@@ -177,6 +179,8 @@ const it: typeof en = {
     whatIsNotThere:
       "Ciò che non esiste non si può indovinare né rubare. Puoi impostare di nuovo una password quando vuoi.",
     removeMyPassword: "Rimuovi la mia password",
+    removeYourPassword: "Rimuovere la tua password?",
+    afterwardsWithoutIt: "Accederai con una passkey o per e-mail. Tutte le altre tue sessioni finiscono.",
     thePasswordIsRemoved:
       "La tua password è stata rimossa. D’ora in poi accedi con una passkey o per e-mail.",
   },

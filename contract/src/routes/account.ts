@@ -8,6 +8,7 @@ import {
   journalEntry,
   operatorAccount,
   passkey,
+  proofWanted,
   session,
 } from "../shapes.ts";
 import { codeText, id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
@@ -77,14 +78,6 @@ export const accountSearch = lineOfText(254)
   .optional()
   .describe("the beginning of an e-mail address, username or display name; or a whole id or reference");
 
-/** A second factor is required, and set up before there is a session: it goes on like a sign-in. */
-const enrolmentWanted = z.object({
-  outcome: z.literal("proof-wanted"),
-  wanted: z.array(z.string()),
-  expiresAt: timestamp,
-  token: z.string().optional().describe("lci_…, only for deliver: token"),
-});
-
 export const register = defineRoute({
   name: "register",
   method: "POST",
@@ -105,7 +98,8 @@ export const register = defineRoute({
   }),
   replies: {
     201: signedIn,
-    202: z.discriminatedUnion("outcome", [z.object({ outcome: z.literal("check-mail") }), enrolmentWanted]),
+    // With the second: a second factor is required and set up before there is a session, as in a sign-in.
+    202: z.discriminatedUnion("outcome", [z.object({ outcome: z.literal("check-mail") }), proofWanted]),
   },
 });
 

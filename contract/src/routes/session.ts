@@ -1,10 +1,10 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { account, operatorSession, session } from "../shapes.ts";
+import { account, operatorSession, proofWanted, session } from "../shapes.ts";
 import { id, listOf, page, passwordText } from "../text.ts";
 import { signedIn } from "./account.ts";
 import { passkeyProof } from "./passkey.ts";
-import { proofWanted, recoveryCodeProof, totpProof } from "./sign-in.ts";
+import { recoveryCodeProof, totpProof } from "./sign-in.ts";
 
 export const showSession = defineRoute({
   name: "showSession",

@@ -1,5 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
+import { proofWanted, wantedProof } from "../shapes.ts";
 import { codeText, id, lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 import { passkeyProof, registrationCredential } from "./passkey.ts";
@@ -67,34 +68,6 @@ export const nextProof = z
   .meta({ id: "NextProof" });
 export type NextProof = z.output<typeof nextProof>;
 
-/** What may be wanted in a sign-in. */
-export const wanted = z.enum([
-  "password",
-  "mail-link",
-  "mail-code",
-  "new-password",
-  "totp",
-  "passkey",
-  "recovery-code",
-  "enrol-totp",
-  "enrol-passkey",
-]);
-
-/** Something more is wanted before there is a session: any one of `wanted` moves the sign-in on. */
-export const proofWanted = z
-  .object({
-    outcome: z.literal("proof-wanted"),
-    wanted: z.array(wanted),
-    expiresAt: timestamp,
-    recoveryCodes: z
-      .array(z.string())
-      .optional()
-      .describe("with a second factor that was just set up, shown this once"),
-    token: z.string().optional().describe("lci_…, only for deliver: token"),
-  })
-  .meta({ id: "ProofWanted" });
-export type ProofWanted = z.output<typeof proofWanted>;
-
 export const signIn = defineRoute({
   name: "signIn",
   method: "POST",
@@ -154,5 +127,5 @@ export const showSignIn = defineRoute({
   summary: "The sign-in in progress of this browser: what it waits for",
   access: "anybody",
   problems: ["sign-in-lapsed"],
-  replies: { 200: z.object({ wanted: z.array(wanted), expiresAt: timestamp }) },
+  replies: { 200: z.object({ wanted: z.array(wantedProof), expiresAt: timestamp }) },
 });

@@ -74,7 +74,7 @@ export const removeAuthenticator = defineRoute({
   method: "DELETE",
   path: "/v1/account/totp/:id",
   summary:
-    "Remove an authenticator app; with the last one the recovery codes go as well (needs a proof of the last ten minutes)",
+    "Remove an authenticator app; with the last second factor the recovery codes go as well (needs a proof of the last ten minutes)",
   access: "session",
   problems: ["reauthenticate", "password-too-short-alone"],
   params: z.strictObject({ id }),

@@ -20,8 +20,6 @@ import { creationOptions, PasskeyFault, verifyRegistration } from "./index.ts";
 const ORIGIN = "https://brina.example";
 const AAGUID = randomBytes(16);
 const SUBJECT = "/C=IT/O=Brina Keys/OU=Authenticator Attestation/CN=Brina Key 1";
-/** A while after the certificates were made, within their two days. */
-const NOW = new Date(Date.now() + 3_600_000);
 const YEAR = 365 * 86_400_000;
 
 const folder = mkdtempSync(join(tmpdir(), "lucchetto-attestation-"));
@@ -79,8 +77,11 @@ function issue({
 let root: Issued;
 let otherRoot: Issued;
 let device: Issued;
+/** A while after the certificates were made, within their two days. */
+let now: Date;
 beforeAll(() => {
   root = issue({ subject: "/CN=Brina Root", ca: true, aaguid: null });
+  now = new Date(Date.parse(root.x509.validFrom) + 3_600_000);
   otherRoot = issue({ subject: "/CN=Other Root", ca: true, aaguid: null });
   device = issue({ by: root });
 });
@@ -145,7 +146,7 @@ function outcome(behaviour: Partial<Behaviour>, expected: Partial<ExpectedRegist
       requireUserVerification: false,
       algorithms: [ALGORITHM.ES256, ALGORITHM.RS256],
       anchors: [],
-      now: NOW,
+      now,
       ...expected,
     });
     return "accepted";
@@ -262,10 +263,10 @@ describe("attestation", () => {
     expect(outcome({ attestation: packedBy(below) }, anchored)).toBe(UNTRUSTED);
     expect(outcome({ attestation: packedBy(device) }, { anchors: [otherRoot.x509] })).toBe(UNTRUSTED);
     expect(
-      outcome({ attestation: packedBy(device) }, { ...anchored, now: new Date(NOW.getTime() + YEAR) }),
+      outcome({ attestation: packedBy(device) }, { ...anchored, now: new Date(now.getTime() + YEAR) }),
     ).toBe(UNTRUSTED);
     expect(
-      outcome({ attestation: packedBy(device) }, { ...anchored, now: new Date(NOW.getTime() - YEAR) }),
+      outcome({ attestation: packedBy(device) }, { ...anchored, now: new Date(now.getTime() - YEAR) }),
     ).toBe(UNTRUSTED);
     // A leaf that signs others is no authority.
     const forged = issue({ by: device });

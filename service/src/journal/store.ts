@@ -1,5 +1,5 @@
 import type { DataSource, EntityManager } from "typeorm";
-import { LessThan } from "typeorm";
+import { LessThan, MoreThanOrEqual } from "typeorm";
 import type { JournalEntryRow, PageQuery } from "../storage/index.ts";
 import { earliestIdAt, JournalEntryEntity, readCursor, sweepRows } from "../storage/index.ts";
 
@@ -30,6 +30,16 @@ export function listEntries(
     order: { id: "DESC" },
     take: page.limit + 1,
   });
+}
+
+/** Whether somebody has done such a thing lately. */
+export function hasDoneSince(
+  dataSource: DataSource,
+  { kind, actorId, since }: Pick<JournalEntryRow, "kind"> & { actorId: string; since: Date },
+): Promise<boolean> {
+  return dataSource
+    .getRepository(JournalEntryEntity)
+    .existsBy({ id: MoreThanOrEqual(earliestIdAt(since)), kind, actorId });
 }
 
 /** Names of who did what entries say, by the entry's id. */

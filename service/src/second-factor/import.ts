@@ -1,35 +1,32 @@
 /** Authenticator apps taken over from another system, by their key URIs. What was imported counts at once. */
-import { randomBytes } from "node:crypto";
 import type { CallOf, ReplyOf, routes } from "@lucchetto/contract";
 import type { KeyUri } from "@lucchetto/core";
 import {
   Base32Error,
   KeyUriError,
   LEAST_SECRET_BYTES,
-  NONCE_LENGTH,
   readEmail,
   readKeyUri,
   readUsername,
-  seal,
   SHORT_SECRET_BYTES,
-  writeBase32,
 } from "@lucchetto/core";
 import { findAccounts, findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import { hasDoneSince } from "../journal/store.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { inTransaction, newId } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
+import { newAuthenticator } from "./new-authenticator.ts";
 import { assertLastingKeys } from "./second-factor.ts";
-import { secretPlace } from "./secret.ts";
 import { insertAuthenticator, listConfirmed } from "./store.ts";
 
 type Import = CallOf<typeof routes.importAuthenticators>["body"];
 type Imported = ReplyOf<typeof routes.importAuthenticators>["body"]["items"][number];
 
-/** How an imported app is called until its owner calls it something else. */
-const NAME = "Authenticator app";
+/** Milliseconds in which imports of one operator are told to the others once: a file comes in many calls. */
+const ONE_IMPORT = 3_600_000;
 
 /** Imports them, one after the other. @throws ProblemReply `keys-missing`. */
 export async function importAuthenticators(
@@ -40,19 +37,17 @@ export async function importAuthenticators(
 ): Promise<Imported[]> {
   assertLastingKeys(context);
   const outcomes: Imported[] = [];
-  for (const item of items)
-    outcomes.push(await importOne(context, operator, { ...item, match, acceptShort, visit }));
-  const count = outcomes.filter(({ outcome }) => outcome.startsWith("imported")).length;
-  if (count > 0)
-    await inTransaction(context.dataSource, (manager) =>
-      tellOtherOperators(context, manager, {
-        what: "factors-imported",
-        about: `${count} accounts`,
-        by: operator.account,
-        reason: null,
-        visit,
-      }),
-    );
+  const since = new Date(context.clock.now().getTime() - ONE_IMPORT);
+  let isTold = await hasDoneSince(context.dataSource, {
+    kind: "totp.imported",
+    actorId: operator.account.id,
+    since,
+  });
+  for (const item of items) {
+    const one = await importOne(context, operator, { ...item, match, acceptShort, isTold, visit });
+    isTold ||= one.outcome.startsWith("imported");
+    outcomes.push(one);
+  }
   return outcomes;
 }
 
@@ -64,8 +59,15 @@ async function importOne(
     uri,
     match,
     acceptShort,
+    isTold,
     visit,
-  }: Import["items"][number] & { match: Import["match"]; acceptShort: boolean; visit: Visit },
+  }: Import["items"][number] & {
+    match: Import["match"];
+    acceptShort: boolean;
+    /** The other operators know of this import. */
+    isTold: boolean;
+    visit: Visit;
+  },
 ): Promise<Imported> {
   const read = readUri(uri);
   if ("outcome" in read) return read;
@@ -80,30 +82,18 @@ async function importOne(
     if ((await listConfirmed(manager, accountId)).length > 0)
       return { outcome: "has-one-already", detail: null };
     const now = context.clock.now();
-    const id = newId(now);
-    await insertAuthenticator(manager, {
-      id,
-      accountId,
-      name: NAME,
-      sealedSecret: seal(
-        context.sealingKeys,
-        writeBase32(read.secret),
-        secretPlace(id),
-        randomBytes(NONCE_LENGTH),
-      ),
-      ...read.settings,
-      lastStep: null,
-      drift: 0,
-      lastOffset: null,
-      isShort,
-      createdAt: now,
-      expiresAt: now,
-      activatedAt: now,
-      lastUsedAt: null,
-      removedAt: null,
-    });
+    const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
+    await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
     const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
     await record(context, manager, { event, visit, now });
+    if (!isTold)
+      await tellOtherOperators(context, manager, {
+        what: "factors-imported",
+        about: `${named}, …`,
+        by: operator.account,
+        reason: null,
+        visit,
+      });
     return { outcome: isShort ? "imported-short" : "imported", detail: isShort ? bitsOf(read) : null };
   });
 }

@@ -7,9 +7,7 @@ import {
   ENROLMENT_LIFE,
   matchTotp,
   MOST_AUTHENTICATORS,
-  NONCE_LENGTH,
   readTotpCode,
-  seal,
   TOTP_SECRET_BYTES,
   USUAL_TOTP,
   writeBase32,
@@ -28,11 +26,12 @@ import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts, AuthenticatorRow } from "../storage/index.ts";
-import { inTransaction, newId } from "../storage/index.ts";
+import { inTransaction } from "../storage/index.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
 import { makeCodes } from "./make-codes.ts";
-import { openSecret, secretPlace } from "./secret.ts";
+import { newAuthenticator } from "./new-authenticator.ts";
+import { openSecret } from "./secret.ts";
 import {
   activate,
   countUnusedCodes,
@@ -95,10 +94,8 @@ export async function beginEnrolment(
   };
   const secret = randomBytes(TOTP_SECRET_BYTES[settings.algorithm]);
   const now = clock.now();
-  const id = newId(now);
   const expiresAt = new Date(now.getTime() + ENROLMENT_LIFE);
-  const text = writeBase32(secret);
-  await inTransaction(dataSource, async (manager) => {
+  const id = await inTransaction(dataSource, async (manager) => {
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     const confirmed = await listConfirmed(manager, account.id);
@@ -106,30 +103,22 @@ export async function beginEnrolment(
       throw fieldProblem([fieldError("name", "too-many-authenticators", { most: MOST_AUTHENTICATORS })]);
     }
     await deleteUnconfirmed(manager, account.id);
-    await insertAuthenticator(manager, {
-      id,
-      accountId: account.id,
-      name:
-        wanted.name?.trim() ||
-        (confirmed.length === 0 ? "Authenticator app" : `Authenticator app ${confirmed.length + 1}`),
-      sealedSecret: seal(sealingKeys, text, secretPlace(id), randomBytes(NONCE_LENGTH)),
-      ...settings,
-      lastStep: null,
-      drift: 0,
-      lastOffset: null,
-      isShort: false,
-      createdAt: now,
-      expiresAt,
-      activatedAt: null,
-      lastUsedAt: null,
-      removedAt: null,
-    });
+    const name =
+      wanted.name?.trim() ||
+      (confirmed.length === 0 ? undefined : `Authenticator app ${confirmed.length + 1}`);
+    const row = newAuthenticator(
+      sealingKeys,
+      { accountId: account.id, name, secret, settings, expiresAt },
+      now,
+    );
+    await insertAuthenticator(manager, row);
+    return row.id;
   });
   const name = account.email ?? account.username ?? account.id;
   const uri = writeKeyUri({ issuer: configuration.site.name, account: name, secret, settings });
   // Dark on light in both modes, with the quiet edge that readers need.
   const qrSvg = await drawQr(uri, { type: "svg", errorCorrectionLevel: "M", margin: 4 });
-  return { id, uri, secret: text, qrSvg, expiresAt: expiresAt.toISOString() };
+  return { id, uri, secret: writeBase32(secret), qrSvg, expiresAt: expiresAt.toISOString() };
 }
 
 /**

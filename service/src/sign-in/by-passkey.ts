@@ -4,7 +4,6 @@ import type { SessionKind } from "@lucchetto/core";
 import { amrOfWhole } from "@lucchetto/core";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { record } from "../journal/journal.ts";
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { takeChallenge } from "../passkey/take.ts";
 import { ProblemReply } from "../problem.ts";
@@ -15,6 +14,7 @@ import { completeSignIn } from "./complete.ts";
 import { keepPending } from "./pending.ts";
 import { mustProveEmail, wantedOf } from "./rule.ts";
 import type { SignInOutcome } from "./sign-in.ts";
+import { recordRefusal } from "./sign-in.ts";
 
 /** What is shown, and where. */
 export interface PasskeySignIn {
@@ -42,14 +42,14 @@ export async function signInByPasskey(
   });
   const answer = await checkAssertion(context, proof.credential, challenge);
   if ("fault" in answer) {
-    await recordRefused(context, { accountId: answer.accountId, reason: answer.fault, visit });
+    await recordRefusal(context, { accountId: answer.accountId, reason: answer.fault, visit });
     throw answer.reply;
   }
   const { accountId } = answer.passkey;
   const account = await findAccount(context.dataSource, accountId);
   const told = account === null ? "passkey-unknown" : refusalOf(context, account);
   if (told !== null) {
-    await recordRefused(context, { accountId, reason: account?.state ?? told, visit });
+    await recordRefusal(context, { accountId, reason: account?.state ?? told, visit });
     throw new ProblemReply(told);
   }
   const kind: SessionKind = remember ? "remembered" : "ordinary";
@@ -92,13 +92,4 @@ function refusalOf(
     case "active":
       return mustProveEmail(context, account) ? "email-unverified" : null;
   }
-}
-
-async function recordRefused(
-  context: ServiceContext,
-  { accountId, reason, visit }: { accountId: string | null; reason: string; visit: Visit },
-): Promise<void> {
-  const { dataSource, clock } = context;
-  const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
-  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

@@ -19,18 +19,19 @@ export async function ruleOf(
 ): Promise<SignInRule> {
   const { id, firstPasswordUntil, wantsMailedProof } = account;
   const duty = dutyOf({ configuration }, account);
+  const secondFactors = await secondFactorsOf(manager, id);
   const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= clock.now();
   return {
     mustChangePassword: account.mustChangePassword,
     // A second factor stood beside it once, and need not any more.
     isPasswordTooShort: duty === "none" && (await hasShortRecord(manager, id)),
     firstPassword: firstPasswordUntil === null ? "none" : isLapsed ? "lapsed" : "valid",
-    secondFactors: await secondFactorsOf(manager, id),
+    secondFactors,
     wantsMailedProof,
     isReachable: isReachable({ configuration }, account),
     duty,
-    mustRenewFactor: await hasShortSecret(manager, id),
     // Asked only where it matters.
+    mustRenewFactor: secondFactors.includes("totp") && (await hasShortSecret(manager, id)),
     hasPassword: wantsMailedProof && (await hasRecord(manager, id)),
   };
 }

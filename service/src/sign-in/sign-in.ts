@@ -2,7 +2,7 @@
 import { performance } from "node:perf_hooks";
 import { setTimeout as delay } from "node:timers/promises";
 import type { Proof } from "@lucchetto/contract";
-import type { PasswordRecord, RefusalReason, SignInCandidate } from "@lucchetto/core";
+import type { PasswordRecord, SignInCandidate } from "@lucchetto/core";
 import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -178,7 +178,7 @@ export async function lockUnchanged(
 
 export async function recordRefusal(
   context: ServiceContext,
-  { accountId, reason, visit }: { accountId: string | null; reason: RefusalReason; visit: Visit },
+  { accountId, reason, visit }: { accountId: string | null; reason: string; visit: Visit },
 ): Promise<void> {
   const { dataSource, clock } = context;
   const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;

@@ -1,5 +1,23 @@
 import type { MailName } from "../catalogue.ts";
 
+/** Where and when something was done in a session. */
+const DETAILS = `- When: {{when}}
+- From: {{network}}
+- Browser: {{browser}}`;
+
+const ONE_THING_FROM_BEFORE =
+  "In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.";
+
+/** The end of every notice of a change that a link undoes. */
+const FACTOR_CHANGED = `${DETAILS}
+
+If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
+
+[It was not me]({{link}})
+
+This link works once, and for {{life}}. ${ONE_THING_FROM_BEFORE}
+`;
+
 export const ENGLISH: Readonly<Record<MailName, string>> = {
   verify: `Subject: Confirm your address for {{site}}
 
@@ -87,9 +105,7 @@ The change of your account's address at {{site}} was undone. All sessions are en
 
 The password of your account at {{site}} was changed in a session of yours. All other sessions are ended.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was not you, ask for a new password at once.
 
@@ -99,9 +115,7 @@ If it was not you, ask for a new password at once.
 
 The password of your account at {{site}} was removed. You sign in with a passkey or by mail from now on. All other sessions are ended.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was not you, ask for a new password at once.
 
@@ -122,9 +136,7 @@ If it was not you, somebody reads your mail: change its password first, then ask
 
 Somebody signed in to your account from a browser that we have not seen before.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was you, there is nothing to do. If it was not, choose a new password; that ends all sessions.
 
@@ -134,9 +146,7 @@ If it was you, there is nothing to do. If it was not, choose a new password; tha
 
 An access key was made in a session of yours. Scripts that hold it can call the site's applications as you.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was not you, choose a new password by mail: that ends all sessions and deletes all access keys.
 
@@ -146,80 +156,33 @@ If it was not you, choose a new password by mail: that ends all sessions and del
 
 An authenticator app was set up. From now on every sign-in asks for one of its codes.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
-
-If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
-
-[It was not me]({{link}})
-
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
-`,
+${FACTOR_CHANGED}`,
   "second-factor-removed": `Subject: An authenticator app was removed from your account at {{site}}
 
 An authenticator app was removed from your account. Its codes are no longer accepted.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
-
-If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
-
-[It was not me]({{link}})
-
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
-`,
+${FACTOR_CHANGED}`,
   "passkey-added": `Subject: A passkey for your account at {{site}}
 
 A passkey was added to your account. It opens the account, by itself or beside your password.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
-
-If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
-
-[It was not me]({{link}})
-
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
-`,
+${FACTOR_CHANGED}`,
   "passkey-removed": `Subject: A passkey was removed from your account at {{site}}
 
 A passkey was removed from your account. It is no longer accepted.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
-
-If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
-
-[It was not me]({{link}})
-
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
-`,
+${FACTOR_CHANGED}`,
   "recovery-codes-made": `Subject: New recovery codes for your account at {{site}}
 
 A new set of recovery codes was made. The old ones no longer work.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
-
-If it was you, there is nothing to do. If it was not, take it back: all sessions end, the present password stops working, and your second factor is again what it was.
-
-[It was not me]({{link}})
-
-This link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
-`,
+${FACTOR_CHANGED}`,
   "recovery-code-used": `Subject: A recovery code was used at {{site}}
 
 One of your recovery codes was used to sign in or to confirm a change.
 
 - Codes left: {{left}}
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was not you, choose a new password by mail at once: that ends all sessions. Then look at your account's second factor.
 
@@ -258,15 +221,13 @@ The change of your account's second factor was undone. All sessions are ended, a
 
 Your account was closed in a session of yours, as was asked for there. Everything that is kept of it will be erased in {{life}}.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If you want that, there is nothing to do. If it was not you, or you have changed your mind, keep the account.
 
 [Keep my account]({{link}})
 
-This link works once, until the account is erased. In a browser that you did not use before, it also asks for one thing from before: your password, a passkey, a code of your authenticator app, or a recovery code.
+This link works once, until the account is erased. ${ONE_THING_FROM_BEFORE}
 `,
   "account-reopened": `Subject: Your account at {{site}} stays
 
@@ -297,11 +258,9 @@ You get this because you are an operator of {{site}}. If it should not have happ
 `,
   "second-factor-news": `Subject: Your account's second factor at {{site}} was changed
 
-An authenticator app was added or removed, or a new set of recovery codes was made.
+An authenticator app or a passkey was added or removed, or a new set of recovery codes was made.
 
-- When: {{when}}
-- From: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 If it was not you, choose a new password by mail at once: that ends all sessions.
 
@@ -313,7 +272,7 @@ The people who run {{site}} have changed the address of your account to this one
 
 [Confirm this address]({{link}})
 
-The link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing that is yours: your password, a code of your authenticator app, or a recovery code.
+The link works once, and for {{life}}. In a browser that you did not use before, it also asks for one thing that is yours: your password, a passkey, a code of your authenticator app, or a recovery code.
 
 If you don't know this account, do nothing: the mail alone opens nothing.
 `,

@@ -1,5 +1,23 @@
 import type { MailName } from "../catalogue.ts";
 
+/** Where and when something was done in a session. */
+const DETAILS = `- Quando: {{when}}
+- Da: {{network}}
+- Browser: {{browser}}`;
+
+const ONE_THING_FROM_BEFORE =
+  "In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.";
+
+/** The end of every notice of a change that a link undoes. */
+const FACTOR_CHANGED = `${DETAILS}
+
+Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
+
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}. ${ONE_THING_FROM_BEFORE}
+`;
+
 export const ITALIAN: Readonly<Record<MailName, string>> = {
   verify: `Subject: Conferma il tuo indirizzo per {{site}}
 
@@ -87,9 +105,7 @@ Il cambio di indirizzo del tuo account su {{site}} è stato annullato. Tutte le 
 
 La password del tuo account su {{site}} è stata cambiata in una tua sessione. Tutte le altre sessioni sono finite.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se non eri tu, chiedi subito una nuova password.
 
@@ -99,9 +115,7 @@ Se non eri tu, chiedi subito una nuova password.
 
 La password del tuo account su {{site}} è stata rimossa. D'ora in poi accedi con una passkey o per e-mail. Tutte le altre sessioni sono finite.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se non eri tu, chiedi subito una nuova password.
 
@@ -122,9 +136,7 @@ Se non eri tu, qualcuno legge la tua posta: cambia prima la sua password, poi ch
 
 Qualcuno è entrato nel tuo account da un browser che non avevamo ancora visto.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se eri tu, non devi fare nulla. Se non eri tu, scegli una nuova password: così finiscono tutte le sessioni.
 
@@ -134,9 +146,7 @@ Se eri tu, non devi fare nulla. Se non eri tu, scegli una nuova password: così 
 
 In una tua sessione è stata creata una chiave di accesso. Gli script che la possiedono possono usare le applicazioni del sito a tuo nome.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se non eri tu, scegli una nuova password per posta: così finiscono tutte le sessioni e si cancellano tutte le chiavi di accesso.
 
@@ -146,80 +156,33 @@ Se non eri tu, scegli una nuova password per posta: così finiscono tutte le ses
 
 È stata configurata un'app di autenticazione. D'ora in poi a ogni accesso viene chiesto uno dei suoi codici.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
-
-Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
-
-[Non ero io]({{link}})
-
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
-`,
+${FACTOR_CHANGED}`,
   "second-factor-removed": `Subject: Un'app di autenticazione è stata tolta dal tuo account su {{site}}
 
 Un'app di autenticazione è stata tolta dal tuo account. I suoi codici non sono più accettati.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
-
-Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
-
-[Non ero io]({{link}})
-
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
-`,
+${FACTOR_CHANGED}`,
   "passkey-added": `Subject: Una passkey per il tuo account su {{site}}
 
 Al tuo account è stata aggiunta una passkey. Apre l'account, da sola o insieme alla password.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
-
-Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
-
-[Non ero io]({{link}})
-
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
-`,
+${FACTOR_CHANGED}`,
   "passkey-removed": `Subject: Una passkey è stata tolta dal tuo account su {{site}}
 
 Una passkey è stata tolta dal tuo account. Non è più accettata.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
-
-Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
-
-[Non ero io]({{link}})
-
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
-`,
+${FACTOR_CHANGED}`,
   "recovery-codes-made": `Subject: Nuovi codici di recupero per il tuo account su {{site}}
 
 È stata creata una nuova serie di codici di recupero. Quelli vecchi non valgono più.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
-
-Se eri tu, non devi fare nulla. Se non eri tu, annulla la modifica: tutte le sessioni finiscono, la password attuale non vale più e il secondo fattore torna com'era.
-
-[Non ero io]({{link}})
-
-Questo collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
-`,
+${FACTOR_CHANGED}`,
   "recovery-code-used": `Subject: Un codice di recupero è stato usato su {{site}}
 
 Uno dei tuoi codici di recupero è stato usato per accedere o per confermare una modifica.
 
 - Codici rimasti: {{left}}
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni. Poi controlla il secondo fattore del tuo account.
 
@@ -258,15 +221,13 @@ La modifica del secondo fattore del tuo account è stata annullata. Tutte le ses
 
 Il tuo account è stato chiuso, come richiesto in una tua sessione. Tutto ciò che ne è conservato sarà cancellato tra {{life}}.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se è quello che vuoi, non devi fare nulla. Se non eri tu, o hai cambiato idea, tieni l'account.
 
 [Tieni il mio account]({{link}})
 
-Questo collegamento vale una sola volta, finché l'account non è cancellato. In un browser che non hai mai usato chiede anche una cosa di prima: la tua password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
+Questo collegamento vale una sola volta, finché l'account non è cancellato. ${ONE_THING_FROM_BEFORE}
 `,
   "account-reopened": `Subject: Il tuo account su {{site}} rimane
 
@@ -297,11 +258,9 @@ Ricevi questo messaggio perché gestisci {{site}}. Se non doveva succedere, guar
 `,
   "second-factor-news": `Subject: Il secondo fattore del tuo account su {{site}} è cambiato
 
-È stata aggiunta o tolta un'app di autenticazione, oppure è stata creata una nuova serie di codici di recupero.
+È stata aggiunta o tolta un'app di autenticazione o una passkey, oppure è stata creata una nuova serie di codici di recupero.
 
-- Quando: {{when}}
-- Da: {{network}}
-- Browser: {{browser}}
+${DETAILS}
 
 Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni.
 
@@ -313,7 +272,7 @@ Chi gestisce {{site}} ha cambiato l'indirizzo del tuo account in questo, perché
 
 [Conferma questo indirizzo]({{link}})
 
-Il collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche un'altra cosa tua: la password, un codice dell'app di autenticazione o un codice di recupero.
+Il collegamento vale una sola volta, per {{life}}. In un browser che non hai mai usato chiede anche un'altra cosa tua: la password, una passkey, un codice dell'app di autenticazione o un codice di recupero.
 
 Se non conosci questo account, non fare nulla: l'e-mail da sola non apre nulla.
 `,

@@ -1,21 +1,13 @@
 import type { Language } from "@lucchetto/core";
-import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
+import type { RegisteredCredential } from "@lucchetto/core/passkey";
 import { EntitySchema } from "typeorm";
 
 /** A passkey as it is kept before there is an account; bytes in base64url. */
-export interface StoredPasskey {
-  readonly userHandle: string;
-  readonly credentialId: string;
-  readonly publicKey: string;
-  readonly algorithm: CoseAlgorithm;
-  readonly signCount: number;
-  readonly userVerified: boolean;
-  readonly backupEligible: boolean;
-  readonly backedUp: boolean;
-  readonly aaguid: string;
-  readonly transports: readonly string[];
-  readonly attestation: AttestationFormat;
-}
+export type StoredPasskey = { readonly userHandle: string } & {
+  readonly [Member in keyof RegisteredCredential]: RegisteredCredential[Member] extends Uint8Array
+    ? string
+    : RegisteredCredential[Member];
+};
 
 /** A registration that waits outside the accounts until its link is used. `record` is the password's, as in `password_record`. */
 export interface RegistrationRow {
