@@ -150,6 +150,7 @@ describe("as an operator", () => {
       "nora@brina.example",
     );
     expect((await as("account", "list", "--scheme", "older")).out).toContain("Nothing matches.");
+    expect((await as("account", "list", "--second-factor", "missing")).out).toContain("Nothing matches.");
     const unasked = await as("account", "erase", "nora@brina.example");
     expect(unasked).toMatchObject({ status: 2, err: expect.stringContaining("--yes") });
     expect((await as("account", "erase", "nora@brina.example", "--yes")).out).toMatch(/is erased/);

@@ -28,6 +28,7 @@ export const { p, navigate, route } = createRouter({
     "/accounts": () => import("./operators/Accounts.svelte"),
     "/accounts/:id": () => import("./operators/AccountDetail.svelte"),
     "/sessions": () => import("./operators/Sessions.svelte"),
+    "/sign-ins": () => import("./operators/SignIns.svelte"),
     "/journal": () => import("./operators/Journal.svelte"),
     "/hashes": () => import("./operators/Hashes.svelte"),
     "/webhooks": () => import("./operators/Webhooks.svelte"),

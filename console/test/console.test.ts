@@ -161,6 +161,20 @@ describe("an operator in the console", () => {
     await context.close();
   });
 
+  test("sees how people sign in, and comes to those who have no second factor", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/console/sign-ins`);
+    await signIn(page, "office@brina.example");
+    await page.waitForSelector("canvas");
+    await page.waitForSelector("tr >> text=Password");
+    expect(await page.textContent("main")).toMatch(/Of \d+ active accounts \d+ (has|have) a second factor/);
+    expect(await violations(page)).toEqual([]);
+    await page.click("main p a");
+    await page.waitForSelector("h1 >> text=Accounts with a second factor");
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
   test("a member is told that the console is for operators", async () => {
     const { context, page } = await openTab(browser);
     await page.goto(`${service.url}/console`);

@@ -68,8 +68,9 @@ test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scr
   await looksRight(page, "/console/accounts, one of them");
   for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
   await look("/console/hashes", "canvas");
+  await look("/console/sign-ins", "canvas");
   await look("/console/webhooks", "text=Notices to the application stand here");
-  expect(titles.size).toBe(20);
+  expect(titles.size).toBe(21);
   expect(complaints).toEqual([]);
   await context.close();
 });

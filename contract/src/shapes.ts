@@ -157,6 +157,50 @@ export const hashFleet = z
   .meta({ id: "HashFleet" });
 export type HashFleet = z.output<typeof hashFleet>;
 
+/** How people sign in, and how many have a second factor. */
+export const signInFigures = z
+  .object({
+    days: z
+      .array(
+        z.object({
+          day: z.iso.date(),
+          ways: z.array(
+            z.object({
+              proofs: z
+                .array(z.string())
+                .describe(
+                  "in the order in which they are shown: password, mail, passkey, totp, recovery-code",
+                ),
+              signIns: z.number().int(),
+            }),
+          ),
+        }),
+      )
+      .describe("days on which anybody signed in (UTC), oldest first; the last is counted now"),
+    accounts: z
+      .object({
+        active: z.number().int(),
+        withSecondFactor: z.number().int().describe("an authenticator app, a passkey, or both"),
+        withAuthenticator: z.number().int(),
+        withPasskey: z.number().int(),
+      })
+      .describe("active ones"),
+    duty: z
+      .object({
+        everybody: z.boolean(),
+        labels: z.array(z.string()).describe("whoever carries one of these must have a second factor"),
+        passkeyOnly: z.array(z.string()).describe("for whoever carries one of these only a passkey counts"),
+        accounts: z.number().int().describe("active ones that must have one"),
+        missing: z
+          .number()
+          .int()
+          .describe("of these: they have none yet, and set it up at their next sign-in"),
+      })
+      .describe("who must have a second factor"),
+  })
+  .meta({ id: "SignInFigures" });
+export type SignInFigures = z.output<typeof signInFigures>;
+
 /** A password record taken apart along its own string; its digest is shortened. */
 export const passwordExplanation = z
   .object({

@@ -4,12 +4,12 @@ import type { DataSource } from "typeorm";
 import type { HeldAccessKey } from "./access-key/store.ts";
 import type { AppQuestions } from "./app/questions.ts";
 import type { KeyedApp, ProxiedApp } from "./app/store.ts";
+import type { DailyCount } from "./clock/by-day.ts";
 import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { HostCookie } from "./http/host-cookie.ts";
 import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
-import type { FleetCounter } from "./password/fleet.ts";
 import type { Hashing } from "./password/hashing.ts";
 import type { LastSeen } from "./session/last-seen.ts";
 import type { LiveSession } from "./session/store.ts";
@@ -23,7 +23,7 @@ export interface ServiceContext {
   /** The operator's list of compromised passwords, if there is one. */
   readonly compromised: CompromisedList | null;
   /** Counts the schemes of all records, day by day. */
-  readonly fleet: FleetCounter;
+  readonly fleet: DailyCount;
   /** Asks the application. */
   readonly consult: Consult;
   readonly lastSeen: LastSeen;

@@ -3,6 +3,7 @@ import type { AccountDetail } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { formatBytes } from "@lucchetto/core";
 import type { Command } from "commander";
+import { Option } from "commander";
 import { askPassword, askWhether } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
@@ -100,20 +101,31 @@ export function defineAccount(account: Command): void {
     .description("accounts, newest first")
     .argument("[search]", "the beginning of an address, username or name; a whole id or reference")
     .option("--scheme <scheme>", "with such a record: a PHC prefix, an algorithm, or `older`")
+    .addOption(
+      new Option(
+        "--second-factor <which>",
+        "active ones that have a second factor, have none, or must have one and have none",
+      ).choices(["present", "none", "missing"]),
+    )
     .option("--limit <number>", "how many at most", "25")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json\n  lucchetto account list --scheme older",
+      "\nExamples:\n  lucchetto account list\n  lucchetto account list anna --json\n  lucchetto account list --scheme older\n  lucchetto account list --second-factor missing",
     )
     .action(
       async (
         search: string | undefined,
-        options: { scheme?: string; limit: string; json?: boolean },
+        options: {
+          scheme?: string;
+          secondFactor?: "present" | "none" | "missing";
+          limit: string;
+          json?: boolean;
+        },
         command: Command,
       ) => {
-        const { scheme } = options;
-        const query = { search, scheme, limit: Number(options.limit) };
+        const { scheme, secondFactor } = options;
+        const query = { search, scheme, secondFactor, limit: Number(options.limit) };
         const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
         if (options.json === true) return printJson(body);
         const rows = body.items.map((one) => [
@@ -128,7 +140,7 @@ export function defineAccount(account: Command): void {
         ]);
         const fourth = scheme === undefined ? "created" : "record's scheme";
         const head = ["e-mail", "username", "name", "state", "labels", fourth, "last sign-in", "id"];
-        const isWhole = search === undefined && scheme === undefined;
+        const isWhole = [search, scheme, secondFactor].every((narrowing) => narrowing === undefined);
         printTable(head, rows, isWhole ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
         if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
       },

@@ -28,6 +28,20 @@ export function coloursOf(element: Element): PlotColours {
   };
 }
 
+/** A day (`2026-05-01`, UTC) as an axis has it. */
+export function dayInWords(day: string): string {
+  return new Date(`${day}T00:00:00Z`).toLocaleDateString("en", {
+    day: "numeric",
+    month: "short",
+    timeZone: "UTC",
+  });
+}
+
+/** A share in percent, as it stands in a sentence. */
+export function share(part: number, whole: number): string {
+  return whole === 0 ? "0 %" : `${Math.round((part / whole) * 100)} %`;
+}
+
 /** What all plots have in common. */
 export function commonOptions({ quiet, font }: PlotColours): ChartOptions {
   return {

@@ -14,22 +14,32 @@
 
   const search = $derived(searchParams.get("search")?.toString() ?? undefined);
   const scheme = $derived(searchParams.get("scheme")?.toString() ?? undefined);
+  const secondFactor = $derived(factorWanted(searchParams.get("second-factor")?.toString()));
+  const isWhole = $derived([search, scheme, secondFactor].every((narrowing) => narrowing === undefined));
   const heading = $derived(
-    search !== undefined
-      ? texts.accounts.accountsThatBeginWith(search)
-      : scheme === "older"
-        ? texts.accounts.accountsWithARecordOlder
-        : scheme !== undefined
-          ? texts.accounts.accountsWith(scheme)
-          : texts.accounts.accounts,
+    secondFactor !== undefined
+      ? texts.accounts.bySecondFactor[secondFactor]
+      : search !== undefined
+        ? texts.accounts.accountsThatBeginWith(search)
+        : scheme === "older"
+          ? texts.accounts.accountsWithARecordOlder
+          : scheme !== undefined
+            ? texts.accounts.accountsWith(scheme)
+            : texts.accounts.accounts,
   );
   const list = new List<OperatorAccount>(
-    async (cursor) => (await call(routes.listAccounts, { query: { search, scheme, cursor } })).body,
+    async (cursor) =>
+      (await call(routes.listAccounts, { query: { search, scheme, secondFactor, cursor } })).body,
   );
+
+  function factorWanted(asked: string | undefined): keyof typeof texts.accounts.bySecondFactor | undefined {
+    return asked === "present" || asked === "none" || asked === "missing" ? asked : undefined;
+  }
 
   $effect(() => {
     void search;
     void scheme;
+    void secondFactor;
     void list.begin();
   });
 </script>
@@ -38,7 +48,7 @@
 <h1 class="mb-4 text-xl font-semibold">
   {heading}
 </h1>
-{#if search === undefined && scheme === undefined}
+{#if isWhole}
   <HeldBack />
   <AddAccount added={(id) => navigate("/console/accounts/:id", { params: { id } })} />
 {/if}
@@ -84,6 +94,8 @@
   {#snippet empty()}
     {#if scheme !== undefined}
       {texts.accounts.noRecordIsOfThat} <a href={at("/console/hashes")}>{texts.accounts.backToTheHashes}</a>
+    {:else if secondFactor !== undefined}
+      {texts.accounts.noneOfThem} <a href={at("/console/sign-ins")}>{texts.accounts.backToTheSignIns}</a>
     {:else if search === undefined}
       {texts.accounts.accountsStandHereAsPeople}
       <code>npx lucchetto register --email anna@brina.example</code>

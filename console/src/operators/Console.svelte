@@ -18,6 +18,7 @@
   const RAIL = [
     [texts.console.accounts, "/console/accounts"],
     [texts.console.sessions, "/console/sessions"],
+    [texts.console.signIns, "/console/sign-ins"],
     [texts.console.journal, "/console/journal"],
     [texts.console.mail, "/console/mail"],
     [texts.console.hashes, "/console/hashes"],

@@ -8,7 +8,7 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
-  import { axis, commonOptions } from "../lib/plot.ts";
+  import { axis, commonOptions, dayInWords, share } from "../lib/plot.ts";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -25,18 +25,6 @@
       fleet = (await call(routes.showHashFleet)).body;
     });
   });
-
-  function dayInWords(day: string): string {
-    return new Date(`${day}T00:00:00Z`).toLocaleDateString("en", {
-      day: "numeric",
-      month: "short",
-      timeZone: "UTC",
-    });
-  }
-
-  function share(part: number, whole: number): string {
-    return whole === 0 ? "0 %" : `${Math.round((part / whole) * 100)} %`;
-  }
 
   /** Bands over the days: the current scheme at the bottom, then the others by how many have them. */
   function bands({ days, configured }: HashFleet) {

@@ -122,6 +122,13 @@ export const consoleTexts = {
     accountsThatBeginWith: (search: Value) => `Accounts that begin with “${search}”`,
     accountsWithARecordOlder: "Accounts with a record older than configured",
     accountsWith: (scheme: Value) => `Accounts with ${scheme}`,
+    bySecondFactor: {
+      present: "Accounts with a second factor",
+      none: "Accounts without a second factor",
+      missing: "Accounts that must have a second factor and have none yet",
+    },
+    noneOfThem: "None at the moment.",
+    backToTheSignIns: "Back to the sign-ins",
   },
   addAccount: {
     addOrInviteSomebody: "Add or invite somebody",
@@ -172,6 +179,7 @@ export const consoleTexts = {
     find: "Find",
     account: "account",
     signOut: "sign out",
+    signIns: "Sign-ins",
     youReadAsAuditor:
       "You read as an auditor: everything is shown but what mails say, and nothing can be changed.",
     forOperatorsOnly: "For operators only",
@@ -186,6 +194,40 @@ export const consoleTexts = {
     hashes: "Hashes",
     apps: "Apps",
     webhooks: "Webhooks",
+  },
+  signIns: {
+    signIns: "Sign-ins",
+    howPeopleSignIn: "How people sign in",
+    nobodyYet: "Sign-ins are counted here, day by day, by the proofs that people showed. There are none yet.",
+    dayByDay: "Day by day",
+    percent: "% of the day's sign-ins",
+    proofs: {
+      password: "password",
+      mail: "mailed link or code",
+      passkey: "passkey",
+      totp: "authenticator app",
+      "recovery-code": "recovery code",
+    },
+    sharesOfEachWay: (days: number, total: number) =>
+      `The share of each way to sign in, on ${days} ${days === 1 ? "day" : "days"} with ${total} sign-ins.`,
+    ways: "Ways to sign in",
+    way: "Proofs shown",
+    share: "Share",
+    secondFactors: "Second factors",
+    ofActiveAccounts: (active: number, share: string) =>
+      `Of ${active} active accounts {have} a second factor (${share}):`,
+    haveOne: (count: number) => `${count} ${count === 1 ? "has" : "have"}`,
+    ofWhich: (apps: number, passkeys: number) =>
+      `${apps} with an authenticator app, ${passkeys} with a passkey.`,
+    nobodyMust: "Nobody has to have one. To require it, set {setting} in the configuration.",
+    everybodyMust: "Everybody must have one.",
+    whoCarries: (labels: string) => `Whoever carries one of these labels must have one: ${labels}.`,
+    onlyAPasskey: (labels: string) => `For these only a passkey counts: ${labels}.`,
+    nobodyMissing: (count: number) =>
+      count === 1 ? "That is one account, and it has one." : `These are ${count} accounts, and all have one.`,
+    missing: (count: number) =>
+      `These are ${count} accounts; {those} and will set one up at the next sign-in.`,
+    haveNoneYet: (count: number) => `${count} ${count === 1 ? "has" : "have"} none yet`,
   },
   hashes: {
     configured: (scheme: Value) => `${scheme} (configured)`,

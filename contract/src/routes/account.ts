@@ -294,6 +294,10 @@ export const listAccounts = defineRoute({
       .describe(
         "a scheme ($scrypt$ln=15,r=8,p=3), an algorithm (scrypt), or `older`: any but the configured one",
       ),
+    secondFactor: z
+      .enum(["present", "none", "missing"])
+      .optional()
+      .describe("active accounts that have one, have none, or must have one and have none"),
     ...page,
   }),
   replies: { 200: listOf(operatorAccount) },

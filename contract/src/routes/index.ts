@@ -11,7 +11,7 @@ import * as mail from "./mail.ts";
 import * as passkey from "./passkey.ts";
 import * as password from "./password.ts";
 import * as session from "./session.ts";
-import { addProof, showSignIn, signIn } from "./sign-in.ts";
+import { addProof, showSignIn, showSignInFigures, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
 import * as totp from "./totp.ts";
 import { importAuthenticators } from "./totp-import.ts";
@@ -37,6 +37,7 @@ export const routes = {
   signIn,
   showSignIn,
   addProof,
+  showSignInFigures,
   ...accessKey,
   ...basic,
   ...password,

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { proofWanted, wantedProof } from "../shapes.ts";
+import { proofWanted, signInFigures, wantedProof } from "../shapes.ts";
 import { codeText, id, lineOfText, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 import { passkeyProof, registrationCredential } from "./passkey.ts";
@@ -128,4 +128,14 @@ export const showSignIn = defineRoute({
   access: "anybody",
   problems: ["sign-in-lapsed"],
   replies: { 200: z.object({ wanted: z.array(wantedProof), expiresAt: timestamp }) },
+});
+
+export const showSignInFigures = defineRoute({
+  name: "showSignInFigures",
+  method: "GET",
+  path: "/v1/operator/sign-ins",
+  summary:
+    "How people sign in, day by day; how many have a second factor, and who must have one and has none",
+  access: "operator",
+  replies: { 200: signInFigures },
 });

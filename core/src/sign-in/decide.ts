@@ -1,5 +1,6 @@
 /** The decision about a sign-in by password: from what is stored and what was shown to an outcome. */
 import type { AccountState } from "../account/index.ts";
+import { PASSWORD } from "./methods.ts";
 import type { SignInRule, Wanted } from "./pending.ts";
 import { wantedNext } from "./pending.ts";
 
@@ -72,7 +73,7 @@ export function decidePasswordSignIn(
 }
 
 /** RFC 8176: password-based authentication. */
-const PASSWORD_AMR = ["pwd"] as const;
+const PASSWORD_AMR = [PASSWORD] as const;
 
 function refuse(reason: RefusalReason): SignInDecision {
   return { outcome: "refused", reason, told: "nothing" };

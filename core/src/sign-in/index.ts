@@ -1,2 +1,3 @@
 export * from "./decide.ts";
 export * from "./pending.ts";
+export * from "./way.ts";

@@ -1,4 +1,5 @@
 /** What a sign-in in progress still wants before it is a session. */
+import { MAILED, MORE_THAN_ONE, PASSWORD, RECOVERY_CODE } from "./methods.ts";
 
 /** Any one of these moves a sign-in on. */
 export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | Enrolment | SecondFactor;
@@ -96,18 +97,6 @@ const BY_MAIL = ["mail-link", "mail-code"] as const;
 function isByPasskey(shown: readonly string[]): boolean {
   return shown.includes("hwk") || shown.includes("swk");
 }
-
-/** Ours, RFC 8176 registers none. */
-const RECOVERY_CODE = "recovery-code";
-
-/** Ours, RFC 8176 registers none: a mailed link or code was shown. */
-export const MAILED = "mail";
-
-/** RFC 8176: a password was shown. */
-const PASSWORD = "pwd";
-
-/** RFC 8176: more than one proof was shown. */
-const MORE_THAN_ONE = "mfa";
 
 /** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
 export function amrWith(amr: readonly string[], second: readonly string[]): string[] {

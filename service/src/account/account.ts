@@ -13,6 +13,7 @@ import { listPasskeys } from "../passkey/store.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { whoMust } from "../second-factor/duty.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
@@ -26,12 +27,24 @@ import { takenProblem } from "./operate.ts";
 import { showToOperator } from "./show.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
 
+interface WantedAccounts {
+  readonly search?: string | undefined;
+  readonly scheme?: string | undefined;
+  readonly secondFactor?: "present" | "none" | "missing" | undefined;
+}
+
 /** A page of accounts, with the scheme of each one's record. */
 export async function listForOperators(
-  { dataSource, hashing }: ServiceContext,
-  { search, scheme, ...page }: PageQuery & { search?: string | undefined; scheme?: string | undefined },
+  { dataSource, hashing, configuration }: ServiceContext,
+  { search, scheme, secondFactor, ...page }: PageQuery & WantedAccounts,
 ): Promise<Page<OperatorAccount>> {
-  const filter = scheme === OLDER_SCHEMES ? { search, notScheme: hashing.scheme.text } : { search, scheme };
+  const filter = {
+    search,
+    ...(scheme === OLDER_SCHEMES ? { notScheme: hashing.scheme.text } : { scheme }),
+    ...(secondFactor === undefined
+      ? {}
+      : { bySecondFactor: { wanted: secondFactor, who: whoMust({ configuration }) } }),
+  };
   const rows = await listAccounts(dataSource, filter, page);
   const schemes = await findSchemes(
     dataSource,

@@ -2,6 +2,9 @@ import type { Identifier, readIdentifier } from "@lucchetto/core";
 import { FIRST_PASSWORD_LIFE } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { Brackets, In, LessThanOrEqual, Not } from "typeorm";
+import type { ByFactor } from "../second-factor/by-factor.ts";
+import { whereFactor } from "../second-factor/by-factor.ts";
+import type { WhoMust } from "../second-factor/duty.ts";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 import { assertNotHeld, isHeldFrom } from "./held-address.ts";
@@ -139,6 +142,7 @@ export interface AccountFilter {
   readonly search?: string | undefined;
   readonly scheme?: string | undefined;
   readonly notScheme?: string | undefined;
+  readonly bySecondFactor?: { readonly wanted: ByFactor; readonly who: WhoMust };
   /** For applications: without those that carry one of these, or are being erased. */
   readonly withoutLabels?: readonly string[];
 }
@@ -146,7 +150,7 @@ export interface AccountFilter {
 /** One more row than the page holds, newest first. */
 export function listAccounts(
   dataSource: DataSource,
-  { search, scheme, notScheme, withoutLabels }: AccountFilter,
+  { search, scheme, notScheme, bySecondFactor, withoutLabels }: AccountFilter,
   page: PageQuery,
 ): Promise<AccountRow[]> {
   const query = dataSource
@@ -174,6 +178,7 @@ export function listAccounts(
     query.andWhere(`NOT JSON_CONTAINS(account.labels, :label${index})`, {
       [`label${index}`]: JSON.stringify(label),
     });
+  if (bySecondFactor !== undefined) whereFactor(query, bySecondFactor.wanted, bySecondFactor.who);
   if (scheme !== undefined || notScheme !== undefined) {
     query.innerJoin("password_record", "record", "record.accountId = account.id");
     if (notScheme !== undefined) query.andWhere("record.scheme <> :notScheme", { notScheme });

@@ -2,6 +2,8 @@
 import type { HashFleet } from "@lucchetto/contract";
 import { floorsMissedBy, readScheme, SchemeError } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
+import type { DailyCount } from "../clock/by-day.ts";
+import { countDaily, dayOf } from "../clock/by-day.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Hashing } from "./hashing.ts";
 import { countSchemes, listSchemeCounts, storeSchemeCounts } from "./store.ts";
@@ -16,30 +18,10 @@ interface Counted {
 const DAY = 86_400_000;
 /** Days shown. */
 const SHOWN_DAYS = 90;
-/** Milliseconds after which the day's counts are taken again. */
-const RECOUNT_AFTER = 3_600_000;
 
-/** Keeps the counts of each day: taken when a day is first seen, and again every hour while it lasts. */
-export interface FleetCounter {
-  /** Counts if that is due; otherwise it costs a comparison. */
-  keep(): Promise<void>;
-}
-
-export function createFleetCounter({
-  dataSource,
-  clock,
-}: Pick<Counted, "dataSource" | "clock">): FleetCounter {
-  let counted: Date | null = null;
-  return {
-    async keep() {
-      const now = clock.now();
-      if (counted !== null && dayOf(counted) === dayOf(now)) {
-        if (Math.abs(now.getTime() - counted.getTime()) < RECOUNT_AFTER) return;
-      }
-      counted = now;
-      await storeSchemeCounts(dataSource, dayOf(now));
-    },
-  };
+/** Keeps the counts of each day. */
+export function createFleetCounter({ dataSource, clock }: Pick<Counted, "dataSource" | "clock">): DailyCount {
+  return countDaily(clock, (now) => storeSchemeCounts(dataSource, dayOf(now)));
 }
 
 /** The fleet as operators see it; the present figures are counted at this moment. */
@@ -94,9 +76,4 @@ function groupByDay(
     days.set(day, counts);
   }
   return [...days].map(([day, counts]) => ({ day, counts }));
-}
-
-/** The day in UTC, `2026-05-01`. */
-function dayOf(time: Date): string {
-  return time.toISOString().slice(0, 10);
 }

@@ -1,4 +1,5 @@
 /** The end of every sign-in: a session, the journal, the counts cleared, and the browser remembered. */
+import { proofsOf } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -41,7 +42,13 @@ export async function completeSignIn(
   const { account } = beginning;
   const isNew = await isNewHere(manager, account, { visit, device });
   const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
-  const event = { kind: "sign-in.completed", accountId: account.id, sessionId: begun.session.id } as const;
+  const event = {
+    kind: "sign-in.completed",
+    // How: the counts of the ways in are taken from it.
+    reason: proofsOf(beginning.amr).join(" "),
+    accountId: account.id,
+    sessionId: begun.session.id,
+  } as const;
   await record(context, manager, { event, visit, now: context.clock.now() });
   // The mailed proof that was wanted after an operator's help was shown.
   if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });

@@ -1,9 +1,14 @@
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
+import { keepSignInCounts } from "./figures.ts";
 import { signInRoutes } from "./routes.ts";
-import { sweepSignIns } from "./store.ts";
+import { sweepSignInCounts, sweepSignIns } from "./store.ts";
 
 export const signIns: Capability = {
   routes: ({ context }) => signInRoutes(context),
-  sweeps: [{ what: "sign-ins that were not finished", keepFor: () => DAY, run: sweepSignIns }],
+  background: keepSignInCounts,
+  sweeps: [
+    { what: "sign-ins that were not finished", keepFor: () => DAY, run: sweepSignIns },
+    { what: "counts of how people signed in", keepFor: () => 400 * DAY, run: sweepSignInCounts },
+  ],
 };

@@ -13,6 +13,7 @@ import { signInByPasskey } from "./by-passkey.ts";
 import { signInTokenOf } from "./caller.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { deliverPending } from "./deliver.ts";
+import { showSignInFigures } from "./figures.ts";
 import { moveOn } from "./move-on.ts";
 import { readPending, showPending } from "./pending.ts";
 import { signIn } from "./sign-in.ts";
@@ -69,6 +70,8 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
       const { wanted, expiresAt } = await showPending(context, token, visitOf(request));
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
     });
+
+    mount(app, routes.showSignInFigures, async () => answer(200, await showSignInFigures(context)));
   };
 }
 

@@ -1,9 +1,9 @@
 import type { HashedToken } from "@lucchetto/core";
 import { MOST_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, MoreThan, Not } from "typeorm";
-import type { SignInRow } from "../storage/index.ts";
-import { SignInEntity, sweepRows } from "../storage/index.ts";
+import { IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
+import type { SignInCountRow, SignInRow } from "../storage/index.ts";
+import { earliestIdAt, SignInCountEntity, SignInEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertSignIn(manager: EntityManager, row: SignInRow): Promise<void> {
   await manager.getRepository(SignInEntity).insert(row);
@@ -116,4 +116,41 @@ export async function endSignInsOf(
 /** Forgets those that expired before a time. */
 export async function sweepSignIns(dataSource: DataSource, before: Date): Promise<void> {
   await sweepRows(dataSource, "sign_in WHERE expiresAt < ?", [before]);
+}
+
+/** How many signed in in which way on each day, by the journal. @param from the first day; `null`: all that the journal remembers. */
+export async function countWays(dataSource: DataSource, from: string | null): Promise<SignInCountRow[]> {
+  const rows = await dataSource.query<Array<Omit<SignInCountRow, "signIns"> & { signIns: string }>>(
+    `SELECT DATE_FORMAT(at, '%Y-%m-%d') AS day, reason AS way, COUNT(*) AS signIns FROM journal_entry
+     WHERE id >= ? AND kind = 'sign-in.completed' AND reason IS NOT NULL GROUP BY day, way ORDER BY day, way`,
+    [earliestIdAt(new Date(from === null ? 0 : `${from}T00:00:00Z`))],
+  );
+  return rows.map((row) => ({ ...row, signIns: Number(row.signIns) }));
+}
+
+export async function findLastCountedDay(dataSource: DataSource): Promise<string | null> {
+  const last = await dataSource
+    .getRepository(SignInCountEntity)
+    .findOne({ where: {}, order: { day: "DESC" } });
+  return last?.day ?? null;
+}
+
+/** Notes them, whatever was noted of these days and ways before. */
+export async function storeSignInCounts(
+  dataSource: DataSource,
+  counts: readonly SignInCountRow[],
+): Promise<void> {
+  await dataSource.getRepository(SignInCountEntity).upsert([...counts], ["day", "way"]);
+}
+
+/** The noted counts from a day on. */
+export function listSignInCounts(dataSource: DataSource, from: string): Promise<SignInCountRow[]> {
+  return dataSource
+    .getRepository(SignInCountEntity)
+    .find({ where: { day: MoreThanOrEqual(from) }, order: { day: "ASC", way: "ASC" } });
+}
+
+/** Removes counts of days long past. */
+export async function sweepSignInCounts(dataSource: DataSource, before: Date): Promise<void> {
+  await sweepRows(dataSource, "sign_in_count WHERE day < ?", [before.toISOString().slice(0, 10)]);
 }

@@ -18,6 +18,7 @@ import { WaysBack1700000000012 } from "./migrations/1700000000012-ways-back.ts";
 import { SweptAlongIndexes1700000000013 } from "./migrations/1700000000013-swept-along-indexes.ts";
 import { AppsAtWork1700000000014 } from "./migrations/1700000000014-apps-at-work.ts";
 import { Passkeys1700000000015 } from "./migrations/1700000000015-passkeys.ts";
+import { SignInCounts1700000000016 } from "./migrations/1700000000016-sign-in-counts.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -36,6 +37,7 @@ export const MIGRATIONS = [
   SweptAlongIndexes1700000000013,
   AppsAtWork1700000000014,
   Passkeys1700000000015,
+  SignInCounts1700000000016,
 ];
 
 /** The table in which the applied migrations are noted. */

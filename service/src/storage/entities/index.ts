@@ -20,6 +20,7 @@ import { RegistrationEntity } from "./registration.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
 import { SignInEntity } from "./sign-in.ts";
+import { SignInCountEntity } from "./sign-in-count.ts";
 import { ThrottleCountEntity } from "./throttle-count.ts";
 
 export * from "./access-key.ts";
@@ -45,6 +46,7 @@ export * from "./registration.ts";
 export * from "./scheme-count.ts";
 export * from "./session.ts";
 export * from "./sign-in.ts";
+export * from "./sign-in-count.ts";
 export * from "./throttle-count.ts";
 
 /** Every table, listed by hand. */
@@ -72,5 +74,6 @@ export const ENTITIES = [
   SchemeCountEntity,
   SessionEntity,
   SignInEntity,
+  SignInCountEntity,
   ThrottleCountEntity,
 ];

@@ -1,0 +1,73 @@
+/** How people sign in: counted day by day from the journal, which forgets its entries sooner than the counts are kept. */
+import type { SignInFigures } from "@lucchetto/contract";
+import type { FastifyBaseLogger } from "fastify";
+import type { Background } from "../capability.ts";
+import { DAY } from "../capability.ts";
+import { countDaily, dayOf } from "../clock/by-day.ts";
+import type { ServiceContext } from "../context.ts";
+import { countDuty, countFactors } from "../second-factor/by-factor.ts";
+import { whoMust } from "../second-factor/duty.ts";
+import type { SignInCountRow } from "../storage/index.ts";
+import { countWays, findLastCountedDay, listSignInCounts, storeSignInCounts } from "./store.ts";
+
+/** Days shown. */
+const SHOWN_DAYS = 90;
+/** Milliseconds between looks whether a count is due. */
+const LOOK_EVERY = 60_000;
+
+/** Keeps the counts of each day. */
+export function keepSignInCounts(context: ServiceContext, logger: FastifyBaseLogger): Background {
+  const counts = countDaily(context.clock, async () =>
+    storeSignInCounts(context.dataSource, await countUncounted(context)),
+  );
+  const timer = setInterval(() => {
+    counts.keep().catch((error: unknown) => logger.warn({ err: error }, "sign-ins could not be counted"));
+  }, LOOK_EVERY);
+  timer.unref();
+  return {
+    async close() {
+      clearInterval(timer);
+    },
+  };
+}
+
+/** The figures as operators see them; those of the last days are counted at this moment. */
+export async function showSignInFigures(context: ServiceContext): Promise<SignInFigures> {
+  const { dataSource, clock } = context;
+  const from = dayOf(new Date(clock.now().getTime() - SHOWN_DAYS * DAY));
+  const who = whoMust(context);
+  const [stored, fresh, accounts, duty] = await Promise.all([
+    listSignInCounts(dataSource, from),
+    countUncounted(context),
+    countFactors(dataSource),
+    countDuty(dataSource, who),
+  ]);
+  const isFresh = new Set(fresh.map(({ day }) => day));
+  const counts = [
+    ...stored.filter(({ day }) => !isFresh.has(day)),
+    ...fresh.filter(({ day }) => day >= from),
+  ];
+  return {
+    days: groupByDay(counts),
+    accounts,
+    duty: { ...who, labels: [...who.labels], passkeyOnly: [...who.passkeyOnly], ...duty },
+  };
+}
+
+/** From the last day that was counted, which was not over then. */
+async function countUncounted({ dataSource, clock }: ServiceContext): Promise<SignInCountRow[]> {
+  const today = dayOf(clock.now());
+  const last = await findLastCountedDay(dataSource);
+  const from = last === null ? null : last < today ? last : today;
+  return countWays(dataSource, from);
+}
+
+function groupByDay(rows: readonly SignInCountRow[]): SignInFigures["days"] {
+  const days = new Map<string, SignInFigures["days"][number]["ways"]>();
+  for (const { day, way, signIns } of [...rows].sort((left, right) => (left.day < right.day ? -1 : 1))) {
+    const ways = days.get(day) ?? [];
+    ways.push({ proofs: way.split(" "), signIns });
+    days.set(day, ways);
+  }
+  return [...days].map(([day, ways]) => ({ day, ways }));
+}
