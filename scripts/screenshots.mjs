@@ -56,14 +56,6 @@ await run(async () => {
   const atApp = (page) => page.waitForURL((address) => address.origin === appUrl);
 
   await inBrowser("light", async (page, shot) => {
-    await page.goto(`${url}/register`);
-    await page.fill("#email", "petra.sasso@brina.example");
-    await page.fill("#username", "no spaces");
-    await page.fill("#password", "a long walk uphill");
-    await page.fill("#repeated", "a long walk uphill");
-    await page.click("button[type=submit]");
-    await page.waitForSelector("[aria-invalid=true]");
-    await shot("register");
     await page.goto(`${appUrl}/members`);
     await signIn(page, { ...operator, password: "a wrong password" });
     await page.waitForSelector("[data-form-problem]");
@@ -89,6 +81,9 @@ await run(async () => {
     await page.goto(`${url}/console/hashes`);
     await page.waitForSelector("canvas");
     await shot("console-hashes");
+    await page.goto(`${url}/console/sign-ins`);
+    await page.waitForSelector("canvas");
+    await shot("console-sign-ins");
     await page.goto(`${url}/console/accounts?search=dario`);
     await page.click("td a");
     await page.waitForSelector("figure");

@@ -167,7 +167,9 @@ describe("for the one who runs it", () => {
       status: 2,
       err: expect.stringContaining("never sent; their people ask again"),
     });
-    expect(JSON.parse((await keys("list")).out)).toMatchObject({ ids: ["k1", "k2"] });
+    const { ids, needs } = JSON.parse((await keys("list")).out);
+    expect([ids, needs.k1.records]).toEqual([["k1", "k2"], 0]);
+    expect(needs.k1.sealed).toBeGreaterThan(0);
     const givenUp = await keys("retire", "k1", "--give-up", "--yes");
     expect(JSON.parse(givenUp.out)).toMatchObject({ ids: ["k2"] });
     expect(JSON.parse((await keys("add")).out)).toMatchObject({ ids: ["k2", "k3"] });

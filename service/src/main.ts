@@ -31,16 +31,19 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     applied: await (await import("./tasks/schema.ts")).applySchema(loadConfiguration(config)),
   }),
   check: async ({ config }) => ({ findings: await (await import("./tasks/check.ts")).check(config) }),
-  "keys-list": async ({ config }) => (await keys()).listKeys(keyRingFile(config)),
+  "keys-list": async ({ config }) => {
+    const ring = (await keys()).listKeys(keyRingFile(config));
+    return { ...ring, ...(await countOrSayWhyNot(config, ring.ids)) };
+  },
   "keys-add": async ({ config }) => (await keys()).addKey(keyRingFile(config)),
   "keys-promote": async ({ config, key }) => (await keys()).promoteKey(keyRingFile(config), key),
   "keys-retire": async ({ config, key, giveUp }) =>
     (await keys()).retireKey(keyRingFile(config), key, {
-      count: (id) => countWhatNeeds(config, id),
+      count: (id) => countForOne(config, id),
       giveUp,
     }),
   "keys-needs": async ({ config, key }) => ({
-    lost: (await keys()).whatIsLost(await countWhatNeeds(config, key)),
+    lost: (await keys()).whatIsLost(await countForOne(config, key)),
   }),
   setup: async ({ config }) => {
     const { runSetupSteps } = await import("./tasks/setup-steps.ts");
@@ -70,20 +73,46 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 
 const keys = () => import("./tasks/keys.ts");
 
-async function countWhatNeeds(config: string, keyId: string): Promise<NeedsOfKey> {
+const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0 };
+
+async function countForOne(config: string, keyId: string): Promise<NeedsOfKey> {
+  return (await countWhatNeeds(config, [keyId]))[keyId] ?? NOTHING;
+}
+
+/** The ring can be read without its database. */
+async function countOrSayWhyNot(
+  config: string,
+  keyIds: readonly string[],
+): Promise<{ needs: Readonly<Record<string, NeedsOfKey>> | null; notCounted?: string }> {
+  try {
+    return { needs: await countWhatNeeds(config, keyIds) };
+  } catch (error) {
+    if (!isExpected(error)) throw error;
+    return { needs: null, notCounted: error.message };
+  }
+}
+
+/** What stands under each of these keys. */
+async function countWhatNeeds(
+  config: string,
+  keyIds: readonly string[],
+): Promise<Readonly<Record<string, NeedsOfKey>>> {
   // A ring that lies alone belongs to no database yet.
-  if (!existsSync(config)) return { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0 };
+  if (!existsSync(config) || keyIds.length === 0) return {};
   const { openWithoutDeadline } = await import("./storage/index.ts");
   const { countPepperedUnder } = await import("./password/store.ts");
   const { countSealedUnder } = await import("./mail/store.ts");
   const { countUnderKey } = await import("./second-factor/store.ts");
   const dataSource = await openWithoutDeadline(loadConfiguration(config));
   try {
-    return {
-      records: await countPepperedUnder(dataSource, keyId),
-      sealed: await countSealedUnder(dataSource, keyId),
-      ...(await countUnderKey(dataSource, keyId)),
-    };
+    const needs: Record<string, NeedsOfKey> = {};
+    for (const keyId of keyIds)
+      needs[keyId] = {
+        records: await countPepperedUnder(dataSource, keyId),
+        sealed: await countSealedUnder(dataSource, keyId),
+        ...(await countUnderKey(dataSource, keyId)),
+      };
+    return needs;
   } finally {
     await dataSource.destroy();
   }

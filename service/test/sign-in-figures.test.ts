@@ -46,8 +46,7 @@ test("ways to sign in are counted by the day, and outlive the journal", async ()
     await service.as(token)(routes.addProof, { body: { proof } });
   };
   await signInWithBoth();
-  const figures = async () =>
-    (await service.as(await service.operator())(routes.showSignInFigures)).body;
+  const figures = async () => (await service.as(await service.operator())(routes.showSignInFigures)).body;
   const first = (await figures()).days.at(-1);
   const byPassword = first?.ways.find(({ proofs }) => proofs.join() === "password")?.signIns ?? 0;
   expect(byPassword).toBeGreaterThan(0);

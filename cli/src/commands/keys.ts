@@ -10,7 +10,24 @@ interface KeyRingShown {
   readonly file: string;
   readonly current: string | null;
   readonly ids: readonly string[];
+  /** What stands under each; `null`: the database did not say. Only of `list`. */
+  readonly needs?: Readonly<Record<string, NeedsShown>> | null;
+  readonly notCounted?: string;
 }
+
+interface NeedsShown {
+  readonly records: number;
+  readonly sealed: number;
+  readonly authenticators: number;
+  readonly recoveryCodes: number;
+}
+
+const NEEDS = [
+  ["records", "password records"],
+  ["sealed", "mails"],
+  ["authenticators", "authenticators"],
+  ["recoveryCodes", "recovery codes"],
+] as const;
 
 export function defineKeys(keys: Command): void {
   const verb = (name: string, description: string, example: string, takesKey: boolean): Command => {
@@ -29,12 +46,20 @@ export function defineKeys(keys: Command): void {
         const args = [...(takesKey ? ["--key", key] : []), ...(giveUp === true ? ["--give-up"] : [])];
         const shown = await runTask<KeyRingShown>(`keys-${name}`, { config, args });
         if (json === true) return printJson(shown);
-        const rows = shown.ids.map((id) => [id, id === shown.current ? "current" : "kept"]);
-        printTable(["key", "state"], rows, "No key yet. Run: lucchetto keys add");
+        const { needs, ids, current, notCounted } = shown;
+        const counts = needs === undefined || needs === null ? [] : NEEDS;
+        const rows = ids.map((id) => [
+          id,
+          id === current ? "current" : "kept",
+          ...counts.map(([what]) => String(needs?.[id]?.[what] ?? 0)),
+        ]);
+        const head = ["key", "state", ...counts.map(([, words]) => words)];
+        printTable(head, rows, "No key yet. Run: lucchetto keys add");
+        if (notCounted !== undefined) print(`What stands under each key is not known: ${notCounted}`);
         print(`The ring is in ${shown.file}.`);
       });
   };
-  verb("list", "the ids, never the keys", "list", false);
+  verb("list", "the ids, never the keys, and how much stands under each", "list", false);
   verb("add", "add a random key; the first one is current at once", "add", false);
   verb("promote", "make a key current, once every instance has it", "promote k2", true);
   const retire = verb(

@@ -30,7 +30,7 @@ export function waysOf(days: Days): Way[] {
 
 function rank({ proofs }: Way): number {
   const place = ORDER.findIndex((proof) => proofs.includes(proof));
-  return place < 0 ? ORDER.length : place * 2 + Number(proofs.length > 1);
+  return place < 0 ? ORDER.length * 2 : place * 2 + Number(proofs.length > 1);
 }
 
 function nameOf(proofs: readonly string[]): string {
