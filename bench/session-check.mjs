@@ -9,12 +9,12 @@
  * with --unseen each is used for the first time, so that every request also has a last use to be written.
  */
 import { fork } from "node:child_process";
-import { createHash, randomBytes } from "node:crypto";
 import { parseArgs } from "node:util";
 import { freePort } from "../scripts/process.mjs";
 import { say } from "../scripts/say.mjs";
 import { drive } from "./drive.mjs";
 import { startBenchService } from "./service.mjs";
+import { fillSessions, idOf, tokenOf } from "./sessions.mjs";
 
 const { values } = parseArgs({
   options: {
@@ -31,8 +31,7 @@ const SECONDS = Number(values.seconds);
 const POOL = 10;
 
 const service = await startBenchService({}, { production: true, pool: values.pool });
-const key = `lcp_${randomBytes(32).toString("base64url")}`;
-await fill();
+const key = await fillSessions(service, { sessions: SESSIONS, unseen: values.unseen });
 
 const barePort = await freePort();
 const bare = fork(new URL("./bare-check.mjs", import.meta.url), [
@@ -80,43 +79,4 @@ function rate({ rate }) {
 }
 function ms(milliseconds) {
   return `${milliseconds.toFixed(1)} ms`;
-}
-
-/** 43 characters after the prefix; the number stands at the end. */
-function tokenOf(number) {
-  return `lck_${String(number).padStart(43, "A")}`;
-}
-function idOf(number, room) {
-  return `0190000${room}-0000-7000-8000-${number.toString(16).padStart(12, "0")}`;
-}
-
-/** One account, session and check token for each number, made by the database itself. */
-async function fill() {
-  const began = Date.now();
-  const id = (room) => `CONCAT('0190000${room}-0000-7000-8000-', LPAD(LOWER(HEX(seq)), 12, '0'))`;
-  const seen = values.unseen ? "UTC_TIMESTAMP(3) - INTERVAL 5 MINUTE" : "UTC_TIMESTAMP(3) + INTERVAL 1 HOUR";
-  const later = "UTC_TIMESTAMP(3) + INTERVAL 10 HOUR";
-  const STEP = 100_000;
-  await service.query(
-    `INSERT INTO app (id, clientId, name, redirectUris, signedOutUris, createdAt) VALUES ('${idOf(1, "1")}', 'bench', 'Bench', '[]', '[]', UTC_TIMESTAMP(3))`,
-  );
-  const keyHash = createHash("sha256").update(key).digest("hex");
-  await service.query(
-    `INSERT INTO app_key (id, appId, keyHash, createdAt, lastUsedAt) VALUES ('${idOf(2, "1")}', '${idOf(1, "1")}', X'${keyHash}', UTC_TIMESTAMP(3), NULL)`,
-  );
-  for (let from = 1; from <= SESSIONS; from += STEP) {
-    const rows = `FROM seq_1_to_${SESSIONS} WHERE seq >= ${from} AND seq < ${from + STEP}`;
-    await service.query(
-      `INSERT INTO account (id, email, emailKey, emailVerifiedAt, state, labels, createdAt) SELECT ${id("4")}, CONCAT('guest', seq, '@brina.example'), CONCAT('guest', seq, '@brina.example'), UTC_TIMESTAMP(3), 'active', '["keeper"]', UTC_TIMESTAMP(3) ${rows}`,
-    );
-    await service.query(
-      `INSERT INTO session (id, tokenHash, accountId, kind, aal, amr, authTime, createdAt, lastSeenAt, idleEndsAt, endsAt) SELECT ${id("5")}, UNHEX(SHA2(CONCAT('own', seq), 256)), ${id("4")}, 'ordinary', 1, '["pwd"]', UTC_TIMESTAMP(3), UTC_TIMESTAMP(3), ${seen}, ${later}, ${later} ${rows}`,
-    );
-    await service.query(
-      `INSERT INTO check_token (tokenHash, codeHash, appId, sessionId, createdAt) SELECT UNHEX(SHA2(CONCAT('lck_', LPAD(seq, 43, 'A')), 256)), UNHEX(SHA2(CONCAT('code', seq), 256)), '${idOf(1, "1")}', ${id("5")}, UTC_TIMESTAMP(3) ${rows}`,
-    );
-  }
-  say(
-    `${SESSIONS} accounts, sessions and check tokens made in ${Math.round((Date.now() - began) / 1_000)} s`,
-  );
 }

@@ -2,7 +2,7 @@
  * Starts one MariaDB for all tests, in a folder of its own, and writes down the schema that all migrations leave: each
  * test file has a database of its own, made from that text.
  */
-import { rmSync, writeFileSync } from "node:fs";
+import { mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { createDataSource } from "@lucchetto/service";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
@@ -16,6 +16,9 @@ export default async function setUp() {
   rmSync(directory, { recursive: true, force: true });
   const server = await startMariaDb(directory, { fast: true });
   globalThis.testDatabaseServer = { server, directory };
+  // What tests leave lying goes with the folder.
+  process.env.TMPDIR = join(directory, "tmp");
+  mkdirSync(process.env.TMPDIR);
   process.env.TEST_DATABASE_SOCKET = server.socket;
   process.env.TEST_DATABASE_PORT = String(server.port);
   process.env.TEST_SCHEMA_FILE = await writeSchema(server, join(directory, "schema.sql"));

@@ -11,6 +11,7 @@ export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export { BUILT_IN_LABELS } from "./routes/account.ts";
+export { MAX_CHECKED_TOKENS } from "./routes/check.ts";
 export type {
   AssertionCredential,
   CreationOptions,

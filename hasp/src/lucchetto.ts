@@ -11,7 +11,11 @@ import {
 import type { output, ZodType } from "zod";
 import { createAccounts } from "./accounts.ts";
 import { authorizationOf } from "./app-key.ts";
+import type { Checked } from "./checks.ts";
+import { joinChecks, readChecks } from "./checks.ts";
 import type { HaspSettings } from "./options.ts";
+import type { Received, Sent } from "./send.ts";
+import { createSender } from "./send.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 
@@ -29,9 +33,15 @@ const REFUSALS = [
 /** Sessions asked for at once. */
 const MOST_ASKED = 1_000;
 
+/** Only these travel together: whatever else somebody sends in a cookie must not slow down the others. */
+const CHECK_TOKEN = /^lck_[A-Za-z0-9_-]{43}$/;
+/** Milliseconds until a service that lacks the call for many is tried with it again. */
+const LACKING_FOR = 60_000;
+
 export function createLucchetto(settings: HaspSettings): Lucchetto {
-  const authorization = authorizationOf(settings);
-  const underWay = new Map<string, Promise<ActiveIntrospection | null>>();
+  const send = createSender(settings.callsTo, authorizationOf(settings));
+  const check = joinChecks(askTogether, settings.timeout);
+  let lacksChecksUntil = 0;
 
   /** The parsed reply and whether it is a success; a wrong app key is the set-up's fault, not the person's. */
   async function post(
@@ -40,31 +50,30 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     expected: readonly string[] = [],
   ): Promise<{ ok: boolean; body: unknown }> {
     const isJson = typeof form === "string";
-    let response: Response;
-    let text: string;
+    const { status, text } = await sendOrSay({
+      path,
+      body: isJson ? form : new URLSearchParams(form).toString(),
+      contentType: isJson ? "application/json" : "application/x-www-form-urlencoded",
+      timeout: settings.timeout,
+      isQuestion: path === OAUTH_PATHS.introspect,
+    });
+    const ok = status >= 200 && status < 300;
+    if (status === 401 && !expected.includes(codeOf(text))) throw wrongKey();
+    const isExpected = ok || status === 400 || expected.includes(codeOf(text));
+    if (!isExpected) throw new LucchettoUnreachable(`${settings.callsTo} answered ${status}`);
+    return { ok, body: text === "" ? null : parseJson(text, settings.callsTo) };
+  }
+
+  async function sendOrSay(sent: Sent): Promise<Received> {
     try {
-      response = await fetch(settings.callsTo + path, {
-        method: "POST",
-        headers: {
-          authorization,
-          accept: "application/json",
-          ...(isJson ? { "content-type": "application/json" } : {}),
-        },
-        body: isJson ? form : new URLSearchParams(form),
-        redirect: "error",
-        signal: AbortSignal.timeout(settings.timeout),
-      });
-      text = await response.text();
+      return await send(sent);
     } catch (error) {
       throw new LucchettoUnreachable(`no answer from ${settings.callsTo}; is it running?`, { cause: error });
     }
-    if (response.status === 401 && !expected.includes(codeOf(text))) {
-      throw new LucchettoUnreachable(`${settings.callsTo} does not know this client id with this app key`);
-    }
-    const isExpected = response.ok || response.status === 400 || expected.includes(codeOf(text));
-    if (!isExpected) throw new LucchettoUnreachable(`${settings.callsTo} answered ${response.status}`);
-    return { ok: response.ok, body: text === "" ? null : parseJson(text, settings.callsTo) };
   }
+
+  const wrongKey = (): LucchettoUnreachable =>
+    new LucchettoUnreachable(`${settings.callsTo} does not know this client id with this app key`);
 
   /** A reply that is not what was asked for says nothing about anybody. */
   function read<Schema extends ZodType>(schema: Schema, body: unknown): output<Schema> {
@@ -82,6 +91,26 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     return answer.active ? answer : null;
   }
 
+  /** Many tokens in one question; a service of before that call is asked about each. */
+  async function askTogether(tokens: readonly string[], timeout: number): Promise<readonly Checked[]> {
+    const oneByOne = () => Promise.all(tokens.map((token) => ask(token, undefined)));
+    if (lacksChecksUntil > performance.now()) return oneByOne();
+    const { path } = routes.checkTokens;
+    // Written so that the service can take it apart without reading JSON: a token needs no escaping.
+    const body = `{"tokens":["${tokens.join('","')}"]}`;
+    const sent = { path, body, contentType: "application/json", timeout, isQuestion: true };
+    const { status, text } = await sendOrSay(sent);
+    if (status === 401) throw wrongKey();
+    if (status === 404 || status === 405) {
+      lacksChecksUntil = performance.now() + LACKING_FOR;
+      return oneByOne();
+    }
+    if (status !== 200) throw new LucchettoUnreachable(`${settings.callsTo} answered ${status}`);
+    const answers = readChecks(text, tokens.length);
+    if (answers === null) throw new LucchettoUnreachable(`${settings.callsTo} answered something unexpected`);
+    return answers;
+  }
+
   return {
     accounts: createAccounts(settings),
     async swap(code, verifier) {
@@ -93,14 +122,8 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       });
       return ok ? read(tokenReply, body).access_token : null;
     },
-    introspect(token, username) {
-      const question = username === undefined ? token : `${token} ${username}`;
-      const already = underWay.get(question);
-      if (already !== undefined) return already;
-      const asked = ask(token, username).finally(() => underWay.delete(question));
-      underWay.set(question, asked);
-      return asked;
-    },
+    introspect: (token, username) =>
+      username === undefined && CHECK_TOKEN.test(token) ? check(token) : ask(token, username),
     async checkBasic(shown) {
       const { path, replies } = routes.checkBasic;
       const { ok, body } = await post(path, JSON.stringify(shown), REFUSALS);

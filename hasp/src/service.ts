@@ -42,7 +42,7 @@ export interface Lucchetto {
   /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
   swap(code: string, verifier: string): Promise<string | null>;
   /**
-   * Who is there; `null` if nobody. Questions about one token under way at the same time are asked once.
+   * Who is there; `null` if nobody. It is asked after the call, together with other questions that wait.
    * @param username the name that came with an access key, where one came.
    */
   introspect(token: string, username?: string): Promise<ActiveIntrospection | null>;

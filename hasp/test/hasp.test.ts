@@ -284,7 +284,7 @@ describe("when Lucchetto cannot be asked", () => {
 
   test("questions about one token under way at the same time are asked once", async () => {
     const { cookie } = await signInAt(expressUrl);
-    const asked = () => service.log().split('"/oauth/introspect"').length;
+    const asked = () => service.log().split('"/v1/checks"').length;
     const hasp = createHasp(expressOptions);
     const before = asked();
     const visit = { method: "GET", url: "/members", headers: { cookie } };

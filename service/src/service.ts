@@ -100,7 +100,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   await addRoutes(app, { context, shell, clock, metrics: metrics.registry });
 
   const quickCheck = createQuickCheck(app, context, {
-    path: basePathOf(configuration.publicUrl) + OAUTH_PATHS.introspect,
+    basePath: basePathOf(configuration.publicUrl),
     headers,
     idOf,
     refreshClock: "refresh" in clock ? () => clock.refresh() : null,

@@ -4,6 +4,7 @@ import * as account from "./account.ts";
 import * as app from "./app.ts";
 import * as appAccount from "./app-account.ts";
 import * as basic from "./basic.ts";
+import { checkTokens } from "./check.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import * as journal from "./journal.ts";
@@ -40,6 +41,7 @@ export const routes = {
   showSignInFigures,
   ...accessKey,
   ...basic,
+  checkTokens,
   ...password,
   showSession: session.showSession,
   signOut: session.signOut,

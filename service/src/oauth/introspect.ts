@@ -1,6 +1,8 @@
 /** Introspection (RFC 7662) and revocation (RFC 7009) of check tokens. */
 import type { Introspection } from "@lucchetto/contract";
 import { hashToken, isSessionAlive, levelOf, sessionEnd } from "@lucchetto/core";
+import type { ShownKey } from "../access-key/access-key.ts";
+import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -46,6 +48,17 @@ export function introspect(
     token_type: "Bearer",
     iss: configuration.publicUrl,
   };
+}
+
+/** What an app learns by an access key. */
+export async function introspectKey(
+  context: ServiceContext,
+  shown: Omit<ShownKey, "appId">,
+  { appId, clientId }: { appId: string; clientId: string },
+): Promise<Introspection> {
+  context.questions.note(appId, "introspect");
+  const key = await recogniseAccessKey(context, { ...shown, appId });
+  return key === null ? INACTIVE : describeAccessKey(context, key, clientId);
 }
 
 /** Ends a check token of the asking app; anything else is left alone, and nothing says so (RFC 7009 section 2.2). */

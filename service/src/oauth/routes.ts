@@ -2,7 +2,6 @@
 import { OAUTH_PATHS } from "@lucchetto/contract";
 import { hashToken } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
-import { describeAccessKey, recogniseAccessKey } from "../access-key/access-key.ts";
 import type { ServiceContext } from "../context.ts";
 import { queryOf } from "../http/address.ts";
 import { acceptForms } from "../http/body.ts";
@@ -13,7 +12,7 @@ import { ProblemReply } from "../problem.ts";
 import { authorize } from "./authorize.ts";
 import { authenticateApp } from "./client-authentication.ts";
 import { parameter, requiredParameter } from "./form.ts";
-import { introspect, lookUpCheckToken, revoke } from "./introspect.ts";
+import { introspect, introspectKey, lookUpCheckToken, revoke } from "./introspect.ts";
 import { describeServer } from "./metadata.ts";
 import { OAuthRefusal, sendRefusal } from "./refusal.ts";
 import { swapCode } from "./token.ts";
@@ -65,13 +64,9 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
       ]);
       const shown = requiredParameter(form, "token");
       if (hashToken("access-key", shown) === null) return introspect(context, found, asking);
-      context.questions.note(asking.appId, "introspect");
-      const { appId, clientId } = asking;
       // Beside the standard's parameters: the name that came with the key, where it came as HTTP Basic.
       const username = parameter(form, "username");
-      const visit = visitOf(request);
-      const key = await recogniseAccessKey(context, { text: shown, username, appId, visit });
-      return key === null ? { active: false } : describeAccessKey(context, key, clientId);
+      return introspectKey(context, { text: shown, username, visit: visitOf(request) }, asking);
     });
 
     app.post(OAUTH_PATHS.revoke, async (request, reply) => {
