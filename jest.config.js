@@ -1,6 +1,7 @@
 /** Tests run on the sources; rooms are imported by name through the export condition "source". */
 export default {
-  testEnvironment: "node",
+  testEnvironment: "<rootDir>/testing/jest/environment.cjs",
+  runtime: "<rootDir>/testing/jest/runtime.cjs",
   testEnvironmentOptions: { customExportConditions: ["source", "node", "node-addons"] },
   testMatch: ["<rootDir>/**/*.test.ts"],
   testPathIgnorePatterns: ["/node_modules/", "/dist/"],
@@ -15,7 +16,7 @@ export default {
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
   testSequencer: "<rootDir>/testing/sequencer.mjs",
-  maxWorkers: 5,
+  maxWorkers: 4,
   // A test fails for a fault, not for a slow machine.
   testTimeout: 600_000,
 };

@@ -95,12 +95,7 @@ function programOf(name) {
 async function runJest(args) {
   mkdirSync(STATE, { recursive: true });
   rmSync(RESULTS, { force: true });
-  // Most of what tests run, they run a few times: it is not worth being optimized.
-  const node = [
-    "--experimental-vm-modules",
-    "--disable-warning=ExperimentalWarning",
-    "--interrupt-budget=1000000",
-  ];
+  const node = ["--experimental-vm-modules", "--disable-warning=ExperimentalWarning"];
   const jest = join(ROOT, "node_modules/jest/bin/jest.js");
   const child = spawn(process.execPath, [...node, jest, "--json", `--outputFile=${RESULTS}`, ...args], {
     cwd: ROOT,

@@ -2,7 +2,8 @@
  * Starts one MariaDB for all tests, in a folder of its own, and writes down the schema that all migrations leave: each
  * test file has a database of its own, made from that text.
  */
-import { mkdirSync, rmSync, writeFileSync } from "node:fs";
+import { chmodSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { createDataSource } from "@lucchetto/service";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
@@ -16,9 +17,9 @@ export default async function setUp() {
   rmSync(directory, { recursive: true, force: true });
   const server = await startMariaDb(directory, { fast: true });
   globalThis.testDatabaseServer = { server, directory };
-  // What tests leave lying goes with the folder.
-  process.env.TMPDIR = join(directory, "tmp");
-  mkdirSync(process.env.TMPDIR);
+  // What tests leave lying goes with it. Some look at it as another user.
+  process.env.TMPDIR = mkdtempSync(join(tmpdir(), "lucchetto-tests-"));
+  chmodSync(process.env.TMPDIR, 0o755);
   process.env.TEST_DATABASE_SOCKET = server.socket;
   process.env.TEST_DATABASE_PORT = String(server.port);
   process.env.TEST_SCHEMA_FILE = await writeSchema(server, join(directory, "schema.sql"));

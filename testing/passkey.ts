@@ -4,7 +4,9 @@ import { routes } from "@lucchetto/contract";
 import type { Behaviour, SoftwarePasskey } from "../demo/src/authenticator/software-authenticator.ts";
 import { makePasskey, usePasskey } from "../demo/src/authenticator/software-authenticator.ts";
 import type { TestService } from "./service.ts";
-import type { Reply, Visitor } from "./visitor.ts";
+import { PASSWORD } from "./service.ts";
+import type { Reply } from "./visitor.ts";
+import { Visitor } from "./visitor.ts";
 
 interface Begun {
   challengeId: string;
@@ -17,6 +19,23 @@ export async function beginAt(who: Visitor, purpose: string, more: object = {}):
   const reply = await who.post("/v1/passkey-challenges", { purpose, ...more });
   if (reply.status !== 201) throw new Error(`${purpose} was not begun: ${reply.text}`);
   return reply.json<Begun>();
+}
+
+export const passwordOf = (identifier: string) => ({
+  proof: { type: "password", identifier, password: PASSWORD },
+});
+
+export const signedIn = (reply: Reply) =>
+  reply.json<{ session: { aal: number; amr: string[] }; account: { email: string } }>();
+
+/** Somebody signed in at a browser. */
+export async function personAt(service: TestService, name: string) {
+  const email = `${name}@brina.example`;
+  const { id } = await service.register(email);
+  const browser = new Visitor(service);
+  const reply = await browser.post("/v1/sign-in", passwordOf(email));
+  if (reply.status !== 201) throw new Error(`${name} is not signed in: ${reply.text}`);
+  return { id, email, browser };
 }
 
 export type How = Partial<Behaviour>;

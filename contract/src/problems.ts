@@ -357,6 +357,12 @@ export const PROBLEMS = {
     meaning: "The service is up, but its database is not. Nothing was changed.",
     mend: "Try again in a moment; the service goes on by itself when the database is back.",
   },
+  stopping: {
+    status: 503,
+    title: "The service is stopping",
+    meaning: "This instance was told to stop. It answers what it has, and takes no new work.",
+    mend: "Send requests to another instance; this one is ready again after its start.",
+  },
   "unknown-app": {
     status: 400,
     title: "This application is not registered",

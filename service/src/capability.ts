@@ -8,6 +8,7 @@ import type { DataSource } from "typeorm";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { ServiceContext } from "./context.ts";
+import type { Drain } from "./http/drain.ts";
 import type { PageShell } from "./pages/shell.ts";
 
 /** What routes are made of. */
@@ -18,6 +19,7 @@ export interface Parts {
   readonly clock: Clock | MovableClock;
   /** Everything that is counted. */
   readonly metrics: Registry;
+  readonly drain: Drain;
 }
 
 /** Rows that go by themselves, a batch at a time, along an index. */

@@ -7,6 +7,7 @@ import type { FastifyBaseLogger, FastifyInstance, FastifyReply } from "fastify";
 import Fastify, { LogController } from "fastify";
 import type { Configuration } from "./config/index.ts";
 import { BODY_LIMIT } from "./http/body.ts";
+import type { Drain } from "./http/drain.ts";
 import { listedAmong } from "./http/network.ts";
 import { problemBody, problemOf, sendProblem } from "./http/problem.ts";
 
@@ -23,19 +24,22 @@ export interface ServerParts {
   readonly logger: FastifyBaseLogger;
   readonly idOf: (request: IncomingMessage) => string;
   readonly shortcut: Shortcut;
+  readonly drain: Drain;
 }
 
 /** Makes the framework's instance over a server that asks the shortcut first. */
-export function createApp({ configuration, logger, idOf, shortcut }: ServerParts): FastifyInstance {
+export function createApp({ configuration, logger, idOf, shortcut, drain }: ServerParts): FastifyInstance {
   const { publicUrl, trustedProxies, listen } = configuration;
   return Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
     bodyLimit: BODY_LIMIT,
-    serverFactory: (handler) => createHttpServer(listen.requestTimeout, handler, shortcut),
+    serverFactory: (handler) => createHttpServer(listen.requestTimeout, { handler, shortcut, drain }),
     trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
     exposeHeadRoutes: false,
+    // After everything was answered (`http/drain.ts`).
     forceCloseConnections: true,
+    return503OnClosing: false,
     routerOptions: { maxParamLength: 200 },
     genReqId: idOf,
     clientErrorHandler: refuseBrokenRequest(publicUrl),
@@ -45,7 +49,10 @@ export function createApp({ configuration, logger, idOf, shortcut }: ServerParts
   });
 }
 
-function createHttpServer(requestTimeout: number, handler: Handler, shortcut: Shortcut): Server {
+function createHttpServer(
+  requestTimeout: number,
+  { handler, shortcut, drain }: { handler: Handler; shortcut: Shortcut; drain: Drain },
+): Server {
   return createServer(
     {
       connectionsCheckingInterval: SLOW_REQUEST_CHECK,
@@ -55,6 +62,7 @@ function createHttpServer(requestTimeout: number, handler: Handler, shortcut: Sh
       keepAliveTimeout: KEEP_ALIVE,
     },
     (request, response) => {
+      drain.begin(response);
       if (!shortcut(request, response)) handler(request, response);
     },
   );

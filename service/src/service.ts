@@ -15,6 +15,7 @@ import { health } from "./health/index.ts";
 import { collectMetrics } from "./health/metrics.ts";
 import { basePathOf } from "./http/address.ts";
 import { acceptJson } from "./http/body.ts";
+import { Drain, drainBeforeClose } from "./http/drain.ts";
 import { logRequests } from "./http/log.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { readBehalf } from "./http/on-behalf.ts";
@@ -85,7 +86,14 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const { configuration, clock, logger } = parts;
   const idOf = requestIds(configuration.trustedProxies);
   let shortcut: Shortcut = () => false;
-  const app = createApp({ configuration, logger, idOf, shortcut: (...exchange) => shortcut(...exchange) });
+  const drain = new Drain();
+  const app = createApp({
+    configuration,
+    logger,
+    idOf,
+    shortcut: (...exchange) => shortcut(...exchange),
+    drain,
+  });
   const context = await makeContext(parts);
   const { scheme, millisecondsPerHash } = context.hashing;
   app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured");
@@ -97,12 +105,13 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
   const metrics = collectMetrics(app, context, figures);
   if ("refresh" in clock) followMovedClock(app, clock, context);
-  await addRoutes(app, { context, shell, clock, metrics: metrics.registry });
+  await addRoutes(app, { context, shell, clock, metrics: metrics.registry, drain });
 
   const quickCheck = createQuickCheck(app, context, {
     basePath: basePathOf(configuration.publicUrl),
     headers,
     idOf,
+    drain,
     refreshClock: "refresh" in clock ? () => clock.refresh() : null,
     answered(answer) {
       metrics.checked(answer.seconds);
@@ -111,6 +120,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   });
   shortcut = (request, response) => isOwnHost(request.headers.host) && quickCheck(request, response);
   startBackground(app, context, Object.values(CAPABILITIES));
+  drainBeforeClose(app, drain, configuration.grace);
   return app;
 }
 

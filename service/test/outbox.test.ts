@@ -24,6 +24,8 @@ async function startMailServer(options: SMTPServerOptions = {}, port = 0) {
   const accepted: ParsedMail[] = [];
   const server = new SMTPServer({
     disabledCommands: ["AUTH", "STARTTLS"],
+    // Connections that the service keeps are not waited for.
+    closeTimeout: 1,
     onData(stream, _session, done) {
       simpleParser(stream).then(
         (mail) => {

@@ -18,13 +18,21 @@
   let username = $state("");
   let language: "" | "en" | "it" = $state("");
 
+  /** Once: what somebody has begun to type stays. */
+  let isFilledIn = false;
+  function fillIn(): void {
+    if (isFilledIn || session.who.state !== "signed-in") return;
+    isFilledIn = true;
+    const { account } = session.who;
+    displayName = account.displayName ?? "";
+    username = account.username ?? "";
+    language = (account.language ?? "") as typeof language;
+  }
+  // Whoever comes from another page is known already, and sees the form at once.
+  fillIn();
   onMount(async () => {
     await session.askOrSignIn();
-    if (session.who.state === "signed-in") {
-      displayName = session.who.account.displayName ?? "";
-      username = session.who.account.username ?? "";
-      language = (session.who.account.language ?? "") as typeof language;
-    }
+    fillIn();
   });
 
   async function send(): Promise<void> {

@@ -79,6 +79,7 @@ export function checkConfiguration(
     }),
     keyRing: readKeys(checked, places),
     tellTaken: accounts.tellTaken ?? checked.mode === "development",
+    grace: checked.listen.grace ?? (checked.mode === "production" ? GRACE_IN_PRODUCTION : 0),
   };
   if (faults.length > 0) throw new ConfigurationError(source, faults);
   return configuration;
@@ -88,6 +89,9 @@ export function checkConfiguration(
 function verificationOf({ mode, mail, accounts }: Checked) {
   return accounts.verifyEmail ?? (mode === "production" && mail.via !== "none" ? "required" : "reminded");
 }
+
+/** Milliseconds: proxies look every second or so whether a service is ready. */
+const GRACE_IN_PRODUCTION = 2_000;
 
 const MINUTE = 60_000;
 /** Where the configuration says nothing. Development does not let its developer wait. */

@@ -120,6 +120,7 @@ export const configurationSchema = z.strictObject({
           expected: "a list of internal host names by which the service is called, such as [accounts:8420]",
         }),
       requestTimeout: duration(1_000, 600_000, "a duration such as 10s, from 1s to 10m").prefault("10s"),
+      grace: duration(0, 60_000, "a duration such as 2s, up to 1m").optional(),
     })
     .prefault({}),
   trustedProxies: z
@@ -549,6 +550,8 @@ export type Configuration = Omit<
   readonly databasePassword: string | null;
   /** Whether registering says that an address is taken. */
   readonly tellTaken: boolean;
+  /** Milliseconds in which requests are still taken once the service was told to stop. */
+  readonly grace: number;
 };
 
 /** What the mode demands beyond each single setting. @returns sentences, each with its mend; empty if all is well. */

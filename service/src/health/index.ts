@@ -2,5 +2,5 @@ import type { Capability } from "../capability.ts";
 import { healthRoutes } from "./routes.ts";
 
 export const health: Capability = {
-  routes: ({ context, metrics }) => healthRoutes(context, metrics),
+  routes: ({ context, metrics, drain }) => healthRoutes(context, { metrics, drain }),
 };

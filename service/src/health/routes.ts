@@ -3,9 +3,26 @@ import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import type { Registry } from "prom-client";
 import type { Configuration } from "../config/index.ts";
 import type { ServiceContext } from "../context.ts";
+import type { Drain } from "../http/drain.ts";
 import { listedAmong } from "../http/network.ts";
 import { ProblemReply } from "../problem.ts";
 import { schemaStatus } from "../storage/index.ts";
+
+/** Milliseconds after which a database that has not answered is not there, for whoever sends requests on. */
+const READY_WITHIN = 1_500;
+
+/** @throws ProblemReply `storage-unavailable` if it takes longer. */
+async function within<Result>(work: Promise<Result>, milliseconds: number): Promise<Result> {
+  let timer: NodeJS.Timeout | undefined;
+  const late = new Promise<never>((_resolve, reject) => {
+    timer = setTimeout(() => reject(new ProblemReply("storage-unavailable")), milliseconds);
+  });
+  try {
+    return await Promise.race([work, late]);
+  } finally {
+    clearTimeout(timer);
+  }
+}
 
 /** They say how busy a site is: for listed addresses alone. Behind a proxy that is not trusted nobody knows who asks. */
 function isAllowed(
@@ -19,7 +36,7 @@ function isAllowed(
 /** `/healthz`, `/readyz`, `/metrics`. */
 export function healthRoutes(
   { dataSource, configuration }: ServiceContext,
-  metrics: Registry,
+  { metrics, drain }: { metrics: Registry; drain: Drain },
 ): FastifyPluginAsync {
   return async (app) => {
     app.addHook("onRequest", async (_request, reply) => {
@@ -29,7 +46,8 @@ export function healthRoutes(
     app.get("/healthz", async () => ({ status: "alive" }));
 
     app.get("/readyz", async () => {
-      const { current } = await schemaStatus(dataSource);
+      if (drain.isOn) throw new ProblemReply("stopping");
+      const { current } = await within(schemaStatus(dataSource), READY_WITHIN);
       if (current) return { status: "ready" };
       throw new ProblemReply("storage-unavailable", {
         detail: "The database's schema is not the one this service knows. Run: lucchetto schema apply",

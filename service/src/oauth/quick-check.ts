@@ -17,6 +17,7 @@ import { z } from "zod";
 import { noteUseOf, recogniseApp } from "../app/app.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
+import type { Drain } from "../http/drain.ts";
 import { BEHALF_HEADERS } from "../http/on-behalf.ts";
 import type { Shortcut } from "../server.ts";
 import { readAppBasic } from "./client-authentication.ts";
@@ -89,6 +90,7 @@ export interface QuickCheckParts {
   readonly basePath: string;
   /** Headers of every reply, by lower-case name. */
   readonly headers: Readonly<Record<string, string>>;
+  readonly drain: Drain;
   readonly idOf: (request: IncomingMessage) => string;
   /** Moves the clock on where it can be moved; `null` where it cannot. */
   readonly refreshClock: (() => Promise<void>) | null;
@@ -110,11 +112,6 @@ export function createQuickCheck(
 ): Shortcut {
   /** Whether a key still counts is asked with every token. */
   const known = new Map<string, KeyedApp>();
-  let isClosing = false;
-  app.addHook("preClose", async () => {
-    isClosing = true;
-  });
-
   const headers: readonly string[] = [
     ...Object.entries(parts.headers)
       .filter(([name]) => FOR_PROGRAMS.has(name))
@@ -124,11 +121,14 @@ export function createQuickCheck(
     ...["pragma", "no-cache"],
   ];
 
+  /** Whoever asks notices so that it should ask elsewhere. */
+  const closing = (): readonly string[] => (parts.drain.isOn ? ["connection", "close"] : []);
+
   const questions = new Map([INTROSPECTION, CHECKS].map((one) => [parts.basePath + one.path, one]));
 
   function questionOf({ method, url = "", headers: given }: IncomingMessage): Question | null {
     const question = method === "POST" ? questions.get(url) : undefined;
-    if (question === undefined || isClosing) return null;
+    if (question === undefined) return null;
     const isPlain =
       question.media.test(given["content-type"] ?? "") &&
       question.fits(Number(given["content-length"] ?? Number.NaN)) &&
@@ -200,7 +200,10 @@ export function createQuickCheck(
     const text = question.write(found);
     const requestId = parts.idOf(request);
     const length = String(Buffer.byteLength(text));
-    response.writeHead(STATUS_OK, headers.concat("x-request-id", requestId, "content-length", length));
+    response.writeHead(
+      STATUS_OK,
+      headers.concat("x-request-id", requestId, "content-length", length, ...closing()),
+    );
     response.end(text);
     const seconds = (performance.now() - began) / 1_000;
     const route = parts.basePath + question.path;
@@ -219,7 +222,7 @@ export function createQuickCheck(
       remoteAddress,
     });
     const { connection: _connection, ...kept } = reply.headers;
-    response.writeHead(reply.statusCode, kept);
+    response.writeHead(reply.statusCode, parts.drain.isOn ? { ...kept, connection: "close" } : kept);
     response.end(reply.rawPayload);
   }
 

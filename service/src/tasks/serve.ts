@@ -22,6 +22,9 @@ export class PortTaken extends Error {
   }
 }
 
+/** Milliseconds after the grace. */
+const STOP_WITHIN = 10_000;
+
 /** Starts, says where it is, and ends cleanly on SIGINT and SIGTERM. */
 export async function serve(configuration: Configuration, source: string): Promise<void> {
   const dataSource = await openDatabase(configuration);
@@ -64,11 +67,18 @@ export async function serve(configuration: Configuration, source: string): Promi
   const stop = async (): Promise<void> => {
     if (stopping) return;
     stopping = true;
-    await app.close();
-    // A database that does not answer now is left as it is: nothing waits for it any more.
-    await dataSource.destroy().catch((error: unknown) => {
-      logger.warn({ err: error }, "the connections to the database could not be closed");
-    });
+    // A database that hangs is waited for no longer than a supervisor has patience.
+    const late = setTimeout(() => {
+      logger.error("the service did not come to its end by itself; what was under way is given up");
+      process.exit(1);
+    }, configuration.grace + STOP_WITHIN);
+    try {
+      await app.close();
+      await dataSource.destroy();
+    } catch (error) {
+      logger.warn({ err: error }, "not everything could be closed");
+    }
+    clearTimeout(late);
   };
   process.once("SIGINT", () => void stop());
   process.once("SIGTERM", () => void stop());

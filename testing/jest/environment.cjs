@@ -1,0 +1,50 @@
+/**
+ * Jest's environment for Node, in which the test's own context and the packages that all share (`runtime.cjs`) know each other's values: a
+ * date that a test made is a `Date` to a package, and an error that a package throws is an `Error` to the test.
+ */
+const { runInContext } = require("node:vm");
+const { TestEnvironment } = require("jest-environment-node");
+
+const NAMES = [
+  "Array",
+  "Date",
+  "Error",
+  "Map",
+  "Object",
+  "Promise",
+  "RegExp",
+  "Set",
+  "SyntaxError",
+  "TypeError",
+];
+const isInstance = Function.prototype[Symbol.hasInstance];
+/** The constructors of both contexts by their name; the second one's change with each test file. */
+const known = new Map(NAMES.map((name) => [name, [globalThis[name]]]));
+for (const all of known.values()) recogniseAll(all[0], all);
+
+/** `instanceof own` is true for what any of them made; classes that extend it stay as they are. */
+function recogniseAll(own, all) {
+  Object.defineProperty(own, Symbol.hasInstance, {
+    configurable: true,
+    value(value) {
+      return this === own ? all.some((one) => isInstance.call(one, value)) : isInstance.call(this, value);
+    },
+  });
+}
+
+module.exports = class SharingEnvironment extends TestEnvironment {
+  constructor(...parts) {
+    super(...parts);
+    for (const [name, all] of known) {
+      all[1] = runInContext(name, this.context);
+      recogniseAll(all[1], all);
+    }
+  }
+
+  async setup() {
+    await super.setup();
+    // Schemas are named in a register, and each test file makes them anew.
+    const { z } = await import("zod");
+    z.globalRegistry.clear();
+  }
+};
