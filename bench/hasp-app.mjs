@@ -61,5 +61,6 @@ async function startExpress() {
   await new Promise((resolve) => app.listen(port, "127.0.0.1", resolve));
 }
 
+process.once("SIGINT", () => process.exit(0));
 await { fastify: startFastify, express: startExpress }[framework]();
 process.send("ready");

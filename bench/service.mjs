@@ -31,7 +31,7 @@ export async function startBenchService(settings = {}, { production = false, poo
     JSON.stringify({
       mode: "development",
       publicUrl: `http://localhost:${port}`,
-      listen: { port },
+      listen: { port, hosts: ["bench", "localhost", "127.0.0.1"] },
       log: { level: "warn" },
       database: { url: `mariadb://lucchetto@127.0.0.1:${server.port}/lucchetto` },
       throttle: { network: { most: 1_000_000 }, registrations: { most: 1_000_000 } },
@@ -54,11 +54,18 @@ export async function startBenchService(settings = {}, { production = false, poo
   await runCommand(process.execPath, [MAIN, "schema-apply", "--config", config], { env });
   const child = spawn(process.execPath, [MAIN, "serve", "--config", config], { stdio: "inherit", env });
   const url = `http://127.0.0.1:${port}`;
-  await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, {
-    what: "the service",
-    seconds: 30,
-    ended: () => child.exitCode !== null,
-  });
+  try {
+    await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, {
+      what: "the service",
+      seconds: 30,
+      ended: () => child.exitCode !== null,
+    });
+  } catch (error) {
+    // Left running, they would keep the benchmark from ending.
+    child.kill("SIGKILL");
+    await server.stop();
+    throw error;
+  }
   const connection = await createConnection({
     host: "127.0.0.1",
     port: server.port,
