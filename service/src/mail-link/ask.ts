@@ -2,6 +2,7 @@
 import { randomBytes } from "node:crypto";
 import type { SessionKind } from "@lucchetto/core";
 import { hashToken, mintToken, readEmail, readIdentifier, TOKEN_BYTES } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import { newRegistration } from "../account/registration.ts";
 import { findRegistrationOfBrowser, insertRegistration } from "../account/registration-store.ts";
 import { findByIdentifier } from "../account/store.ts";
@@ -22,21 +23,29 @@ export interface Asking {
   readonly mark: string | undefined;
 }
 
+/** Notes, in the transaction that does what was asked, that it is done. @throws if somebody else did it meanwhile. */
+export type Settle = (manager: EntityManager) => Promise<void>;
+
 /** Somebody with an address that mail may go to: the stored one, never the typed one. */
 type Reachable = AccountRow & { email: string; emailKey: string };
 
 /** Sends a link for a new password, if there is somebody to send it to; not to an address that an operator may have mistyped. */
-export async function sendReset(context: ServiceContext, asking: Asking): Promise<void> {
+export async function sendReset(context: ServiceContext, asking: Asking, settle: Settle): Promise<void> {
   const account = await findReachable(context, asking.identifier);
   if (account !== null && !account.isAddressCorrected)
-    await sendTo(context, account, { purpose: "reset", asking });
+    await sendTo(context, account, { purpose: "reset", asking, settle });
 }
 
 /** Sends a link that proves the address once more: to the account's, or to that of the registration of this browser. */
-export async function sendVerification(context: ServiceContext, asking: Asking): Promise<void> {
+export async function sendVerification(
+  context: ServiceContext,
+  asking: Asking,
+  settle: Settle,
+): Promise<void> {
   const account = await findReachable(context, asking.identifier);
   if (account !== null) {
-    if (account.emailVerifiedAt === null) await sendTo(context, account, { purpose: "verify", asking });
+    if (account.emailVerifiedAt === null)
+      await sendTo(context, account, { purpose: "verify", asking, settle });
     return;
   }
   const emailKey = readEmail(asking.identifier)?.key;
@@ -49,7 +58,10 @@ export async function sendVerification(context: ServiceContext, asking: Asking):
   const to = { ...addresseeOf(registration), accountId: null };
   const { visit } = asking;
   const link = { purpose: "verify", to, registration, emailKey, browserHash, visit, isWithinLimit } as const;
-  await inTransaction(context.dataSource, (manager) => sendLink(context, manager, link));
+  await inTransaction(context.dataSource, async (manager) => {
+    await settle(manager);
+    await sendLink(context, manager, link);
+  });
 }
 
 /** A sign-in that waits for a mail. Before the reply it is the same for everybody: nobody is looked up. */
@@ -83,14 +95,18 @@ export async function beginByMail(
 }
 
 /** Sends the link that a sign-in waits for. To a new address too, where the site lets people register this way. */
-export async function sendSignIn(context: ServiceContext, asking: Asking, signInId: string): Promise<void> {
+export async function sendSignIn(
+  context: ServiceContext,
+  asking: Asking,
+  { signInId, settle }: { signInId: string; settle: Settle },
+): Promise<void> {
   const { mailLink } = context.configuration.signIn;
   if (mailLink === "off") return;
   const read = readIdentifier(asking.identifier);
   if (read === null) return;
   const account = await findByIdentifier(context.dataSource, read);
   if (account?.isAddressCorrected === true) return;
-  if (isReachable(account)) return sendTo(context, account, { purpose: "sign-in", asking, signInId });
+  if (isReachable(account)) return sendTo(context, account, { purpose: "sign-in", asking, settle, signInId });
   const email = readEmail(asking.identifier);
   if (account !== null || mailLink !== "register" || email === null) return;
   const isWithinLimit = await countMailFor(context, {
@@ -101,6 +117,7 @@ export async function sendSignIn(context: ServiceContext, asking: Asking, signIn
   const browserHash = hashOf(asking.mark);
   const { visit } = asking;
   await inTransaction(context.dataSource, async (manager) => {
+    await settle(manager);
     const now = context.clock.now();
     const life = context.configuration.links["sign-in"];
     const registration = newRegistration({ email, browserHash, now, life, made: null });
@@ -118,12 +135,14 @@ async function sendTo(
   {
     purpose,
     asking: { visit, mark },
+    settle,
     signInId,
-  }: { purpose: "reset" | "verify" | "sign-in"; asking: Asking; signInId?: string },
+  }: { purpose: "reset" | "verify" | "sign-in"; asking: Asking; settle: Settle; signInId?: string },
 ): Promise<void> {
   const { id, emailKey } = account;
   const isWithinLimit = await countMailFor(context, { emailKey, accountId: id, mark });
   await inTransaction(context.dataSource, async (manager) => {
+    await settle(manager);
     if (signInId !== undefined) await knowSignIn(manager, signInId, { accountId: id });
     await sendLink(context, manager, {
       purpose,

@@ -6,7 +6,7 @@ import { consultOrRecord } from "../account/consult.ts";
 import { readNewEmail } from "../account/fields.ts";
 import { holdAddress, isHeldFrom } from "../account/held-address.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
-import { findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
+import { findAccount, findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
@@ -19,15 +19,21 @@ import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor } from "../throttle/throttle.ts";
+import type { Settle } from "./ask.ts";
 import { nameForStrangers } from "./name-for-strangers.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 import { sendLink } from "./send.ts";
 import { spendLink } from "./store.ts";
 
-/** A change that was asked for and may go ahead; `send` does what is the same for nobody, after the reply. */
-export interface AskedChange {
-  send(): Promise<void>;
+/** A change that was asked for and may go ahead. */
+export interface AskedEmail {
+  readonly accountId: string;
+  readonly sessionId: string;
+  /** As typed. */
+  readonly email: string;
+  readonly visit: Visit;
+  readonly mark: string | undefined;
 }
 
 /**
@@ -38,35 +44,45 @@ export async function askForEmail(
   context: ServiceContext,
   { session, account }: LiveSession,
   { email: typed, visit, mark }: { email: string; visit: Visit; mark: string | undefined },
-): Promise<AskedChange> {
-  const { configuration, dataSource } = context;
+): Promise<AskedEmail> {
+  const { configuration } = context;
   if (configuration.mail.via === "none") throw new ProblemReply("mail-missing");
   await assertFresh(context, { session, account });
   const email = readNewEmail(configuration, account, typed);
   const question = { type: "account.change", by: "person", account, change: { email: email.shown } } as const;
   await consultOrRecord(context, question, visit);
-  return {
-    async send() {
-      if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
-      const now = context.clock.now();
-      if (await isHeldFrom(dataSource, { emailKey: email.key, accountId: account.id, now })) return;
-      // Not in the budget of the asker's own device: the address may be anybody's.
-      const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
-      await inTransaction(dataSource, (manager) =>
-        sendLink(context, manager, {
-          purpose: "change-email",
-          to: addresseeOf({ ...account, email: email.shown }),
-          emailKey: account.emailKey ?? "",
-          newEmail: email.shown,
-          sessionId: session.id,
-          account: nameForStrangers(account),
-          browserHash: mark === undefined ? null : hashToken("device-mark", mark),
-          visit,
-          isWithinLimit,
-        }),
-      );
-    },
-  };
+  return { accountId: account.id, sessionId: session.id, email: email.shown, visit, mark };
+}
+
+/** Sends the link to the new address, unless it is somebody's: that is told to nobody. To be done after the reply. */
+export async function sendChange(
+  context: ServiceContext,
+  { accountId, sessionId, email: asked, visit, mark }: AskedEmail,
+  settle: Settle,
+): Promise<void> {
+  const { dataSource } = context;
+  const email = readEmail(asked);
+  const account = await findAccount(dataSource, accountId);
+  if (email === null || account?.state !== "active") return;
+  if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
+  const now = context.clock.now();
+  if (await isHeldFrom(dataSource, { emailKey: email.key, accountId, now })) return;
+  // Not in the budget of the asker's own device: the address may be anybody's.
+  const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
+  await inTransaction(dataSource, async (manager) => {
+    await settle(manager);
+    await sendLink(context, manager, {
+      purpose: "change-email",
+      to: addresseeOf({ ...account, email: email.shown }),
+      emailKey: account.emailKey ?? "",
+      newEmail: email.shown,
+      sessionId,
+      account: nameForStrangers(account),
+      browserHash: mark === undefined ? null : hashToken("device-mark", mark),
+      visit,
+      isWithinLimit,
+    });
+  });
 }
 
 /** The link was used in the session that asked. @throws ProblemReply `address-taken`, `link-…`. */

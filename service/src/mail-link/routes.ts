@@ -9,7 +9,8 @@ import { ownPathOf } from "../http/return-path.ts";
 import { visitOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { countMailAsked } from "../throttle/throttle.ts";
-import { beginByMail, sendReset, sendSignIn, sendVerification } from "./ask.ts";
+import { beginByMail } from "./ask.ts";
+import { keepAsked } from "./asked.ts";
 import { askForEmail } from "./change-email.ts";
 import { confirmChange } from "./confirm-change.ts";
 import { invite } from "./invitation.ts";
@@ -38,14 +39,14 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       const mark = browser?.mark;
       const asking = { identifier, visit, mark };
       if (purpose !== "sign-in") {
-        const send = purpose === "reset" ? sendReset : sendVerification;
-        afterReply(request, "a mailed link", () => send(context, asking));
+        afterReply(request, "a mailed link", await keepAsked(context, { purpose, asking }));
         return answer(202, {});
       }
       const kind = body.remember === true ? "remembered" : "ordinary";
       const returnTo = ownPathOf(context.configuration.publicUrl, body.returnTo);
       const { id, token } = await beginByMail(context, { visit, kind, returnTo });
-      afterReply(request, "a mailed link", () => sendSignIn(context, asking, id));
+      const asked = await keepAsked(context, { purpose, asking, signInId: id });
+      afterReply(request, "a mailed link", asked);
       if (deliver === "token") return answer(202, { token });
       void reply.header("set-cookie", context.signInCookie.write(token));
       return answer(202, {});
@@ -63,8 +64,9 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       const visit = visitOf(request);
       await countMailAsked(context, visit.network);
       const { mark } = marksOf(request);
-      const asked = await askForEmail(context, caller, { email: body.email, visit, mark });
-      afterReply(request, "a link to a new address", () => asked.send());
+      const change = await askForEmail(context, caller, { email: body.email, visit, mark });
+      const asked = await keepAsked(context, { purpose: "change-email", change });
+      afterReply(request, "a link to a new address", asked);
       return answer(202, {});
     });
 

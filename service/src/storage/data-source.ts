@@ -19,6 +19,7 @@ import { SweptAlongIndexes1700000000013 } from "./migrations/1700000000013-swept
 import { AppsAtWork1700000000014 } from "./migrations/1700000000014-apps-at-work.ts";
 import { Passkeys1700000000015 } from "./migrations/1700000000015-passkeys.ts";
 import { SignInCounts1700000000016 } from "./migrations/1700000000016-sign-in-counts.ts";
+import { AskedMails1700000000017 } from "./migrations/1700000000017-asked-mails.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -38,6 +39,7 @@ export const MIGRATIONS = [
   AppsAtWork1700000000014,
   Passkeys1700000000015,
   SignInCounts1700000000016,
+  AskedMails1700000000017,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -2,6 +2,7 @@ import { AccessKeyEntity } from "./access-key.ts";
 import { AccountEntity } from "./account.ts";
 import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AppQuestionEntity } from "./app-question.ts";
+import { AskedMailEntity } from "./asked-mail.ts";
 import { AuthenticatorEntity } from "./authenticator.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
@@ -27,6 +28,7 @@ export * from "./access-key.ts";
 export * from "./account.ts";
 export * from "./app.ts";
 export * from "./app-question.ts";
+export * from "./asked-mail.ts";
 export * from "./authenticator.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
@@ -56,6 +58,7 @@ export const ENTITIES = [
   AppEntity,
   AppKeyEntity,
   AppQuestionEntity,
+  AskedMailEntity,
   AuthenticatorEntity,
   AuthorizationCodeEntity,
   CheckTokenEntity,
