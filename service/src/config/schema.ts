@@ -166,7 +166,7 @@ export const configurationSchema = z.strictObject({
       .max(500)
       .default(10)
       .meta({ expected: "a number of connections from 1 to 500" }),
-    deadline: duration(1_000, 600_000, "a duration such as 10s, from 1s to 10m").prefault("10s"),
+    deadline: duration(1_000, 600_000, "a duration such as 6s, from 1s to 10m").prefault("6s"),
   }),
   accounts: z
     .strictObject({

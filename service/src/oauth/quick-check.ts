@@ -19,7 +19,10 @@ import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import type { Drain } from "../http/drain.ts";
 import { BEHALF_HEADERS } from "../http/on-behalf.ts";
+import { problemBody, problemOf } from "../http/problem.ts";
+import type { ProblemReply } from "../problem.ts";
 import type { Shortcut } from "../server.ts";
+import { isStorageUnavailable } from "../storage/index.ts";
 import { readAppBasic } from "./client-authentication.ts";
 import { introspect } from "./introspect.ts";
 import type { KeyedToken } from "./store.ts";
@@ -192,7 +195,9 @@ export function createQuickCheck(
     let found: Introspection[] | null;
     try {
       found = await answer(question, request.headers.authorization ?? "", body);
-    } catch {
+    } catch (error) {
+      // Asked once more, a database that is away would only be waited for once more.
+      if (isStorageUnavailable(error)) return refuse(request, response, problemOf(error));
       // The usual way meets the same error, and says it as it should be said.
       found = null;
     }
@@ -208,6 +213,20 @@ export function createQuickCheck(
     const seconds = (performance.now() - began) / 1_000;
     const route = parts.basePath + question.path;
     parts.answered({ method: "POST", route, status: STATUS_OK, seconds, requestId });
+  }
+
+  function refuse(
+    request: IncomingMessage,
+    response: ServerResponse,
+    { code, parts: said }: Pick<ProblemReply, "code" | "parts">,
+  ): void {
+    const requestId = parts.idOf(request);
+    const { publicUrl } = context.configuration;
+    const body = problemBody(code, { publicUrl, requestId, parts: said });
+    if (said.retryAfter !== undefined) response.setHeader("retry-after", said.retryAfter);
+    const type = { "content-type": "application/problem+json", "cache-control": "no-store" };
+    response.writeHead(body.status, { ...type, "x-request-id": requestId });
+    response.end(JSON.stringify(body));
   }
 
   /** The body is read already, so the request is handed over as a whole. */

@@ -31,7 +31,8 @@ export function driverWithDeadline(deadline: number): object {
           if (error !== null) connection.destroy();
         });
       });
-      limitTheQueue(pool, deadline);
+      // Both waits together are what a request may take.
+      limitTheQueue(pool, deadline / 2);
       return pool;
     },
   };
