@@ -1,5 +1,6 @@
 import { spawn } from "node:child_process";
 import { mkdtempSync, writeFileSync } from "node:fs";
+import { connect, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
@@ -100,6 +101,45 @@ describe("for the one who runs it", () => {
     expect(second.err).toContain(env.LUCCHETTO_LISTEN_PORT);
     child.kill("SIGTERM");
     expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
+  });
+
+  test("serve waits for a database that is not there yet, and says so; or ends, where that is wanted", async () => {
+    const databasePort = await freePort();
+    const url = new URL(service.database.url);
+    const to = Number(url.port);
+    url.port = String(databasePort);
+    const env = {
+      LUCCHETTO_DATABASE_PASSWORD: service.database.password,
+      LUCCHETTO_DATABASE_URL: url.href,
+      LUCCHETTO_LISTEN_PORT: String(await freePort()),
+    };
+    const ended = await runCommand(home, ["serve", ...config()], {
+      env: { ...env, LUCCHETTO_DATABASE_AT_START: "fail" },
+    });
+    expect(ended).toMatchObject({ status: 1, err: expect.stringContaining("nothing listens there") });
+    const child = spawn(process.execPath, [COMMAND, "serve", ...config()], {
+      env: { PATH: process.env["PATH"] ?? "", ...env },
+    });
+    let out = "";
+    const says = (what: string) =>
+      new Promise<void>((resolve) => {
+        child.stdout.on("data", (chunk) => {
+          out += chunk;
+          if (out.includes(what)) resolve();
+        });
+      });
+    await says("Waiting for it");
+    expect(out).toContain("nothing listens there");
+    const isUp = says("is at http");
+    const database = createServer((client) => {
+      const there = connect(to, "127.0.0.1");
+      client.pipe(there).pipe(client);
+      for (const side of [client, there]) side.on("error", () => undefined);
+    }).listen(databasePort, "127.0.0.1");
+    await isUp;
+    child.kill("SIGTERM");
+    expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
+    database.close();
   });
 
   test("a wrong configuration is told whole, without a stack", async () => {

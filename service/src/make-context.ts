@@ -28,7 +28,7 @@ export interface ServiceParts {
   readonly logger: FastifyBaseLogger;
 }
 
-/** Makes it, after measuring what a hash costs here. */
+/** Makes it. */
 export async function makeContext({
   configuration,
   dataSource,
@@ -40,7 +40,7 @@ export async function makeContext({
     configuration,
     dataSource,
     clock,
-    hashing: await createHashing(configuration),
+    hashing: createHashing(configuration),
     compromised:
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
     fleet: createFleetCounter({ dataSource, clock }),

@@ -66,7 +66,7 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
   const storedShortened = stored === null ? null : { ...stored, record: shortened(stored.record) };
   return {
     account: showToOperator(row, stored?.scheme ?? null),
-    password: stored === null ? null : explain(context, stored),
+    password: stored === null ? null : await explain(context, stored),
     secondFactor: {
       authenticators: authenticators.map((row) => ({
         ...showAuthenticator(row),

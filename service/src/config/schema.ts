@@ -166,6 +166,7 @@ export const configurationSchema = z.strictObject({
       .max(500)
       .default(10)
       .meta({ expected: "a number of connections from 1 to 500" }),
+    atStart: z.enum(["wait", "fail"]).default("wait").meta({ expected: "wait or fail" }),
     deadline: duration(1_000, 600_000, "a duration such as 6s, from 1s to 10m").prefault("6s"),
   }),
   accounts: z

@@ -19,7 +19,6 @@ import { dutyOf } from "../second-factor/duty.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
-import type { Hashing } from "./hashing.ts";
 import type { NewRecord } from "./store.ts";
 import { replaceRecord } from "./store.ts";
 
@@ -115,17 +114,20 @@ export async function storeRemade(
 }
 
 /** A stored record taken apart for operators. */
-export function explain(
+export async function explain(
   { hashing }: ServiceContext,
   row: PasswordRecordRow,
-): PasswordExplanation | { unreadable: string } {
+): Promise<PasswordExplanation | { unreadable: string }> {
   try {
     const explanation = explainRecord(row.record, hashing.scheme);
     return {
       ...explanation,
       segments: [...explanation.segments],
       configuredScheme: hashing.scheme.text,
-      millisecondsHere: estimateMilliseconds(hashing, readScheme(explanation.scheme)),
+      millisecondsHere: estimateMilliseconds(
+        { configured: hashing.scheme, millisecondsPerHash: await hashing.measured },
+        readScheme(explanation.scheme),
+      ),
       setAt: row.setAt.toISOString(),
       recordMadeAt: row.madeAt.toISOString(),
     };
@@ -137,7 +139,7 @@ export function explain(
 
 /** From what the configured scheme takes here; `null` for another algorithm, which nothing was measured of. */
 function estimateMilliseconds(
-  { scheme: configured, millisecondsPerHash }: Pick<Hashing, "scheme" | "millisecondsPerHash">,
+  { configured, millisecondsPerHash }: { configured: Scheme; millisecondsPerHash: number },
   { algorithm, parameters }: Scheme,
 ): number | null {
   if (algorithm !== configured.algorithm) return null;

@@ -90,7 +90,7 @@ export async function provePassword(
 
   if (decision.outcome === "refused") {
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
-    if (account !== null && stored !== null && isPastFloor(context, started, stored))
+    if (account !== null && stored !== null && (await isPastFloor(context, started, stored)))
       await recordDearRecord(context, { account, stored, visit });
     if (decision.told !== "nothing") throw new ProblemReply(decision.told);
     return refuse(context, started);
@@ -186,8 +186,13 @@ export async function recordRefusal(
 }
 
 /** A record from elsewhere that costs more than the floor makes its refusals slower than others: that is told. */
-function isPastFloor({ hashing }: ServiceContext, started: number, { scheme }: PasswordRecord): boolean {
-  return scheme.text !== hashing.scheme.text && performance.now() - started > floorOf(hashing);
+async function isPastFloor(
+  { hashing }: ServiceContext,
+  started: number,
+  { scheme }: PasswordRecord,
+): Promise<boolean> {
+  const took = performance.now() - started;
+  return scheme.text !== hashing.scheme.text && took > (await floorOf(hashing));
 }
 
 async function recordDearRecord(
@@ -202,12 +207,12 @@ async function recordDearRecord(
 
 const LONGEST_REASON = 60;
 
-function floorOf({ millisecondsPerHash }: Pick<ServiceContext["hashing"], "millisecondsPerHash">): number {
-  return millisecondsPerHash * FLOOR_FACTOR;
+async function floorOf({ measured }: Pick<ServiceContext["hashing"], "measured">): Promise<number> {
+  return (await measured) * FLOOR_FACTOR;
 }
 
 export async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
-  const floor = floorOf(hashing);
+  const floor = await floorOf(hashing);
   await delay(Math.max(0, floor - (performance.now() - started)));
   throw new ProblemReply("sign-in-refused", {
     detail: "The name and the password do not belong together. Check both and try again.",

@@ -191,7 +191,8 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
 }
 
 async function checkHashing(configuration: Configuration): Promise<Finding> {
-  const { millisecondsPerHash, scheme } = await createHashing(configuration);
+  const { measured, scheme } = createHashing(configuration);
+  const millisecondsPerHash = await measured;
   const subject = "password hashing";
   const took = `${scheme.text} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
   if (millisecondsPerHash < COMFORTABLE.least) {

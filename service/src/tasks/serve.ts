@@ -5,7 +5,7 @@ import type { Configuration } from "../config/index.ts";
 import { ConfigurationError } from "../config/index.ts";
 import { lostPasskeys } from "../passkey/relying-party.ts";
 import { createService } from "../service.ts";
-import { openDatabase, schemaStatus } from "../storage/index.ts";
+import { awaitDatabase, openDatabase, schemaStatus } from "../storage/index.ts";
 
 /** The database has not the schema that this service knows. */
 export class SchemaMismatch extends Error {
@@ -27,7 +27,10 @@ const STOP_WITHIN = 10_000;
 
 /** Starts, says where it is, and ends cleanly on SIGINT and SIGTERM. */
 export async function serve(configuration: Configuration, source: string): Promise<void> {
-  const dataSource = await openDatabase(configuration);
+  const logger = createLogger(configuration);
+  const dataSource = await (configuration.database.atStart === "wait"
+    ? awaitDatabase(configuration, (message) => logger.warn(`${message} Waiting for it.`))
+    : openDatabase(configuration));
   const status = await schemaStatus(dataSource);
   if (!status.current) {
     await dataSource.destroy();
@@ -49,7 +52,6 @@ export async function serve(configuration: Configuration, source: string): Promi
     throw new ConfigurationError(source, [lost]);
   }
   const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
-  const logger = createLogger(configuration);
   const app = await createService({ configuration, dataSource, clock, logger });
   try {
     await app.listen(configuration.listen);
