@@ -9,6 +9,7 @@ import type { Configuration } from "./config/index.ts";
 import { BODY_LIMIT } from "./http/body.ts";
 import type { Drain } from "./http/drain.ts";
 import { listedAmong } from "./http/network.ts";
+import { limitPipelined } from "./http/pipelined.ts";
 import { problemBody, problemOf, sendProblem } from "./http/problem.ts";
 
 /** Milliseconds between looks at requests that take too long to arrive. */
@@ -53,7 +54,8 @@ function createHttpServer(
   requestTimeout: number,
   { handler, shortcut, drain }: { handler: Handler; shortcut: Shortcut; drain: Drain },
 ): Server {
-  return createServer(
+  const mayCome = limitPipelined();
+  const server = createServer(
     {
       connectionsCheckingInterval: SLOW_REQUEST_CHECK,
       // Node takes the longer of its two limits for the whole request, so both are given.
@@ -62,14 +64,19 @@ function createHttpServer(
       keepAliveTimeout: KEEP_ALIVE,
     },
     (request, response) => {
+      if (!mayCome(request.socket, response)) return;
       drain.begin(response);
       if (!shortcut(request, response)) handler(request, response);
     },
   );
+  server.timeout = STALLED_AFTER;
+  return server;
 }
 
 /** Milliseconds that a connection may be idle. */
 const KEEP_ALIVE = 72_000;
+/** Milliseconds after which a client that takes nothing of its answer is cut off; streams say that they live more often. */
+const STALLED_AFTER = 30_000;
 
 /** Ids of a trusted proxy's own making are kept, where they are plain; everybody else gets a new one. */
 export function requestIds(trustedProxies: readonly string[]): (request: IncomingMessage) => string {

@@ -367,6 +367,27 @@ describe("bad requests", () => {
     expect(reply.status).toBe(413);
   });
 
+  test("HT-7 a connection has some requests under way at once, and is ended when there are too many", async () => {
+    const { port } = new URL(service.url);
+    const pipelined = (count: number) =>
+      new Promise<number>((resolve) => {
+        const socket = connect(Number(port), "127.0.0.1");
+        const one = `GET /healthz HTTP/1.1\r\nHost: localhost:${port}\r\n\r\n`;
+        let text = "";
+        const answered = () => text.split("HTTP/1.1 200").length - 1;
+        socket.on("data", (chunk: Buffer) => {
+          text += chunk.toString();
+          if (answered() === count) socket.end();
+        });
+        socket.on("error", () => undefined);
+        socket.on("close", () => resolve(answered()));
+        socket.write(one.repeat(count));
+      });
+    expect(await pipelined(20)).toBe(20);
+    expect(await pipelined(500)).toBeLessThan(500);
+    expect((await send(service, "GET", "/healthz")).status).toBe(200);
+  });
+
   test("HT-7 a body that drips in past the time limit ends its connection; others are served meanwhile", async () => {
     const quick = await startService({
       beside: service,
