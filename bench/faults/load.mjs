@@ -135,6 +135,8 @@ export function beginLoad(urls, { rate, authorization }) {
   })();
   return {
     answers,
+    /** Whose registration was answered. */
+    people: () => people,
     /** Ends it, and waits for what is under way. */
     async end() {
       isOver = true;

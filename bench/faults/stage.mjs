@@ -48,7 +48,7 @@ async function startProxy(to) {
 }
 
 /** Sets it up; `instances` services listen when it resolves. */
-export async function setStage({ instances = 2, settings = {} } = {}) {
+export async function setStage({ instances = 2, settings = {}, secrets = {} } = {}) {
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-faults-"));
   const server = await startMariaDb(directory, { lazyFlush: true });
   const password = randomPassword();
@@ -58,7 +58,7 @@ export async function setStage({ instances = 2, settings = {} } = {}) {
   const mailPort = await new Promise((resolve) => mail.once("message", resolve));
   const keys = { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
   writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });
-  const env = { ...process.env, LUCCHETTO_DATABASE_PASSWORD: password };
+  const env = { ...process.env, ...secrets, LUCCHETTO_DATABASE_PASSWORD: password };
   const database = await createConnection({
     host: "127.0.0.1",
     port: server.port,
@@ -113,6 +113,9 @@ export async function setStage({ instances = 2, settings = {} } = {}) {
   return {
     proxy,
     database,
+    /** Where the server's own socket is, for its programs. */
+    socket: server.socket,
+    password,
     urls: ports.map((port) => `http://127.0.0.1:${port}`),
     running,
     start,
