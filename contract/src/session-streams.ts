@@ -5,7 +5,7 @@
 
 /** Milliseconds between two questions. */
 const ASK_EVERY = 1_000;
-/** Questions between two signs of life, which keep proxies from closing the stream. */
+/** Turns between two signs of life, which keep proxies from closing the stream: also while nobody can be asked. */
 const LIFE_SIGN_EVERY = 20;
 /** Streams of one session, and of one process. */
 const MAX_PER_SESSION = 20;
@@ -50,21 +50,25 @@ export function keepSessionStreams(
 ): SessionStreams {
   const streams = new Map<string, Set<EventSink>>();
   let count = 0;
-  let asked = 0;
+  let turns = 0;
   let isAsking = false;
   let timer: ReturnType<typeof setInterval> | null = null;
 
   const all = (): EventSink[] => [...streams.values()].flatMap((of) => [...of]);
 
+  function turn(): void {
+    turns += 1;
+    if (turns % LIFE_SIGN_EVERY === 0) for (const stream of all()) stream.write(":\n\n");
+    void ask();
+  }
+
   async function ask(): Promise<void> {
     if (isAsking) return;
     isAsking = true;
     try {
-      asked += 1;
       const ids = [...streams.keys()];
       const living = await findLiving(ids);
       for (const id of ids) if (!living.has(id)) end(id);
-      if (asked % LIFE_SIGN_EVERY === 0) for (const stream of all()) stream.write(":\n\n");
     } catch (error) {
       failed(error);
     } finally {
@@ -98,7 +102,7 @@ export function keepSessionStreams(
       count += 1;
       streams.set(id, of.add(stream));
       stream.once("close", () => forget(id, stream));
-      timer ??= setInterval(() => void ask(), ASK_EVERY).unref();
+      timer ??= setInterval(turn, ASK_EVERY).unref();
       return true;
     },
     count: () => count,
