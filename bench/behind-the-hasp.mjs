@@ -12,7 +12,7 @@ import { fork } from "node:child_process";
 import { parseArgs } from "node:util";
 import { freePort } from "../scripts/process.mjs";
 import { say } from "../scripts/say.mjs";
-import { drive } from "./drive.mjs";
+import { drive, middleOf } from "./drive.mjs";
 import { startBenchService } from "./service.mjs";
 import { fillSessions, idOf, tokenOf } from "./sessions.mjs";
 
@@ -74,12 +74,6 @@ for (const framework of values.frameworks.split(",")) {
   for (const child of children) child.kill();
 }
 await service.stop();
-
-/** The median of each figure. */
-function middleOf(turns) {
-  const middle = (figures) => figures.sort((one, other) => one - other)[Math.floor(figures.length / 2)];
-  return { rate: middle(turns.map(({ rate }) => rate)), p99: middle(turns.map(({ p99 }) => p99)) };
-}
 
 function inWords({ rate, p99 }) {
   return `${rate.toFixed(0)}/s (p99 ${p99.toFixed(1)} ms)`;

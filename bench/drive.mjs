@@ -18,6 +18,12 @@ export async function drive({ port, request, holds, connections, seconds }) {
   return { rate: times.length / lasted, p99: times[Math.floor(times.length * 0.99)] };
 }
 
+/** The median of each figure of some turns. */
+export function middleOf(turns) {
+  const middle = (figures) => figures.sort((one, other) => one - other)[Math.floor(figures.length / 2)];
+  return { rate: middle(turns.map(({ rate }) => rate)), p99: middle(turns.map(({ p99 }) => p99)) };
+}
+
 function driveOne({ port, request, holds, until, times }) {
   return new Promise((resolve, reject) => {
     const socket = connect({ port, host: "127.0.0.1", noDelay: true });

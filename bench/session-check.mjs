@@ -12,7 +12,7 @@ import { fork } from "node:child_process";
 import { parseArgs } from "node:util";
 import { freePort } from "../scripts/process.mjs";
 import { say } from "../scripts/say.mjs";
-import { drive } from "./drive.mjs";
+import { drive, middleOf } from "./drive.mjs";
 import { startBenchService } from "./service.mjs";
 import { fillSessions, idOf, tokenOf } from "./sessions.mjs";
 
@@ -67,12 +67,6 @@ for (const connections of values.connections.split(",").map(Number)) {
 }
 bare.kill();
 await service.stop();
-
-/** The median of each figure. */
-function middleOf(turns) {
-  const middle = (figures) => figures.sort((one, other) => one - other)[Math.floor(figures.length / 2)];
-  return { rate: middle(turns.map(({ rate }) => rate)), p99: middle(turns.map(({ p99 }) => p99)) };
-}
 
 function rate({ rate }) {
   return `${rate.toFixed(0)}/s`;

@@ -43,19 +43,14 @@ const active = await call("POST", `/v1/account/totp/${begun.id}/activate`, {
 const load = beginLoad(stage.urls, { rate: 15, authorization: await stage.addApp() });
 await pause(6_000);
 const known = load.people().slice();
-const client = [`--socket=${stage.socket}`, "--no-defaults"];
-const dump = await runCommand(findProgram("mariadb-dump"), [
-  client[1],
-  client[0],
-  "--single-transaction",
-  "lucchetto",
-]);
+const client = ["--no-defaults", `--socket=${stage.socket}`];
+const dump = await runCommand(findProgram("mariadb-dump"), [...client, "--single-transaction", "lucchetto"]);
 await pause(1_000);
 await load.end();
 
 stage.running[0].child.kill("SIGTERM");
 await stage.running[0].ended;
-await runCommand(findProgram("mariadb"), [client[1], client[0], "lucchetto"], {
+await runCommand(findProgram("mariadb"), [...client, "lucchetto"], {
   input: `DROP DATABASE lucchetto; CREATE DATABASE lucchetto CHARACTER SET utf8mb4 COLLATE utf8mb4_bin; USE lucchetto;\n${dump}`,
 });
 await stage.start(0);

@@ -4,11 +4,10 @@
  * them is back.
  */
 import type { ActiveIntrospection } from "@lucchetto/contract";
+import { MAX_CHECKED_TOKENS } from "@lucchetto/contract";
 
 /** Questions under way at once: the second one, so that an answer that is late does not keep everybody waiting. */
 const MAX_UNDER_WAY = 2;
-/** Tokens in one question. */
-const MAX_TOKENS = 100;
 
 /** `null`: nobody. */
 export type Checked = ActiveIntrospection | null;
@@ -47,7 +46,7 @@ export function joinChecks(
     const tokens: string[] = [];
     const asked: Waiting[] = [];
     for (const [token, one] of gathering) {
-      if (tokens.length === MAX_TOKENS) break;
+      if (tokens.length === MAX_CHECKED_TOKENS) break;
       tokens.push(token);
       asked.push(one);
     }

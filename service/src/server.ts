@@ -9,7 +9,6 @@ import type { Configuration } from "./config/index.ts";
 import { BODY_LIMIT } from "./http/body.ts";
 import type { Drain } from "./http/drain.ts";
 import { listedAmong } from "./http/network.ts";
-import { limitPipelined } from "./http/pipelined.ts";
 import { problemBody, problemOf, sendProblem } from "./http/problem.ts";
 
 /** Milliseconds between looks at requests that take too long to arrive. */
@@ -54,7 +53,6 @@ function createHttpServer(
   requestTimeout: number,
   { handler, shortcut, drain }: { handler: Handler; shortcut: Shortcut; drain: Drain },
 ): Server {
-  const mayCome = limitPipelined();
   const server = createServer(
     {
       connectionsCheckingInterval: SLOW_REQUEST_CHECK,
@@ -64,8 +62,7 @@ function createHttpServer(
       keepAliveTimeout: KEEP_ALIVE,
     },
     (request, response) => {
-      if (!mayCome(request.socket, response)) return;
-      drain.begin(response);
+      if (!drain.begin(request, response)) return;
       if (!shortcut(request, response)) handler(request, response);
     },
   );

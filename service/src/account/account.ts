@@ -13,6 +13,7 @@ import { listPasskeys } from "../passkey/store.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import type { ByFactor } from "../second-factor/by-factor.ts";
 import { whoMust } from "../second-factor/duty.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
@@ -30,7 +31,7 @@ import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.t
 interface WantedAccounts {
   readonly search?: string | undefined;
   readonly scheme?: string | undefined;
-  readonly secondFactor?: "present" | "none" | "missing" | undefined;
+  readonly secondFactor?: Exclude<ByFactor, "due"> | undefined;
 }
 
 /** A page of accounts, with the scheme of each one's record. */

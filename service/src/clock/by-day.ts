@@ -24,6 +24,20 @@ export function countDaily(clock: Clock, count: (now: Date) => Promise<void>): D
   };
 }
 
+/** Milliseconds between looks whether a count is due. */
+const LOOK_EVERY = 60_000;
+
+/** Keeps counts beside the requests. @param failed is told of one that could not be taken. */
+export function keepDaily(counts: DailyCount, failed: (error: unknown) => void): { close(): Promise<void> } {
+  const timer = setInterval(() => void counts.keep().catch(failed), LOOK_EVERY);
+  timer.unref();
+  return {
+    async close() {
+      clearInterval(timer);
+    },
+  };
+}
+
 /** The day in UTC, `2026-05-01`. */
 export function dayOf(time: Date): string {
   return time.toISOString().slice(0, 10);

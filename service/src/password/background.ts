@@ -1,19 +1,14 @@
 /** Beside the requests: each day's count of schemes, and the list of compromised passwords that is open. */
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../capability.ts";
+import { keepDaily } from "../clock/by-day.ts";
 import type { ServiceContext } from "../context.ts";
 
-/** Milliseconds between looks whether a count is due. */
-const LOOK_EVERY = 60_000;
-
 export function keepRecords({ fleet, compromised }: ServiceContext, logger: FastifyBaseLogger): Background {
-  const timer = setInterval(() => {
-    fleet.keep().catch((error: unknown) => logger.warn({ err: error }, "schemes could not be counted"));
-  }, LOOK_EVERY);
-  timer.unref();
+  const counting = keepDaily(fleet, (error) => logger.warn({ err: error }, "schemes could not be counted"));
   return {
     async close() {
-      clearInterval(timer);
+      await counting.close();
       await compromised?.close();
     },
   };

@@ -3,7 +3,7 @@ import type { SignInFigures } from "@lucchetto/contract";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../capability.ts";
 import { DAY } from "../capability.ts";
-import { countDaily, dayOf } from "../clock/by-day.ts";
+import { countDaily, dayOf, keepDaily } from "../clock/by-day.ts";
 import type { ServiceContext } from "../context.ts";
 import { countDuty, countFactors } from "../second-factor/by-factor.ts";
 import { whoMust } from "../second-factor/duty.ts";
@@ -12,23 +12,13 @@ import { countWays, findLastCountedDay, listSignInCounts, storeSignInCounts } fr
 
 /** Days shown. */
 const SHOWN_DAYS = 90;
-/** Milliseconds between looks whether a count is due. */
-const LOOK_EVERY = 60_000;
 
 /** Keeps the counts of each day. */
 export function keepSignInCounts(context: ServiceContext, logger: FastifyBaseLogger): Background {
   const counts = countDaily(context.clock, async () =>
     storeSignInCounts(context.dataSource, await countUncounted(context)),
   );
-  const timer = setInterval(() => {
-    counts.keep().catch((error: unknown) => logger.warn({ err: error }, "sign-ins could not be counted"));
-  }, LOOK_EVERY);
-  timer.unref();
-  return {
-    async close() {
-      clearInterval(timer);
-    },
-  };
+  return keepDaily(counts, (error) => logger.warn({ err: error }, "sign-ins could not be counted"));
 }
 
 /** The figures as operators see them; those of the last days are counted at this moment. */

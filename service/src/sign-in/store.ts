@@ -2,6 +2,7 @@ import type { HashedToken } from "@lucchetto/core";
 import { MOST_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
+import { dayOf } from "../clock/by-day.ts";
 import type { SignInCountRow, SignInRow } from "../storage/index.ts";
 import { earliestIdAt, SignInCountEntity, SignInEntity, sweepRows } from "../storage/index.ts";
 
@@ -152,5 +153,5 @@ export function listSignInCounts(dataSource: DataSource, from: string): Promise<
 
 /** Removes counts of days long past. */
 export async function sweepSignInCounts(dataSource: DataSource, before: Date): Promise<void> {
-  await sweepRows(dataSource, "sign_in_count WHERE day < ?", [before.toISOString().slice(0, 10)]);
+  await sweepRows(dataSource, "sign_in_count WHERE day < ?", [dayOf(before)]);
 }
