@@ -188,7 +188,7 @@ describe("what an undo link and an operator's help are asked wrongly", () => {
       Array.from({ length: 20 }, () => redeem(new Visitor(service), secret, { present: PASSWORD })),
     );
     expect(replies.filter(({ status }) => status === 200)).toHaveLength(1);
-    expect(replies.every(({ status }) => status < 500)).toBe(true);
+    expect(replies.filter(({ status }) => status >= 500)).toEqual([]);
   });
 
   test.each([

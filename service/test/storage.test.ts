@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { createDataSource, schemaStatus } from "@lucchetto/service";
 import { createDatabase, startMariaDb } from "../../scripts/mariadb.mjs";
-import { createTestDatabase } from "../../testing/database.ts";
+import { createTestDatabase, waitsForALock } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -190,6 +190,33 @@ describe("a database that does not answer", () => {
     } finally {
       await service.stop();
       proxy.close();
+    }
+  });
+
+  test("a statement that the database breaks a deadlock with is asked again", async () => {
+    const service = await startService();
+    const { dataSource, database } = service;
+    const holder = dataSource.createQueryRunner();
+    try {
+      for (const name of ["a", "b"]) await service.register(`${name}@brina.example`);
+      const rename = "UPDATE account SET displayName = ? WHERE emailKey = ?";
+      const both =
+        "UPDATE account SET displayName = 'both' WHERE emailKey IN ('a@brina.example', 'b@brina.example')";
+      await holder.startTransaction();
+      // The database gives up whoever changed least.
+      for (let round = 0; round < 20; round += 1)
+        await holder.query(rename, [`b ${round}`, "b@brina.example"]);
+      const asked = dataSource.query(both);
+      await eventually(() => waitsForALock(database));
+      await holder.query(rename, ["a", "a@brina.example"]);
+      await holder.commitTransaction();
+      await asked;
+      expect(await dataSource.query("SELECT DISTINCT displayName FROM account")).toEqual([
+        { displayName: "both" },
+      ]);
+    } finally {
+      await holder.release();
+      await service.stop();
     }
   });
 

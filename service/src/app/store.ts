@@ -2,7 +2,7 @@ import type { AppRight } from "@lucchetto/contract";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../storage/index.ts";
-import { AppEntity, AppKeyEntity, readCursor, readList, retried, sweepRows } from "../storage/index.ts";
+import { AppEntity, AppKeyEntity, readCursor, readList, sweepRows } from "../storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert({ ...row });
@@ -106,12 +106,10 @@ export async function addQuestions(
 ): Promise<void> {
   const day = now.toISOString().slice(0, 10);
   const places = rows.map(() => "(?, ?, ?, ?)").join(", ");
-  await retried(() =>
-    dataSource.query(
-      `INSERT IGNORE INTO app_question (appId, day, kind, count) VALUES ${places}
-       ON DUPLICATE KEY UPDATE count = count + VALUES(count)`,
-      rows.flatMap(({ appId, kind, count }) => [appId, day, kind, count]),
-    ),
+  await dataSource.query(
+    `INSERT IGNORE INTO app_question (appId, day, kind, count) VALUES ${places}
+     ON DUPLICATE KEY UPDATE count = count + VALUES(count)`,
+    rows.flatMap(({ appId, kind, count }) => [appId, day, kind, count]),
   );
 }
 

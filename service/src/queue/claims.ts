@@ -5,7 +5,6 @@
 import type { DataSource, EntitySchema, FindOptionsWhere } from "typeorm";
 import { In } from "typeorm";
 import type { QueuedRow } from "../storage/index.ts";
-import { retried } from "../storage/index.ts";
 
 /** Seconds that a claim holds unless it is renewed: whoever made it may have died. */
 export const CLAIM_SECONDS = 8;
@@ -39,13 +38,11 @@ export function claimsOf<Row extends QueuedRow>(
   const table = repository.metadata.tableName;
   return {
     async take(claim, now, limit) {
-      const { affectedRows } = await retried(() =>
-        dataSource.query<{ affectedRows: number }>(
-          `UPDATE ${table} SET claim = ?, claimedUntil = ${HOLDS}, tries = tries + 1, lastTryAt = ?
-           WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3))
-           ORDER BY nextTryAt LIMIT ?`,
-          [claim, CLAIM_SECONDS, now, now, limit],
-        ),
+      const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+        `UPDATE ${table} SET claim = ?, claimedUntil = ${HOLDS}, tries = tries + 1, lastTryAt = ?
+         WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3))
+         ORDER BY nextTryAt LIMIT ?`,
+        [claim, CLAIM_SECONDS, now, now, limit],
       );
       return affectedRows === 0 ? [] : repository.findBy({ claim } as FindOptionsWhere<Row>);
     },
@@ -66,13 +63,13 @@ export function claimsOf<Row extends QueuedRow>(
     },
 
     async noteArrived(ids, noted) {
-      await retried(() => queued.update({ id: In([...ids]) }, { ...noted, ...FREE }));
+      await queued.update({ id: In([...ids]) }, { ...noted, ...FREE });
     },
 
     async noteFailed({ id, claim }, lastAnswer, nextTryAt) {
       const state = nextTryAt === null ? "given-up" : "waiting";
       const own = claim === null ? { id } : { id, claim };
-      await retried(() => queued.update(own, { state, lastAnswer, nextTryAt, ...FREE }));
+      await queued.update(own, { state, lastAnswer, nextTryAt, ...FREE });
     },
   };
 }

@@ -45,7 +45,7 @@ export const MIGRATIONS = [
 /** The table in which the applied migrations are noted. */
 const MIGRATIONS_TABLE = "schema_migration";
 
-/** Milliseconds until an attempt to connect is given up. */
+/** Milliseconds until an attempt to connect is given up, where no deadline stands on what is waited for. */
 const CONNECT_TIMEOUT = 5_000;
 
 /** What is needed to reach the database. */
@@ -72,7 +72,7 @@ export function createDataSource(configuration: DatabaseSettings): DataSource {
     charset: "utf8mb4",
     // Errors tell the statement; a stack taken for each query, in case that it fails, costs more than reading its answer.
     trace: false,
-    connectTimeout: Math.min(CONNECT_TIMEOUT, deadline ?? CONNECT_TIMEOUT),
+    connectTimeout: deadline ?? CONNECT_TIMEOUT,
     extra: { connectionLimit: connections },
     ...(deadline === undefined ? {} : { driver: driverWithDeadline(deadline) }),
     entities: ENTITIES,

@@ -1,6 +1,10 @@
-/** The database driver, with an end to every wait: for a connection, for a lock, for an answer. */
+/**
+ * The database driver, with an end to every wait: for a connection, for a lock, for an answer. A statement outside a
+ * transaction that the database chose to break a deadlock with is asked again.
+ */
 import type { Pool, PoolConnection, PoolOptions } from "mysql2";
 import mysql from "mysql2";
+import { DEADLOCK, errorCode, MAX_TRIES, pauseBeforeNewTry } from "./deadlock.ts";
 
 /** The code of an answer that did not come in time. */
 export const NO_ANSWER = "NO_ANSWER_IN_TIME";
@@ -41,10 +45,20 @@ export function driverWithDeadline(deadline: number): object {
 /** A connection that answers nothing is of no use to whoever would get it next. */
 function endWaits(connection: PoolConnection, deadline: number): void {
   const ask = connection.query.bind(connection) as (sql: unknown, values: unknown, done: Done) => unknown;
+  let isInTransaction = false;
+  const askAgain = (tries: number, [sql, values, done]: [unknown, unknown, Done]): unknown =>
+    ask(sql, values, (error, ...answer) => {
+      // Of a transaction all is lost, and whoever began it begins again.
+      if (isInTransaction || tries === MAX_TRIES || errorCode(error) !== DEADLOCK)
+        return done(error, ...answer);
+      setTimeout(() => askAgain(tries + 1, [sql, values, done]), pauseBeforeNewTry());
+    });
   const query = (sql: unknown, ...rest: unknown[]) => {
     const late = `no answer from the database within ${deadline} ms`;
     const done = inTime(rest.pop() as Done, { deadline, late, giveUp: () => connection.destroy() });
-    return ask(sql, rest[0], done);
+    if (sql === "START TRANSACTION") isInTransaction = true;
+    if (sql === "COMMIT" || sql === "ROLLBACK") isInTransaction = false;
+    return askAgain(1, [sql, rest[0], done]);
   };
   connection.query = query as PoolConnection["query"];
 }
@@ -76,14 +90,18 @@ function inTime(
     afterwards,
   }: { deadline: number; late: string; giveUp?: () => void; afterwards?: Done },
 ): Done {
-  let isOver = false;
-  const timer = setTimeout(() => {
-    isOver = true;
+  let state: "waiting" | "answered" | "late" = "waiting";
+  const endWait = () => {
+    if (state !== "waiting") return;
+    state = "late";
     giveUp?.();
     done(new NoAnswerInTime(late));
-  }, deadline).unref();
+  };
+  // After a process or its machine stood still, what has arrived meanwhile is read first.
+  const timer = setTimeout(() => setImmediate(endWait), deadline).unref();
   return (...answer) => {
-    if (isOver) return afterwards?.(...answer);
+    if (state === "late") return afterwards?.(...answer);
+    state = "answered";
     clearTimeout(timer);
     done(...answer);
   };

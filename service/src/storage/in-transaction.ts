@@ -1,30 +1,12 @@
 /** Transactions that roll back on any error and are tried again when the database chose them to break a deadlock. */
-import { randomInt } from "node:crypto";
 import { setTimeout as pause } from "node:timers/promises";
 import type { DataSource, EntityManager } from "typeorm";
 import { NO_ANSWER } from "./deadline.ts";
+import { DEADLOCK, errorCode, MAX_TRIES, pauseBeforeNewTry } from "./deadlock.ts";
 
-/** 1213: deadlock, also a certification failure between cluster nodes. Whoever waited for a lock in vain waits no second time. */
-const DEADLOCK = "ER_LOCK_DEADLOCK";
 const LOCK_WAIT_TIMEOUT = "ER_LOCK_WAIT_TIMEOUT";
 /** ER_STATEMENT_TIMEOUT, which the driver has no name for. */
 const STATEMENT_TIMEOUT = 1969;
-const MAX_TRIES = 8;
-/** Milliseconds before a new try, at most: those that met once do not meet again. */
-const LONGEST_PAUSE = 30;
-
-/** Runs a single statement, which the database may choose to break a deadlock with, until it is through. */
-export async function retried<Result>(work: () => Promise<Result>): Promise<Result> {
-  for (let attempt = 1; ; attempt += 1) {
-    try {
-      return await work();
-    } catch (error) {
-      if (attempt === MAX_TRIES || errorCode(error) !== DEADLOCK) throw error;
-      await pause(randomInt(LONGEST_PAUSE));
-    }
-  }
-}
-
 /**
  * Runs `work` in a transaction. `work` may run several times, so it does nothing outside the database.
  * @throws whatever `work` throws; a deadlock after the last try.
@@ -33,7 +15,14 @@ export async function inTransaction<Result>(
   dataSource: DataSource,
   work: (manager: EntityManager) => Promise<Result>,
 ): Promise<Result> {
-  return retried(() => dataSource.transaction(work));
+  for (let tries = 1; ; tries += 1) {
+    try {
+      return await dataSource.transaction(work);
+    } catch (error) {
+      if (tries === MAX_TRIES || errorCode(error) !== DEADLOCK) throw error;
+      await pause(pauseBeforeNewTry());
+    }
+  }
 }
 
 /** Whether an insert failed because a unique key has the value already; `key` names the unique key. */
@@ -69,10 +58,6 @@ export function isStorageUnavailable(error: unknown): boolean {
   // The driver marks what ends or prevents a connection as fatal.
   if (isObject(error) && error["fatal"] === true) return true;
   return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);
-}
-
-function errorCode(error: unknown): string {
-  return isObject(error) && "code" in error ? String(error["code"]) : "";
 }
 
 function isObject(value: unknown): value is Record<string, unknown> {
