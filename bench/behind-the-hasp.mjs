@@ -3,17 +3,18 @@
  * primary-key join of its own, and without any check.
  *
  *     node bench/behind-the-hasp.mjs [--frameworks fastify,express] [--sessions 1000000] [--connections 64,16] [--seconds 1.5]
- *         [--rounds 15] [--pool 1G]
+ *         [--rounds 15] [--pool 1G] [--profile FOLDER]
  *
  * Each side is a process of its own before one MariaDB and, for the hasp, one service; they are driven by short turns from one
- * process, as tokens drawn at random from all sessions come. The medians of the turns are compared.
+ * process, as tokens drawn at random from all sessions come. The medians of the turns are compared. With --profile each process leaves
+ * a CPU profile there, for `profile-picture.mjs`.
  */
 import { fork } from "node:child_process";
 import { parseArgs } from "node:util";
 import { freePort } from "../scripts/process.mjs";
 import { say } from "../scripts/say.mjs";
 import { drive, middleOf } from "./drive.mjs";
-import { startBenchService } from "./service.mjs";
+import { profiling, startBenchService } from "./service.mjs";
 import { fillSessions, idOf, tokenOf } from "./sessions.mjs";
 
 const { values } = parseArgs({
@@ -24,13 +25,14 @@ const { values } = parseArgs({
     seconds: { type: "string", default: "1.5" },
     rounds: { type: "string", default: "15" },
     pool: { type: "string", default: "1G" },
+    profile: { type: "string" },
   },
 });
 const SESSIONS = Number(values.sessions);
 /** Connections that an application has to the database, as the service has. */
 const POOL = 10;
 
-const service = await startBenchService({}, { production: true, pool: values.pool });
+const service = await startBenchService({}, { production: true, pool: values.pool, profile: values.profile });
 const key = await fillSessions(service, { sessions: SESSIONS });
 const database = { ...service.database, connectionLimit: POOL };
 
@@ -45,7 +47,10 @@ for (const framework of values.frameworks.split(",")) {
     const child = fork(
       new URL("./hasp-app.mjs", import.meta.url),
       [JSON.stringify({ side, framework, port, options, database })],
-      { env: { ...process.env, NODE_ENV: "production" } },
+      {
+        env: { ...process.env, NODE_ENV: "production" },
+        execArgv: profiling(values.profile, `${framework}-${side}`),
+      },
     );
     await new Promise((resolve, reject) => {
       child.once("message", resolve);
@@ -71,7 +76,7 @@ for (const framework of values.frameworks.split(",")) {
       `${framework}, ${SESSIONS} sessions, buffer pool ${values.pool}, ${connections} connections, medians of ${values.rounds} turns: hasp ${inWords(hasp)}, own join ${inWords(join)}, no check ${inWords(none)}: the hasp ${(hasp.rate / join.rate).toFixed(2)} times the join, its p99 ${(hasp.p99 / join.p99).toFixed(2)} of the join's`,
     );
   }
-  for (const child of children) child.kill();
+  for (const child of children) child.kill("SIGINT");
 }
 await service.stop();
 

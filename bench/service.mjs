@@ -14,12 +14,19 @@ import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.
 const MAIN = fileURLToPath(new URL("../service/dist/process/main.js", import.meta.url));
 export const PASSWORD = "a good long password";
 
+/** Options of a process that leaves a CPU profile of this name in a folder when it ends; none without a folder. */
+export function profiling(folder, name) {
+  return folder === undefined
+    ? []
+    : ["--cpu-prof", `--cpu-prof-dir=${folder}`, `--cpu-prof-name=${name}.cpuprofile`];
+}
+
 /**
  * @param settings of the configuration, on top of what a benchmark needs.
  * @param production as it runs there: no movable clock, which development asks the database for at each request.
- * @param pool size of the database's buffer pool, such as `1G`; its usual 128 MiB if left out.
+ * @param profile folder for a CPU profile of the service. @param pool size of the database's buffer pool, such as `1G`; its usual 128 MiB if left out.
  */
-export async function startBenchService(settings = {}, { production = false, pool } = {}) {
+export async function startBenchService(settings = {}, { production = false, pool, profile } = {}) {
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-bench-"));
   const server = await startMariaDb(directory, { pool });
   const password = randomPassword();
@@ -52,7 +59,11 @@ export async function startBenchService(settings = {}, { production = false, poo
   }
   const env = { ...process.env, LUCCHETTO_DATABASE_PASSWORD: password };
   await runCommand(process.execPath, [MAIN, "schema-apply", "--config", config], { env });
-  const child = spawn(process.execPath, [MAIN, "serve", "--config", config], { stdio: "inherit", env });
+  const child = spawn(
+    process.execPath,
+    [...profiling(profile, "service"), MAIN, "serve", "--config", config],
+    { stdio: "inherit", env },
+  );
   const url = `http://127.0.0.1:${port}`;
   try {
     await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, {

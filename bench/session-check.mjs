@@ -2,7 +2,7 @@
  * How fast an application is told who is there, against a bare Fastify route that makes one prepared primary-key join
  * with the same driver for each request.
  *
- *     node bench/session-check.mjs [--sessions 1000000] [--connections 64,16] [--seconds 1.5] [--rounds 15] [--pool 1G] [--unseen]
+ *     node bench/session-check.mjs [--sessions 1000000] [--connections 64,16] [--seconds 1.5] [--rounds 15] [--pool 1G] [--unseen] [--profile FOLDER]
  *
  * Both sides are processes of their own before one MariaDB, whose buffer pool holds a million of each (1 GiB unless said otherwise), asked by short turns for
  * tokens drawn at random from all sessions; the medians of the turns are compared, so that a neighbour's noise weighs little. All sessions count as seen within the last minute, as those in use are;
@@ -24,13 +24,14 @@ const { values } = parseArgs({
     rounds: { type: "string", default: "15" },
     pool: { type: "string", default: "1G" },
     unseen: { type: "boolean", default: false },
+    profile: { type: "string" },
   },
 });
 const SESSIONS = Number(values.sessions);
 const SECONDS = Number(values.seconds);
 const POOL = 10;
 
-const service = await startBenchService({}, { production: true, pool: values.pool });
+const service = await startBenchService({}, { production: true, pool: values.pool, profile: values.profile });
 const key = await fillSessions(service, { sessions: SESSIONS, unseen: values.unseen });
 
 const barePort = await freePort();

@@ -1,10 +1,11 @@
 /**
- * A steady mixed load: registrations, sign-ins, links asked for, checks and sign-outs, so many a second, whatever comes back. Each
+ * A steady mixed load: registrations, sign-ins, second factors, links asked for, checks and sign-outs, so many a second, whatever comes back. Each
  * request goes to one instance, and to another one where nobody listens, as a proxy does.
  */
 import { Agent, request } from "node:http";
 import { performance } from "node:perf_hooks";
 import { setTimeout as pause } from "node:timers/promises";
+import { readKeyUri, totp } from "../../core/dist/index.js";
 import { PASSWORD } from "./stage.mjs";
 
 /** One request. @returns status, body, milliseconds; status 0: it was taken, and not answered. */
@@ -46,12 +47,22 @@ function send(agent, url, { method = "GET", path, body, headers = {} }) {
   });
 }
 
+/** Milliseconds after which an authenticator app shows another code for certain. */
+const CODE_AGE = 61_000;
+const withPassword = (identifier) => ({
+  proof: { type: "password", identifier, password: PASSWORD },
+  deliver: "token",
+});
+const bearer = (token) => ({ authorization: `Bearer ${token}` });
+
 /** Begins. @param rate requests begun each second. @returns the list of all answers, and how it is ended. */
 export function beginLoad(urls, { rate, authorization }) {
   const agent = new Agent({ keepAlive: true, maxSockets: 400 });
   const answers = [];
   const people = [];
   const tokens = [];
+  /** Those with an authenticator app, the one that used a code longest ago first. */
+  const carriers = [];
   let isOver = false;
   let turn = 0;
   const underWay = new Set();
@@ -69,6 +80,22 @@ export function beginLoad(urls, { rate, authorization }) {
     }
   }
 
+  async function enrol() {
+    const email = `keeper${Math.random().toString(36).slice(2)}@brina.example`;
+    await ask("register", { method: "POST", path: "/v1/accounts", body: { email, password: PASSWORD } });
+    const signIn = await ask("sign-in", { method: "POST", path: "/v1/sign-in", body: withPassword(email) });
+    if (signIn.status !== 201) return;
+    const headers = bearer(JSON.parse(signIn.text).token);
+    const begun = await ask("enrol", { method: "POST", path: "/v1/account/totp", body: {}, headers });
+    if (begun.status !== 201) return;
+    const { id, uri } = JSON.parse(begun.text);
+    const { secret, settings } = readKeyUri(uri);
+    const code = () => totp(secret, new Date(), settings);
+    const path = `/v1/account/totp/${id}/activate`;
+    const active = await ask("enrol", { method: "POST", path, body: { code: code() }, headers });
+    if (active.status === 200) carriers.push({ email, code, usedAt: Date.now() });
+  }
+
   const kinds = {
     async register() {
       const email = `guest${people.length}-${Math.random().toString(36).slice(2)}@brina.example`;
@@ -82,9 +109,32 @@ export function beginLoad(urls, { rate, authorization }) {
     async signIn() {
       const identifier = people[Math.floor(Math.random() * people.length)];
       if (identifier === undefined) return kinds.register();
-      const body = { proof: { type: "password", identifier, password: PASSWORD }, deliver: "token" };
+      const body = withPassword(identifier);
       const reply = await ask("sign-in", { method: "POST", path: "/v1/sign-in", body });
       if (reply.status === 201) tokens.push(JSON.parse(reply.text).token);
+    },
+    /** Somebody whose last code is old enough shows the next one; if there is nobody, somebody sets an app up. */
+    async secondFactor() {
+      const [first] = carriers;
+      if (first === undefined || Date.now() - first.usedAt < CODE_AGE) return enrol();
+      carriers.shift();
+      const signIn = await ask("sign-in", {
+        method: "POST",
+        path: "/v1/sign-in",
+        body: withPassword(first.email),
+      });
+      if (signIn.status !== 202) return void carriers.push(first);
+      const shown = { proof: { type: "totp", code: first.code() } };
+      first.usedAt = Date.now();
+      const headers = bearer(JSON.parse(signIn.text).token);
+      const reply = await ask("second-factor", {
+        method: "POST",
+        path: "/v1/sign-in/proof",
+        body: shown,
+        headers,
+      });
+      if (reply.status === 201) tokens.push(JSON.parse(reply.text).token);
+      carriers.push(first);
     },
     async link() {
       const identifier = people[Math.floor(Math.random() * people.length)] ?? "nobody@brina.example";
@@ -119,6 +169,7 @@ export function beginLoad(urls, { rate, authorization }) {
     "session",
     "session",
     "signIn",
+    "secondFactor",
     "link",
     "register",
     "signOut",

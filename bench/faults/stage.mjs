@@ -47,18 +47,39 @@ async function startProxy(to) {
   };
 }
 
-/** Sets it up; `instances` services listen when it resolves. */
-export async function setStage({ instances = 2, settings = {}, secrets = {} } = {}) {
+/**
+ * Sets it up; `instances` services listen when it resolves. A stage that cannot be set leaves nothing running.
+ * @param data folder of the database; one beside the rest if left out. @param environment of the services' processes.
+ */
+export async function setStage(options = {}) {
+  const strikes = [];
+  const strike = async () => {
+    for (const one of strikes.splice(0).reverse()) await one();
+  };
+  try {
+    return { ...(await build(options, strikes)), strike };
+  } catch (error) {
+    await strike();
+    throw error;
+  }
+}
+
+/** @param strikes what is done at the end, the last first. */
+async function build({ instances = 2, settings = {}, secrets = {}, data, environment = {} }, strikes) {
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-faults-"));
-  const server = await startMariaDb(directory, { lazyFlush: true });
+  strikes.push(() => rmSync(directory, { recursive: true, force: true }));
+  const server = await startMariaDb(data ?? directory, { lazyFlush: true });
+  strikes.push(() => server.stop());
   const password = randomPassword();
   await createDatabase(server, { name: "lucchetto", user: "lucchetto", password });
   const proxy = await startProxy(server.port);
+  strikes.push(() => proxy.close());
   const mail = fork(fileURLToPath(new URL("mailbox.mjs", import.meta.url)));
+  strikes.push(() => mail.disconnect());
   const mailPort = await new Promise((resolve) => mail.once("message", resolve));
   const keys = { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
   writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });
-  const env = { ...process.env, ...secrets, LUCCHETTO_DATABASE_PASSWORD: password };
+  const env = { ...process.env, ...secrets, ...environment, LUCCHETTO_DATABASE_PASSWORD: password };
   const database = await createConnection({
     host: "127.0.0.1",
     port: server.port,
@@ -66,6 +87,7 @@ export async function setStage({ instances = 2, settings = {}, secrets = {} } = 
     password,
     database: "lucchetto",
   });
+  strikes.push(() => database.end());
 
   async function start(number) {
     const port = ports[number];
@@ -91,6 +113,7 @@ export async function setStage({ instances = 2, settings = {}, secrets = {} } = 
       stdio: ["ignore", "ignore", "inherit"],
       env,
     });
+    strikes.push(() => child.kill("SIGKILL"));
     const url = `http://127.0.0.1:${port}`;
     await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, {
       what: `instance ${number}`,
@@ -140,14 +163,8 @@ export async function setStage({ instances = 2, settings = {}, secrets = {} } = 
         mail.once("message", resolve);
         mail.send("what");
       }),
-    async strike() {
-      for (const { child } of running) child.kill("SIGKILL");
-      await database.end();
-      proxy.close();
-      mail.disconnect();
-      await server.stop();
-      rmSync(directory, { recursive: true, force: true });
-    },
+    /** @param mode how the mail server falls: `hang`, `refuse`, `cut`; `well` again. */
+    letMailFall: (mode) => mail.send(mode),
   };
 }
 

@@ -62,14 +62,14 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     accounts: hasp.accounts,
     own: () =>
       middleware(async (request, response) => {
-        if (await hasp.live(visitOf(request), () => response)) return false;
-        const answer = await hasp.own(visitOf(request));
+        const visit = visitOf(request);
+        if (await hasp.live(visit, () => response)) return false;
+        const answer = await hasp.own(visit);
         if (answer !== null) {
           send(response, answer);
           return false;
         }
-        for (const wanted of hasp.guarded(visitOf(request)))
-          if (!(await pass(request, response, wanted))) return false;
+        for (const wanted of hasp.guarded(visit)) if (!(await pass(request, response, wanted))) return false;
         return true;
       }),
     open: () =>
@@ -116,7 +116,10 @@ function visitOf(request: Incoming): Visit {
     method: request.method ?? "GET",
     url: request.originalUrl ?? request.url ?? "/",
     headers: request.headers,
-    address: request.ip ?? request.socket.remoteAddress,
+    // Frameworks look at the proxies in front to say it; few requests want it.
+    get address() {
+      return request.ip ?? request.socket.remoteAddress;
+    },
   };
 }
 

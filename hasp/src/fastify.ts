@@ -98,8 +98,16 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
 /** The plugin; what it adds is there for the whole application. */
 export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });
 
-function visitOf({ method, url, headers, ip: address }: FastifyRequest): Visit {
-  return { method, url, headers, address };
+function visitOf(request: FastifyRequest): Visit {
+  const { method, url, headers } = request;
+  return {
+    method,
+    url,
+    headers,
+    get address() {
+      return request.ip;
+    },
+  };
 }
 
 function send(reply: FastifyReply, { status, headers, body }: Answer): FastifyReply {

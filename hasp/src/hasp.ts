@@ -69,13 +69,12 @@ export function createHasp(options: HaspOptions): Hasp {
       if (!isReading(visit)) return null;
       if (path === `${paths.live}.js`) return live.script();
       if (path === returnAddress.pathname && visit.method === "GET") return flow.arrive(visit);
+      if (path !== paths.signIn && path !== paths.register) return null;
       const query = queryOf(visit);
       const next = ownPathOr("/", query.get("next") ?? "/");
-      // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
-      if (path === paths.signIn)
-        return flow.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
       if (path === paths.register) return flow.depart(visit, next, { prompt: "create" });
-      return null;
+      // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
+      return flow.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
     },
 
     async live(visit, sink) {

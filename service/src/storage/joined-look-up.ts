@@ -4,13 +4,13 @@
  */
 
 /** Questions under way at once: while the database works on them, the next ones gather. */
-const AT_ONCE = 6;
+const AT_ONCE = 3;
 /** Waiting keys that are worth another question beside one under way; fewer are better off together. */
-const WORTH_ANOTHER = 4;
+const WORTH_ANOTHER = 8;
 /** Milliseconds that fewer wait for a question under way: one that hangs delays nobody else for long. */
 const PATIENCE = 20;
 /** Keys in one question: few, so that answers and new questions overlap; as many as wait, where that would be too slow. */
-const FEW = 16;
+const FEW = 32;
 const MOST = 200;
 
 interface Waiting<Row> {

@@ -30,58 +30,85 @@ const IDLE = 5_000;
 /** The process may have been started with options that a thread cannot have, such as those of `node -e`. */
 const OPTIONS = { execArgv: [] };
 
-/** Threads that wait for work, each with the timer that will end it. */
-const idle: Array<{ readonly thread: Worker; readonly timer: NodeJS.Timeout }> = [];
+interface Thread {
+  readonly worker: Worker;
+  /** Whoever waits for its answer. */
+  asked: { readonly resolve: (answer: DigestAnswer) => void; readonly reject: (error: Error) => void } | null;
+  /** Ends it when it has had nothing to do for long enough. */
+  timer?: NodeJS.Timeout;
+}
+
+class ThreadDied extends Error {
+  override readonly name = "ThreadDied";
+}
+
+/** Threads that wait for work. */
+const idle: Thread[] = [];
 
 /**
  * Computes a digest in a thread of its own, one that is idle or a new one: as many run at once as are asked for, so
- * whoever asks bounds them. Idle threads keep no process alive.
+ * whoever asks bounds them. Idle threads keep no process alive. A thread that dies is never used again; what it was asked
+ * is asked once more, of a new one.
  */
 export async function digestInThread(task: DigestTask): Promise<Uint8Array> {
-  const thread = takeIdle() ?? new Worker(new URL("./wasm-digest.mjs", import.meta.url), OPTIONS);
-  thread.ref();
+  let answer: DigestAnswer;
   try {
-    const answer = await ask(thread, task);
+    answer = await ask(takeIdle() ?? startThread(), task);
+  } catch (error) {
+    if (!(error instanceof ThreadDied)) throw error;
+    answer = await ask(startThread(), task);
+  }
+  if ("fault" in answer) throw new Error(`the ${task.algorithm} digest failed: ${answer.fault}`);
+  return answer.digest;
+}
+
+function startThread(): Thread {
+  const worker = new Worker(new URL("./wasm-digest.mjs", import.meta.url), OPTIONS);
+  const thread: Thread = { worker, asked: null };
+  const endAsked = (why: string): void => {
+    forget(thread);
+    thread.asked?.reject(new ThreadDied(why));
+    thread.asked = null;
+  };
+  worker.on("message", (answer: DigestAnswer) => {
+    thread.asked?.resolve(answer);
+    thread.asked = null;
+  });
+  worker.on("error", (error) => endAsked(`the thread failed: ${error.message}`));
+  worker.on("exit", (code) => endAsked(`the thread ended with code ${code}`));
+  return thread;
+}
+
+async function ask(thread: Thread, task: DigestTask): Promise<DigestAnswer> {
+  thread.worker.ref();
+  try {
+    const answer = await new Promise<DigestAnswer>((resolve, reject) => {
+      thread.asked = { resolve, reject };
+      thread.worker.postMessage(task);
+    });
     putAside(thread);
-    if ("fault" in answer) throw new Error(`the ${task.algorithm} digest failed: ${answer.fault}`);
-    return answer.digest;
+    return answer;
   } finally {
-    thread.unref();
+    thread.worker.unref();
   }
 }
 
-function takeIdle(): Worker | undefined {
+function takeIdle(): Thread | undefined {
   const taken = idle.pop();
   clearTimeout(taken?.timer);
-  return taken?.thread;
+  return taken;
 }
 
-/** One question, one answer. A thread that dies instead rejects, and is not used again. */
-function ask(thread: Worker, task: DigestTask): Promise<DigestAnswer> {
-  return new Promise((resolve, reject) => {
-    const leave = (): void => {
-      thread.off("message", answered).off("error", failed).off("exit", ended);
-    };
-    const answered = (answer: DigestAnswer): void => {
-      leave();
-      resolve(answer);
-    };
-    const failed = (error: Error): void => {
-      leave();
-      reject(error);
-    };
-    const ended = (code: number): void => failed(new Error(`the thread ended with code ${code}`));
-    thread.on("message", answered).on("error", failed).on("exit", ended);
-    thread.postMessage(task);
-  });
+function putAside(thread: Thread): void {
+  thread.timer = setTimeout(() => {
+    forget(thread);
+    void thread.worker.terminate();
+  }, IDLE).unref();
+  idle.push(thread);
 }
 
-function putAside(thread: Worker): void {
-  const timer = setTimeout(() => {
-    const index = idle.findIndex((one) => one.thread === thread);
-    if (index !== -1) idle.splice(index, 1);
-    void thread.terminate();
-  }, IDLE);
-  timer.unref();
-  idle.push({ thread, timer });
+function forget(thread: Thread): void {
+  clearTimeout(thread.timer);
+  const index = idle.indexOf(thread);
+  if (index !== -1) idle.splice(index, 1);
 }
