@@ -109,7 +109,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
       keys: { file: "keys.yaml" },
       // What a test does in a second from one address, people do in weeks from many.
       throttle: { network: { most: 100_000 }, registrations: { most: 100_000 } },
-      passwords: { hashing: { scheme: CHEAP_SCHEME, parallel: 4 } },
+      passwords: { hashing: { scheme: CHEAP_SCHEME, parallel: 4, wait: "10m" } },
     }),
   );
   writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });

@@ -354,7 +354,8 @@ export const PROBLEMS = {
   "storage-unavailable": {
     status: 503,
     title: "The database cannot be reached",
-    meaning: "The service is up, but its database is not. Nothing was changed.",
+    meaning:
+      "The service is up, but its database is not, or it cannot keep anything at the moment. Nothing was changed.",
     mend: "Try again in a moment; the service goes on by itself when the database is back.",
   },
   stopping: {

@@ -233,6 +233,31 @@ describe("hashing under load", () => {
     }
   });
 
+  test("PW-24 nobody waits longer for a hash than is allowed", async () => {
+    const dear = await startService({
+      settings: {
+        LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=16,r=8,p=4",
+        LUCCHETTO_PASSWORDS_HASHING_PARALLEL: "1",
+        LUCCHETTO_PASSWORDS_HASHING_WAIT: "1s",
+      },
+    });
+    try {
+      const tryOne = (_: unknown, index: number) => {
+        const proof = { type: "password", identifier: `nobody${index}@brina.example`, password: PASSWORD };
+        return send(dear, "POST", "/v1/sign-in", json({ proof }));
+      };
+      const replies = await Promise.all(Array.from({ length: 20 }, tryOne));
+      expect(new Set(replies.map(({ status }) => status))).toEqual(new Set([401, 503]));
+      const busy = replies.find(({ status }) => status === 503);
+      expect(busy?.headers.get("retry-after")).toBe("1");
+      expect(busy?.json()).toMatchObject({ code: "too-busy" });
+      // Whoever was sent away holds no place.
+      expect((await tryOne(null, 0)).status).toBe(401);
+    } finally {
+      await dear.stop();
+    }
+  });
+
   test("SI-2 every refusal takes at least the measured time and a quarter, unknown names too", async () => {
     const slow = await startService({
       settings: { LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=14,r=8,p=1" },

@@ -80,7 +80,7 @@ export function answerProblems(app: FastifyInstance, publicUrl: string): void {
     const problem = problemOf(error);
     if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
     if (problem.code === "storage-unavailable")
-      request.log.warn({ err: error }, "the database cannot be reached");
+      request.log.warn({ err: error }, "the database cannot be reached, or cannot work");
     return sendProblem(request, reply, publicUrl, problem);
   });
 }

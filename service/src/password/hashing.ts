@@ -88,26 +88,53 @@ async function measure(hash: () => Promise<unknown>): Promise<number> {
   return median;
 }
 
-/** Lets `parallel` through at once and keeps up to `queue` waiting, first come first served. */
-function createGate({ parallel, queue }: { parallel: number; queue: number }) {
-  const waiting: Array<() => void> = [];
+interface Waiting {
+  readonly letIn: () => void;
+  readonly sendAway: () => void;
+}
+
+/** Lets `parallel` through at once and keeps up to `queue` waiting, first come first served, none longer than `wait`. */
+function createGate({ parallel, queue, wait }: { parallel: number; queue: number; wait: number }) {
+  const waiting = new Set<Waiting>();
   const listeners: Array<(seconds: number) => void> = [];
   let running = 0;
 
   const leave = (): void => {
     running -= 1;
-    const next = waiting.shift();
+    const [next] = waiting;
     if (next === undefined) return;
     running += 1;
-    next();
+    next.letIn();
   };
+
+  /** @throws ProblemReply `too-busy`. */
+  function waitForTurn(): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const end = (): void => {
+        waiting.delete(one);
+        clearTimeout(timer);
+      };
+      const one: Waiting = {
+        letIn() {
+          end();
+          resolve();
+        },
+        sendAway() {
+          end();
+          reject(new ProblemReply("too-busy", { retryAfter: RETRY_AFTER }));
+        },
+      };
+      const timer = setTimeout(one.sendAway, wait);
+      waiting.add(one);
+    });
+  }
 
   return {
     async run<Result>(work: () => Promise<Result>): Promise<Result> {
       const came = performance.now();
       if (running < parallel) running += 1;
-      else if (waiting.length >= queue) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
-      else await new Promise<void>((resolve) => waiting.push(resolve));
+      else if (waiting.size >= queue) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
+      else await waitForTurn();
       const seconds = (performance.now() - came) / 1_000;
       for (const listener of listeners) listener(seconds);
       try {
@@ -116,7 +143,7 @@ function createGate({ parallel, queue }: { parallel: number; queue: number }) {
         leave();
       }
     },
-    load: () => ({ running, waiting: waiting.length }),
+    load: () => ({ running, waiting: waiting.size }),
     onWaited: (listener: (seconds: number) => void) => {
       listeners.push(listener);
     },

@@ -30,7 +30,8 @@ export function isDuplicateOf(error: unknown, key: string): boolean {
   return errorCode(error) === "ER_DUP_ENTRY" && error instanceof Error && error.message.includes(`'${key}'`);
 }
 
-const CONNECTION_LOST = new Set([
+/** What a server says that is away, or that cannot keep anything at the moment: its disk is full, or it only reads. */
+const UNAVAILABLE = new Set([
   "ECONNREFUSED",
   "ECONNRESET",
   "EPIPE",
@@ -46,6 +47,15 @@ const CONNECTION_LOST = new Set([
   "ER_CONNECTION_KILLED",
   "ER_ACCESS_DENIED_ERROR",
   "ER_OPTION_PREVENTS_STATEMENT",
+  "ER_READ_ONLY_MODE",
+  "ER_OPEN_AS_READONLY",
+  "ER_DISK_FULL",
+  "ER_RECORD_FILE_FULL",
+  "ER_ERROR_ON_WRITE",
+  "ER_ERROR_DURING_COMMIT",
+  "ER_OUT_OF_RESOURCES",
+  "ER_OUTOFMEMORY",
+  "ER_LOCK_TABLE_FULL",
   "ER_UNKNOWN_COM_ERROR",
   NO_ANSWER,
 ]);
@@ -54,10 +64,12 @@ const CONNECTION_LOST = new Set([
 export function isStorageUnavailable(error: unknown): boolean {
   const code = errorCode(error);
   if (isObject(error) && error["errno"] === STATEMENT_TIMEOUT) return true;
-  if (CONNECTION_LOST.has(code) || code === DEADLOCK || code === LOCK_WAIT_TIMEOUT) return true;
+  if (UNAVAILABLE.has(code) || code === DEADLOCK || code === LOCK_WAIT_TIMEOUT) return true;
   // The driver marks what ends or prevents a connection as fatal.
   if (isObject(error) && error["fatal"] === true) return true;
-  return error instanceof Error && /closed state|Connection lost|Pool is closed/i.test(error.message);
+  return (
+    error instanceof Error && /closed state|Connection lost|Pool is closed|No space left/i.test(error.message)
+  );
 }
 
 function isObject(value: unknown): value is Record<string, unknown> {
