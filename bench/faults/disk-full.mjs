@@ -2,7 +2,7 @@
  * The database's disk is full for a while, under load: what cannot be kept is refused in time, nothing acknowledged is lost, and
  * all is well again when there is room.
  *
- *     node bench/faults/disk-full.mjs [--seconds 20] [--rate 20] [--megabytes 360]
+ *     node bench/faults/disk-full.mjs [--seconds 20] [--rate 10] [--megabytes 360]
  *
  * As root: the database stands on a small file system in memory.
  */
@@ -19,7 +19,7 @@ import { judge, PASSWORD, setStage } from "./stage.mjs";
 const { values } = parseArgs({
   options: {
     seconds: { type: "string", default: "20" },
-    rate: { type: "string", default: "20" },
+    rate: { type: "string", default: "10" },
     megabytes: { type: "string", default: "360" },
   },
 });

@@ -15,6 +15,8 @@ import { judge, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({ options: { connections: { type: "string", default: "10000" } } });
 const COUNT = Number(values.connections);
+/** Requests a second meanwhile. */
+const RATE = 8;
 const stage = await setStage({ instances: 1 });
 const [{ child, url }] = stage.running;
 const port = Number(new URL(url).port);
@@ -34,7 +36,7 @@ function open(said) {
   });
 }
 
-const load = beginLoad(stage.urls, { rate: 20, authorization: await stage.addApp() });
+const load = beginLoad(stage.urls, { rate: RATE, authorization: await stage.addApp() });
 await pause(4_000);
 const before = { descriptors: descriptors(), megabytes: megabytes() };
 const sockets = [];
@@ -60,7 +62,7 @@ for (const socket of sockets) socket?.destroy();
 await stage.strike();
 
 judge(
-  `${COUNT} connections that say nothing, half a request, or one request and no more; one instance, 20 requests a second`,
+  `${COUNT} connections that say nothing, half a request, or one request and no more; one instance, ${RATE} requests a second`,
   [
     {
       wanted: "all of them are taken",

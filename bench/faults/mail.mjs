@@ -2,7 +2,7 @@
  * The mail server hangs, refuses everything, and dies in the middle of mails, under load: who asks for something waits for none
  * of it, and every mail arrives when the server is well again.
  *
- *     node bench/faults/mail.mjs [--seconds 12] [--rate 20]
+ *     node bench/faults/mail.mjs [--seconds 12] [--rate 10]
  */
 import { performance } from "node:perf_hooks";
 import { setTimeout as pause } from "node:timers/promises";
@@ -11,7 +11,7 @@ import { beginLoad, inWords, longestOf } from "./load.mjs";
 import { judge, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({
-  options: { seconds: { type: "string", default: "12" }, rate: { type: "string", default: "20" } },
+  options: { seconds: { type: "string", default: "12" }, rate: { type: "string", default: "10" } },
 });
 const stage = await setStage({ instances: 1 });
 const load = beginLoad(stage.urls, { rate: Number(values.rate), authorization: await stage.addApp() });

@@ -2,7 +2,7 @@
  * The receiver of notices hangs, refuses everything, and dies in the middle of answers, under load: who asks for something waits
  * for none of it, and every notice arrives when the receiver is well again.
  *
- *     node bench/faults/receiver.mjs [--seconds 12] [--rate 20]
+ *     node bench/faults/receiver.mjs [--seconds 12] [--rate 10]
  */
 import { randomBytes } from "node:crypto";
 import { createServer } from "node:http";
@@ -13,7 +13,7 @@ import { beginLoad, inWords, longestOf } from "./load.mjs";
 import { judge, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({
-  options: { seconds: { type: "string", default: "12" }, rate: { type: "string", default: "20" } },
+  options: { seconds: { type: "string", default: "12" }, rate: { type: "string", default: "10" } },
 });
 let mode = "well";
 const received = new Set();

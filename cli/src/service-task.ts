@@ -1,6 +1,7 @@
 /** Tasks of the one who runs the service, done by the service's own process beside its configuration. */
 import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
+import { constants } from "node:os";
 import { resolve } from "node:path";
 import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
@@ -84,15 +85,24 @@ export function startStepwiseTask(task: string, config: string): StepwiseTask {
   };
 }
 
-/** Runs the service in the foreground until it ends; signals reach it. */
+/** Runs the service in the foreground until it ends; signals reach it, and if this process is killed, it ends as well. */
 export async function runService(config: string): Promise<void> {
-  const child = spawn(process.execPath, [entry(), "serve", "--config", config], { stdio: "inherit" });
+  const child = spawn(process.execPath, [entry(), "serve", "--config", config], {
+    // By the channel it notices that this process is gone.
+    stdio: ["inherit", "inherit", "inherit", "ipc"],
+  });
   const pass = (signal: NodeJS.Signals) => child.kill(signal);
   process.on("SIGTERM", pass);
   // On a terminal Ctrl-C reaches the service by itself; it is only waited for.
   process.on("SIGINT", () => undefined);
-  const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 0)));
-  terminal().exitStatus = status;
+  terminal().exitStatus = await new Promise<number>((resolve) =>
+    child.once("close", (code, signal) => resolve(code ?? statusOf(signal))),
+  );
+}
+
+/** Of a process that a signal ended: asked to end it has done as it should; anything else is told as shells tell it. */
+function statusOf(signal: NodeJS.Signals | null): number {
+  return signal === null || signal === "SIGTERM" || signal === "SIGINT" ? 0 : 128 + constants.signals[signal];
 }
 
 function entry(): string {

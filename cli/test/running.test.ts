@@ -6,6 +6,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { COMMAND, commandLine, runCommand } from "../../testing/command.ts";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, startService } from "../../testing/service.ts";
 
@@ -140,6 +141,34 @@ describe("for the one who runs it", () => {
     child.kill("SIGTERM");
     expect(await new Promise((resolve) => child.once("close", resolve))).toBe(0);
     database.close();
+  });
+
+  test("a signal that comes twice ends it once, and it does not outlive the command that started it", async () => {
+    const start = async () => {
+      const child = spawn(process.execPath, [COMMAND, "serve", ...config()], {
+        detached: true,
+        env: {
+          PATH: process.env["PATH"] ?? "",
+          LUCCHETTO_DATABASE_PASSWORD: service.database.password,
+          LUCCHETTO_LISTEN_PORT: String(await freePort()),
+          LUCCHETTO_LISTEN_GRACE: "1s",
+        },
+      });
+      let out = "";
+      child.stdout.on("data", (chunk) => (out += chunk));
+      // Nobody holds its output any more: the command and the service have ended.
+      const ended = new Promise((resolve) => child.once("close", () => resolve(out)));
+      await eventually(() => out.includes("is at http"));
+      return { child, ended };
+    };
+    const told = await start();
+    // As supervisors do: to all processes, of which one passes it on.
+    process.kill(-(told.child.pid ?? 0), "SIGTERM");
+    expect(await told.ended).toMatch(/Stopping[\s\S]*Stopped/);
+    expect(told.child.exitCode).toBe(0);
+    const left = await start();
+    left.child.kill("SIGKILL");
+    expect(await left.ended).toMatch(/Stopping[\s\S]*Stopped/);
   });
 
   test("a wrong configuration is told whole, without a stack", async () => {

@@ -69,6 +69,7 @@ export async function serve(configuration: Configuration, source: string): Promi
   const stop = async (): Promise<void> => {
     if (stopping) return;
     stopping = true;
+    logger.info("Stopping: what is under way is answered");
     // A database that hangs is waited for no longer than a supervisor has patience.
     const late = setTimeout(() => {
       logger.error("the service did not come to its end by itself; what was under way is given up");
@@ -81,9 +82,15 @@ export async function serve(configuration: Configuration, source: string): Promi
       logger.warn({ err: error }, "not everything could be closed");
     }
     clearTimeout(late);
+    logger.info("Stopped");
   };
+  // Twice on a terminal: at once.
   process.once("SIGINT", () => void stop());
-  process.once("SIGTERM", () => void stop());
+  // Supervisors send it to every process, and whoever started this one passes it on: it may come more than once.
+  process.on("SIGTERM", () => void stop());
+  // The command that started it is gone, and nobody would ever end it.
+  process.once("disconnect", () => void stop());
+  process.channel?.unref();
 }
 
 function createLogger({ log, mode }: Configuration) {
