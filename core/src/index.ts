@@ -6,6 +6,7 @@ export * from "./link/index.ts";
 export * from "./mail/index.ts";
 export * from "./oauth/index.ts";
 export * from "./password/index.ts";
+export * from "./recipe/index.ts";
 export * from "./recovery/index.ts";
 export * from "./recovery-rules/index.ts";
 export * from "./secrets/index.ts";

@@ -53,7 +53,7 @@ export function defineHash(hash: Command): void {
   hash
     .command("check")
     .description("check a password against a record; exit 1 if it is another")
-    .argument("<record>", "a PHC string, or bcrypt's $2b$…, in single quotes")
+    .argument("<record>", "a PHC string, or another system's $2b$…, $6$…, $5$… or $1$…, in single quotes")
     .option(...SCHEME)
     .option("--password-stdin", "read the password from standard input")
     .option("--json", "as JSON")
@@ -73,7 +73,7 @@ export function defineHash(hash: Command): void {
   hash
     .command("explain")
     .description("take a record apart along its own string")
-    .argument("<record>", "a PHC string, or bcrypt's $2b$…, in single quotes")
+    .argument("<record>", "a PHC string, or another system's $2b$…, $6$…, $5$… or $1$…, in single quotes")
     .option(...SCHEME)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto hash explain '$scrypt$ln=15,r=8,p=3$…$…'")

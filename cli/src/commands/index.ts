@@ -123,6 +123,12 @@ export const NOUNS: readonly Noun[] = [
   ),
   noun(
     DEVELOPER,
+    "recipe",
+    "how an old system made its password digests, written down and tried",
+    async () => (await import("./recipe.ts")).defineRecipe,
+  ),
+  noun(
+    DEVELOPER,
     "password-list",
     "the list of compromised passwords that nobody may choose",
     async () => (await import("./password-list.ts")).definePasswordList,

@@ -1,3 +1,4 @@
+import { execFileSync } from "node:child_process";
 import { randomBytes } from "node:crypto";
 import { describe, expect, test } from "@jest/globals";
 import { argon2id as argon2idElsewhere } from "@noble/hashes/argon2.js";
@@ -105,6 +106,47 @@ describe("argon2id", () => {
       expect(Buffer.from(one ?? []).toString("hex")).toBe(Buffer.from(other).toString("hex"));
     }
   }, 120_000);
+});
+
+describe("hashes of Unix systems, against the system's own", () => {
+  /** What `crypt(3)` makes, asked through perl. */
+  const crypt = (password: string, salt: string) =>
+    execFileSync("perl", ["-e", "print crypt($ARGV[0], $ARGV[1])", password, salt], { encoding: "utf8" });
+  const salts = fc.stringMatching(/^[./0-9A-Za-z]{8}$/);
+  const passwords = fc.stringMatching(/^[ -~àèß€]{1,70}$/u);
+
+  test.each([
+    ["$1$", "md5"],
+    ["$5$", "sha256"],
+    ["$6$", "sha512"],
+    ["$5$rounds=1000$", "sha256"],
+    ["$6$rounds=1234$", "sha512"],
+  ])("%s", async (prefix, digest) => {
+    await fc.assert(
+      fc.asyncProperty(passwords, salts, async (password, salt) => {
+        const made = crypt(password, `${prefix}${salt}$`);
+        const record = fromModularCrypt(made) ?? "";
+        expect(record).toMatch(new RegExp(`^\\$${digest}-crypt\\$rounds=`));
+        expect(await checkRecord(password, readRecord(record))).toBe(true);
+        expect(await checkRecord(`${password}.`, readRecord(record))).toBe(false);
+      }),
+      { numRuns: 12 },
+    );
+  });
+
+  test("a long salt, a long password and a text that is cut or of wrong letters", async () => {
+    const password = "brass key, stone door ".repeat(12);
+    const made = crypt(password, "$6$sixteen.letters.$");
+    expect(await checkRecord(password, readRecord(fromModularCrypt(made) ?? ""))).toBe(true);
+    for (const text of [made.slice(0, -1), `${made}a`, made.replace(/.$/, "!"), made.replace("$6$", "$5$")])
+      expect(fromModularCrypt(text)).toBeNull();
+    expect(fromModularCrypt("$1$rounds=5000$saltsalt$4GMhxwLqJFt6.taNMXPHI0")).toBeNull();
+  });
+
+  test("PW-23 rounds without measure are never computed", () => {
+    const text = crypt("brass", "$6$saltsalt$").replace("$6$", "$6$rounds=999999999$");
+    expect(() => readRecord(fromModularCrypt(text) ?? "")).toThrow(/the limit is 8 times/);
+  });
 });
 
 describe("bcrypt, from elsewhere", () => {

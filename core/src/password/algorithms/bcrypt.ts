@@ -1,6 +1,6 @@
 /**
  * bcrypt, for records that come from elsewhere; none are made. It is written as a PHC string (`$bcrypt-2b$cost=12$…`)
- * like all others; `fromModularCrypt` reads the customary form. It takes 72 bytes at most and silently drops the rest,
+ * like all others; `fromBcrypt` reads the customary form. It takes 72 bytes at most and silently drops the rest,
  * so a longer password is never matched here: its first 72 bytes would open the account as well.
  */
 import type { Algorithm } from "./algorithm.ts";
@@ -46,7 +46,7 @@ const BASE64_ALPHABET = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz012
  * Rewrites bcrypt's customary form `$2b$12$<salt><hash>` as the PHC string kept here.
  * @returns `null` if it is not of that form; a salt or hash with surplus bits is none either.
  */
-export function fromModularCrypt(text: string): string | null {
+export function fromBcrypt(text: string): string | null {
   const match = MODULAR_CRYPT.exec(text);
   if (match === null) return null;
   const [, variant, cost, salt = "", hash = ""] = match;

@@ -1,7 +1,7 @@
-/** The digests that are WebAssembly run in worker threads, so that the event loop goes on meanwhile. */
+/** Digests that node does not compute off the event loop by itself run in worker threads, so that it goes on meanwhile. */
 import { Worker } from "node:worker_threads";
 
-/** What a thread is asked; see `wasm-digest.mjs`. */
+/** What a thread is asked; see `digest-thread.mjs`. */
 export type DigestTask =
   | {
       readonly algorithm: "argon2id";
@@ -19,6 +19,13 @@ export type DigestTask =
       readonly password: Uint8Array;
       readonly salt: Uint8Array;
       readonly cost: number;
+    }
+  | {
+      readonly algorithm: "unix-crypt";
+      readonly digest: "md5" | "sha256" | "sha512";
+      readonly password: Uint8Array;
+      readonly salt: Uint8Array;
+      readonly rounds: number;
     };
 
 /** What a thread answers. */
@@ -63,7 +70,7 @@ export async function digestInThread(task: DigestTask): Promise<Uint8Array> {
 }
 
 function startThread(): Thread {
-  const worker = new Worker(new URL("./wasm-digest.mjs", import.meta.url), OPTIONS);
+  const worker = new Worker(new URL("./digest-thread.mjs", import.meta.url), OPTIONS);
   const thread: Thread = { worker, asked: null };
   const endAsked = (why: string): void => {
     forget(thread);

@@ -1,0 +1,120 @@
+/** A developer at work: tries how an old system made its digests. Local; no service is asked. */
+import type { Recipe, RecipeInput } from "@lucchetto/core";
+import { matchesRecipe, readRecipe, RecipeError, runRecipe } from "@lucchetto/core";
+import type { Command } from "commander";
+import { askPassword } from "../ask.ts";
+import { Failure } from "../failure.ts";
+import { print, printJson, printPairs } from "../output.ts";
+import { terminal } from "../terminal.ts";
+
+interface TryOptions {
+  readonly stored: string;
+  readonly salt?: string;
+  readonly saltHex?: string;
+  readonly username?: string;
+  readonly email?: string;
+  readonly passwordStdin?: boolean;
+  readonly json?: boolean;
+}
+
+export function defineRecipe(recipe: Command): void {
+  recipe
+    .command("try")
+    .description("try a recipe with a password whose digest is known; exit 1 if they do not fit")
+    .argument("<recipe>", "such as 'hex(sha1(concat(salt, password)))', in single quotes")
+    .requiredOption("--stored <digest>", "what the old system stored of it")
+    .option("--salt <text>", "its salt, as text")
+    .option("--salt-hex <hex>", "its salt, as bytes written in hexadecimal")
+    .option("--username <name>", "for a recipe that uses it")
+    .option("--email <address>", "for a recipe that uses it")
+    .option("--password-stdin", "read the password from standard input")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto recipe try 'hex(sha1(concat(salt, hex(md5(password)))))' --salt x7Kp --stored 2fd4e1c67a2d28fced849ee1bb76e7391b93eb12",
+    )
+    .action(async (text: string, options: TryOptions) => {
+      const read = readOrFail(text);
+      const given = inputOf(options, read);
+      const password = await askPassword(options, "A password that is known");
+      const input: RecipeInput = { ...given, password };
+      const made = await runRecipe(read, input);
+      if (made === null)
+        throw new Failure(
+          "The recipe cannot be computed of this: a value is too long, or not of the form that unhex, unbase64 or latin1 takes.",
+        );
+      const isText = typeof made === "string";
+      const shown = isText ? made : Buffer.from(made).toString("hex");
+      const stored = isText ? options.stored : Buffer.from(options.stored, "hex");
+      const fits = await matchesRecipe(read, input, stored);
+      const fitsAny = fits && (await matchesRecipe(read, { ...input, password: `${password}.` }, stored));
+      if (!fits || fitsAny) terminal().exitStatus = 1;
+      if (options.json === true)
+        return printJson({ recipe: read.text, uses: read.uses, made: shown, fits: fits && !fitsAny });
+      printPairs([
+        ["recipe", read.text],
+        [isText ? "makes" : "makes, as hex", shown],
+        ["stored", options.stored],
+      ]);
+      print(
+        "",
+        fitsAny ? "It fits any password: nobody could be told apart." : wordsFor(fits, shown, options.stored),
+      );
+    });
+}
+
+function readOrFail(text: string): Recipe {
+  try {
+    return readRecipe(text);
+  } catch (error) {
+    if (!(error instanceof RecipeError)) throw error;
+    const pointer = text.includes("\n") ? [] : [text, `${" ".repeat(error.column - 1)}^`];
+    throw new Failure([`the recipe, ${error.message}.`, ...pointer].join("\n"), 2);
+  }
+}
+
+/** What the options bring along, each of which the recipe uses. */
+function inputOf(
+  { salt, saltHex, username, email }: TryOptions,
+  { uses, text }: Recipe,
+): Omit<RecipeInput, "password"> {
+  if (salt !== undefined && saltHex !== undefined)
+    throw new Failure("--salt and --salt-hex: one of them is enough.", 2);
+  if (saltHex !== undefined && !/^(?:[0-9a-f]{2})+$/i.test(saltHex))
+    throw new Failure("--salt-hex: expected bytes in hexadecimal, such as 00ff7e.", 2);
+  const given = {
+    ...(salt === undefined ? {} : { salt }),
+    ...(saltHex === undefined ? {} : { salt: Buffer.from(saltHex, "hex") }),
+    ...(username === undefined ? {} : { username }),
+    ...(email === undefined ? {} : { email }),
+  };
+  for (const name of uses)
+    if (!(name in given)) throw new Failure(`The recipe uses ${name}: give it with --${name}.`, 2);
+  for (const name of Object.keys(given))
+    if (!uses.some((one) => one === name))
+      throw new Failure(`--${name}: the recipe does not use it (${text}).`, 2);
+  return given;
+}
+
+/** Digests by the letters of their hexadecimal form. */
+const BY_LENGTH: Readonly<Record<number, string>> = {
+  32: "md5",
+  40: "sha1",
+  64: "sha256",
+  96: "sha384",
+  128: "sha512",
+};
+
+function wordsFor(fits: boolean, made: string, stored: string): string {
+  if (fits) return "The recipe fits.";
+  const not = "The recipe does not fit.";
+  if (made.toLowerCase() === stored.toLowerCase())
+    return `${not} The two differ in upper and lower case alone: put upper(…) or lower(…) around it.`;
+  if (stored.trim() === made) return `${not} What is stored has spaces around it.`;
+  if (made.startsWith(stored) || stored.startsWith(made))
+    return `${not} One is the beginning of the other: slice(…, 0, ${Math.min(stored.length, made.length)}) cuts it.`;
+  const kind = /^[0-9a-f]+$/i.test(stored) ? BY_LENGTH[stored.length] : undefined;
+  if (kind !== undefined && stored.length !== made.length)
+    return `${not} What is stored has ${stored.length} letters, as hex(${kind}(…)) makes; the recipe makes ${made.length}.`;
+  return `${not} Is it the right password, in the right order with the salt, and hex(…) where the old system used letters?`;
+}

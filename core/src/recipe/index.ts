@@ -1,0 +1,5 @@
+/** How old systems made their password digests: a small language for it, read, judged and computed. */
+export type { RecipeValue } from "./expression.ts";
+export { MAX_RECIPE_LENGTH, RECIPE_VALUES, RecipeError } from "./expression.ts";
+export type { Recipe, RecipeInput } from "./recipe.ts";
+export { matchesRecipe, readRecipe, runRecipe } from "./recipe.ts";
