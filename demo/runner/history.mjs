@@ -69,9 +69,13 @@ export async function loadHistory({ demo, options, config, database, password })
   writeFileSync(join(state, "loaded"), new Date().toISOString());
 }
 
-/** While the history is played nobody else waits for a core. */
+/** While the history is played nobody else waits for a core; and it waits as long as a slow machine takes. */
 function hashingOfAll() {
-  return { LUCCHETTO_PASSWORDS_HASHING_PARALLEL: String(availableParallelism()) };
+  return {
+    LUCCHETTO_PASSWORDS_HASHING_PARALLEL: String(availableParallelism()),
+    LUCCHETTO_PASSWORDS_HASHING_WAIT: "10m",
+    LUCCHETTO_DATABASE_DEADLINE: "1m",
+  };
 }
 
 /**

@@ -31,7 +31,7 @@ export function defineRecipe(recipe: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExample:\n  lucchetto recipe try 'hex(sha1(concat(salt, hex(md5(password)))))' --salt x7Kp --stored 2fd4e1c67a2d28fced849ee1bb76e7391b93eb12",
+      "\nExample:\n  lucchetto recipe try 'hex(sha1(concat(salt, hex(md5(password)))))' --salt x7Kp --stored 8b3ab82a7af93b8c51ae275acb7abeaa6bb99635",
     )
     .action(async (text: string, options: TryOptions) => {
       const read = readOrFail(text);
