@@ -6,10 +6,9 @@
  */
 import { randomBytes } from "node:crypto";
 import { createServer } from "node:http";
-import { performance } from "node:perf_hooks";
-import { setTimeout as pause } from "node:timers/promises";
 import { parseArgs } from "node:util";
-import { beginLoad, inWords, longestOf } from "./load.mjs";
+import { judged, playFalls, waitForAll } from "./falls.mjs";
+import { beginLoad } from "./load.mjs";
 import { judge, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({
@@ -41,48 +40,13 @@ const stage = await setStage({
   secrets: { LUCCHETTO_WEBHOOKS_SECRET: `whsec_${randomBytes(32).toString("base64")}` },
 });
 const load = beginLoad(stage.urls, { rate: Number(values.rate), authorization: await stage.addApp() });
-await pause(5_000);
-const falls = [];
-for (const fall of ["hang", "refuse", "cut"]) {
-  mode = fall;
-  const began = performance.now();
-  await pause(Number(values.seconds) * 1_000);
-  mode = "well";
-  falls.push({ fall, answers: load.answers.filter((one) => one.began >= began) });
-  await pause(3_000);
-}
-await load.end();
-const wellAt = performance.now();
-const count = async (where) =>
-  Number((await stage.database.query(`SELECT COUNT(*) AS n FROM delivery WHERE ${where}`))[0][0].n);
-while ((await count("state = 'waiting'")) > 0 && performance.now() - wellAt < 300_000) await pause(500);
-const allAfter = (performance.now() - wellAt) / 1_000;
-const [all, waiting, givenUp] = [
-  await count("TRUE"),
-  await count("state = 'waiting'"),
-  await count("state = 'given-up'"),
-];
+const falls = await playFalls(load, { seconds: Number(values.seconds), set: (value) => (mode = value) });
+const end = await waitForAll(stage.database, "delivery");
 await stage.strike();
 receiver.closeAllConnections();
 receiver.close();
 
 judge(
   `A receiver that falls in three ways for ${values.seconds} s each, one instance, ${values.rate} requests a second`,
-  [
-    ...falls.map(({ fall, answers }) => ({
-      wanted: `${fall}: nobody waits`,
-      came: `${inWords(answers)}, the longest ${longestOf(answers).toFixed(0)} ms`,
-      holds: answers.every(({ status }) => status > 0 && status < 500) && longestOf(answers) < 3_000,
-    })),
-    {
-      wanted: "every notice arrives, and none is given up",
-      came: `${all} noted, ${received.size} arrived, ${waiting} waiting, ${givenUp} given up`,
-      holds: all > 0 && received.size === all && waiting === 0 && givenUp === 0,
-    },
-    {
-      wanted: "soon after it is well (the next try is at most 2 min away)",
-      came: `${allAfter.toFixed(0)} s`,
-      holds: allAfter <= 150,
-    },
-  ],
+  judged(falls, end, received.size),
 );

@@ -8,6 +8,7 @@ import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
+import type { FileSource } from "./intake/source.ts";
 import { isExpected } from "./tasks/expected.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
 
@@ -58,6 +59,11 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
       kinds: MAIL_NAMES.map((one) => ({ name: one, ...MAIL_KINDS[one] })),
       source: known === undefined ? null : BUILT_IN[language === "it" ? "it" : "en"][known],
     };
+  },
+  "import-plan": async () => {
+    const source = await readInput<FileSource>();
+    const { draftPlan } = await import("./intake/guess.ts");
+    return draftPlan(source);
   },
   "add-operator": async ({ config, email, displayName }) => {
     const { addOperatorByTask } = await import("./tasks/add-operator.ts");

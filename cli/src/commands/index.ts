@@ -129,6 +129,12 @@ export const NOUNS: readonly Noun[] = [
   ),
   noun(
     DEVELOPER,
+    "import",
+    "moving in with the users table of an old system",
+    async () => (await import("./import.ts")).defineImport,
+  ),
+  noun(
+    DEVELOPER,
     "password-list",
     "the list of compromised passwords that nobody may choose",
     async () => (await import("./password-list.ts")).definePasswordList,

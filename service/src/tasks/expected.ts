@@ -8,6 +8,7 @@ const EXPECTED = new Set([
   "KeyRingError",
   "SetupRefusal",
   "PortTaken",
+  "SourceError",
 ]);
 
 export function isExpected(error: unknown): error is Error {

@@ -1,0 +1,280 @@
+/** A first draft of a plan, from the first rows of a source: what each column seems to be, and why. */
+import { fromModularCrypt, readEmail, readRecord } from "@lucchetto/core";
+import { Document } from "yaml";
+import type { FileSource, SourceRow } from "./source.ts";
+import { readRows } from "./source.ts";
+
+/** Rows that are looked at. */
+const LOOKED_AT = 1_000;
+
+/** A guess, and what speaks for it. */
+export interface Guess {
+  readonly member: string;
+  readonly column: string;
+  readonly reason: string;
+}
+
+export interface Draft {
+  /** The plan, with the reasons as comments. */
+  readonly text: string;
+  readonly guesses: readonly Guess[];
+  /** Columns that are nothing that is wanted. */
+  readonly leftOut: readonly string[];
+  readonly rows: number;
+  /** Rows that cannot be read, with their line. */
+  readonly faults: ReadonlyArray<{ readonly line: number; readonly fault: string }>;
+}
+
+interface Column {
+  readonly name: string;
+  /** What stands in it where anything does. */
+  readonly filled: readonly string[];
+}
+
+/** @throws SourceError. */
+export async function draftPlan(source: FileSource): Promise<Draft> {
+  const rows: Array<SourceRow & { values: unknown }> = [];
+  const faults: Array<{ line: number; fault: string }> = [];
+  const byName = new Map<string, string[]>();
+  for await (const row of readRows(source)) {
+    if ("fault" in row) faults.push(row);
+    else {
+      rows.push(row);
+      for (const [name, value] of row.values) {
+        const filled = byName.get(name) ?? [];
+        byName.set(name, filled);
+        if (value !== null && value !== "") filled.push(value);
+      }
+    }
+    if (rows.length + faults.length >= LOOKED_AT) break;
+  }
+  const columns = [...byName].map(([name, filled]): Column => ({ name, filled }));
+  const guesses = guessColumns(columns, rows.length);
+  const taken = new Set(guesses.map(({ column }) => column));
+  const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
+  return { text: write(source, columns, guesses), guesses, leftOut, rows: rows.length, faults };
+}
+
+/** Names that columns go by, and what has to stand in them. */
+interface Kind {
+  readonly member: string;
+  readonly named: RegExp;
+  /** Whether a value can be it. */
+  readonly fits: (value: string) => boolean;
+  /** Whether what stands there is enough, whatever the name. */
+  readonly isPlain?: true;
+  readonly words: string;
+}
+
+const FLAGS = /^(?:0|1|t|f|y|n|true|false|yes|no)$/i;
+const DATE = /^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$|^\d{9,13}$/;
+
+const KINDS: readonly Kind[] = [
+  {
+    member: "email",
+    named: /mail/i,
+    fits: (value) => readEmail(value) !== null,
+    isPlain: true,
+    words: "addresses",
+  },
+  {
+    member: "totpSecret",
+    named: /totp|otp|2fa|two.?factor/i,
+    fits: (value) => /^[A-Z2-7]{16,}=*$/i.test(value),
+    words: "base32 of 80 bits and more",
+  },
+  { member: "salt", named: /salt/i, fits: () => true, words: "by its name" },
+  {
+    member: "verified",
+    named: /verif|confirm|activat/i,
+    fits: (value) => FLAGS.test(value),
+    words: "yes and no",
+  },
+  {
+    member: "suspended",
+    named: /ban|block|suspend|disabl|lock/i,
+    fits: (value) => FLAGS.test(value),
+    words: "yes and no",
+  },
+  {
+    member: "createdAt",
+    named: /creat|regist|joined|since/i,
+    fits: (value) => DATE.test(value),
+    words: "times",
+  },
+  {
+    member: "labels",
+    named: /role|group|label|tag/i,
+    fits: (value) => value.length <= 200,
+    words: "by its name",
+  },
+  {
+    member: "username",
+    named: /user.?name|login|nick|handle|^user$/i,
+    fits: (value) => /^\S{1,64}$/.test(value),
+    words: "short names without spaces",
+  },
+  { member: "displayName", named: /name/i, fits: (value) => value.length <= 200, words: "by its name" },
+  {
+    member: "reference",
+    named: /^(?:id|uid|.*_id)$/i,
+    fits: (value) => /^[\w-]{1,64}$/.test(value),
+    words: "a different short value in each row",
+  },
+];
+
+function guessColumns(columns: readonly Column[], rows: number): Guess[] {
+  const guesses: Guess[] = [];
+  const isFree = ({ name }: Column): boolean => guesses.every(({ column }) => column !== name);
+  const take = (member: string, { name, filled }: Column, words: string): void => {
+    guesses.push({ member, column: name, reason: `${filled.length} of ${rows} rows hold one; ${words}` });
+  };
+  const password = passwordColumn(columns);
+  if (password !== null) guesses.push(password);
+  for (const { member, named, fits, isPlain, words } of KINDS) {
+    const found = columns
+      .filter((one) => isFree(one) && one.filled.length > 0 && one.filled.every(fits))
+      .filter(({ name }) => isPlain === true || named.test(name))
+      .toSorted((left, right) => Number(named.test(right.name)) - Number(named.test(left.name)))[0];
+    if (found === undefined) continue;
+    if (member === "reference" && new Set(found.filled).size !== rows) continue;
+    take(member, found, words);
+  }
+  return guesses;
+}
+
+/** A form in which passwords are kept, recognised by one value. */
+interface Form {
+  /** The same for all values of the same form. */
+  readonly words: string;
+  readonly kind: "hash" | "recipe";
+  readonly begins?: string;
+  readonly hex?: number;
+}
+
+const DIGESTS: Readonly<Record<number, string>> = {
+  32: "md5",
+  40: "sha1",
+  64: "sha256",
+  96: "sha384",
+  128: "sha512",
+};
+
+function formOf(value: string): Form | null {
+  const modular = fromModularCrypt(value);
+  if (modular !== null) {
+    const [, id = "", parameters = ""] = modular.split("$");
+    const begins = value.slice(0, value.indexOf("$", 1) + 1);
+    return {
+      words: `${value.length} characters beginning with ${begins}: ${id.replace(/-2.$/, "")}, ${parameters.replace("=", " ")}`,
+      kind: "hash",
+      begins,
+    };
+  }
+  if (value.startsWith("$")) {
+    try {
+      const { scheme } = readRecord(value);
+      return { words: `PHC strings: ${scheme.text}`, kind: "hash", begins: `$${scheme.algorithm.id}$` };
+    } catch {
+      return null;
+    }
+  }
+  const digest = DIGESTS[value.length];
+  if (digest === undefined || !/^[0-9a-f]+$/i.test(value)) return null;
+  return {
+    words: `${value.length} letters of hexadecimal, as many as ${digest} makes`,
+    kind: "recipe",
+    hex: value.length,
+  };
+}
+
+function formsOf({ filled }: Column): {
+  readonly forms: ReadonlyMap<string, Form>;
+  readonly unknown: number;
+} {
+  const forms = new Map<string, Form>();
+  let unknown = 0;
+  for (const value of filled) {
+    const form = formOf(value);
+    if (form === null) unknown += 1;
+    else forms.set(form.words, form);
+  }
+  return { forms, unknown };
+}
+
+const NAMED_PASSWORD = /pass|pwd|^pw|hash|digest|secret/i;
+
+function passwordColumn(columns: readonly Column[]): Guess | null {
+  const found = columns
+    .map((one) => ({ one, ...formsOf(one), isNamed: NAMED_PASSWORD.test(one.name) }))
+    .filter(({ forms, isNamed }) => forms.size > 0 || isNamed)
+    .toSorted(
+      (left, right) => Number(right.isNamed) - Number(left.isNamed) || right.forms.size - left.forms.size,
+    )[0];
+  if (found === undefined) return null;
+  const known = [...found.forms.keys()].map((words) => `it holds ${words}`);
+  const rest = found.unknown === 0 ? [] : [`${found.unknown} rows hold something of no known form`];
+  return { member: "password", column: found.one.name, reason: [...known, ...rest].join("; ") };
+}
+
+function write(source: FileSource, columns: readonly Column[], guesses: readonly Guess[]): string {
+  const of = (member: string): string | undefined => guesses.find((one) => one.member === member)?.column;
+  const plan: Record<string, unknown> = {
+    source: {
+      file: source.path,
+      format: source.format,
+      ...(source.format === "csv" ? { delimiter: source.delimiter } : {}),
+      encoding: source.encoding,
+    },
+    columns: Object.fromEntries(
+      guesses
+        .filter(({ member }) => member !== "password" && member !== "salt")
+        .map(({ member, column }): [string, unknown] => [member, valueOf(member, column, columns)]),
+    ),
+    passwords: waysOf(
+      columns.find(({ name }) => name === of("password")),
+      of("salt"),
+    ),
+  };
+  const document = new Document(plan);
+  document.commentBefore = [
+    " A draft: read the reasons, and mend what is wrong.",
+    " A recipe is tried with: lucchetto recipe try",
+    ...guesses.map(({ member, column, reason }) => ` ${member}: column "${column}": ${reason}`),
+  ].join("\n");
+  return document.toString({ lineWidth: 0 });
+}
+
+/** What a plan says of a column. */
+function valueOf(member: string, column: string, columns: readonly Column[]): unknown {
+  if (member === "labels") return { column, separator: "," };
+  if (member === "verified" || member === "suspended") return { column, when: yesOf(columns, column) };
+  return column;
+}
+
+/** What means yes among the values of a column of yes and no. */
+function yesOf(columns: readonly Column[], name: string): string[] {
+  const filled = columns.find((one) => one.name === name)?.filled ?? [];
+  const yes = [...new Set(filled)].filter((value) => /^(?:1|t|y|true|yes)$/i.test(value));
+  return yes.length > 0 ? yes : ["1"];
+}
+
+function waysOf(column: Column | undefined, salt: string | undefined): unknown[] {
+  if (column === undefined) return [];
+  const { forms } = formsOf(column);
+  const byCondition = new Map([...forms.values()].map((form) => [form.begins ?? form.hex, form]));
+  return [...byCondition.values()].map(({ kind, begins, hex }) => ({
+    when: { column: column.name, ...(begins === undefined ? { hex } : { begins }) },
+    column: column.name,
+    kind,
+    ...(kind === "recipe" ? recipeOf(hex ?? 0, salt) : {}),
+  }));
+}
+
+/** The recipe that is tried first; nobody can see from a digest how it was made. */
+function recipeOf(hex: number, salt: string | undefined): { recipe: string; salt?: string } {
+  const digest = DIGESTS[hex] ?? "sha1";
+  return salt === undefined
+    ? { recipe: `hex(${digest}(password))` }
+    : { recipe: `hex(${digest}(concat(salt, password)))`, salt };
+}

@@ -1,0 +1,182 @@
+/** Rows of an old users table, read one at a time from a file: CSV (RFC 4180) or JSON Lines. */
+import { createReadStream } from "node:fs";
+import { pipeline } from "node:stream";
+import { CsvError, parse } from "csv-parse";
+import safeJson from "secure-json-parse";
+
+/** Bytes of a row at most. A longer one is no row: a quotation mark is missing. */
+const MAX_ROW = 2 ** 20;
+
+/** Encodings by the name that a plan writes; the ones in which ASCII stands for itself. */
+export const ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
+export type Encoding = (typeof ENCODINGS)[number];
+
+export interface FileSource {
+  readonly path: string;
+  readonly format: "csv" | "json-lines";
+  /** Of CSV: one ASCII character. */
+  readonly delimiter: string;
+  readonly encoding: Encoding;
+}
+
+/** A row that can be read; or what is wrong with it, and in which column. */
+export type SourceRow =
+  | { readonly line: number; readonly values: ReadonlyMap<string, string | null> }
+  | { readonly line: number; readonly fault: string };
+
+/** The source cannot be read any further. */
+export class SourceError extends Error {
+  override readonly name = "SourceError";
+}
+
+/**
+ * Reads the rows, in constant memory. The first line of CSV names the columns; an empty field is an empty text, a missing one a fault.
+ * @throws SourceError that says from which line on nothing can be read.
+ */
+export function readRows(source: FileSource): AsyncGenerator<SourceRow> {
+  return source.format === "csv" ? readCsv(source) : readJsonLines(source);
+}
+
+async function* readCsv({ path, delimiter, encoding }: FileSource): AsyncGenerator<SourceRow> {
+  const decode = decoderOf(encoding);
+  let columns: string[] | null = null;
+  const parser = pipeline(
+    createReadStream(path),
+    parse({
+      // Each byte is a letter here, so that a field that is not in the encoding is found and named.
+      encoding: "latin1",
+      delimiter,
+      info: true,
+      relax_column_count: true,
+      skip_empty_lines: true,
+      max_record_size: MAX_ROW,
+    }),
+    // What goes wrong is met by whoever reads.
+    () => undefined,
+  );
+  const records = parser as AsyncIterable<{ record: string[]; info: { lines: number } }>;
+  try {
+    for await (const { record, info } of records) {
+      if (columns === null) {
+        columns = namesOf(record, decode);
+        continue;
+      }
+      yield readRecord(record, { line: info.lines, columns, decode });
+    }
+  } catch (error) {
+    throw sourceError(error, path);
+  }
+  if (columns === null) throw new SourceError(`${path}: it is empty; the first line names the columns.`);
+}
+
+function namesOf(record: readonly string[], decode: Decode): string[] {
+  const names = record.map((field, index) => {
+    const bytes = index === 0 ? field.replace(/^\u00ef\u00bb\u00bf/u, "") : field;
+    const name = decode(bytes)?.trim() ?? "";
+    if (name === "") throw new SourceError(`line 1: column ${index + 1} has no name that can be read.`);
+    return name;
+  });
+  const twice = names.find((name, index) => names.indexOf(name) !== index);
+  if (twice !== undefined) throw new SourceError(`line 1: there are two columns "${twice}".`);
+  return names;
+}
+
+function readRecord(
+  record: readonly string[],
+  { line, columns, decode }: { line: number; columns: readonly string[]; decode: Decode },
+): SourceRow {
+  if (record.length !== columns.length)
+    return { line, fault: `it has ${record.length} fields; the first line names ${columns.length}` };
+  const values = new Map<string, string>();
+  for (const [index, name] of columns.entries()) {
+    const value = decode(record[index] ?? "");
+    if (value === null) return { line, fault: `column "${name}": these bytes are not in the encoding` };
+    values.set(name, value);
+  }
+  return { line, values };
+}
+
+async function* readJsonLines({ path, encoding }: FileSource): AsyncGenerator<SourceRow> {
+  const decode = decoderOf(encoding);
+  let line = 0;
+  for await (const bytes of linesOf(path)) {
+    line += 1;
+    if (bytes === null) yield { line, fault: `it is longer than ${MAX_ROW / 2 ** 20} MiB` };
+    else if (bytes.trim() !== "") yield readJsonLine(decode(bytes), line);
+  }
+}
+
+function readJsonLine(text: string | null, line: number): SourceRow {
+  if (text === null) return { line, fault: "these bytes are not in the encoding" };
+  const value: unknown = safeJson.safeParse(text.replace(/^\ufeff/u, ""));
+  if (typeof value !== "object" || value === null || Array.isArray(value))
+    return { line, fault: "it is not an object of JSON" };
+  const values = new Map<string, string | null>();
+  for (const [name, member] of Object.entries(value)) values.set(name, textOf(member));
+  return { line, values };
+}
+
+/** A member as text, as a table would hold it. What is made of several stays JSON. */
+function textOf(member: unknown): string | null {
+  if (member === null || member === undefined) return null;
+  return typeof member === "string" ? member : JSON.stringify(member);
+}
+
+/** Lines as texts in which each letter is a byte; `null` for one that is too long. */
+async function* linesOf(path: string): AsyncGenerator<string | null> {
+  let rest = "";
+  let isTooLong = false;
+  try {
+    for await (const chunk of createReadStream(path, { encoding: "latin1" }) as AsyncIterable<string>) {
+      const [first = "", ...more] = chunk.split("\n");
+      rest += isTooLong ? "" : first;
+      isTooLong ||= rest.length > MAX_ROW;
+      for (const next of more) {
+        yield isTooLong ? null : rest.replace(/\r$/, "");
+        isTooLong = next.length > MAX_ROW;
+        rest = isTooLong ? "" : next;
+      }
+    }
+  } catch (error) {
+    throw sourceError(error, path);
+  }
+  if (isTooLong) yield null;
+  else if (rest !== "") yield rest;
+}
+
+/** Makes text of bytes that are written as letters; `null` if they are not in the encoding. */
+type Decode = (bytes: string) => string | null;
+
+function decoderOf(encoding: Encoding): Decode {
+  const decoder = new TextDecoder(encoding, { fatal: true, ignoreBOM: true });
+  return (bytes) => {
+    // eslint-disable-next-line no-control-regex -- most fields are ASCII alone, which is the same in all of them
+    if (/^[\u0000-\u007f]*$/u.test(bytes)) return bytes;
+    try {
+      return decoder.decode(Buffer.from(bytes, "latin1"));
+    } catch {
+      return null;
+    }
+  };
+}
+
+function sourceError(error: unknown, path: string): SourceError {
+  if (error instanceof SourceError) return error;
+  const { code = "", lines } = error as { code?: string; lines?: number };
+  if (code === "ENOENT") return new SourceError(`There is no file ${path}.`);
+  if (code === "EACCES") return new SourceError(`${path} cannot be read: this user may not.`);
+  if (code === "EISDIR") return new SourceError(`${path} is a folder.`);
+  const where = lines === undefined ? path : `${path}, line ${lines}`;
+  if (code === "CSV_MAX_RECORD_SIZE")
+    return new SourceError(
+      `${where}: a row is longer than ${MAX_ROW / 2 ** 20} MiB. Is a quotation mark missing before it?`,
+    );
+  if (code === "CSV_QUOTE_NOT_CLOSED")
+    return new SourceError(`${where}: a quoted field that begins before it never ends.`);
+  // Its own words would repeat the value.
+  if (error instanceof CsvError)
+    return new SourceError(
+      `${where}: a quotation mark stands inside a field; it is written twice there, and the field quoted.`,
+    );
+  return new SourceError(`${where}: ${(error as Error).message}`);
+}
