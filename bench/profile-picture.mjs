@@ -40,6 +40,9 @@ const OWNERS = [
   [/node_modules/, "other packages"],
 ];
 
+/** Shares below are not drawn. */
+const LEAST_SHOWN = 0.005;
+
 const maps = new Map();
 /** The file that a function was written in, through the map of its bundle. */
 function sourceOf({ url, lineNumber, columnNumber }) {
@@ -77,10 +80,11 @@ const charts = profiles.map((one) => {
   const all = sums.reduce((sum, [, spent]) => sum + spent, 0);
   say(`${one.slice(0, at)}: ${(all / 1_000).toFixed(1)} s busy`);
   for (const [owner, spent] of sums) say(`  ${((100 * spent) / all).toFixed(1).padStart(5)} %  ${owner}`);
+  const shown = sums.filter(([, spent]) => spent / all > LEAST_SHOWN);
   return {
     title: `${one.slice(0, at)} (${(all / 1_000).toFixed(1)} s busy)`,
-    labels: sums.map(([owner]) => owner),
-    shares: sums.map(([, spent]) => Math.round((1_000 * spent) / all) / 10),
+    labels: shown.map(([owner]) => owner),
+    shares: shown.map(([, spent]) => Math.round((1_000 * spent) / all) / 10),
   };
 });
 
@@ -94,6 +98,8 @@ await page.setContent(
 );
 await page.addScriptTag({ path: resolve(ROOT, "node_modules/chart.js/dist/chart.umd.js") });
 await page.evaluate((drawn) => {
+  // The same scale for all, so that bars can be compared.
+  const max = Math.ceil(Math.max(...drawn.flatMap(({ shares }) => shares)) / 5) * 5;
   for (const [index, { title, labels, shares }] of drawn.entries())
     new globalThis.Chart(globalThis.document.getElementById(`c${index}`), {
       type: "bar",
@@ -104,7 +110,7 @@ await page.evaluate((drawn) => {
         maintainAspectRatio: false,
         plugins: { legend: { display: false }, title: { display: true, text: title, font: { size: 16 } } },
         scales: {
-          x: { title: { display: true, text: "% of its busy time" } },
+          x: { max, title: { display: true, text: "% of its busy time" } },
           y: { ticks: { font: { size: 13 } } },
         },
       },
