@@ -3,12 +3,11 @@
  *
  *     node bench/faults/hour.mjs [--minutes 60] [--rate 20]
  */
-import { readdirSync, readFileSync } from "node:fs";
 import { setTimeout as pause } from "node:timers/promises";
 import { parseArgs } from "node:util";
 import { say } from "../../scripts/say.mjs";
 import { beginLoad, inWords } from "./load.mjs";
-import { judge, setStage } from "./stage.mjs";
+import { judge, resourcesOf, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({
   options: { minutes: { type: "string", default: "60" }, rate: { type: "string", default: "20" } },
@@ -22,9 +21,8 @@ const middle = (numbers) => numbers.toSorted((left, right) => left - right)[Math
 async function look() {
   const metrics = await (await fetch(`${url}/metrics`)).text();
   const heap = Number(/^nodejs_heap_size_used_bytes ([\d.e+]+)/m.exec(metrics)?.[1]) / 2 ** 20;
-  const resident =
-    Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, "utf8"))[1]) / 2 ** 10;
-  return { heap, resident, descriptors: readdirSync(`/proc/${child.pid}/fd`).length };
+  const { megabytes: resident, descriptors } = resourcesOf(child);
+  return { heap, resident, descriptors };
 }
 
 const minutes = [];

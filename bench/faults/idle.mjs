@@ -5,13 +5,12 @@
  *
  * It wants `ulimit -n` well above the number of connections, for itself and for the service.
  */
-import { readdirSync, readFileSync } from "node:fs";
 import { connect } from "node:net";
 import { performance } from "node:perf_hooks";
 import { setTimeout as pause } from "node:timers/promises";
 import { parseArgs } from "node:util";
 import { beginLoad, inWords, longestOf } from "./load.mjs";
-import { judge, setStage } from "./stage.mjs";
+import { judge, resourcesOf, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({ options: { connections: { type: "string", default: "10000" } } });
 const COUNT = Number(values.connections);
@@ -20,9 +19,7 @@ const RATE = 8;
 const stage = await setStage({ instances: 1 });
 const [{ child, url }] = stage.running;
 const port = Number(new URL(url).port);
-const descriptors = () => readdirSync(`/proc/${child.pid}/fd`).length;
-const megabytes = () =>
-  Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, "utf8"))[1]) / 1_024;
+const look = () => resourcesOf(child);
 
 /** Says one thing and nothing more. */
 function open(said) {
@@ -38,7 +35,7 @@ function open(said) {
 
 const load = beginLoad(stage.urls, { rate: RATE, authorization: await stage.addApp() });
 await pause(4_000);
-const before = { descriptors: descriptors(), megabytes: megabytes() };
+const before = look();
 const sockets = [];
 const SAID = [
   "",
@@ -51,12 +48,12 @@ while (sockets.length < COUNT)
   );
 const opened = performance.now();
 await pause(3_000);
-const during = { descriptors: descriptors(), megabytes: megabytes() };
+const during = look();
 const limit = before.descriptors + 50;
-while (descriptors() > limit && performance.now() - opened < 150_000) await pause(500);
+while (look().descriptors > limit && performance.now() - opened < 150_000) await pause(500);
 const goneAfter = (performance.now() - opened) / 1_000;
 await pause(2_000);
-const after = { descriptors: descriptors(), megabytes: megabytes() };
+const after = look();
 const answers = await load.end();
 for (const socket of sockets) socket?.destroy();
 await stage.strike();

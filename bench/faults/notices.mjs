@@ -3,12 +3,11 @@
  *
  *     node bench/faults/notices.mjs [--notices 3000]
  */
-import { randomBytes } from "node:crypto";
 import { createServer } from "node:http";
 import { performance } from "node:perf_hooks";
 import { setTimeout as pause } from "node:timers/promises";
 import { parseArgs } from "node:util";
-import { judge, PASSWORD, setStage } from "./stage.mjs";
+import { judge, PASSWORD, setStage, tellingReceiver } from "./stage.mjs";
 
 const { values } = parseArgs({ options: { notices: { type: "string", default: "3000" } } });
 const COUNT = Number(values.notices);
@@ -25,19 +24,7 @@ const receiver = createServer((request, response) => {
   });
 });
 await new Promise((resolve) => receiver.listen(0, "127.0.0.1", resolve));
-const stage = await setStage({
-  instances: 1,
-  settings: {
-    // Production speaks https alone, which is not the matter here.
-    mode: "development",
-    publicUrl: "http://localhost",
-    webhooks: {
-      notify: { url: `http://127.0.0.1:${receiver.address().port}/` },
-      privateReceivers: ["127.0.0.1"],
-    },
-  },
-  secrets: { LUCCHETTO_WEBHOOKS_SECRET: `whsec_${randomBytes(32).toString("base64")}` },
-});
+const stage = await setStage({ instances: 1, ...tellingReceiver(receiver.address().port) });
 await stage.database.query(
   `INSERT INTO delivery (id, type, body, state, tries, nextTryAt, createdAt)
    SELECT CONCAT('01900009-0000-7000-8000-', LPAD(LOWER(HEX(seq)), 12, '0')), 'account.changed', '{"type":"account.changed"}', 'waiting', 0,

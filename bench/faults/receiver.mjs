@@ -4,12 +4,11 @@
  *
  *     node bench/faults/receiver.mjs [--seconds 12] [--rate 10]
  */
-import { randomBytes } from "node:crypto";
 import { createServer } from "node:http";
 import { parseArgs } from "node:util";
 import { judged, playFalls, waitForAll } from "./falls.mjs";
 import { beginLoad } from "./load.mjs";
-import { judge, setStage } from "./stage.mjs";
+import { judge, setStage, tellingReceiver } from "./stage.mjs";
 
 const { values } = parseArgs({
   options: { seconds: { type: "string", default: "12" }, rate: { type: "string", default: "10" } },
@@ -26,19 +25,7 @@ const receiver = createServer((request, response) => {
   });
 });
 await new Promise((resolve) => receiver.listen(0, "127.0.0.1", resolve));
-const stage = await setStage({
-  instances: 1,
-  settings: {
-    // Production speaks https alone, which is not the matter here.
-    mode: "development",
-    publicUrl: "http://localhost",
-    webhooks: {
-      notify: { url: `http://127.0.0.1:${receiver.address().port}/` },
-      privateReceivers: ["127.0.0.1"],
-    },
-  },
-  secrets: { LUCCHETTO_WEBHOOKS_SECRET: `whsec_${randomBytes(32).toString("base64")}` },
-});
+const stage = await setStage({ instances: 1, ...tellingReceiver(receiver.address().port) });
 const load = beginLoad(stage.urls, { rate: Number(values.rate), authorization: await stage.addApp() });
 const falls = await playFalls(load, { seconds: Number(values.seconds), set: (value) => (mode = value) });
 const end = await waitForAll(stage.database, "delivery");

@@ -4,7 +4,7 @@
  */
 import { fork, spawn } from "node:child_process";
 import { createHash, randomBytes } from "node:crypto";
-import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { connect, createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -165,6 +165,27 @@ async function build({ instances = 2, settings = {}, secrets = {}, data, environ
       }),
     /** @param mode how the mail server falls: `hang`, `refuse`, `cut`; `well` again. */
     letMailFall: (mode) => mail.send(mode),
+  };
+}
+
+/** Open descriptors and resident memory of a process. */
+export function resourcesOf({ pid }) {
+  const status = readFileSync(`/proc/${pid}/status`, "utf8");
+  return {
+    descriptors: readdirSync(`/proc/${pid}/fd`).length,
+    megabytes: Number(/VmRSS:\s+(\d+)/.exec(status)[1]) / 1_024,
+  };
+}
+
+/** What makes a stage tell a receiver at this port. Production speaks https alone, which is not the matter here. */
+export function tellingReceiver(port) {
+  return {
+    settings: {
+      mode: "development",
+      publicUrl: "http://localhost",
+      webhooks: { notify: { url: `http://127.0.0.1:${port}/` }, privateReceivers: ["127.0.0.1"] },
+    },
+    secrets: { LUCCHETTO_WEBHOOKS_SECRET: `whsec_${randomBytes(32).toString("base64")}` },
   };
 }
 

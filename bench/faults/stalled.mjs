@@ -3,11 +3,10 @@
  *
  *     node bench/faults/stalled.mjs [--clients 200] [--rounds 5]
  */
-import { readdirSync, readFileSync } from "node:fs";
 import { connect } from "node:net";
 import { setTimeout as pause } from "node:timers/promises";
 import { parseArgs } from "node:util";
-import { judge, setStage } from "./stage.mjs";
+import { judge, resourcesOf, setStage } from "./stage.mjs";
 
 const { values } = parseArgs({
   options: { clients: { type: "string", default: "200" }, rounds: { type: "string", default: "5" } },
@@ -16,9 +15,7 @@ const CLIENTS = Number(values.clients);
 const stage = await setStage({ instances: 1 });
 const [{ child, url }] = stage.running;
 const port = Number(new URL(url).port);
-const descriptors = () => readdirSync(`/proc/${child.pid}/fd`).length;
-const megabytes = () =>
-  Number(/VmRSS:\s+(\d+)/.exec(readFileSync(`/proc/${child.pid}/status`, "utf8"))[1]) / 1_024;
+const look = () => resourcesOf(child);
 const page = await (await fetch(`${url}/sign-in`)).text();
 const asset = /\/assets\/[\w.-]+\.js/.exec(page)[0];
 const requests = (path) => `GET ${path} HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n`.repeat(30);
@@ -41,24 +38,24 @@ function stall(path) {
 }
 
 const isServed = async () => (await fetch(`${url}/healthz`)).status === 200;
-const before = { descriptors: descriptors(), megabytes: megabytes() };
+const before = look();
 let most = before.megabytes;
 let served = true;
 for (let round = 0; round < Number(values.rounds); round += 1) {
   const sockets = await stall(asset);
   await pause(200);
-  most = Math.max(most, megabytes());
+  most = Math.max(most, look().megabytes);
   served &&= await isServed();
   for (const socket of sockets) socket.destroy();
 }
 const staying = await stall("/openapi.json");
 await pause(1_000);
-most = Math.max(most, megabytes());
+most = Math.max(most, look().megabytes);
 served &&= await isServed();
-const during = descriptors();
+const during = look().descriptors;
 // Who takes nothing is cut off, and need not go by itself.
 await pause(65_000);
-const after = { descriptors: descriptors(), megabytes: megabytes() };
+const after = look();
 for (const socket of staying) socket.destroy();
 await stage.strike();
 

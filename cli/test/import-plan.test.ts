@@ -61,7 +61,7 @@ describe("a draft of a plan", () => {
     expect(reason).toContain("60 characters beginning with $2b$: bcrypt, cost 10");
     expect(reason).toContain("PHC strings: $scrypt$ln=15,r=8,p=3");
     expect(reason).toContain("beginning with $1$: md5-crypt");
-    expect(reason).toContain("1 rows hold something of no known form");
+    expect(reason).toContain("1 row holds something of no known form");
     expect(text.match(/begins:/g)).toHaveLength(3);
     // A password in plain text is never repeated.
     expect(out).not.toContain("moss");

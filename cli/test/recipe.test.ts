@@ -74,4 +74,12 @@ test("what is wrong is named with its place, before a password is asked for", as
     const run = await attempt(SALTED, "00", more);
     expect(run).toMatchObject({ status: 2, err: expect.stringContaining(said) });
   }
+  for (const [recipe, stored] of [
+    ["hex(md5(password))", ""],
+    ["md5(password)", "no bytes"],
+  ] as const)
+    expect(await attempt(recipe, stored)).toMatchObject({
+      status: 2,
+      err: expect.stringContaining("--stored"),
+    });
 });

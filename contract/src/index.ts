@@ -3,6 +3,7 @@ export { ProblemError, UnreachableError } from "./call.ts";
 export type { ClientOptions } from "./call.ts";
 export * from "./client.ts";
 export * from "./read-reply.ts";
+export * from "./import-source.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
 export * from "./page-state.ts";

@@ -7,8 +7,8 @@
 import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
+import type { FileSource } from "@lucchetto/contract";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
-import type { FileSource } from "./intake/source.ts";
 import { isExpected } from "./tasks/expected.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
 

@@ -1,6 +1,6 @@
 /** A developer at work: tries how an old system made its digests. Local; no service is asked. */
 import type { Recipe, RecipeInput } from "@lucchetto/core";
-import { matchesRecipe, readRecipe, RecipeError, runRecipe } from "@lucchetto/core";
+import { digestOfHexLength, matchesRecipe, readRecipe, RecipeError, runRecipe } from "@lucchetto/core";
 import type { Command } from "commander";
 import { askPassword } from "../ask.ts";
 import { Failure } from "../failure.ts";
@@ -16,6 +16,9 @@ interface TryOptions {
   readonly passwordStdin?: boolean;
   readonly json?: boolean;
 }
+
+/** Bytes as letters of hexadecimal. */
+const HEX = /^(?:[0-9a-f]{2})+$/i;
 
 export function defineRecipe(recipe: Command): void {
   recipe
@@ -36,6 +39,13 @@ export function defineRecipe(recipe: Command): void {
     .action(async (text: string, options: TryOptions) => {
       const read = readOrFail(text);
       const given = inputOf(options, read);
+      if (options.stored === "")
+        throw new Failure("--stored: it is empty; what the old system stored is wanted.", 2);
+      if (read.kind === "bytes" && !HEX.test(options.stored))
+        throw new Failure(
+          "--stored: the recipe makes bytes; expected them in hexadecimal, such as 00ff7e.",
+          2,
+        );
       const password = await askPassword(options, "A password that is known");
       const input: RecipeInput = { ...given, password };
       const made = await runRecipe(read, input);
@@ -80,7 +90,7 @@ function inputOf(
 ): Omit<RecipeInput, "password"> {
   if (salt !== undefined && saltHex !== undefined)
     throw new Failure("--salt and --salt-hex: one of them is enough.", 2);
-  if (saltHex !== undefined && !/^(?:[0-9a-f]{2})+$/i.test(saltHex))
+  if (saltHex !== undefined && !HEX.test(saltHex))
     throw new Failure("--salt-hex: expected bytes in hexadecimal, such as 00ff7e.", 2);
   const given = {
     ...(salt === undefined ? {} : { salt }),
@@ -96,15 +106,6 @@ function inputOf(
   return given;
 }
 
-/** Digests by the letters of their hexadecimal form. */
-const BY_LENGTH: Readonly<Record<number, string>> = {
-  32: "md5",
-  40: "sha1",
-  64: "sha256",
-  96: "sha384",
-  128: "sha512",
-};
-
 function wordsFor(fits: boolean, made: string, stored: string): string {
   if (fits) return "The recipe fits.";
   const not = "The recipe does not fit.";
@@ -113,8 +114,8 @@ function wordsFor(fits: boolean, made: string, stored: string): string {
   if (stored.trim() === made) return `${not} What is stored has spaces around it.`;
   if (made.startsWith(stored) || stored.startsWith(made))
     return `${not} One is the beginning of the other: slice(…, 0, ${Math.min(stored.length, made.length)}) cuts it.`;
-  const kind = /^[0-9a-f]+$/i.test(stored) ? BY_LENGTH[stored.length] : undefined;
-  if (kind !== undefined && stored.length !== made.length)
+  const kind = HEX.test(stored) ? digestOfHexLength(stored.length) : null;
+  if (kind !== null && stored.length !== made.length)
     return `${not} What is stored has ${stored.length} letters, as hex(${kind}(…)) makes; the recipe makes ${made.length}.`;
   return `${not} Is it the right password, in the right order with the salt, and hex(…) where the old system used letters?`;
 }

@@ -56,6 +56,11 @@ const DIGESTS: ReadonlyMap<string, number> = new Map([
 ]);
 export const DIGEST_NAMES = [...DIGESTS.keys()];
 
+/** The digest that so many letters of hexadecimal are; `null` if it is none of these. */
+export function digestOfHexLength(letters: number): string | null {
+  return DIGEST_NAMES.find((name) => 2 * (DIGESTS.get(name) ?? 0) === letters) ?? null;
+}
+
 const exactly = (bytes: number): Size => ({ least: bytes, most: bytes });
 const NOTHING: Size = { least: 0, most: 0 };
 const isAscii = true;

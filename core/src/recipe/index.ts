@@ -2,4 +2,5 @@
 export type { RecipeValue } from "./expression.ts";
 export { MAX_RECIPE_LENGTH, RECIPE_VALUES, RecipeError } from "./expression.ts";
 export type { Recipe, RecipeInput } from "./recipe.ts";
+export { digestOfHexLength } from "./functions.ts";
 export { matchesRecipe, readRecipe, runRecipe } from "./recipe.ts";

@@ -1,4 +1,5 @@
 /** A recipe that was found to be sound, and what it makes of a password. */
+import { countCodePoints } from "../password/prepare.ts";
 import { equalInConstantTime } from "../password/record.ts";
 import type { Expression, RecipeValue } from "./expression.ts";
 import { readExpression, RecipeError, writeExpression } from "./expression.ts";
@@ -58,7 +59,7 @@ export function readRecipe(source: string): Recipe {
         return {
           kind: "text",
           least: one.name === "password" ? 1 : 0,
-          // A salt may be bytes, which are as many as the characters of the same length.
+          // Of a salt that is bytes, as many bytes.
           most: LONGEST[one.name],
           showsPassword: one.name === "password",
         };
@@ -181,7 +182,7 @@ export async function runRecipe(
       return null;
     case "value": {
       const value = input[expression.name];
-      return value === undefined || value.length > 2 * LONGEST[expression.name] ? null : value;
+      return value === undefined || lengthOf(value) > LONGEST[expression.name] ? null : value;
     }
     case "call": {
       const { name, of } = expression;
@@ -198,6 +199,11 @@ export async function runRecipe(
       return (called.run as (...all: Given) => ReturnType<RecipeFunction["run"]>)(...given);
     }
   }
+}
+
+/** Characters of a text, or bytes. */
+function lengthOf(value: Value): number {
+  return typeof value === "string" ? countCodePoints(value) : value.length;
 }
 
 /** Whether a recipe makes exactly what the old system stored, of this password; compared in constant time. */

@@ -1,29 +1,11 @@
 /** A first draft of a plan, from the first rows of a source: what each column seems to be, and why. */
-import { fromModularCrypt, readEmail, readRecord } from "@lucchetto/core";
+import type { ColumnGuess, FileSource, PlanDraft } from "@lucchetto/contract";
+import { digestOfHexLength, fromModularCrypt, readEmail, readRecord } from "@lucchetto/core";
 import { Document } from "yaml";
-import type { FileSource, SourceRow } from "./source.ts";
 import { readRows } from "./source.ts";
 
 /** Rows that are looked at. */
 const LOOKED_AT = 1_000;
-
-/** A guess, and what speaks for it. */
-export interface Guess {
-  readonly member: string;
-  readonly column: string;
-  readonly reason: string;
-}
-
-export interface Draft {
-  /** The plan, with the reasons as comments. */
-  readonly text: string;
-  readonly guesses: readonly Guess[];
-  /** Columns that are nothing that is wanted. */
-  readonly leftOut: readonly string[];
-  readonly rows: number;
-  /** Rows that cannot be read, with their line. */
-  readonly faults: ReadonlyArray<{ readonly line: number; readonly fault: string }>;
-}
 
 interface Column {
   readonly name: string;
@@ -32,27 +14,27 @@ interface Column {
 }
 
 /** @throws SourceError. */
-export async function draftPlan(source: FileSource): Promise<Draft> {
-  const rows: Array<SourceRow & { values: unknown }> = [];
+export async function draftPlan(source: FileSource): Promise<PlanDraft> {
+  let rows = 0;
   const faults: Array<{ line: number; fault: string }> = [];
   const byName = new Map<string, string[]>();
   for await (const row of readRows(source)) {
     if ("fault" in row) faults.push(row);
     else {
-      rows.push(row);
+      rows += 1;
       for (const [name, value] of row.values) {
         const filled = byName.get(name) ?? [];
         byName.set(name, filled);
         if (value !== null && value !== "") filled.push(value);
       }
     }
-    if (rows.length + faults.length >= LOOKED_AT) break;
+    if (rows + faults.length >= LOOKED_AT) break;
   }
   const columns = [...byName].map(([name, filled]): Column => ({ name, filled }));
-  const guesses = guessColumns(columns, rows.length);
+  const guesses = guessColumns(columns, rows);
   const taken = new Set(guesses.map(({ column }) => column));
   const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
-  return { text: write(source, columns, guesses), guesses, leftOut, rows: rows.length, faults };
+  return { text: write(source, columns, guesses), guesses, leftOut, rows, faults };
 }
 
 /** Names that columns go by, and what has to stand in them. */
@@ -123,8 +105,8 @@ const KINDS: readonly Kind[] = [
   },
 ];
 
-function guessColumns(columns: readonly Column[], rows: number): Guess[] {
-  const guesses: Guess[] = [];
+function guessColumns(columns: readonly Column[], rows: number): ColumnGuess[] {
+  const guesses: ColumnGuess[] = [];
   const isFree = ({ name }: Column): boolean => guesses.every(({ column }) => column !== name);
   const take = (member: string, { name, filled }: Column, words: string): void => {
     guesses.push({ member, column: name, reason: `${filled.length} of ${rows} rows hold one; ${words}` });
@@ -150,15 +132,9 @@ interface Form {
   readonly kind: "hash" | "recipe";
   readonly begins?: string;
   readonly hex?: number;
+  /** Of letters of hexadecimal: the digest that makes as many. */
+  readonly digest?: string;
 }
-
-const DIGESTS: Readonly<Record<number, string>> = {
-  32: "md5",
-  40: "sha1",
-  64: "sha256",
-  96: "sha384",
-  128: "sha512",
-};
 
 function formOf(value: string): Form | null {
   const modular = fromModularCrypt(value);
@@ -179,11 +155,12 @@ function formOf(value: string): Form | null {
       return null;
     }
   }
-  const digest = DIGESTS[value.length];
-  if (digest === undefined || !/^[0-9a-f]+$/i.test(value)) return null;
+  const digest = digestOfHexLength(value.length);
+  if (digest === null || !/^[0-9a-f]+$/i.test(value)) return null;
   return {
     words: `${value.length} letters of hexadecimal, as many as ${digest} makes`,
     kind: "recipe",
+    digest,
     hex: value.length,
   };
 }
@@ -204,7 +181,7 @@ function formsOf({ filled }: Column): {
 
 const NAMED_PASSWORD = /pass|pwd|^pw|hash|digest|secret/i;
 
-function passwordColumn(columns: readonly Column[]): Guess | null {
+function passwordColumn(columns: readonly Column[]): ColumnGuess | null {
   const found = columns
     .map((one) => ({ one, ...formsOf(one), isNamed: NAMED_PASSWORD.test(one.name) }))
     .filter(({ forms, isNamed }) => forms.size > 0 || isNamed)
@@ -213,11 +190,14 @@ function passwordColumn(columns: readonly Column[]): Guess | null {
     )[0];
   if (found === undefined) return null;
   const known = [...found.forms.keys()].map((words) => `it holds ${words}`);
-  const rest = found.unknown === 0 ? [] : [`${found.unknown} rows hold something of no known form`];
+  const rest =
+    found.unknown === 0
+      ? []
+      : [`${found.unknown} ${found.unknown === 1 ? "row holds" : "rows hold"} something of no known form`];
   return { member: "password", column: found.one.name, reason: [...known, ...rest].join("; ") };
 }
 
-function write(source: FileSource, columns: readonly Column[], guesses: readonly Guess[]): string {
+function write(source: FileSource, columns: readonly Column[], guesses: readonly ColumnGuess[]): string {
   const of = (member: string): string | undefined => guesses.find((one) => one.member === member)?.column;
   const plan: Record<string, unknown> = {
     source: {
@@ -263,17 +243,16 @@ function waysOf(column: Column | undefined, salt: string | undefined): unknown[]
   if (column === undefined) return [];
   const { forms } = formsOf(column);
   const byCondition = new Map([...forms.values()].map((form) => [form.begins ?? form.hex, form]));
-  return [...byCondition.values()].map(({ kind, begins, hex }) => ({
+  return [...byCondition.values()].map(({ kind, begins, hex, digest }) => ({
     when: { column: column.name, ...(begins === undefined ? { hex } : { begins }) },
     column: column.name,
     kind,
-    ...(kind === "recipe" ? recipeOf(hex ?? 0, salt) : {}),
+    ...(digest === undefined ? {} : recipeOf(digest, salt)),
   }));
 }
 
 /** The recipe that is tried first; nobody can see from a digest how it was made. */
-function recipeOf(hex: number, salt: string | undefined): { recipe: string; salt?: string } {
-  const digest = DIGESTS[hex] ?? "sha1";
+function recipeOf(digest: string, salt: string | undefined): { recipe: string; salt?: string } {
   return salt === undefined
     ? { recipe: `hex(${digest}(password))` }
     : { recipe: `hex(${digest}(concat(salt, password)))`, salt };

@@ -1,23 +1,12 @@
 /** Rows of an old users table, read one at a time from a file: CSV (RFC 4180) or JSON Lines. */
 import { createReadStream } from "node:fs";
 import { pipeline } from "node:stream";
+import type { FileSource } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
 
 /** Bytes of a row at most. A longer one is no row: a quotation mark is missing. */
 const MAX_ROW = 2 ** 20;
-
-/** Encodings by the name that a plan writes; the ones in which ASCII stands for itself. */
-export const ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
-export type Encoding = (typeof ENCODINGS)[number];
-
-export interface FileSource {
-  readonly path: string;
-  readonly format: "csv" | "json-lines";
-  /** Of CSV: one ASCII character. */
-  readonly delimiter: string;
-  readonly encoding: Encoding;
-}
 
 /** A row that can be read; or what is wrong with it, and in which column. */
 export type SourceRow =
@@ -147,7 +136,7 @@ async function* linesOf(path: string): AsyncGenerator<string | null> {
 /** Makes text of bytes that are written as letters; `null` if they are not in the encoding. */
 type Decode = (bytes: string) => string | null;
 
-function decoderOf(encoding: Encoding): Decode {
+function decoderOf(encoding: FileSource["encoding"]): Decode {
   const decoder = new TextDecoder(encoding, { fatal: true, ignoreBOM: true });
   return (bytes) => {
     // eslint-disable-next-line no-control-regex -- most fields are ASCII alone, which is the same in all of them

@@ -42,7 +42,10 @@ export function driverWithDeadline(deadline: number): object {
   };
 }
 
-/** A connection that answers nothing is of no use to whoever would get it next. */
+/**
+ * A connection that answers nothing is of no use to whoever would get it next. What it lost a deadlock with is asked again here,
+ * so that no path can forget it.
+ */
 function endWaits(connection: PoolConnection, deadline: number): void {
   const ask = connection.query.bind(connection) as (sql: unknown, values: unknown, done: Done) => unknown;
   let isInTransaction = false;

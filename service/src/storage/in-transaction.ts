@@ -7,6 +7,7 @@ import { DEADLOCK, errorCode, MAX_TRIES, pauseBeforeNewTry } from "./deadlock.ts
 const LOCK_WAIT_TIMEOUT = "ER_LOCK_WAIT_TIMEOUT";
 /** ER_STATEMENT_TIMEOUT, which the driver has no name for. */
 const STATEMENT_TIMEOUT = 1969;
+
 /**
  * Runs `work` in a transaction. `work` may run several times, so it does nothing outside the database.
  * @throws whatever `work` throws; a deadlock after the last try.

@@ -13,34 +13,47 @@ function filled(block, length) {
 }
 
 /**
+ * The rounds, in which the state is digested again and again with password and salt.
+ * @param {(bytes: Buffer) => Buffer} hash
+ * @param {Buffer} first
+ * @param {{ password: Uint8Array, salt: Uint8Array, rounds: number }} of
+ * @returns {Buffer}
+ */
+function stirred(hash, first, { password, salt, rounds }) {
+  let state = first;
+  for (let round = 0; round < rounds; round += 1) {
+    const isOdd = (round & 1) === 1;
+    /** @type {Uint8Array[]} */
+    const mixed = [isOdd ? password : state];
+    if (round % 3 !== 0) mixed.push(salt);
+    if (round % 7 !== 0) mixed.push(password);
+    mixed.push(isOdd ? state : password);
+    state = hash(Buffer.concat(mixed));
+  }
+  return state;
+}
+
+/**
  * SHA-crypt.
  * @param {"sha256" | "sha512"} digest
  * @param {{ password: Uint8Array, salt: Uint8Array, rounds: number }} of salt: at most 16 bytes.
  * @returns {Buffer} the digest in its own order, before it is written in letters.
  */
 export function shaCrypt(digest, { password, salt, rounds }) {
-  /** @param {Uint8Array[]} parts */
-  const hash = (...parts) => {
-    const made = createHash(digest);
-    for (const part of parts) made.update(part);
-    return made.digest();
-  };
+  /** @param {Uint8Array} bytes */
+  const hash = (bytes) => createHash(digest).update(bytes).digest();
+  /** @param {Uint8Array} block @param {number} times */
+  const hashTimes = (block, times) => hash(Buffer.concat(Array(times).fill(block)));
   const { length } = password;
-  const alternate = hash(password, salt, password);
-  const parts = [password, salt, length === 0 ? Buffer.alloc(0) : filled(alternate, length)];
+  const alternate = hash(Buffer.concat([password, salt, password]));
+  const parts = [password, salt, filled(alternate, length)];
   for (let bits = length; bits > 0; bits >>= 1) parts.push((bits & 1) === 1 ? alternate : password);
-  let state = hash(...parts);
-  const ofPassword = length === 0 ? Buffer.alloc(0) : filled(hash(...Array(length).fill(password)), length);
-  const ofSalt = filled(hash(...Array(16 + (state[0] ?? 0)).fill(salt)), salt.length);
-  for (let round = 0; round < rounds; round += 1) {
-    const isOdd = (round & 1) === 1;
-    const mixed = [isOdd ? ofPassword : state];
-    if (round % 3 !== 0) mixed.push(ofSalt);
-    if (round % 7 !== 0) mixed.push(ofPassword);
-    mixed.push(isOdd ? state : ofPassword);
-    state = createHash(digest).update(Buffer.concat(mixed)).digest();
-  }
-  return state;
+  const first = hash(Buffer.concat(parts));
+  return stirred(hash, first, {
+    password: filled(hashTimes(password, length), length),
+    salt: filled(hashTimes(salt, 16 + (first[0] ?? 0)), salt.length),
+    rounds,
+  });
 }
 
 const MD5_ROUNDS = 1_000;
@@ -51,26 +64,12 @@ const MD5_ROUNDS = 1_000;
  * @returns {Buffer}
  */
 export function md5Crypt({ password, salt }) {
-  /** @param {Uint8Array[]} parts */
-  const hash = (...parts) => createHash("md5").update(Buffer.concat(parts)).digest();
+  /** @param {Uint8Array} bytes */
+  const hash = (bytes) => createHash("md5").update(bytes).digest();
   const { length } = password;
-  const alternate = hash(password, salt, password);
-  const parts = [
-    password,
-    Buffer.from("$1$"),
-    salt,
-    length === 0 ? Buffer.alloc(0) : filled(alternate, length),
-  ];
+  const alternate = hash(Buffer.concat([password, salt, password]));
+  const parts = [password, Buffer.from("$1$"), salt, filled(alternate, length)];
   for (let bits = length; bits > 0; bits >>= 1)
     parts.push((bits & 1) === 1 ? Buffer.alloc(1) : password.subarray(0, 1));
-  let state = hash(...parts);
-  for (let round = 0; round < MD5_ROUNDS; round += 1) {
-    const isOdd = (round & 1) === 1;
-    const mixed = [isOdd ? password : state];
-    if (round % 3 !== 0) mixed.push(salt);
-    if (round % 7 !== 0) mixed.push(password);
-    mixed.push(isOdd ? state : password);
-    state = hash(...mixed);
-  }
-  return state;
+  return stirred(hash, hash(Buffer.concat(parts)), { password, salt, rounds: MD5_ROUNDS });
 }

@@ -1,0 +1,32 @@
+/** What an old users table is read from, and the draft of a plan that is made of its first rows. */
+
+export const SOURCE_FORMATS = ["csv", "json-lines"] as const;
+/** The ones in which ASCII stands for itself. */
+export const SOURCE_ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
+
+export interface FileSource {
+  readonly path: string;
+  readonly format: (typeof SOURCE_FORMATS)[number];
+  /** Of CSV: one ASCII character. */
+  readonly delimiter: string;
+  readonly encoding: (typeof SOURCE_ENCODINGS)[number];
+}
+
+/** What a column seems to be, and what speaks for it. */
+export interface ColumnGuess {
+  readonly member: string;
+  readonly column: string;
+  readonly reason: string;
+}
+
+export interface PlanDraft {
+  /** The plan, with the reasons as comments. */
+  readonly text: string;
+  readonly guesses: readonly ColumnGuess[];
+  /** Columns that are nothing that is wanted. */
+  readonly leftOut: readonly string[];
+  /** Rows that were looked at and can be read. */
+  readonly rows: number;
+  /** Rows that cannot be read, with their line. */
+  readonly faults: ReadonlyArray<{ readonly line: number; readonly fault: string }>;
+}
