@@ -30,10 +30,19 @@ export function configurationFile(command: Command): string {
   return USUAL_PLACES.find((place) => existsSync(resolve(cwd, place))) ?? "lucchetto.yaml";
 }
 
-/** Runs a task that prints one JSON value. @throws Failure with what the task said. */
+/**
+ * Runs a task that prints one JSON value, and perhaps lines with its progress before.
+ * @throws Failure with what the task said.
+ */
 export async function runTask<Result>(
   task: string,
-  options: { config: string; args?: readonly string[]; input?: string },
+  options: {
+    config: string;
+    args?: readonly string[];
+    input?: string;
+    /** Gets each `{"progress": …}` line as it comes. */
+    onProgress?: (progress: unknown) => void;
+  },
 ): Promise<Result> {
   const { cwd, env } = terminal();
   const child = spawn(
@@ -47,7 +56,13 @@ export async function runTask<Result>(
   );
   let out = "";
   let said = "";
-  child.stdout.on("data", (chunk: Buffer) => (out += chunk.toString()));
+  const { onProgress } = options;
+  if (onProgress === undefined) child.stdout.on("data", (chunk: Buffer) => (out += chunk.toString()));
+  else
+    createInterface({ input: child.stdout }).on("line", (line) => {
+      if (line.startsWith('{"progress":')) onProgress((JSON.parse(line) as { progress: unknown }).progress);
+      else out += line;
+    });
   child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
   child.stdin.on("error", () => undefined);
   child.stdin.end(options.input ?? "");

@@ -12,6 +12,18 @@ export interface FileSource {
   readonly encoding: (typeof SOURCE_ENCODINGS)[number];
 }
 
+/** A table or a SELECT of another database, read through an account that only reads. */
+export interface DatabaseSource {
+  /** `mariadb://user@host:port/name`, without the password. */
+  readonly database: string;
+  /** A file that holds the password, which nobody else may read; without it, it is the variable `LUCCHETTO_SOURCE_PASSWORD`. */
+  readonly passwordFile?: string;
+  readonly table?: string | undefined;
+  readonly select?: string | undefined;
+  /** A column that is different in each row; the rows are read in its order. */
+  readonly key: string;
+}
+
 /** What a column seems to be, and what speaks for it. */
 export interface ColumnGuess {
   readonly member: string;
@@ -29,4 +41,45 @@ export interface PlanDraft {
   readonly rows: number;
   /** Rows that cannot be read, with their line. */
   readonly faults: ReadonlyArray<{ readonly line: number; readonly fault: string }>;
+}
+
+/** What a first pass over a source found; nothing is written yet. */
+export interface IntakeCheck {
+  readonly source: string;
+  readonly rows: number;
+  readonly wouldBeTaken: number;
+  /** Rows whose account is there already. */
+  readonly thereAlready: number;
+  readonly faultCount: number;
+  /** The first of them. */
+  readonly faults: Array<{ readonly line: number; readonly member: string; readonly reason: string }>;
+  /** How the passwords are kept, and in how many rows. */
+  readonly passwords: ReadonlyArray<{ readonly words: string; readonly rows: number }>;
+  readonly recipes: ReadonlyArray<{
+    readonly text: string;
+    readonly rows: number;
+    readonly isProven: boolean;
+  }>;
+  /** Passwords that are known, and whether they fit; `nobody`: no row is theirs. */
+  readonly known: ReadonlyArray<{ readonly who: string; readonly outcome: "right" | "wrong" | "nobody" }>;
+}
+
+/** An intake, as it stands. */
+export interface IntakeReport {
+  readonly id: string;
+  readonly source: string;
+  readonly state: "running" | "done";
+  readonly startedAt: string;
+  readonly endedAt: string | null;
+  readonly rows: number;
+  readonly taken: number;
+  /** Accounts that were there, and got what they lacked. */
+  readonly filled: number;
+  readonly refused: number;
+  /** Passwords that stand as they came, and how many of them lie sealed until they are wrapped. */
+  readonly standing: number;
+  readonly sealed: number;
+  readonly rightFirst: number;
+  readonly wrongTries: number;
+  readonly recipes: ReadonlyArray<{ readonly id: string; readonly text: string; readonly isProven: boolean }>;
 }

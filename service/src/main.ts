@@ -10,6 +10,7 @@ import { parseArgs } from "node:util";
 import type { FileSource } from "@lucchetto/contract";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
 import { isExpected } from "./tasks/expected.ts";
+import type { ImportInput } from "./tasks/import.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
 
 interface Options {
@@ -61,9 +62,22 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     };
   },
   "import-plan": async () => {
-    const source = await readInput<FileSource>();
+    const { source, writtenAs } = await readInput<{ source: FileSource; writtenAs: string }>();
     const { draftPlan } = await import("./intake/guess.ts");
-    return draftPlan(source);
+    return draftPlan(source, writtenAs);
+  },
+  "import-check": async ({ config }) => {
+    const input = await readInput<ImportInput>();
+    return (await import("./tasks/import.ts")).importCheck(config, input);
+  },
+  "import-run": async ({ config }) => {
+    const input = await readInput<ImportInput>();
+    return (await import("./tasks/import.ts")).importRun(config, input);
+  },
+  "import-status": async ({ config }) => (await import("./tasks/import.ts")).importStatus(config),
+  "import-refused": async ({ config }) => {
+    const input = await readInput<{ id: string; to: string }>();
+    return (await import("./tasks/import.ts")).importRefused(config, input);
   },
   "add-operator": async ({ config, email, displayName }) => {
     const { addOperatorByTask } = await import("./tasks/add-operator.ts");

@@ -23,6 +23,7 @@ import { readOwnHosts } from "./http/own-host.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems } from "./http/problem.ts";
 import { setReplyHeaders } from "./http/reply-headers.ts";
+import { intakes } from "./intake/index.ts";
 import { journal } from "./journal/index.ts";
 import { mail } from "./mail/index.ts";
 import { mailLinks } from "./mail-link/index.ts";
@@ -68,6 +69,7 @@ const CAPABILITIES: Readonly<Record<string, Capability>> = {
   appAccounts,
   throttle,
   webhooks,
+  intakes,
   mail,
   mailLinks,
   oauth,

@@ -1,12 +1,16 @@
-/** A developer at work: moving in. Here the draft of a plan; nothing is written into the database. */
+/** A developer at work: moving in. A plan is drafted, checked against its source, and run; refused rows are mended and run again. */
 import { existsSync, writeFileSync } from "node:fs";
-import { resolve } from "node:path";
-import type { FileSource, PlanDraft } from "@lucchetto/contract";
+import { dirname, relative, resolve } from "node:path";
+import type { FileSource, IntakeCheck, IntakeReport, PlanDraft } from "@lucchetto/contract";
 import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Command } from "commander";
+import { Option } from "commander";
+import { askPassword, takeLine } from "../ask.ts";
 import { Failure } from "../failure.ts";
-import { print, printable, printJson, printTable } from "../output.ts";
-import { runTask } from "../service-task.ts";
+import { bold, print, printable, printJson, printPairs, printTable } from "../output.ts";
+import type { Progress } from "../progress.ts";
+import { startProgress } from "../progress.ts";
+import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
 
 interface PlanOptions {
@@ -40,7 +44,10 @@ export function defineImport(command: Command): void {
       if (to !== undefined && existsSync(to)) throw new Failure(`--to: ${options.to} is there already.`, 2);
       const draft = await runTask<PlanDraft>("import-plan", {
         config: "none",
-        input: JSON.stringify(source),
+        input: JSON.stringify({
+          source,
+          writtenAs: to === undefined ? source.path : relative(dirname(to), resolve(cwd, source.path)),
+        }),
       });
       if (to !== undefined) writePlan(to, draft.text);
       if (options.json === true) return printJson(draft);
@@ -52,6 +59,262 @@ export function defineImport(command: Command): void {
           : [`The draft is in ${options.to}. Read it and mend it.`]),
       );
     });
+
+  withKnown(
+    command
+      .command("check")
+      .description(
+        "look at the whole source and say what would become of each row; nothing is written. Runs where the database is",
+      )
+      .argument("<plan>", "the plan's file"),
+  )
+    .addHelpText("after", "\nExample:\n  lucchetto import check plan.yaml --known aldo@brina.example")
+    .action(async (plan: string, options: CheckOptions, self: Command) => {
+      const report = await runLong<IntakeCheck>("import-check", self, await inputOf(plan, options));
+      if (report.faultCount > 0 || report.known.some(({ outcome }) => outcome !== "right"))
+        terminal().exitStatus = 1;
+      if (options.json === true) return printJson(report);
+      printCheck(report);
+    });
+
+  withKnown(
+    command
+      .command("run")
+      .description(
+        "take the rows in; what was interrupted goes on where it stood. Runs where the database is",
+      )
+      .argument("<plan>", "the plan's file"),
+  )
+    .option("--unproven", "take recipes that no known password was shown to fit")
+    .option("--dry-run", "check only, and write nothing")
+    .addOption(
+      new Option(
+        "--wrap <when>",
+        "when old digests go through the configured scheme: later is beside the service's other work",
+      )
+        .choices(["auto", "now", "later"])
+        .default("auto"),
+    )
+    .addHelpText("after", "\nExample:\n  lucchetto import run plan.yaml --known aldo@brina.example")
+    .action(async (plan: string, options: RunOptions, self: Command) => {
+      const input = await inputOf(plan, options);
+      if (options.dryRun === true) {
+        const report = await runLong<IntakeCheck>("import-check", self, input);
+        if (options.json === true) return printJson(report);
+        printCheck(report);
+        return print("", "Nothing was written.");
+      }
+      const result = await runLong<RunResult>("import-run", self, input);
+      if (options.json === true) return printJson(result);
+      printRun(result);
+    });
+
+  command
+    .command("status")
+    .description("how the intakes stand: rows, first sign-ins, and digests that are still to be wrapped")
+    .option(...CONFIG_OPTION)
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto import status")
+    .action(async (options: { json?: boolean }, self: Command) => {
+      const all = await runTask<IntakeReport[]>("import-status", { config: configurationFile(self) });
+      if (options.json === true) return printJson(all);
+      printTable(
+        [
+          "intake",
+          "source",
+          "state",
+          "taken",
+          "refused",
+          "not yet signed in",
+          "to be wrapped",
+          "right",
+          "wrong",
+        ],
+        all.map((one) => [
+          one.id,
+          one.source,
+          one.state,
+          ...[one.taken, one.refused, one.standing, one.sealed, one.rightFirst, one.wrongTries].map(number),
+        ]),
+        "Nothing was taken in yet: lucchetto import plan SOURCE drafts a plan.",
+      );
+    });
+
+  command
+    .command("refused")
+    .description(
+      "write the rows that were refused into a CSV file, without their secrets, to be mended and run again",
+    )
+    .argument("<intake>", "its id")
+    .requiredOption("--to <file>", "where; it must not be there yet")
+    .option(...CONFIG_OPTION)
+    .addHelpText(
+      "after",
+      "\nExample:\n  lucchetto import refused 0192f0c1-… --to mended.csv\n  lucchetto import run plan.yaml --mended mended.csv",
+    )
+    .action(async (id: string, { to }: { to: string }, self: Command) => {
+      const input = JSON.stringify({ id, to });
+      const { written } = await runTask<{ written: number }>("import-refused", {
+        config: configurationFile(self),
+        input,
+      });
+      print(
+        `${number(written)} ${written === 1 ? "row is" : "rows are"} in ${to}. Mend it, then: lucchetto import run PLAN --mended ${to}`,
+      );
+    });
+}
+
+interface CheckOptions {
+  readonly known: readonly string[];
+  readonly mended?: string;
+  readonly passwordStdin?: boolean;
+  readonly json?: boolean;
+}
+
+interface RunOptions extends CheckOptions {
+  readonly unproven?: boolean;
+  readonly dryRun?: boolean;
+  readonly wrap: "auto" | "now" | "later";
+}
+
+interface RunResult {
+  readonly report: IntakeReport;
+  readonly wrapsLater: boolean;
+  readonly resumedAt: number;
+}
+
+/** What check and run have in common. */
+function withKnown(command: Command): Command {
+  return command
+    .option(
+      "--known <who>",
+      "somebody of the source whose password is known, by address, username or reference; asked for, and tried. Can be repeated",
+      (who: string, before: readonly string[]) => [...before, who],
+      [],
+    )
+    .option(
+      "--password-stdin",
+      "read the known passwords from standard input, one a line, in the order of --known",
+    )
+    .option("--mended <file>", "take only the refused rows that were mended in this file")
+    .option(...CONFIG_OPTION)
+    .option("--json", "as JSON");
+}
+
+async function inputOf(plan: string, options: CheckOptions & Partial<RunOptions>) {
+  const known: Array<{ who: string; password: string }> = [];
+  for (const who of options.known) {
+    const password =
+      options.passwordStdin === true ? await takeLine() : await askPassword({}, `The password of ${who}`);
+    known.push({ who, password });
+  }
+  const { mended, unproven = false, wrap = "auto" } = options;
+  return { plan, known, unproven, wrap, ...(mended === undefined ? {} : { mended }) };
+}
+
+interface Told {
+  readonly phase: "check" | "write";
+  readonly done: number;
+  readonly total: number;
+  readonly rows: number;
+}
+
+const PHASES = { check: "Checking", write: "Taking in" } as const;
+
+/** Runs a task and shows how it goes on: rows a second, and the time that is left. */
+async function runLong<Result>(task: string, self: Command, input: unknown): Promise<Result> {
+  let shown: { phase: string; bar: Progress; from: number; done: number } | null = null;
+  try {
+    return await runTask<Result>(task, {
+      config: configurationFile(self),
+      input: JSON.stringify(input),
+      onProgress(progress) {
+        const { phase, done, total, rows } = progress as Told;
+        if (shown?.phase !== phase) {
+          shown?.bar.stop();
+          shown = { phase, bar: startProgress(PHASES[phase], total), from: performance.now(), done };
+        }
+        const seconds = (performance.now() - shown.from) / 1_000;
+        const left = done > shown.done ? ((total - done) / (done - shown.done)) * seconds : null;
+        const speed =
+          seconds > 0 && phase === "write"
+            ? `${number(Math.round((done - shown.done) / seconds))} rows/s`
+            : `${number(rows)} rows`;
+        shown.bar.update(done, left === null ? speed : `${speed}, ${duration(left)} left`);
+      },
+    });
+  } finally {
+    (shown as { bar: Progress } | null)?.bar.stop();
+  }
+}
+
+function duration(seconds: number): string {
+  if (seconds < 90) return `${Math.ceil(seconds)} s`;
+  if (seconds < 5_400) return `${Math.round(seconds / 60)} min`;
+  return `${(seconds / 3_600).toFixed(1)} h`;
+}
+
+const number = (value: number): string => value.toLocaleString("en");
+
+function printCheck(report: IntakeCheck): void {
+  const { source, rows, wouldBeTaken, thereAlready, faultCount, faults, passwords, recipes, known } = report;
+  printPairs([
+    ["source", source],
+    ["rows", number(rows)],
+    ["would be taken", number(wouldBeTaken)],
+    ["there already", number(thereAlready)],
+    ["would be refused", number(faultCount)],
+  ]);
+  print("");
+  printTable(
+    ["rows", "their passwords"],
+    passwords.map((one) => [number(one.rows), one.words]),
+    "No row can be read.",
+  );
+  if (recipes.length > 0) {
+    print("");
+    printTable(
+      ["rows", "recipe", "shown to be right"],
+      recipes.map((one) => [number(one.rows), one.text, one.isProven ? "yes" : "not yet: --known"]),
+      "",
+    );
+  }
+  for (const { who, outcome } of known) print("", KNOWN[outcome](printable(who)));
+  if (faults.length === 0) return;
+  print("");
+  printTable(
+    ["line", "what", "because"],
+    faults.slice(0, SHOWN_FAULTS).map(({ line, member, reason }) => [String(line), member, reason]),
+    "",
+  );
+  if (faultCount > SHOWN_FAULTS)
+    print(`and ${number(faultCount - SHOWN_FAULTS)} more; --json shows the first 200`);
+}
+
+const KNOWN: Readonly<Record<IntakeCheck["known"][number]["outcome"], (who: string) => string>> = {
+  right: (who) => `The password of ${who} fits.`,
+  wrong: (who) => `The password of ${who} does not fit its row: is the recipe right, and the column?`,
+  nobody: (who) => `No row belongs to ${who}.`,
+};
+
+function printRun({ report, wrapsLater, resumedAt }: RunResult): void {
+  const { id, source, rows, taken, filled, refused } = report;
+  printPairs([
+    ["intake", id],
+    ["source", source],
+    ["rows", number(rows)],
+    ["taken", number(taken)],
+    ["filled", number(filled)],
+    ["refused", number(refused)],
+  ]);
+  if (resumedAt > 0) print("", `${number(resumedAt)} rows were done by an earlier run.`);
+  if (wrapsLater)
+    print(
+      "",
+      `${number(report.sealed)} old digests lie sealed under the key ring; the service wraps them beside its other work: lucchetto import status`,
+    );
+  if (refused > 0)
+    print("", `The refused rows, to be mended: lucchetto import refused ${id} --to mended.csv`);
 }
 
 function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): FileSource {
@@ -85,8 +348,13 @@ function writePlan(to: string, text: string): void {
 }
 
 function printDraft({ guesses, leftOut, rows, faults }: PlanDraft): void {
-  const shown = guesses.map(({ member, column, reason }) => [member, column, reason]);
-  printTable(["what", "column", "because"], shown, "No column was recognised.");
+  if (guesses.length === 0) print("No column was recognised.");
+  const width = Math.max(...guesses.map(({ member }) => member.length));
+  for (const { member, column, reason } of guesses) {
+    const [first = "", ...more] = reason.split("; ").map(printable);
+    print(`${member.padEnd(width)}  ${bold(printable(column))}: ${first}`);
+    for (const line of more) print(`${" ".repeat(width)}  ${line}`);
+  }
   if (leftOut.length > 0) print("", `Left out: ${leftOut.map(printable).join(", ")}.`);
   print(
     "",

@@ -1,7 +1,10 @@
 /** Takes a record apart along its own string, segment by segment, for people who look at what is stored. */
 import type { SchemeLimits } from "./algorithms/index.ts";
+import { readSealedDigest } from "../secrets/sealed-digest.ts";
+import { phc } from "./phc.ts";
 import { HASH_LENGTH, isOutdated, readRecord, SALT_LENGTH } from "./record.ts";
 import type { Scheme } from "./scheme.ts";
+import { schemeTextOf } from "./scheme.ts";
 
 /** One piece of the record's text, in order; all pieces together are the record, its digest shortened. */
 export interface RecordSegment {
@@ -31,6 +34,8 @@ const SHOWN_DIGEST_CHARACTERS = 8;
  * @throws PhcReadError or SchemeError as `readRecord`.
  */
 export function explainRecord(text: string, configured: Scheme, limits?: SchemeLimits): RecordExplanation {
+  const sealed = readSealedDigest(text);
+  if (sealed !== null) return explainSealed(text);
   const record = readRecord(text, limits);
   const { algorithm, parameters } = record.scheme;
   const meanings = algorithm.describe(parameters);
@@ -53,7 +58,7 @@ export function explainRecord(text: string, configured: Scheme, limits?: SchemeL
     const label = algorithm.parameters.get(name);
     segments.push(
       label === undefined
-        ? { text: pair, label: "pepper", meaning: describePepper(record.scheme.pepper ?? "") }
+        ? { text: pair, ...describeOurs(name, pair.slice(name.length + 1)) }
         : { text: pair, label, meaning: meanings.get(name) ?? null },
     );
   });
@@ -78,6 +83,45 @@ export function explainRecord(text: string, configured: Scheme, limits?: SchemeL
   };
 }
 
+/** An old digest that waits to be wrapped: nothing of it is computed, it is opened and compared. */
+function explainSealed(text: string): RecordExplanation {
+  const { id, parameters, salt, hash } = phc.decode(text);
+  const [key, recipe] = parameters;
+  const [, , , nonce = "", box = ""] = text.split("$");
+  return {
+    scheme: schemeTextOf(text),
+    algorithm: id,
+    segments: [
+      separator("$"),
+      {
+        text: id,
+        label: "sealed",
+        meaning: "an old digest, sealed until it has gone through the configured scheme",
+      },
+      separator("$"),
+      {
+        text: `key=${key?.[1]}`,
+        label: "key",
+        meaning: `AES-256-GCM under key ${key?.[1]} of the key ring, which is not in the database`,
+      },
+      separator(","),
+      { text: `recipe=${recipe?.[1]}`, label: "recipe", meaning: "how the old system made the digest" },
+      separator("$"),
+      { text: nonce, label: "nonce", meaning: "random bytes of this sealing alone" },
+      separator("$"),
+      {
+        text: `${box.slice(0, SHOWN_DIGEST_CHARACTERS)}…`,
+        label: "sealed digest",
+        meaning: "shortened here",
+      },
+    ],
+    memoryBytes: 0,
+    saltBytes: salt?.length ?? 0,
+    hashBytes: hash?.length ?? 0,
+    current: false,
+  };
+}
+
 function separator(text: string): RecordSegment {
   return { text, label: null, meaning: null };
 }
@@ -92,6 +136,14 @@ function describeHash(length: number): string {
   return `${length} bytes, shortened here${made}`;
 }
 
-function describePepper(keyId: string): string {
-  return `the hash went through HMAC-SHA-256 under key ${keyId} of the key ring, which is not in the database`;
+function describeOurs(name: string, value: string): { label: string; meaning: string } {
+  return name === "recipe"
+    ? {
+        label: "recipe",
+        meaning: `an old digest, made by recipe ${value}, went through all this; the next sign-in makes an ordinary record`,
+      }
+    : {
+        label: "pepper",
+        meaning: `the hash went through HMAC-SHA-256 under key ${value} of the key ring, which is not in the database`,
+      };
 }

@@ -72,17 +72,42 @@ export async function makeRecord(
   salt: Uint8Array,
   peppers: Peppers = NO_PEPPERS,
 ): Promise<string> {
+  if (scheme.recipe !== null) throw new RangeError("an old digest goes through this scheme, no password");
+  return make(new TextEncoder().encode(password), { scheme, salt }, peppers);
+}
+
+/**
+ * Makes a record of an old digest, so that nothing weak is at rest.
+ * @param digest what the recipe makes of the password.
+ * @param scheme names the recipe (`withRecipe`). @param salt as for `makeRecord`.
+ * @throws MissingPepperError as `makeRecord`.
+ */
+export async function wrapDigest(
+  digest: Uint8Array,
+  scheme: Scheme,
+  salt: Uint8Array,
+  peppers: Peppers = NO_PEPPERS,
+): Promise<string> {
+  if (scheme.recipe === null) throw new RangeError("the scheme names no recipe");
+  return make(digest, { scheme, salt }, peppers);
+}
+
+async function make(
+  secret: Uint8Array,
+  { scheme, salt }: Pick<PasswordRecord, "scheme" | "salt">,
+  peppers: Peppers,
+): Promise<string> {
   if (salt.length !== SALT_LENGTH)
     throw new RangeError(`a salt has ${SALT_LENGTH} bytes, this one ${salt.length}`);
   if (!scheme.algorithm.makes) throw new RangeError(`no records are made with ${scheme.algorithm.id}`);
-  const hash = await compute(password, { scheme, salt }, HASH_LENGTH, peppers);
+  const hash = await compute(secret, { scheme, salt }, HASH_LENGTH, peppers);
   if (hash === null) throw new RangeError(`${scheme.algorithm.id} cannot take this password`);
   const parts = phc.decode(scheme.text);
   return phc.encode({ ...parts, salt, hash });
 }
 
 /**
- * Whether the prepared password is the record's, compared in constant time.
+ * Whether the prepared password is the record's, compared in constant time. A record of an old digest matches no password.
  * @throws MissingPepperError if the record names a key that `peppers` does not hold.
  */
 export async function checkRecord(
@@ -90,7 +115,26 @@ export async function checkRecord(
   record: PasswordRecord,
   peppers: Peppers = NO_PEPPERS,
 ): Promise<boolean> {
-  const hash = await compute(password, record, record.hash.length, peppers);
+  const matches = await isOf(new TextEncoder().encode(password), record, peppers);
+  return matches && record.scheme.recipe === null;
+}
+
+/**
+ * Whether an old digest, made by the record's recipe of what was typed, is the one that was wrapped.
+ * @param digest `null`: the recipe can make none of it; it costs the same and does not match.
+ * @throws MissingPepperError as `checkRecord`.
+ */
+export async function checkWrapped(
+  digest: Uint8Array | null,
+  record: PasswordRecord,
+  peppers: Peppers = NO_PEPPERS,
+): Promise<boolean> {
+  const matches = await isOf(digest ?? new Uint8Array(), record, peppers);
+  return matches && digest !== null && record.scheme.recipe !== null;
+}
+
+async function isOf(secret: Uint8Array, record: PasswordRecord, peppers: Peppers): Promise<boolean> {
+  const hash = await compute(secret, record, record.hash.length, peppers);
   return hash !== null && equalInConstantTime(hash, record.hash);
 }
 
@@ -110,7 +154,7 @@ export function equalInConstantTime(left: Uint8Array, right: Uint8Array): boolea
 
 /** The hash, and over it the pepper: HMAC-SHA-256 (RFC 2104) under a key that the database does not hold. */
 async function compute(
-  password: string,
+  secret: Uint8Array,
   { scheme, salt }: Pick<PasswordRecord, "scheme" | "salt">,
   length: number,
   peppers: Peppers,
@@ -118,7 +162,7 @@ async function compute(
   const { algorithm, parameters, pepper } = scheme;
   const key = pepper === null ? null : peppers.get(pepper);
   if (key === undefined) throw new MissingPepperError(pepper ?? "");
-  const hash = await algorithm.digest(new TextEncoder().encode(password), salt, parameters, length);
+  const hash = await algorithm.digest(secret, salt, parameters, length);
   if (hash === null || key === null) return hash;
   return new Uint8Array(createHmac("sha256", key).update(hash).digest());
 }

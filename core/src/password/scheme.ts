@@ -10,7 +10,9 @@ export interface Scheme {
   readonly parameters: Parameters;
   /** Id of the key under which the hash is peppered; `null` if it is not. */
   readonly pepper: string | null;
-  /** Its PHC prefix: `$scrypt$ln=15,r=8,p=3`, peppered `$scrypt$ln=15,r=8,p=3,pepper=k1`. */
+  /** Id of the recipe that made the old digest which went through it; `null` if the password itself did. */
+  readonly recipe: string | null;
+  /** Its PHC prefix: `$scrypt$ln=15,r=8,p=3`, peppered `$scrypt$ln=15,r=8,p=3,pepper=k1`, of an old digest `…,pepper=k1,recipe=r1`. */
   readonly text: string;
 }
 
@@ -22,9 +24,12 @@ export class SchemeError extends Error {
 /** The scheme used unless configured otherwise: 32 MiB, about a quarter of a second on a server core. */
 export const DEFAULT_SCHEME_TEXT = "$scrypt$ln=15,r=8,p=3";
 
-/** The parameter that names the pepper's key. It stands last, behind those of the algorithm. */
+/** The parameters that name the pepper's key and the recipe. They stand last, in this order, behind those of the algorithm. */
 const PEPPER = "pepper";
+const RECIPE = "recipe";
 const KEY_ID = /^[a-z0-9][a-z0-9-]{0,31}$/;
+/** What a recipe may be called in a record. */
+export const RECIPE_ID = KEY_ID;
 /** Up to 999,999,999: no algorithm takes more, and it is exact as a number. */
 const DECIMAL = /^[1-9][0-9]{0,8}$/;
 
@@ -48,28 +53,52 @@ export function schemeOf(parts: PhcString, limits: SchemeLimits = DEFAULT_LIMITS
     );
   }
   assertVersion(algorithm, parts.version);
-  const { pairs, pepper } = splitPepper(parts.parameters);
+  const { pairs, pepper, recipe } = splitOurs(parts.parameters);
   const parameters = readParameters(algorithm, pairs);
   const fault = algorithm.fault?.(parameters) ?? faultOfLimits(algorithm, parameters, limits);
   if (fault !== null) throw new SchemeError(`${algorithm.id} with ${write(parameters)}: ${fault}`);
-  return makeScheme(algorithm, parameters, pepper);
+  return makeScheme(algorithm, parameters, pepper, recipe);
 }
 
 /** A scheme from its parts, which the caller knows to be right. */
-export function makeScheme(algorithm: Algorithm, parameters: Parameters, pepper: string | null): Scheme {
+export function makeScheme(
+  algorithm: Algorithm,
+  parameters: Parameters,
+  pepper: string | null,
+  recipe: string | null = null,
+): Scheme {
   const version = algorithm.version === undefined ? "" : `$v=${algorithm.version}`;
-  const peppered = pepper === null ? "" : `,${PEPPER}=${pepper}`;
+  const ours = [
+    pepper === null ? "" : `,${PEPPER}=${pepper}`,
+    recipe === null ? "" : `,${RECIPE}=${recipe}`,
+  ].join("");
   return {
     algorithm,
     parameters,
     pepper,
-    text: `$${algorithm.id}${version}$${write(parameters)}${peppered}`,
+    recipe,
+    text: `$${algorithm.id}${version}$${write(parameters)}${ours}`,
   };
 }
 
 /** The same scheme, peppered under another key or under none. */
 export function withPepper(scheme: Scheme, pepper: string | null): Scheme {
-  return makeScheme(scheme.algorithm, scheme.parameters, pepper);
+  return makeScheme(scheme.algorithm, scheme.parameters, pepper, scheme.recipe);
+}
+
+/** The same scheme, for old digests of a recipe. */
+export function withRecipe(scheme: Scheme, recipe: string): Scheme {
+  return makeScheme(scheme.algorithm, scheme.parameters, scheme.pepper, recipe);
+}
+
+/** Times the usual work below which what cannot be made here any more is weak. */
+const LEAST_OF_USUAL = 1 / 4;
+
+/** Whether a digest of it should not lie at rest: below every floor, or of an algorithm without one much cheaper than usual. */
+export function isWeakAtRest(scheme: Scheme): boolean {
+  const { algorithm, parameters } = scheme;
+  if (algorithm.floors.length > 0) return floorsMissedBy(scheme) !== null;
+  return algorithm.work(parameters) < algorithm.work(algorithm.usual) * LEAST_OF_USUAL;
 }
 
 /**
@@ -99,11 +128,19 @@ function assertVersion(algorithm: Algorithm, version: number | undefined): void 
 
 type Pairs = PhcString["parameters"];
 
-function splitPepper(pairs: Pairs): { pairs: Pairs; pepper: string | null } {
-  const last = pairs.at(-1);
-  if (last?.[0] !== PEPPER) return { pairs, pepper: null };
-  if (!KEY_ID.test(last[1])) throw new SchemeError("the pepper's key id is not made of a-z, 0-9 and -");
-  return { pairs: pairs.slice(0, -1), pepper: last[1] };
+/** Takes what is ours off the end. */
+function splitOurs(all: Pairs): { pairs: Pairs; pepper: string | null; recipe: string | null } {
+  const pairs = [...all];
+  const take = (name: string, what: string): string | null => {
+    const last = pairs.at(-1);
+    if (last?.[0] !== name) return null;
+    if (!KEY_ID.test(last[1])) throw new SchemeError(`${what} is not made of a-z, 0-9 and -`);
+    pairs.pop();
+    return last[1];
+  };
+  const recipe = take(RECIPE, "the recipe's id");
+  const pepper = take(PEPPER, "the pepper's key id");
+  return { pairs, pepper, recipe };
 }
 
 function readParameters(algorithm: Algorithm, pairs: Pairs): Parameters {

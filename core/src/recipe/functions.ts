@@ -144,6 +144,39 @@ const bcrypt: RecipeFunction = {
     ALGORITHMS.get("bcrypt-2b")?.digest(password, salt, { cost }, 23) ?? null,
 };
 
+const argon2id: RecipeFunction = {
+  parameters: ["bytes", "bytes", "number", "number", "number", "number"],
+  digests: true,
+  isDear: true,
+  kind: "bytes",
+  size: (_given, written) => exactly(Number(written[5])),
+  fault: ([, , m, t, p, length]) =>
+    faultOfLength(Number(length)) ?? faultOfScheme(`$argon2id$v=19$m=${m},t=${t},p=${p}`),
+  run: (password: Uint8Array, salt: Uint8Array, m: number, t: number, p: number, length: number) =>
+    ALGORITHMS.get("argon2id")?.digest(password, salt, { m, t, p }, length) ?? null,
+};
+
+/** The digests that Unix systems stir over and over; by the names of these here. */
+const CRYPT_BYTES: ReadonlyMap<string, number> = new Map([
+  ["md5", 16],
+  ["sha256", 32],
+  ["sha512", 64],
+]);
+
+const crypt: RecipeFunction = {
+  parameters: ["digest", "bytes", "bytes", "number"],
+  digests: true,
+  isDear: true,
+  kind: "bytes",
+  size: (_given, [name]) => exactly(CRYPT_BYTES.get(String(name)) ?? 0),
+  fault: ([name, , , rounds]) =>
+    CRYPT_BYTES.has(String(name))
+      ? faultOfScheme(`$${name}-crypt$rounds=${rounds}`)
+      : `there are ${[...CRYPT_BYTES.keys()].join(", ")}`,
+  run: (name: string, password: Uint8Array, salt: Uint8Array, rounds: number) =>
+    ALGORITHMS.get(`${name}-crypt`)?.digest(password, salt, { rounds }, CRYPT_BYTES.get(name) ?? 0) ?? null,
+};
+
 const HEX = /^(?:[0-9a-f]{2})*$/i;
 const BASE64 = /^[A-Za-z0-9+/]*={0,2}$/;
 
@@ -176,6 +209,8 @@ export const FUNCTIONS: ReadonlyMap<string, RecipeFunction> = new Map<string, Re
   ["pbkdf2", pbkdf2],
   ["scrypt", scrypt],
   ["bcrypt", bcrypt],
+  ["argon2id", argon2id],
+  ["crypt", crypt],
   [
     "hex",
     {

@@ -27,6 +27,8 @@ export interface Recipe {
   readonly text: string;
   /** What it makes: text for a text column, bytes for a binary one. */
   readonly kind: Kind;
+  /** How long its result always is, in bytes; `null` if that depends. */
+  readonly exactly: number | null;
   /** What it uses of an account, besides the password; kept with each record. */
   readonly uses: readonly RecipeValue[];
   readonly expression: Expression;
@@ -144,7 +146,14 @@ export function readRecipe(source: string): Recipe {
   if (whole.least < LEAST_RESULT)
     throw new RecipeError(`its result may be shorter than ${LEAST_RESULT} characters`, 1);
   uses.delete("password");
-  return { text: writeExpression(expression), kind: whole.kind, uses: [...uses], expression };
+  const isSure = whole.least === whole.most && (whole.kind === "bytes" || whole.isAscii === true);
+  return {
+    text: writeExpression(expression),
+    kind: whole.kind,
+    exactly: isSure ? whole.most : null,
+    uses: [...uses],
+    expression,
+  };
 }
 
 function assertCount(

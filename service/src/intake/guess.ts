@@ -13,8 +13,8 @@ interface Column {
   readonly filled: readonly string[];
 }
 
-/** @throws SourceError. */
-export async function draftPlan(source: FileSource): Promise<PlanDraft> {
+/** @param writtenAs how the plan names the file: seen from where the plan is kept. @throws SourceError. */
+export async function draftPlan(source: FileSource, writtenAs = source.path): Promise<PlanDraft> {
   let rows = 0;
   const faults: Array<{ line: number; fault: string }> = [];
   const byName = new Map<string, string[]>();
@@ -34,7 +34,7 @@ export async function draftPlan(source: FileSource): Promise<PlanDraft> {
   const guesses = guessColumns(columns, rows);
   const taken = new Set(guesses.map(({ column }) => column));
   const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
-  return { text: write(source, columns, guesses), guesses, leftOut, rows, faults };
+  return { text: write({ ...source, path: writtenAs }, columns, guesses), guesses, leftOut, rows, faults };
 }
 
 /** Names that columns go by, and what has to stand in them. */
@@ -105,22 +105,30 @@ const KINDS: readonly Kind[] = [
   },
 ];
 
+/** Share of the values that has to fit: old tables hold faults. */
+const MOSTLY = 0.8;
+
 function guessColumns(columns: readonly Column[], rows: number): ColumnGuess[] {
   const guesses: ColumnGuess[] = [];
   const isFree = ({ name }: Column): boolean => guesses.every(({ column }) => column !== name);
-  const take = (member: string, { name, filled }: Column, words: string): void => {
-    guesses.push({ member, column: name, reason: `${filled.length} of ${rows} rows hold one; ${words}` });
+  const take = (member: string, { name, filled }: Column, { fits, words }: Kind): void => {
+    const fitting = filled.filter(fits).length;
+    const rest = filled.length - fitting;
+    const unfit = rest === 0 ? "" : `; ${rest} ${rest === 1 ? "value is" : "values are"} none`;
+    guesses.push({ member, column: name, reason: `${fitting} of ${rows} rows hold one: ${words}${unfit}` });
   };
   const password = passwordColumn(columns);
   if (password !== null) guesses.push(password);
-  for (const { member, named, fits, isPlain, words } of KINDS) {
+  for (const kind of KINDS) {
+    const { member, named, fits, isPlain } = kind;
     const found = columns
-      .filter((one) => isFree(one) && one.filled.length > 0 && one.filled.every(fits))
+      .filter((one) => isFree(one) && one.filled.length > 0)
+      .filter(({ filled }) => filled.filter(fits).length >= filled.length * MOSTLY)
       .filter(({ name }) => isPlain === true || named.test(name))
       .toSorted((left, right) => Number(named.test(right.name)) - Number(named.test(left.name)))[0];
     if (found === undefined) continue;
     if (member === "reference" && new Set(found.filled).size !== rows) continue;
-    take(member, found, words);
+    take(member, found, kind);
   }
   return guesses;
 }

@@ -1,7 +1,9 @@
-/** Rows of an old users table, read one at a time from a file: CSV (RFC 4180) or JSON Lines. */
-import { createReadStream } from "node:fs";
+/** Rows of an old users table, read one at a time: CSV (RFC 4180), JSON Lines, or another database. */
+import { createReadStream, statSync } from "node:fs";
+import type { ReadStream } from "node:fs";
+import { basename } from "node:path";
 import { pipeline } from "node:stream";
-import type { FileSource } from "@lucchetto/contract";
+import type { DatabaseSource, FileSource } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
 
@@ -18,19 +20,62 @@ export class SourceError extends Error {
   override readonly name = "SourceError";
 }
 
-/**
- * Reads the rows, in constant memory. The first line of CSV names the columns; an empty field is an empty text, a missing one a fault.
- * @throws SourceError that says from which line on nothing can be read.
- */
-export function readRows(source: FileSource): AsyncGenerator<SourceRow> {
-  return source.format === "csv" ? readCsv(source) : readJsonLines(source);
+/** How far a source is read. Of a file in bytes; of a database in rows. */
+export interface ReadSoFar {
+  total: number;
+  done(): number;
 }
 
-async function* readCsv({ path, delimiter, encoding }: FileSource): AsyncGenerator<SourceRow> {
+/**
+ * Reads the rows, in constant memory. The first line of CSV names the columns; an empty field is an empty text, a missing one a fault.
+ * @param soFar is filled in as soon as it is known.
+ * @throws SourceError that says from which line on nothing can be read.
+ */
+export async function* readRows(
+  source: FileSource | DatabaseSource,
+  soFar: Partial<ReadSoFar> = {},
+): AsyncGenerator<SourceRow> {
+  if ("database" in source) {
+    const { readTable } = await import("./database-source.ts");
+    yield* readTable(source, soFar);
+  } else yield* source.format === "csv" ? readCsv(source, soFar) : readJsonLines(source, soFar);
+}
+
+/** By what a source is known again: the same file, not touched since; or the same question to the same database. */
+export function identityOf(source: FileSource | DatabaseSource): string {
+  if ("database" in source) return JSON.stringify(source);
+  try {
+    const { size, mtimeMs } = statSync(source.path);
+    return JSON.stringify([source, size, mtimeMs]);
+  } catch (error) {
+    throw sourceError(error, source.path);
+  }
+}
+
+/** What was read, for people. */
+export function nameOf(source: FileSource | DatabaseSource): string {
+  if (!("database" in source)) return basename(source.path);
+  const { host, pathname } = new URL(source.database);
+  return `${source.table ?? "a SELECT"} of ${pathname.slice(1)} at ${host}`;
+}
+
+function openFile(path: string, soFar: Partial<ReadSoFar>, encoding?: "latin1"): ReadStream {
+  const stream = createReadStream(path, encoding);
+  stream.once("open", () => {
+    soFar.total = statSync(path).size;
+    soFar.done = () => stream.bytesRead;
+  });
+  return stream;
+}
+
+async function* readCsv(
+  { path, delimiter, encoding }: FileSource,
+  soFar: Partial<ReadSoFar>,
+): AsyncGenerator<SourceRow> {
   const decode = decoderOf(encoding);
   let columns: string[] | null = null;
   const parser = pipeline(
-    createReadStream(path),
+    openFile(path, soFar),
     parse({
       // Each byte is a letter here, so that a field that is not in the encoding is found and named.
       encoding: "latin1",
@@ -85,10 +130,13 @@ function readRecord(
   return { line, values };
 }
 
-async function* readJsonLines({ path, encoding }: FileSource): AsyncGenerator<SourceRow> {
+async function* readJsonLines(
+  { path, encoding }: FileSource,
+  soFar: Partial<ReadSoFar>,
+): AsyncGenerator<SourceRow> {
   const decode = decoderOf(encoding);
   let line = 0;
-  for await (const bytes of linesOf(path)) {
+  for await (const bytes of linesOf(path, soFar)) {
     line += 1;
     if (bytes === null) yield { line, fault: `it is longer than ${MAX_ROW / 2 ** 20} MiB` };
     else if (bytes.trim() !== "") yield readJsonLine(decode(bytes), line);
@@ -112,11 +160,11 @@ function textOf(member: unknown): string | null {
 }
 
 /** Lines as texts in which each letter is a byte; `null` for one that is too long. */
-async function* linesOf(path: string): AsyncGenerator<string | null> {
+async function* linesOf(path: string, soFar: Partial<ReadSoFar>): AsyncGenerator<string | null> {
   let rest = "";
   let isTooLong = false;
   try {
-    for await (const chunk of createReadStream(path, { encoding: "latin1" }) as AsyncIterable<string>) {
+    for await (const chunk of openFile(path, soFar, "latin1") as AsyncIterable<string>) {
       const [first = "", ...more] = chunk.split("\n");
       rest += isTooLong ? "" : first;
       isTooLong ||= rest.length > MAX_ROW;

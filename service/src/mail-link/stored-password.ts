@@ -23,7 +23,7 @@ export async function isStoredPassword(
   const reserved = await reservePasswordTry(context, { accountId, name, network, mark: marks.mark });
   let matches: boolean;
   try {
-    matches = await matchesRecord(context, stored, typed);
+    matches = await matchesRecord(context, { record: stored, accountId }, typed);
   } catch (error) {
     await reserved.giveBack();
     throw error;

@@ -1,6 +1,6 @@
 /** The hash fleet: how many records there are of which scheme, now and on every day before. */
 import type { HashFleet } from "@lucchetto/contract";
-import { floorsMissedBy, readScheme, SchemeError } from "@lucchetto/core";
+import { floorsMissedBy, readScheme, SchemeError, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { DailyCount } from "../clock/by-day.ts";
 import { countDaily, dayOf } from "../clock/by-day.ts";
@@ -52,6 +52,8 @@ export async function showFleet({ dataSource, clock, hashing }: Counted): Promis
 }
 
 function judgeScheme(text: string): { algorithm: string; memoryBytes: number | null; belowFloor: boolean } {
+  if (text.startsWith(SEALED_DIGEST_PREFIX))
+    return { algorithm: "sealed", memoryBytes: null, belowFloor: true };
   try {
     const scheme = readScheme(text);
     const { algorithm, parameters } = scheme;

@@ -5,6 +5,7 @@ import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
+import type { StoredPassword, TypedPassword } from "./stored.ts";
 
 export interface Hashing {
   /** The scheme of new records, with the pepper's key if one is wanted. */
@@ -18,8 +19,8 @@ export interface Hashing {
   readonly measured: Promise<number>;
   /** Makes a record of a prepared password. @throws ProblemReply `too-busy`. */
   make(password: string): Promise<string>;
-  /** Checks a prepared password; against no record it costs the same and is false. @throws ProblemReply `too-busy`. */
-  check(password: string, stored: PasswordRecord | null): Promise<boolean>;
+  /** Checks a password; against nothing stored it costs the same and is false. @throws ProblemReply `too-busy`. */
+  check(shown: TypedPassword, stored: StoredPassword | null): Promise<boolean>;
   /** Runs other work that hashes under the same bound, as a measurement does. @throws ProblemReply `too-busy`. */
   run<Result>(work: () => Promise<Result>): Promise<Result>;
   /** How many run and wait at this moment. */
@@ -63,10 +64,12 @@ export function createHashing(configuration: Pick<Configuration, "passwords" | "
     peppers,
     measured: measure(() => make("a password that nobody has")),
     make: (password) => gate.run(() => make(password)),
-    check: async (password, stored) => {
-      const matches = await gate.run(() => checkRecord(password, stored ?? nobodysRecord, peppers));
-      return matches && stored !== null;
-    },
+    check: (shown, stored) =>
+      gate.run(async () => {
+        if (stored !== null) return stored.matches(shown);
+        await checkRecord(shown.prepared, nobodysRecord, peppers);
+        return false;
+      }),
     run: gate.run,
     load: gate.load,
     onWaited: gate.onWaited,

@@ -1,14 +1,13 @@
 /** Use cases of password records: read what is stored, re-make what is older than configured, explain it. */
 import type { PasswordExplanation } from "@lucchetto/contract";
-import type { Context, PasswordRecord, PasswordVerdict, Peppers, Scheme } from "@lucchetto/core";
+import type { Context, PasswordVerdict, Scheme } from "@lucchetto/core";
 import {
   explainRecord,
-  isOutdated,
   judgeNewPassword,
   MINIMUM_LENGTH_BESIDE_FACTOR,
   PhcReadError,
-  readRecord,
   readScheme,
+  SEALED_DIGEST_PREFIX,
   SchemeError,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
@@ -19,8 +18,10 @@ import { dutyOf } from "../second-factor/duty.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
+import { countTry, noteReplaced } from "./imported-store.ts";
 import type { NewRecord } from "./store.ts";
 import { replaceRecord } from "./store.ts";
+import type { StoredPassword } from "./stored.ts";
 
 /** What new passwords are judged by. */
 export interface PasswordJudging {
@@ -70,36 +71,13 @@ export function isShort(
   return passwords.rules === "on" && codePoints < passwords.minimumLength;
 }
 
-/** A stored text that no password can be checked against, and why. */
-export interface UnusableRecord {
-  readonly unusable: "unreadable" | `pepper-key-missing ${string}`;
-}
-
-/** A stored text as a record, or why it is none that can be computed. */
-export function readStored({ peppers }: { peppers: Peppers }, text: string): PasswordRecord | UnusableRecord {
-  try {
-    const record = readRecord(text);
-    const { pepper } = record.scheme;
-    if (pepper === null || peppers.has(pepper)) return record;
-    return { unusable: `pepper-key-missing ${pepper}` };
-  } catch (error) {
-    if (error instanceof PhcReadError || error instanceof SchemeError) return { unusable: "unreadable" };
-    throw error;
-  }
-}
-
-/** The record to check a password against: none where there is none or it cannot be used. */
-export function checkable(stored: PasswordRecord | UnusableRecord | null): PasswordRecord | null {
-  return stored === null || "unusable" in stored ? null : stored;
-}
-
 /** Re-makes an outdated record from the password that was just shown right. Hashes outside any transaction. */
 export async function remake(
   { hashing }: ServiceContext,
-  stored: PasswordRecord,
+  stored: StoredPassword,
   password: string,
 ): Promise<string | null> {
-  return isOutdated(stored, hashing.scheme) ? hashing.make(password) : null;
+  return stored.isOutdated ? hashing.make(password) : null;
 }
 
 /** Stores a re-made record, unless the password was changed meanwhile. */
@@ -110,6 +88,8 @@ export async function storeRemade(
 ): Promise<void> {
   const { accountId, record: from } = row;
   if (!(await replaceRecord(manager, { accountId, from, to: remade, now }))) return;
+  const imported = await noteReplaced(manager, accountId, now);
+  if (imported !== null) await countTry(manager, imported, "rightFirst");
   await record(context, manager, { event: { kind: "password.record-remade", accountId }, visit, now });
 }
 
@@ -124,10 +104,12 @@ export async function explain(
       ...explanation,
       segments: [...explanation.segments],
       configuredScheme: hashing.scheme.text,
-      millisecondsHere: estimateMilliseconds(
-        { configured: hashing.scheme, millisecondsPerHash: await hashing.measured },
-        readScheme(explanation.scheme),
-      ),
+      millisecondsHere: row.record.startsWith(SEALED_DIGEST_PREFIX)
+        ? null
+        : estimateMilliseconds(
+            { configured: hashing.scheme, millisecondsPerHash: await hashing.measured },
+            readScheme(explanation.scheme),
+          ),
       setAt: row.setAt.toISOString(),
       recordMadeAt: row.madeAt.toISOString(),
     };

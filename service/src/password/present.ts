@@ -1,18 +1,21 @@
 /** A typed password against a stored record. */
 import { preparePassword } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
-import { checkable, readStored } from "./password.ts";
 import { findRecord } from "./store.ts";
+import { checkable, readStored } from "./stored.ts";
 
-/** Whether it matches. A record that is none, or cannot be computed, costs the same and matches nothing. @throws ProblemReply `too-busy`. */
+/**
+ * Whether it matches. A record that is none, or cannot be computed, costs the same and matches nothing.
+ * @param accountId whose record it is, or was; `null`: of a registration that waits. @throws ProblemReply `too-busy`.
+ */
 export async function matchesRecord(
-  { hashing }: Pick<ServiceContext, "hashing">,
-  stored: string | null,
+  context: Pick<ServiceContext, "hashing" | "dataSource" | "sealingKeys">,
+  { record, accountId }: { record: string | null; accountId: string | null },
   typed: string,
 ): Promise<boolean> {
   const prepared = preparePassword(typed);
-  const record = stored === null ? null : checkable(readStored(hashing, stored));
-  return prepared.ok && hashing.check(prepared.text, record);
+  const stored = record === null ? null : checkable(await readStored(context, { record, accountId }));
+  return prepared.ok && context.hashing.check({ prepared: prepared.text, typed }, stored);
 }
 
 /** Whether it is the account's password at present. @throws ProblemReply `too-busy`. */
@@ -22,5 +25,5 @@ export async function isPresentPassword(
   typed: string,
 ): Promise<boolean> {
   const row = await findRecord(context.dataSource, accountId);
-  return matchesRecord(context, row?.record ?? null, typed);
+  return matchesRecord(context, { record: row?.record ?? null, accountId }, typed);
 }

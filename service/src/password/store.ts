@@ -1,8 +1,9 @@
-import { schemeTextOf } from "@lucchetto/core";
+import { schemeTextOf, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, Like, MoreThanOrEqual } from "typeorm";
 import type { PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
 import { inTransaction, PasswordRecordEntity, SchemeCountEntity } from "../storage/index.ts";
+import { noteReplaced } from "./imported-store.ts";
 
 /** A record just made, and whether its password is enough beside a second factor only. */
 export type NewRecord = Pick<PasswordRecordRow, "record" | "isShort">;
@@ -46,6 +47,7 @@ export async function setRecord(
 ): Promise<void> {
   const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt: now, madeAt: now };
   await manager.getRepository(PasswordRecordEntity).save(row);
+  await noteReplaced(manager, accountId, now);
 }
 
 /** Takes the password away. */
@@ -106,7 +108,12 @@ export function listSchemeCounts(dataSource: DataSource, from: string): Promise<
     .find({ where: { day: MoreThanOrEqual(from) }, order: { day: "ASC", scheme: "ASC" } });
 }
 
-/** How many records are peppered under a key. */
+/** How many records are peppered under a key, or are old digests that lie sealed under it. */
 export function countPepperedUnder(dataSource: DataSource, keyId: string): Promise<number> {
-  return dataSource.getRepository(PasswordRecordEntity).countBy({ scheme: Like(`%,pepper=${keyId}`) });
+  const repository = dataSource.getRepository(PasswordRecordEntity);
+  return repository.countBy([
+    { scheme: Like(`%,pepper=${keyId}`) },
+    { scheme: Like(`%,pepper=${keyId},recipe=%`) },
+    { scheme: Like(`${SEALED_DIGEST_PREFIX}key=${keyId},recipe=%`) },
+  ]);
 }

@@ -10,7 +10,8 @@ import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
 import type { AcceptedPassword } from "../password/password.ts";
-import { checkable, judge, makeRecordOf, readStored } from "../password/password.ts";
+import { judge, makeRecordOf } from "../password/password.ts";
+import { checkable, readStored } from "../password/stored.ts";
 import { findRecord, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { WANTED_BY_MAIL } from "../proof/index.ts";
@@ -207,8 +208,9 @@ async function acceptNewPassword(
   const verdict = await judge(context, typed, account);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const row = await findRecord(context.dataSource, account.id);
-  const stored = row === null ? null : checkable(readStored(context.hashing, row.record));
-  if (stored !== null && (await context.hashing.check(verdict.text, stored))) {
+  const stored = row === null ? null : checkable(await readStored(context, row));
+  const shown = { prepared: verdict.text, typed };
+  if (stored !== null && (await context.hashing.check(shown, stored))) {
     throw fieldProblem([fieldError("password", "password-unchanged")]);
   }
   return verdict;

@@ -2,14 +2,16 @@
 import { performance } from "node:perf_hooks";
 import { setTimeout as delay } from "node:timers/promises";
 import type { Proof } from "@lucchetto/contract";
-import type { PasswordRecord, SignInCandidate } from "@lucchetto/core";
+import type { SignInCandidate } from "@lucchetto/core";
 import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchetto/core";
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import type { UnusableRecord } from "../password/password.ts";
-import { checkable, readStored, remake, storeRemade } from "../password/password.ts";
+import { countTry } from "../password/imported-store.ts";
+import { remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
+import type { StoredPassword, TypedPassword, UnusableRecord } from "../password/stored.ts";
+import { checkable, readStored } from "../password/stored.ts";
 import { ProblemReply } from "../problem.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -75,11 +77,13 @@ export async function provePassword(
     mark,
   });
   const row = account === null ? null : await findRecord(context.dataSource, account.id);
-  const read = row === null ? null : readStored(context.hashing, row.record);
+  const read = row === null ? null : await readStored(context, row);
   const stored = checkable(read);
 
   const prepared = preparePassword(password);
-  const matches = prepared.ok && (await checkOrGiveBack(context, reserved, prepared.text, stored));
+  const matches =
+    prepared.ok &&
+    (await checkOrGiveBack(context, reserved, { prepared: prepared.text, typed: password }, stored));
   const candidate = account && {
     ...(await ruleOf(context, context.dataSource.manager, account)),
     state: account.state,
@@ -90,6 +94,8 @@ export async function provePassword(
 
   if (decision.outcome === "refused") {
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
+    if (!matches && typeof stored?.intakeId === "string")
+      await countTry(context.dataSource, stored.intakeId, "wrongTries");
     if (account !== null && stored !== null && (await isPastFloor(context, started, stored)))
       await recordDearRecord(context, { account, stored, visit });
     if (decision.told !== "nothing") throw new ProblemReply(decision.told);
@@ -145,18 +151,18 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
 async function checkOrGiveBack(
   { hashing }: ServiceContext,
   reserved: ReservedTry,
-  password: string,
-  stored: PasswordRecord | null,
+  shown: TypedPassword,
+  stored: StoredPassword | null,
 ): Promise<boolean> {
   try {
-    return await hashing.check(password, stored);
+    return await hashing.check(shown, stored);
   } catch (error) {
     await reserved.giveBack();
     throw error;
   }
 }
 
-function describe(read: PasswordRecord | UnusableRecord | null): SignInCandidate["record"] {
+function describe(read: StoredPassword | UnusableRecord | null): SignInCandidate["record"] {
   if (read === null) return "none";
   return "unusable" in read ? read.unusable : "present";
 }
@@ -189,18 +195,18 @@ export async function recordRefusal(
 async function isPastFloor(
   { hashing }: ServiceContext,
   started: number,
-  { scheme }: PasswordRecord,
+  { schemeText }: StoredPassword,
 ): Promise<boolean> {
   const took = performance.now() - started;
-  return scheme.text !== hashing.scheme.text && took > (await floorOf(hashing));
+  return schemeText !== hashing.scheme.text && took > (await floorOf(hashing));
 }
 
 async function recordDearRecord(
   context: ServiceContext,
-  { account, stored, visit }: { account: AccountRow; stored: PasswordRecord; visit: Visit },
+  { account, stored, visit }: { account: AccountRow; stored: StoredPassword; visit: Visit },
 ): Promise<void> {
   const { dataSource, clock } = context;
-  const reason = stored.scheme.text.slice(0, LONGEST_REASON);
+  const reason = stored.schemeText.slice(0, LONGEST_REASON);
   const event = { kind: "password.record-dearer", reason, accountId: account.id } as const;
   await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

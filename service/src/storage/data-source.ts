@@ -20,6 +20,7 @@ import { AppsAtWork1700000000014 } from "./migrations/1700000000014-apps-at-work
 import { Passkeys1700000000015 } from "./migrations/1700000000015-passkeys.ts";
 import { SignInCounts1700000000016 } from "./migrations/1700000000016-sign-in-counts.ts";
 import { AskedMails1700000000017 } from "./migrations/1700000000017-asked-mails.ts";
+import { MovingIn1700000000018 } from "./migrations/1700000000018-moving-in.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -40,6 +41,7 @@ export const MIGRATIONS = [
   Passkeys1700000000015,
   SignInCounts1700000000016,
   AskedMails1700000000017,
+  MovingIn1700000000018,
 ];
 
 /** The table in which the applied migrations are noted. */

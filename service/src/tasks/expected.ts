@@ -9,6 +9,8 @@ const EXPECTED = new Set([
   "SetupRefusal",
   "PortTaken",
   "SourceError",
+  "PlanError",
+  "IntakeRefusal",
 ]);
 
 export function isExpected(error: unknown): error is Error {

@@ -8,6 +8,7 @@ import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
 import { HeldAddressEntity } from "./held-address.ts";
+import { ImportedPasswordEntity, IntakeEntity, IntakeRefusalEntity, RecipeEntity } from "./intake.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
 import { MailEntity } from "./mail.ts";
@@ -34,6 +35,7 @@ export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./delivery.ts";
 export * from "./held-address.ts";
+export * from "./intake.ts";
 export * from "./journal-entry.ts";
 export * from "./known-device.ts";
 export * from "./mail.ts";
@@ -64,6 +66,10 @@ export const ENTITIES = [
   CheckTokenEntity,
   DeliveryEntity,
   HeldAddressEntity,
+  ImportedPasswordEntity,
+  IntakeEntity,
+  IntakeRefusalEntity,
+  RecipeEntity,
   JournalEntryEntity,
   KnownDeviceEntity,
   MailEntity,

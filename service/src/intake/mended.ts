@@ -1,0 +1,63 @@
+/** Refused rows: written into a file without their secrets, mended there by a person, and taken with the secrets of the source. */
+import { createReadStream } from "node:fs";
+import { parse } from "csv-parse";
+import { stringify } from "csv-stringify/sync";
+import type { IntakeRefusalRow } from "../storage/index.ts";
+import type { Plan } from "./plan.ts";
+import { PlanError } from "./plan.ts";
+import type { ReadSoFar, SourceRow } from "./source.ts";
+import { readRows } from "./source.ts";
+
+/** The columns that say where a row stands in the source, and what was wrong with it. */
+const LINE = "line in the source";
+const FAULT = "why it was refused";
+
+/** Rows that are mended by hand, at most. */
+const MOST_MENDED = 100_000;
+
+/** Refused rows as CSV. @param withHead the first ones of a file. */
+export function writeRefusals(
+  rows: readonly IntakeRefusalRow[],
+  columns: readonly string[],
+  withHead: boolean,
+): string {
+  const lines = rows.map(({ line, member, reason, values }) => [
+    line,
+    `${member}: ${reason}`,
+    ...columns.map((column) => values[column] ?? ""),
+  ]);
+  return stringify(withHead ? [[LINE, FAULT, ...columns], ...lines] : lines);
+}
+
+/** Reads such a file. @throws PlanError. */
+export async function readMended(path: string): Promise<NonNullable<Plan["mended"]>> {
+  const mended = new Map<number, ReadonlyMap<string, string>>();
+  try {
+    const records = createReadStream(path).pipe(parse({ columns: true, bom: true })) as AsyncIterable<
+      Record<string, string>
+    >;
+    for await (const record of records) {
+      const { [LINE]: line = "", [FAULT]: _fault, ...values } = record;
+      if (!/^\d+$/.test(line)) throw new PlanError(`${path}: a row has no number in "${LINE}".`);
+      mended.set(Number(line), new Map(Object.entries(values)));
+      if (mended.size > MOST_MENDED) throw new PlanError(`${path}: more than ${MOST_MENDED} rows.`);
+    }
+  } catch (error) {
+    if (error instanceof PlanError) throw error;
+    throw new PlanError(`${path} cannot be read: ${(error as Error).message}`, { cause: error });
+  }
+  return mended;
+}
+
+/** The rows of a plan's source; of one that is mended those alone, as they are now. */
+export async function* rowsOf(
+  { source, mended }: Plan,
+  soFar: Partial<ReadSoFar>,
+): AsyncGenerator<SourceRow> {
+  for await (const row of readRows(source, soFar)) {
+    const values = mended?.get(row.line);
+    if (mended === undefined) yield row;
+    else if (values !== undefined)
+      yield "fault" in row ? row : { line: row.line, values: new Map([...row.values, ...values]) };
+  }
+}

@@ -1,0 +1,389 @@
+/** One row of a source, judged by a plan: the account that it becomes, or why it becomes none. Rows are judged one by one. */
+import type { Identifier, Language, PasswordRecord, TotpSettings } from "@lucchetto/core";
+import {
+  Base32Error,
+  bytesOfRecipeValue,
+  fromModularCrypt,
+  fromTaggedDigest,
+  isWeakAtRest,
+  KeyUriError,
+  LANGUAGES,
+  LEAST_SECRET_BYTES,
+  MAX_OLD_DIGEST,
+  PhcReadError,
+  preparePassword,
+  readBase32,
+  readEmail,
+  readKeyUri,
+  readRecord,
+  readUsername,
+  recipeOfScheme,
+  SchemeError,
+  untaggedCrypt,
+  USUAL_TOTP,
+} from "@lucchetto/core";
+import { BUILT_IN_LABELS } from "@lucchetto/contract";
+import type { Condition, Flag, Plan, Way } from "./plan.ts";
+
+/** What a row says of a person. */
+export interface JudgedAccount {
+  readonly email: Identifier<"email"> | null;
+  readonly username: Identifier<"username"> | null;
+  readonly displayName: string | null;
+  readonly reference: string | null;
+  readonly labels: readonly string[];
+  readonly language: Language | null;
+  readonly isVerified: boolean;
+  readonly isSuspended: boolean;
+  readonly createdAt: Date | null;
+  readonly lastSignInAt: Date | null;
+}
+
+/** What comes along with an old digest. */
+export interface BroughtAlong {
+  readonly salt: Uint8Array | string | null;
+  readonly username: string | null;
+  readonly email: string | null;
+}
+
+/** How the password of a row is kept. */
+export type JudgedPassword =
+  | { readonly kind: "none" }
+  /** Prepared; to be hashed. */
+  | { readonly kind: "plain"; readonly text: string }
+  /** A record that may lie as it is. */
+  | { readonly kind: "record"; readonly record: string }
+  /** To be wrapped. */
+  | {
+      readonly kind: "digest";
+      readonly recipe: string;
+      readonly digest: Uint8Array;
+      readonly along: BroughtAlong;
+    };
+
+export interface JudgedRow {
+  readonly account: JudgedAccount;
+  readonly password: JudgedPassword;
+  readonly authenticator: { readonly secret: Uint8Array; readonly settings: TotpSettings } | null;
+}
+
+/** Why a row is not taken. `member`: which part of the plan; never with a secret in the reason. */
+export interface RowFault {
+  readonly member: string;
+  readonly reason: string;
+}
+
+type Values = ReadonlyMap<string, string | null>;
+
+class Unfit extends Error {
+  readonly member: string;
+  constructor(member: string, reason: string) {
+    super(reason);
+    this.member = member;
+  }
+}
+
+/** @param pepperIds keys of the ring: a record that is peppered under another one can never be checked. */
+export function judgeRow(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): JudgedRow | RowFault {
+  try {
+    return {
+      account: accountOf(plan, values),
+      password: passwordOf(plan, values, pepperIds),
+      authenticator: authenticatorOf(plan, values),
+    };
+  } catch (error) {
+    if (error instanceof Unfit) return { member: error.member, reason: error.message };
+    throw error;
+  }
+}
+
+/** The columns whose values are secrets: they are in no report. */
+export function secretColumns({ columns, ways }: Plan): ReadonlySet<string> {
+  const secret = ways.flatMap((way) => (way.kind === "none" ? [] : [way.column]));
+  const salts = ways.flatMap((way) => (way.kind === "recipe" && way.salt !== undefined ? [way.salt] : []));
+  return new Set([...secret, ...salts, ...(columns.totpSecret === undefined ? [] : [columns.totpSecret])]);
+}
+
+/** Columns that a plan names and a source lacks. */
+export function missingColumns({ columns, ways }: Plan, found: Iterable<string>): string[] {
+  const named = new Set<string>();
+  for (const one of Object.values(columns)) {
+    if (typeof one === "string") named.add(one);
+    else if (typeof one === "object" && "column" in one) named.add(one.column);
+  }
+  for (const way of ways) {
+    if (way.when !== undefined) named.add(way.when.column);
+    if (way.kind === "none") continue;
+    named.add(way.column);
+    if (way.kind !== "recipe") continue;
+    for (const one of [way.salt, way.username, way.email]) if (one !== undefined) named.add(one);
+  }
+  const there = new Set(found);
+  return [...named].filter((one) => !there.has(one));
+}
+
+/** What stands in a column; `null` for nothing. */
+function textIn(values: Values, column: string | undefined): string | null {
+  const text = column === undefined ? null : (values.get(column) ?? null);
+  return text === null || text === "" ? null : text;
+}
+
+function accountOf({ columns }: Plan, values: Values): JudgedAccount {
+  const email = identifierIn(
+    values,
+    columns.email,
+    "email",
+    readEmail,
+    "no e-mail address that mail could reach",
+  );
+  const username = identifierIn(
+    values,
+    columns.username,
+    "username",
+    readUsername,
+    "no username as they are here: 2 to 40 letters, digits, dots, dashes and underscores",
+  );
+  if (email === null && username === null)
+    throw new Unfit("email", "neither an e-mail address nor a username: nobody could sign in");
+  return {
+    email,
+    username,
+    displayName: lineIn(values, columns.displayName, "displayName", 80),
+    reference: lineIn(values, columns.reference, "reference", 190),
+    labels: labelsOf(columns.labels, values),
+    language: languageOf(columns.language, values),
+    isVerified: email !== null && isSaid(columns.verified, values, "verified"),
+    isSuspended: isSaid(columns.suspended, values, "suspended"),
+    createdAt: timeIn(values, columns.createdAt, "createdAt"),
+    lastSignInAt: timeIn(values, columns.lastSignInAt, "lastSignInAt"),
+  };
+}
+
+function identifierIn<Kind extends "email" | "username">(
+  values: Values,
+  column: string | undefined,
+  member: Kind,
+  read: (typed: string) => Identifier<Kind> | null,
+  fault: string,
+): Identifier<Kind> | null {
+  const text = textIn(values, column)?.trim() ?? "";
+  if (text === "") return null;
+  const found = read(text);
+  if (found === null) throw new Unfit(member, `column "${column}": ${fault}`);
+  return found;
+}
+
+function lineIn(values: Values, column: string | undefined, member: string, most: number): string | null {
+  const text = textIn(values, column)?.trim().normalize("NFC") ?? "";
+  if (text === "") return null;
+  if (/\p{Cc}/u.test(text)) throw new Unfit(member, `column "${column}": control characters`);
+  if (text.length > most) throw new Unfit(member, `column "${column}": longer than ${most} characters`);
+  return text;
+}
+
+const MOST_LABELS = 20;
+
+function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly string[] {
+  if (from === undefined) return [];
+  if ("value" in from) return from.value;
+  const found = (textIn(values, from.column) ?? "")
+    .split(from.separator)
+    .map((one) => one.trim().toLowerCase())
+    .filter((one) => one !== "" && (from.only === undefined || from.only.includes(one)));
+  for (const one of found) {
+    if (BUILT_IN_LABELS.includes(one))
+      throw new Unfit(
+        "labels",
+        `column "${from.column}": no import gives ${one}; give it in the console afterwards`,
+      );
+    if (!/^[a-z0-9][a-z0-9._-]{0,39}$/.test(one))
+      throw new Unfit(
+        "labels",
+        `column "${from.column}": no label as they are here: a-z, 0-9, dot, dash, underscore`,
+      );
+  }
+  if (found.length > MOST_LABELS)
+    throw new Unfit("labels", `column "${from.column}": more than ${MOST_LABELS} labels`);
+  return [...new Set(found)];
+}
+
+function languageOf(from: Plan["columns"]["language"], values: Values): Language | null {
+  if (from === undefined) return null;
+  if (typeof from !== "string") return from.value;
+  const text = textIn(values, from)?.slice(0, 2).toLowerCase();
+  return LANGUAGES.find((one) => one === text) ?? null;
+}
+
+const NO = /^(?:0|f|n|false|no|)$/i;
+
+function isSaid(from: Flag, values: Values, member: string): boolean {
+  if (typeof from === "boolean") return from;
+  const text = textIn(values, from.column) ?? "";
+  if (from.when.includes(text)) return true;
+  if (NO.test(text)) return false;
+  throw new Unfit(
+    member,
+    `column "${from.column}": neither one of ${from.when.join(", ")} nor a no (empty, 0, false, no)`,
+  );
+}
+
+const DATE = /^(\d{4}-\d{2}-\d{2})(?:[T ](\d{2}:\d{2}(?::\d{2}(?:\.\d{1,6})?)?))?\s*(Z|[+-]\d{2}:?\d{2})?$/;
+/** Before it nobody had an account on the web. */
+const EARLIEST = Date.UTC(1990, 0, 1);
+const LATEST = Date.UTC(2100, 0, 1);
+
+/** A time as ISO 8601 or as databases write it, UTC unless it says otherwise; or seconds or milliseconds since 1970. */
+function timeIn(values: Values, column: string | undefined, member: string): Date | null {
+  const text = textIn(values, column)?.trim() ?? "";
+  if (text === "" || /^0000-00-00/.test(text)) return null;
+  const time = readTime(text);
+  if (time === null || !(time >= EARLIEST && time < LATEST))
+    throw new Unfit(member, `column "${column}": no time such as 2019-05-04 17:30:00 or 1556991000`);
+  return new Date(time);
+}
+
+function readTime(text: string): number | null {
+  if (/^\d{9,10}$/.test(text)) return Number(text) * 1_000;
+  if (/^\d{12,13}$/.test(text)) return Number(text);
+  const [, day, time = "00:00", offset = "Z"] = DATE.exec(text) ?? [];
+  if (day === undefined) return null;
+  const written = `${day}T${time.length === 5 ? `${time}:00` : time}${offset.replace(/^([+-]\d{2})(\d{2})$/, "$1:$2")}`;
+  const read = Date.parse(written);
+  // A day that is not in the calendar would be taken for the next month's.
+  const isThere = !Number.isNaN(read) && new Date(`${day}T00:00:00Z`).toISOString().startsWith(day);
+  return isThere ? read : null;
+}
+
+function authenticatorOf({ columns }: Plan, values: Values): JudgedRow["authenticator"] {
+  const text = textIn(values, columns.totpSecret)?.trim() ?? "";
+  if (text === "") return null;
+  const member = "totpSecret";
+  const where = `column "${columns.totpSecret}"`;
+  try {
+    const { secret, settings } = /^otpauth:/i.test(text)
+      ? readKeyUri(text, 0)
+      : { secret: readBase32(text), settings: USUAL_TOTP };
+    if (secret.length < LEAST_SECRET_BYTES)
+      throw new Unfit(
+        member,
+        `${where}: ${secret.length * 8} bits; at least ${LEAST_SECRET_BYTES * 8} are wanted`,
+      );
+    return { secret, settings };
+  } catch (error) {
+    if (error instanceof Base32Error || error instanceof KeyUriError)
+      throw new Unfit(member, `${where}: neither base32 nor a key URI`);
+    throw error;
+  }
+}
+
+function fits({ column, is, begins, hex }: Condition, values: Values): boolean {
+  const text = values.get(column) ?? "";
+  if (is !== undefined) return typeof is === "string" ? text === is : is.includes(text);
+  if (begins !== undefined) return text.startsWith(begins);
+  return text.length === hex && /^[0-9a-f]+$/i.test(text);
+}
+
+function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): JudgedPassword {
+  if (plan.ways.length === 0) return { kind: "none" };
+  const way = plan.ways.find((one) => one.when === undefined || fits(one.when, values));
+  if (way === undefined) throw new Unfit("passwords", "no way of the plan fits what stands in its columns");
+  if (way.kind === "none") return { kind: "none" };
+  const text = values.get(way.column) ?? "";
+  if (text === "")
+    throw new Unfit("passwords", `column "${way.column}": it is empty; a way of kind none takes such rows`);
+  switch (way.kind) {
+    case "plain":
+      return plainOf(text, way.column);
+    case "hash":
+      return hashOf(text, way.column, pepperIds);
+    case "recipe":
+      return digestOf(plan, way, text, values);
+  }
+}
+
+function plainOf(text: string, column: string): JudgedPassword {
+  const prepared = preparePassword(text);
+  if (!prepared.ok)
+    throw new Unfit("passwords", `column "${column}": nobody can type this password here: ${prepared.fault}`);
+  return { kind: "plain", text: prepared.text };
+}
+
+const NOTHING_ALONG: BroughtAlong = { salt: null, username: null, email: null };
+
+/** A hash that says itself what it is. */
+function hashOf(text: string, column: string, pepperIds: ReadonlySet<string>): JudgedPassword {
+  const tagged = fromTaggedDigest(text);
+  if (tagged !== null)
+    return {
+      kind: "digest",
+      recipe: tagged.recipe,
+      digest: tagged.digest,
+      along: { ...NOTHING_ALONG, salt: tagged.salt },
+    };
+  const bare = untaggedCrypt(text) ?? text;
+  const phc = fromModularCrypt(bare) ?? bare;
+  const record = readRecordOf(phc, column);
+  const { scheme, salt, hash } = record;
+  if (scheme.recipe !== null)
+    throw new Unfit("passwords", `column "${column}": a record of a recipe, which stands alone here`);
+  if (scheme.pepper !== null && !pepperIds.has(scheme.pepper))
+    throw new Unfit(
+      "passwords",
+      `column "${column}": peppered under key ${scheme.pepper}, which is not in the key ring`,
+    );
+  const recipe = isWeakAtRest(scheme) ? recipeOfScheme(scheme, hash.length) : null;
+  if (recipe === null) return { kind: "record", record: phc };
+  return { kind: "digest", recipe, digest: hash, along: { ...NOTHING_ALONG, salt } };
+}
+
+function readRecordOf(phc: string, column: string): PasswordRecord {
+  try {
+    return readRecord(phc);
+  } catch (error) {
+    if (error instanceof PhcReadError || error instanceof SchemeError)
+      throw new Unfit("passwords", `column "${column}": no hash that can be read: ${error.message}`);
+    throw error;
+  }
+}
+
+type RecipeWay = Extract<Way, { kind: "recipe" }>;
+
+function digestOf(plan: Plan, way: RecipeWay, text: string, values: Values): JudgedPassword {
+  const { read } = way;
+  const stored = way.stored ?? (read.kind === "text" ? "text" : "hex");
+  const digest = decoded(stored, text);
+  const where = `column "${way.column}"`;
+  if (digest === null) throw new Unfit("passwords", `${where}: it is not ${stored}`);
+  const bytes = bytesOfRecipeValue(digest);
+  if (bytes.length > MAX_OLD_DIGEST)
+    throw new Unfit("passwords", `${where}: longer than ${MAX_OLD_DIGEST} bytes`);
+  if (read.exactly !== null && bytes.length !== read.exactly)
+    throw new Unfit("passwords", `${where}: ${bytes.length} long; the recipe makes ${read.exactly}`);
+  const brought = (name: "salt" | "username" | "email", column: string | undefined): string | null => {
+    if (!read.uses.includes(name)) return null;
+    const value = column === undefined ? undefined : values.get(column);
+    if (value === undefined || value === null)
+      throw new Unfit("passwords", `column "${column}": the recipe uses it, and nothing is there`);
+    return value;
+  };
+  const salt = brought("salt", way.salt);
+  const saltValue = salt === null ? null : decoded(way.saltAs, salt);
+  if (salt !== null && saltValue === null)
+    throw new Unfit("passwords", `column "${way.salt}": it is not ${way.saltAs}`);
+  return {
+    kind: "digest",
+    recipe: read.text,
+    digest: bytes,
+    along: {
+      salt: saltValue,
+      username: brought("username", way.username ?? plan.columns.username),
+      email: brought("email", way.email ?? plan.columns.email),
+    },
+  };
+}
+
+function decoded(as: "text" | "hex" | "base64", text: string): string | Uint8Array | null {
+  if (as === "text") return text;
+  if (as === "hex") return /^(?:[0-9a-f]{2})+$/i.test(text) ? new Uint8Array(Buffer.from(text, "hex")) : null;
+  return /^[A-Za-z0-9+/]+={0,2}$/.test(text) ? new Uint8Array(Buffer.from(text, "base64")) : null;
+}

@@ -1,0 +1,527 @@
+/**
+ * An intake: the rows of a source written as accounts, some hundred in one transaction with the place up to which they are done. Whoever
+ * kills it and runs the same plan again goes on from there: nothing twice, nothing left out.
+ */
+import { createHash, randomBytes } from "node:crypto";
+import { availableParallelism } from "node:os";
+import type { Peppers, Scheme } from "@lucchetto/core";
+import {
+  bytesOfRecipeValue,
+  makeRecord,
+  NONCE_LENGTH,
+  readRecipe,
+  runRecipe,
+  SALT_LENGTH,
+  schemeTextOf,
+  sealDigest,
+  withRecipe,
+  wrapDigest,
+} from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import { newAccount } from "../account/new-account.ts";
+import type { Clock } from "../clock/clock.ts";
+import type { Configuration } from "../config/index.ts";
+import type { SecurityEvent } from "../journal/journal.ts";
+import { record as journal } from "../journal/journal.ts";
+import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
+import { newAuthenticator } from "../second-factor/new-authenticator.ts";
+import type {
+  AccountRow,
+  AuthenticatorRow,
+  ImportedPasswordRow,
+  IntakeRefusalRow,
+  IntakeRow,
+  PasswordRecordRow,
+} from "../storage/index.ts";
+import { errorCode } from "../storage/deadlock.ts";
+import { inTransaction, newId } from "../storage/index.ts";
+import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
+import { isOfItself, judgedRows, meetAccounts, surveySource } from "./check.ts";
+import type { Plan } from "./plan.ts";
+import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
+import { secretColumns } from "./row.ts";
+import type { ReadSoFar } from "./source.ts";
+import { identityOf, nameOf } from "./source.ts";
+import type { Fill } from "./store.ts";
+import {
+  endIntake,
+  fillAccount,
+  findIntake,
+  findUnfinished,
+  insertAuthenticators,
+  insertIntake,
+  insertMany,
+  insertRecipe,
+  listRecipes,
+  moveOn,
+  noteProven,
+} from "./store.ts";
+
+/** Why an intake is not begun, or does not go on, for the person at the keyboard. */
+export class IntakeRefusal extends Error {
+  override readonly name = "IntakeRefusal";
+}
+
+/** `now`: everything is hashed as it comes; `later`: digests come in sealed, and the service wraps them beside its other work. */
+export const WRAPPINGS = ["auto", "now", "later"] as const;
+
+export interface RunOptions {
+  readonly known: readonly KnownPassword[];
+  /** Recipes that no known password fits are taken all the same. */
+  readonly unproven: boolean;
+  readonly wrap: (typeof WRAPPINGS)[number];
+  readonly onProgress: OnProgress;
+}
+
+interface Needs {
+  readonly configuration: Configuration;
+  readonly dataSource: DataSource;
+  readonly clock: Clock;
+}
+
+/** Rows in one transaction, at most. */
+const MOST_ROWS = 1_000;
+/** Hashes for each core between two transactions: what a kill costs. */
+const HASHES_EACH = 25;
+/** Seconds of hashing that a person waits for; what takes longer is done afterwards. */
+const WORTH_WAITING = 600;
+/** How plain passwords are kept until they are hashed: not so that anybody could read them. */
+const PLAIN_RECIPE = 'hmac("sha512", salt, password)';
+
+/**
+ * Runs it, or goes on with it.
+ * @returns the intake's row, and whether digests are left to be wrapped. @throws IntakeRefusal, SourceError.
+ */
+export async function runIntake(
+  needs: Needs,
+  plan: Plan,
+  options: RunOptions,
+): Promise<{ intake: IntakeRow; wrapsLater: boolean; resumedAt: number }> {
+  const { dataSource, configuration } = needs;
+  const peppers = peppersOf(configuration.keyRing);
+  const fingerprint = createHash("sha256")
+    .update(plan.text)
+    .update("\n")
+    .update(identityOf(plan.source))
+    .digest();
+  const survey = await surveySource(plan, peppers, options);
+  assertFits(survey);
+  const begun = await findUnfinished(dataSource, fingerprint);
+  await assertProven(dataSource, plan, { survey, begun, unproven: options.unproven });
+  const wrapsLater = await decideWrapping(configuration, survey, options.wrap);
+  if (plan.columns.totpSecret !== undefined && configuration.keyRing === null)
+    throw new IntakeRefusal(
+      "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
+    );
+  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey }));
+  if (begun !== null)
+    for (const text of survey.proven)
+      await noteProven(dataSource.manager, intake.id, text, needs.clock.now());
+  const recipes = new Map((await listRecipes(dataSource, intake.id)).map(({ id, text }) => [text, id]));
+  const writer: Writer = {
+    ...needs,
+    plan,
+    peppers,
+    scheme: schemeOfNewRecords(configuration),
+    recipes,
+    wrapsLater,
+    secret: secretColumns(plan),
+    intake,
+  };
+  await writeRows(writer, survey, options.onProgress);
+  const ended = await findIntake(dataSource, intake.id);
+  return { intake: ended ?? intake, wrapsLater, resumedAt: Number(intake.position) };
+}
+
+/** A known password that does not fit stops it before anything is written. */
+function assertFits({ known }: Survey): void {
+  const wrong = known.filter(({ outcome }) => outcome !== "right");
+  if (wrong.length === 0) return;
+  const said = wrong.map(({ who, outcome }) =>
+    outcome === "wrong" ? `the password of ${who} does not fit its row` : `no row belongs to ${who}`,
+  );
+  throw new IntakeRefusal(
+    `Nothing was written: ${said.join("; ")}. Correct the plan, and try with: lucchetto import check`,
+  );
+}
+
+async function assertProven(
+  dataSource: DataSource,
+  plan: Plan,
+  { survey, begun, unproven }: { survey: Survey; begun: IntakeRow | null; unproven: boolean },
+): Promise<void> {
+  if (unproven) return;
+  const before = begun === null ? [] : await listRecipes(dataSource, begun.id);
+  const open = [...survey.recipes.keys()].filter(
+    (text) =>
+      !survey.proven.has(text) &&
+      !isOfItself(plan, text) &&
+      // Whoever began it had shown one, or had said that there is none.
+      !before.some((one) => one.text === text),
+  );
+  if (open.length > 0)
+    throw new IntakeRefusal(
+      `Nothing was written: no known password shows that ${open.length === 1 ? "this recipe is" : "these recipes are"} right: ${open.join(", ")}. Name somebody whose password is known with --known, or take ${open.length === 1 ? "it" : "them"} as they are with --unproven.`,
+    );
+}
+
+/** Whether digests come in sealed, to be wrapped afterwards. */
+async function decideWrapping(
+  configuration: Configuration,
+  { recipes, plainRows }: Survey,
+  wrap: RunOptions["wrap"],
+): Promise<boolean> {
+  if (wrap === "now") return false;
+  if (configuration.keyRing === null) {
+    if (wrap === "auto") return false;
+    throw new IntakeRefusal(
+      "--wrap later seals the old digests under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
+    );
+  }
+  if (wrap === "later") return true;
+  const hashes = [...recipes.values()].reduce((sum, rows) => sum + rows, 0) + plainRows;
+  if (hashes === 0) return false;
+  const { measured } = createHashing(configuration);
+  return (hashes * (await measured)) / 1_000 / availableParallelism() > WORTH_WAITING;
+}
+
+async function begin(
+  { configuration, dataSource, clock }: Needs,
+  plan: Plan,
+  { fingerprint, survey }: { fingerprint: Buffer; survey: Survey },
+): Promise<IntakeRow> {
+  const now = clock.now();
+  const intake: IntakeRow = {
+    id: newId(now),
+    source: nameOf(plan.source),
+    plan: plan.text,
+    fingerprint,
+    state: "running",
+    startedAt: now,
+    endedAt: null,
+    position: "0",
+    taken: 0,
+    filled: 0,
+    refused: 0,
+    rightFirst: 0,
+    wrongTries: 0,
+    claim: null,
+    claimedUntil: null,
+  };
+  const texts = new Set([...survey.recipes.keys(), ...(survey.plainRows > 0 ? [PLAIN_RECIPE] : [])]);
+  await inTransaction(dataSource, async (manager) => {
+    await insertIntake(manager, intake);
+    for (const text of texts)
+      await insertRecipe(manager, {
+        id: `r${randomBytes(5).toString("hex")}`,
+        intakeId: intake.id,
+        text,
+        isProven: survey.proven.has(text) || isOfItself(plan, text),
+        changedAt: now,
+      });
+    await journalOf(configuration, manager, { kind: "intake.begun", reason: intake.id }, now);
+  });
+  return intake;
+}
+
+function journalOf(
+  configuration: Configuration,
+  manager: EntityManager,
+  event: SecurityEvent,
+  now: Date,
+): Promise<void> {
+  const visit = { network: null, userAgent: null, requestId: "command", appId: null };
+  return journal({ configuration }, manager, { event, visit, now });
+}
+
+interface Writer extends Needs {
+  readonly plan: Plan;
+  readonly peppers: Peppers;
+  readonly scheme: Scheme;
+  /** Their ids, by their texts. */
+  readonly recipes: ReadonlyMap<string, string>;
+  readonly wrapsLater: boolean;
+  /** Columns that are in no report. */
+  readonly secret: ReadonlySet<string>;
+  readonly intake: IntakeRow;
+}
+
+async function writeRows(
+  writer: Writer,
+  { twice, rows: total }: Survey,
+  onProgress: OnProgress,
+): Promise<void> {
+  const pepperIds = new Set(writer.peppers.keys());
+  const from = Number(writer.intake.position);
+  const hashesAtOnce = HASHES_EACH * availableParallelism();
+  let batch: PlacedRow[] = [];
+  let hashes = 0;
+  let position = from;
+  const write = async (): Promise<void> => {
+    const to = batch.at(-1)?.position ?? position;
+    await writeBatch(writer, batch, { from: position, to });
+    position = to;
+    batch = [];
+    hashes = 0;
+    onProgress({ phase: "write", done: position, total, rows: position });
+  };
+  const soFar: Partial<ReadSoFar> = {};
+  for await (const row of judgedRows(writer.plan, { twice, pepperIds }, soFar)) {
+    if (row.position <= from) continue;
+    batch.push(row);
+    if (!("reason" in row.judged) && isToBeHashed(row.judged.password, writer)) hashes += 1;
+    if (batch.length === MOST_ROWS || hashes === hashesAtOnce) await write();
+  }
+  if (batch.length > 0) await write();
+  const now = writer.clock.now();
+  await inTransaction(writer.dataSource, async (manager) => {
+    await endIntake(manager, writer.intake.id, now);
+    const event = { kind: "intake.ended", reason: writer.intake.id } as const;
+    await journalOf(writer.configuration, manager, event, now);
+  });
+}
+
+function isToBeHashed({ kind }: JudgedPassword, { wrapsLater }: Writer): boolean {
+  return !wrapsLater && (kind === "plain" || kind === "digest");
+}
+
+/** What a row is written as, hashed already. */
+interface Written {
+  readonly account: AccountRow;
+  readonly record: PasswordRecordRow | null;
+  readonly imported: ImportedPasswordRow | null;
+  readonly authenticator: AuthenticatorRow | null;
+}
+
+async function writeBatch(
+  writer: Writer,
+  rows: readonly PlacedRow[],
+  { from, to }: { from: number; to: number },
+): Promise<void> {
+  const fit = rows.flatMap((row) => ("reason" in row.judged ? [] : [{ row, judged: row.judged }]));
+  const written = await hashAll(writer, fit);
+  const refusedAtOnce = rows.flatMap((row) => ("reason" in row.judged ? [{ row, fault: row.judged }] : []));
+  for (let tries = 1; ; tries += 1) {
+    try {
+      await inTransaction(writer.dataSource, async (manager) => {
+        const met = await meetAccounts({ manager }, fit, writer.clock.now());
+        const { taken, fills, refused } = partBy(writer, { fit, written, met });
+        const refusals = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
+        const counts = { taken: taken.length, filled: fills.length, refused: refusals.length };
+        if (!(await moveOn(manager, writer.intake.id, { from, to, ...counts })))
+          throw new IntakeRefusal(
+            "Another run of the same plan is under way, and got on with it; this one has stopped.",
+          );
+        await insertMany(
+          manager,
+          "account",
+          taken.map(({ account }) => account),
+        );
+        await insertMany(
+          manager,
+          "password_record",
+          taken.flatMap(({ record }) => record ?? []),
+        );
+        await insertMany(
+          manager,
+          "imported_password",
+          taken.flatMap(({ imported }) => imported ?? []),
+        );
+        await insertAuthenticators(
+          manager,
+          taken.flatMap(({ authenticator }) => authenticator ?? []),
+        );
+        for (const fill of fills) await fillAccount(manager, fill);
+        await insertMany(manager, "intake_refusal", refusals);
+      });
+      return;
+    } catch (error) {
+      // Somebody registered meanwhile: who is there is looked at again.
+      if (tries === 3 || errorCode(error) !== "ER_DUP_ENTRY") throw error;
+    }
+  }
+}
+
+interface Refused {
+  readonly row: PlacedRow;
+  readonly fault: RowFault;
+}
+
+function partBy(
+  { plan }: Writer,
+  {
+    fit,
+    written,
+    met,
+  }: {
+    fit: ReadonlyArray<{ row: PlacedRow; judged: JudgedRow }>;
+    written: readonly Written[];
+    met: ReadonlyArray<Met | null>;
+  },
+): { taken: Written[]; fills: Fill[]; refused: Refused[] } {
+  const taken: Written[] = [];
+  const fills: Fill[] = [];
+  const refused: Refused[] = [];
+  for (const [index, { row, judged }] of fit.entries()) {
+    const found = met[index] ?? null;
+    const made = written[index];
+    if (found === null && made !== undefined) taken.push(made);
+    else if (found !== null && "fault" in found) refused.push({ row, fault: found.fault });
+    else if (found !== null) {
+      const fill = plan.existing === "fill" ? fillOf(found.account, judged) : null;
+      if (fill === null) refused.push({ row, fault: faultOfExisting(found.account) });
+      else fills.push(fill);
+    }
+  }
+  return { taken, fills, refused };
+}
+
+type There = Extract<Met, { account: unknown }>["account"];
+
+function faultOfExisting({ id, state }: There): RowFault {
+  const because = state === "closed" ? ", and is being erased" : "";
+  return { member: "row", reason: `the account is there already${because}: ${id}` };
+}
+
+const MOST_LABELS = 20;
+
+/** What it lacked; its address, password, factors and state are nobody's to change here. An operator's account is left alone. */
+function fillOf(there: There, { account }: JudgedRow): Fill | null {
+  if (there.state === "closed" || there.labels.some((one) => one === "operator" || one === "auditor"))
+    return null;
+  const labels = [...new Set([...there.labels, ...account.labels])].slice(0, MOST_LABELS);
+  return { id: there.id, displayName: account.displayName, reference: account.reference, labels };
+}
+
+const LONGEST_REASON = 300;
+
+function refusalOf({ intake, secret }: Writer, { row, fault }: Refused): IntakeRefusalRow {
+  const values = Object.fromEntries([...row.values].filter(([column]) => !secret.has(column)));
+  return {
+    intakeId: intake.id,
+    line: String(row.line),
+    member: fault.member,
+    reason: fault.reason.slice(0, LONGEST_REASON),
+    values,
+  };
+}
+
+/** Hashes on all cores, in the order of the rows. */
+async function hashAll(writer: Writer, fit: ReadonlyArray<{ judged: JudgedRow }>): Promise<Written[]> {
+  const written: Written[] = [];
+  let next = 0;
+  const worker = async (): Promise<void> => {
+    for (let index = next; index < fit.length; index = next) {
+      next += 1;
+      const judged = fit[index]?.judged;
+      if (judged !== undefined) written[index] = await writeOf(writer, judged);
+    }
+  };
+  await Promise.all(Array.from({ length: availableParallelism() }, worker));
+  return written;
+}
+
+async function writeOf(
+  writer: Writer,
+  { account: said, password, authenticator }: JudgedRow,
+): Promise<Written> {
+  const now = writer.clock.now();
+  const account: AccountRow = {
+    ...newAccount(now, {
+      email: said.email,
+      username: said.username,
+      displayName: said.displayName,
+      labels: said.labels,
+      reference: said.reference,
+      language: said.language,
+      emailVerifiedAt: said.isVerified ? (said.createdAt ?? now) : null,
+      state: said.isSuspended ? "suspended" : "active",
+      isOpenlyRegistered: false,
+    }),
+    createdAt: said.createdAt ?? now,
+    lastSignInAt: said.lastSignInAt,
+  };
+  const accountId = account.id;
+  const kept = await keep(writer, accountId, password);
+  const { keyRing } = writer.configuration;
+  return {
+    account,
+    record:
+      kept === null
+        ? null
+        : {
+            accountId,
+            record: kept.record,
+            scheme: schemeTextOf(kept.record),
+            setAt: now,
+            madeAt: now,
+            isShort: false,
+          },
+    imported: kept?.imported ?? null,
+    authenticator:
+      authenticator === null || keyRing === null
+        ? null
+        : newAuthenticator(keyRing, { accountId, ...authenticator, expiresAt: null }, now),
+  };
+}
+
+interface Kept {
+  readonly record: string;
+  readonly imported: ImportedPasswordRow | null;
+}
+
+/** The record of a password, and what is kept beside it. */
+async function keep(writer: Writer, accountId: string, password: JudgedPassword): Promise<Kept | null> {
+  const { scheme, peppers, intake, wrapsLater } = writer;
+  const base = { accountId, intakeId: intake.id, recipe: null, ...NOTHING_ALONG, replacedAt: null };
+  switch (password.kind) {
+    case "none":
+      return null;
+    case "record":
+      return { record: password.record, imported: base };
+    case "plain": {
+      // An ordinary record at once, of which nothing from elsewhere is left.
+      if (!wrapsLater)
+        return {
+          record: await makeRecord(password.text, scheme, randomBytes(SALT_LENGTH), peppers),
+          imported: null,
+        };
+      const salt = randomBytes(SALT_LENGTH);
+      const made = await runRecipe(readRecipe(PLAIN_RECIPE), { salt, password: password.text });
+      if (made === null) throw new Error("a digest of ours could not be made");
+      const along = { salt, username: null, email: null };
+      return keepDigest(writer, base, { recipe: PLAIN_RECIPE, digest: bytesOfRecipeValue(made), along });
+    }
+    case "digest":
+      return keepDigest(writer, base, password);
+  }
+}
+
+const NOTHING_ALONG = { salt: null, isSaltText: false, username: null, email: null };
+
+async function keepDigest(
+  { scheme, peppers, recipes, wrapsLater, configuration }: Writer,
+  base: ImportedPasswordRow,
+  { recipe, digest, along }: { recipe: string; digest: Uint8Array; along: BroughtAlong },
+): Promise<Kept> {
+  const id = recipes.get(recipe);
+  const { keyRing } = configuration;
+  if (id === undefined || (wrapsLater && keyRing === null))
+    throw new Error("a recipe of this intake is missing");
+  const record =
+    wrapsLater && keyRing !== null
+      ? sealDigest(keyRing, { digest, recipe: id, accountId: base.accountId }, randomBytes(NONCE_LENGTH))
+      : await wrapDigest(digest, withRecipe(scheme, id), randomBytes(SALT_LENGTH), peppers);
+  const { salt, username, email } = along;
+  return {
+    record,
+    imported: {
+      ...base,
+      recipe: id,
+      salt: salt === null ? null : Buffer.from(salt),
+      isSaltText: typeof salt === "string",
+      username,
+      email,
+    },
+  };
+}

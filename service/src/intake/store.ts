@@ -1,0 +1,213 @@
+/** Intakes in the database: begun, gone on with, and written row by row in large statements. */
+import type { DataSource, EntityManager } from "typeorm";
+import type {
+  AccountRow,
+  AuthenticatorRow,
+  ImportedPasswordRow,
+  IntakeRefusalRow,
+  IntakeRow,
+  PasswordRecordRow,
+  RecipeRow,
+} from "../storage/index.ts";
+import {
+  AuthenticatorEntity,
+  ENTITIES,
+  IntakeEntity,
+  IntakeRefusalEntity,
+  RecipeEntity,
+} from "../storage/index.ts";
+
+/** The one that was begun with the same plan and source, and has not ended. */
+export function findUnfinished(dataSource: DataSource, fingerprint: Buffer): Promise<IntakeRow | null> {
+  return dataSource.getRepository(IntakeEntity).findOneBy({ fingerprint, state: "running" });
+}
+
+export function findIntake(dataSource: DataSource, id: string): Promise<IntakeRow | null> {
+  return dataSource.getRepository(IntakeEntity).findOneBy({ id });
+}
+
+/** Newest first. */
+export function listIntakes(dataSource: DataSource): Promise<IntakeRow[]> {
+  return dataSource.getRepository(IntakeEntity).find({ order: { id: "DESC" }, take: 100 });
+}
+
+export async function insertIntake(manager: EntityManager, row: IntakeRow): Promise<void> {
+  await manager.getRepository(IntakeEntity).insert({ ...row });
+}
+
+export function listRecipes(dataSource: DataSource, intakeId: string): Promise<RecipeRow[]> {
+  return dataSource.getRepository(RecipeEntity).find({ where: { intakeId }, order: { id: "ASC" } });
+}
+
+export async function insertRecipe(manager: EntityManager, row: RecipeRow): Promise<void> {
+  await manager.getRepository(RecipeEntity).insert({ ...row });
+}
+
+/** Those that were refused, in the order of the source. */
+export function listRefusals(
+  dataSource: DataSource,
+  intakeId: string,
+  { skip = 0, take }: { skip?: number; take: number },
+): Promise<IntakeRefusalRow[]> {
+  return dataSource
+    .getRepository(IntakeRefusalEntity)
+    .find({ where: { intakeId }, order: { line: "ASC" }, skip, take });
+}
+
+/** How many passwords of an intake stand as they came, and how many of them lie sealed. */
+export async function countStanding(
+  dataSource: DataSource,
+  intakeId: string,
+): Promise<{ standing: number; sealed: number }> {
+  const [counts] = await dataSource.query<Array<{ standing: string; sealed: string | null }>>(
+    `SELECT COUNT(*) AS standing, SUM(record.scheme LIKE '$sealed$%') AS sealed
+       FROM imported_password imported JOIN password_record record ON record.accountId = imported.accountId
+      WHERE imported.intakeId = ? AND imported.replacedAt IS NULL`,
+    [intakeId],
+  );
+  return { standing: Number(counts?.standing ?? 0), sealed: Number(counts?.sealed ?? 0) };
+}
+
+/** Accounts that have one of these, as far as an intake may fill them. */
+export type ThereAlready = Pick<
+  AccountRow,
+  "id" | "emailKey" | "usernameKey" | "reference" | "displayName" | "labels" | "state"
+>;
+
+export async function findThere(
+  manager: EntityManager,
+  keys: { emails: readonly string[]; usernames: readonly string[]; references: readonly string[] },
+): Promise<ThereAlready[]> {
+  const columns = "id, emailKey, usernameKey, reference, displayName, labels, state";
+  const asked = [
+    ["emailKey", keys.emails],
+    ["usernameKey", keys.usernames],
+    ["reference", keys.references],
+  ] as const;
+  const parts = asked.filter(([, some]) => some.length > 0);
+  if (parts.length === 0) return [];
+  const rows = await manager.query<Array<ThereAlready & { labels: unknown }>>(
+    parts.map(([column]) => `SELECT ${columns} FROM account WHERE ${column} IN (?)`).join(" UNION "),
+    parts.map(([, some]) => [...some]),
+  );
+  return rows.map((row) => ({
+    ...row,
+    labels: (typeof row.labels === "string" ? JSON.parse(row.labels) : row.labels) as string[],
+  }));
+}
+
+/** Of these addresses those that are held for somebody who had them. */
+export async function findHeld(
+  manager: EntityManager,
+  emailKeys: readonly string[],
+  now: Date,
+): Promise<ReadonlySet<string>> {
+  if (emailKeys.length === 0) return new Set();
+  const rows = await manager.query<Array<{ emailKey: string }>>(
+    "SELECT emailKey FROM held_address WHERE emailKey IN (?) AND heldUntil > ?",
+    [[...emailKeys], now],
+  );
+  return new Set(rows.map(({ emailKey }) => emailKey));
+}
+
+type TableOf = {
+  account: AccountRow;
+  password_record: PasswordRecordRow;
+  imported_password: ImportedPasswordRow;
+  intake_refusal: IntakeRefusalRow;
+};
+
+/** Many rows in one statement: a mapper that looks at each value would take most of the time. */
+export async function insertMany<Table extends keyof TableOf>(
+  manager: Pick<EntityManager, "query">,
+  table: Table,
+  rows: ReadonlyArray<TableOf[Table]>,
+): Promise<void> {
+  if (rows.length === 0) return;
+  const columns = columnsOf(table);
+  const values = rows.map((row) =>
+    columns.map(({ name, isJson }) => {
+      const value = (row as unknown as Record<string, unknown>)[name];
+      return isJson ? JSON.stringify(value) : value;
+    }),
+  );
+  const names = columns.map(({ name }) => `\`${name}\``).join(", ");
+  await manager.query(`INSERT INTO ${table} (${names}) VALUES ?`, [values]);
+}
+
+interface Column {
+  readonly name: string;
+  readonly isJson: boolean;
+}
+const COLUMNS = new Map<string, readonly Column[]>();
+
+function columnsOf(table: string): readonly Column[] {
+  const known = COLUMNS.get(table);
+  if (known !== undefined) return known;
+  const entity = ENTITIES.find(({ options }) => options.name === table);
+  const columns = Object.entries(entity?.options.columns ?? {}).map(([name, column]) => ({
+    name,
+    isJson: (column as { type?: unknown } | undefined)?.type === "json",
+  }));
+  COLUMNS.set(table, columns);
+  return columns;
+}
+
+export async function insertAuthenticators(
+  manager: EntityManager,
+  rows: readonly AuthenticatorRow[],
+): Promise<void> {
+  if (rows.length > 0)
+    await manager.getRepository(AuthenticatorEntity).insert(rows.map((row) => ({ ...row })));
+}
+
+export interface Fill {
+  readonly id: string;
+  readonly displayName: string | null;
+  readonly reference: string | null;
+  readonly labels: readonly string[];
+}
+
+/** What an account lacked; nothing that stands there is changed. */
+export async function fillAccount(
+  manager: EntityManager,
+  { id, displayName, reference, labels }: Fill,
+): Promise<void> {
+  await manager.query(
+    "UPDATE account SET displayName = COALESCE(displayName, ?), reference = COALESCE(reference, ?), labels = ? WHERE id = ?",
+    [displayName, reference, JSON.stringify(labels), id],
+  );
+}
+
+/** Counts on from exactly where it stood; `false`: somebody else runs the same intake, and got on with it. */
+export async function moveOn(
+  manager: EntityManager,
+  id: string,
+  {
+    from,
+    to,
+    taken,
+    filled,
+    refused,
+  }: { from: number; to: number; taken: number; filled: number; refused: number },
+): Promise<boolean> {
+  const { affectedRows } = await manager.query<{ affectedRows: number }>(
+    `UPDATE intake SET position = ?, taken = taken + ?, filled = filled + ?, refused = refused + ?
+      WHERE id = ? AND position = ? AND state = 'running'`,
+    [to, taken, filled, refused, id, from],
+  );
+  return affectedRows === 1;
+}
+
+export async function endIntake(manager: EntityManager, id: string, now: Date): Promise<void> {
+  await manager.getRepository(IntakeEntity).update({ id }, { state: "done", endedAt: now });
+}
+
+export async function noteProven(
+  manager: EntityManager,
+  intakeId: string,
+  text: string,
+  now: Date,
+): Promise<void> {
+  await manager.getRepository(RecipeEntity).update({ intakeId, text }, { isProven: true, changedAt: now });
+}

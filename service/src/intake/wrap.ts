@@ -1,0 +1,124 @@
+/**
+ * Old digests that came in sealed, wrapped one after another beside the service's other work: latest seen first, and only while nobody
+ * waits for a hash. One instance does an intake; where it ends, another goes on.
+ */
+import { randomBytes } from "node:crypto";
+import { setTimeout as pause } from "node:timers/promises";
+import {
+  openDigest,
+  readSealedDigest,
+  SALT_LENGTH,
+  SEALED_DIGEST_PREFIX,
+  withRecipe,
+  wrapDigest,
+} from "@lucchetto/core";
+import type { FastifyBaseLogger } from "fastify";
+import type { DataSource } from "typeorm";
+import type { Background } from "../capability.ts";
+import type { ServiceContext } from "../context.ts";
+import { replaceRecord } from "../password/store.ts";
+import { newId } from "../storage/index.ts";
+
+/** Digests that are looked for at once: in the order of their people's last sign-in, which takes a look at all. */
+const AT_ONCE = 500;
+/** Milliseconds between two looks while there is nothing to wrap, and while somebody waits for a hash. */
+const LOOK_EVERY = 10_000;
+const GIVE_WAY = 50;
+/** Seconds of a claim; it is renewed after each digest. */
+const CLAIM = 60;
+
+interface Sealed {
+  readonly accountId: string;
+  readonly record: string;
+}
+
+type Needs = Pick<ServiceContext, "dataSource" | "clock" | "hashing" | "sealingKeys">;
+
+/** Begins to look for them. */
+export function wrapSealed(
+  context: ServiceContext,
+  logger: Pick<FastifyBaseLogger, "warn" | "info">,
+): Background {
+  const ending = new AbortController();
+  const { signal } = ending;
+  const work = async (): Promise<void> => {
+    while (!signal.aborted) {
+      let wrapped = 0;
+      try {
+        wrapped = await wrapSome(context, signal);
+        if (wrapped > 0) logger.info({ wrapped }, "old digests wrapped");
+      } catch (error) {
+        logger.warn({ err: error }, "old digests could not be wrapped");
+      }
+      if (wrapped === 0) await pause(LOOK_EVERY, undefined, { signal, ref: false }).catch(() => undefined);
+    }
+  };
+  const working = work();
+  return {
+    async close() {
+      ending.abort();
+      await working;
+    },
+  };
+}
+
+/** Wraps up to some hundred. @returns how many; `0`: there is nothing to do, or another instance does it. */
+export async function wrapSome(context: Needs, signal: AbortSignal): Promise<number> {
+  const { dataSource } = context;
+  const intakeId = await findOneWithSealed(dataSource);
+  if (intakeId === null) return 0;
+  const claim = newId(context.clock.now());
+  if (!(await takeClaim(dataSource, { intakeId, claim }))) return 0;
+  let wrapped = 0;
+  for (const row of await listSealed(dataSource, intakeId)) {
+    if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) break;
+    while (context.hashing.load().waiting > 0 && !signal.aborted) await pause(GIVE_WAY);
+    if (await wrapOne(context, row)) wrapped += 1;
+  }
+  await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL WHERE claim = ?", [claim]);
+  return wrapped;
+}
+
+async function findOneWithSealed(dataSource: DataSource): Promise<string | null> {
+  const [row] = await dataSource.query<Array<{ intakeId: string }>>(
+    `SELECT imported.intakeId FROM password_record record
+       JOIN imported_password imported ON imported.accountId = record.accountId
+      WHERE record.scheme LIKE ? LIMIT 1`,
+    [`${SEALED_DIGEST_PREFIX}%`],
+  );
+  return row?.intakeId ?? null;
+}
+
+async function takeClaim(
+  dataSource: DataSource,
+  { intakeId, claim }: { intakeId: string; claim: string },
+): Promise<boolean> {
+  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+    `UPDATE intake SET claim = ?, claimedUntil = UTC_TIMESTAMP(3) + INTERVAL ${CLAIM} SECOND
+      WHERE id = ? AND (claim = ? OR claim IS NULL OR claimedUntil < UTC_TIMESTAMP(3))`,
+    [claim, intakeId, claim],
+  );
+  return affectedRows === 1;
+}
+
+function listSealed(dataSource: DataSource, intakeId: string): Promise<Sealed[]> {
+  return dataSource.query<Sealed[]>(
+    `SELECT record.accountId, record.record FROM password_record record
+       JOIN imported_password imported ON imported.accountId = record.accountId
+       JOIN account ON account.id = record.accountId
+      WHERE record.scheme LIKE ? AND imported.intakeId = ?
+      ORDER BY account.lastSignInAt DESC LIMIT ${AT_ONCE}`,
+    [`${SEALED_DIGEST_PREFIX}%`, intakeId],
+  );
+}
+
+/** `false`: it does not open, or its owner was faster. */
+async function wrapOne({ dataSource, hashing, sealingKeys, clock }: Needs, row: Sealed): Promise<boolean> {
+  const sealed = readSealedDigest(row.record);
+  const digest = sealed === null ? null : openDigest(sealingKeys, sealed, row.accountId);
+  if (sealed === null || digest === null) return false;
+  const scheme = withRecipe(hashing.scheme, sealed.recipe);
+  const to = await hashing.run(() => wrapDigest(digest, scheme, randomBytes(SALT_LENGTH), hashing.peppers));
+  const { accountId, record: from } = row;
+  return replaceRecord(dataSource.manager, { accountId, from, to, now: clock.now() });
+}

@@ -1,0 +1,124 @@
+/** `import-…`: moving in, done where configuration, key ring and database are. Progress goes out as lines of JSON before the result. */
+import { appendFileSync, existsSync, writeFileSync } from "node:fs";
+import type { IntakeCheck, IntakeReport } from "@lucchetto/contract";
+import type { DataSource } from "typeorm";
+import type { MovableClock } from "../clock/clock.ts";
+import { createMovableClock } from "../clock/clock.ts";
+import type { Configuration } from "../config/index.ts";
+import { loadConfiguration } from "../config/index.ts";
+import type { KnownPassword, OnProgress } from "../intake/check.ts";
+import { checkSource } from "../intake/check.ts";
+import { readMended, writeRefusals } from "../intake/mended.ts";
+import type { Plan } from "../intake/plan.ts";
+import { readPlan } from "../intake/plan.ts";
+import { reportAll, reportOf } from "../intake/report.ts";
+import type { WRAPPINGS } from "../intake/run.ts";
+import { IntakeRefusal, runIntake } from "../intake/run.ts";
+import { identityOf } from "../intake/source.ts";
+import { findIntake, listRefusals } from "../intake/store.ts";
+import { peppersOf } from "../password/hashing.ts";
+import { openWithoutDeadline } from "../storage/index.ts";
+
+export interface ImportInput {
+  /** The plan's file. */
+  readonly plan: string;
+  readonly mended?: string;
+  readonly known: readonly KnownPassword[];
+  readonly unproven: boolean;
+  readonly wrap: (typeof WRAPPINGS)[number];
+}
+
+export interface RunResult {
+  readonly report: IntakeReport;
+  readonly wrapsLater: boolean;
+  /** Rows that an earlier run had done. */
+  readonly resumedAt: number;
+}
+
+export async function importCheck(config: string, input: ImportInput): Promise<IntakeCheck> {
+  const plan = await planOf(input);
+  return withDatabase(config, ({ configuration, dataSource, clock }) => {
+    const needs = { dataSource, peppers: peppersOf(configuration.keyRing), now: clock.now() };
+    return checkSource(needs, plan, { known: input.known, onProgress: tellNowAndThen() });
+  });
+}
+
+export async function importRun(config: string, input: ImportInput): Promise<RunResult> {
+  const plan = await planOf(input);
+  return withDatabase(config, async (needs) => {
+    const { intake, wrapsLater, resumedAt } = await runIntake(needs, plan, {
+      ...input,
+      onProgress: tellNowAndThen(),
+    });
+    return { report: await reportOf(needs.dataSource, intake), wrapsLater, resumedAt };
+  });
+}
+
+export function importStatus(config: string): Promise<IntakeReport[]> {
+  return withDatabase(config, ({ dataSource }) => reportAll(dataSource));
+}
+
+/** Rows that are written at once. */
+const AT_ONCE = 1_000;
+
+/** Writes the refused rows of an intake, without their secrets, into a new file. @returns how many. @throws IntakeRefusal. */
+export function importRefused(
+  config: string,
+  { id, to }: { id: string; to: string },
+): Promise<{ written: number }> {
+  return withDatabase(config, async ({ dataSource }) => {
+    if ((await findIntake(dataSource, id)) === null)
+      throw new IntakeRefusal(`There is no intake ${id}; \`lucchetto import status\` lists them.`);
+    if (existsSync(to)) throw new IntakeRefusal(`${to} is there already.`);
+    let written = 0;
+    let columns: string[] = [];
+    for (;;) {
+      const rows = await listRefusals(dataSource, id, { skip: written, take: AT_ONCE });
+      if (written === 0) {
+        columns = [...new Set(rows.flatMap(({ values }) => Object.keys(values)))];
+        writeFileSync(to, writeRefusals(rows, columns, true), { flag: "wx", mode: 0o600 });
+      } else appendFileSync(to, writeRefusals(rows, columns, false));
+      written += rows.length;
+      if (rows.length < AT_ONCE) return { written };
+    }
+  });
+}
+
+async function planOf({ plan: path, mended }: ImportInput): Promise<Plan> {
+  const plan = readPlan(path);
+  if (mended === undefined) return plan;
+  const file = { path: mended, format: "csv", delimiter: ",", encoding: "utf-8" } as const;
+  return { ...plan, mended: await readMended(mended), text: `${plan.text}\n# mended: ${identityOf(file)}` };
+}
+
+/** Milliseconds between two words of progress. */
+const TELL_EVERY = 250;
+
+function tellNowAndThen(): OnProgress {
+  let last = 0;
+  return (progress) => {
+    const now = performance.now();
+    if (now - last < TELL_EVERY) return;
+    last = now;
+    process.stdout.write(`${JSON.stringify({ progress })}\n`);
+  };
+}
+
+async function withDatabase<Result>(
+  config: string,
+  work: (needs: {
+    configuration: Configuration;
+    dataSource: DataSource;
+    clock: MovableClock;
+  }) => Promise<Result>,
+): Promise<Result> {
+  const configuration = loadConfiguration(config);
+  const dataSource = await openWithoutDeadline(configuration);
+  try {
+    const clock = createMovableClock(dataSource);
+    await clock.refresh();
+    return await work({ configuration, dataSource, clock });
+  } finally {
+    await dataSource.destroy();
+  }
+}
