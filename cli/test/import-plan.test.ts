@@ -31,8 +31,8 @@ describe("a draft of a plan", () => {
     const run = await runCommand(home, ["import", "plan", path, "--delimiter", ";", "--to", to]);
     expect(run).toMatchObject({ status: 0, err: "" });
     for (const line of [
-      /password +pw +it holds 40 letters of hexadecimal, as many as sha1 makes/,
-      /email +mail +3 of 3 rows hold one; addresses/,
+      /password +pw: it holds 40 letters of hexadecimal, as many as sha1 makes/,
+      /email +mail: 3 of 3 rows hold one: addresses/,
       /username +login/,
       /displayName +Full name/,
       /reference +id/,
@@ -42,7 +42,7 @@ describe("a draft of a plan", () => {
     ])
       expect(run.out).toMatch(line);
     const written = readFileSync(to, "utf8");
-    expect(written).toContain('# email: column "mail": 3 of 3 rows hold one; addresses');
+    expect(written).toContain('# email: column "mail": 3 of 3 rows hold one: addresses');
     expect(written).toContain("recipe: hex(sha1(concat(salt, password)))");
     expect(written).toContain("hex: 40");
     const again = await plan(path, ["--delimiter", ";", "--to", to]);

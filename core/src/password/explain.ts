@@ -1,6 +1,6 @@
 /** Takes a record apart along its own string, segment by segment, for people who look at what is stored. */
-import type { SchemeLimits } from "./algorithms/index.ts";
 import { readSealedDigest } from "../secrets/sealed-digest.ts";
+import type { SchemeLimits } from "./algorithms/index.ts";
 import { phc } from "./phc.ts";
 import { HASH_LENGTH, isOutdated, readRecord, SALT_LENGTH } from "./record.ts";
 import type { Scheme } from "./scheme.ts";

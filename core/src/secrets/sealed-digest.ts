@@ -2,8 +2,8 @@
  * Old digests that wait to be wrapped: sealed under the key ring, so that they are useless in a dump of the database, and written
  * as a PHC string of our own in the place of a record: `$sealed$key=k1,recipe=r1$<nonce>$<box>`.
  */
-import { RECIPE_ID } from "../password/scheme.ts";
 import { phc, PhcReadError } from "../password/phc.ts";
+import { RECIPE_ID } from "../password/scheme.ts";
 import type { KeyRing } from "./key-ring.ts";
 import { NONCE_LENGTH, open, seal, SealError } from "./seal.ts";
 

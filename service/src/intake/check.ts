@@ -14,12 +14,13 @@ import {
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { MaybeTwice } from "./duplicates.ts";
+import { rowsOf } from "./mended.ts";
 import type { Plan } from "./plan.ts";
 import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
 import { judgeRow, missingColumns } from "./row.ts";
-import type { ReadSoFar } from "./source.ts";
-import { rowsOf } from "./mended.ts";
-import { nameOf, SourceError } from "./source.ts";
+import { nameOf } from "./source.ts";
+import type { ReadSoFar } from "./source-row.ts";
+import { SourceError } from "./source-row.ts";
 import { findHeld, findThere } from "./store.ts";
 
 /** A password that is known, and whose: an address, a username or a reference. */

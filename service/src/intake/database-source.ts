@@ -3,8 +3,8 @@ import type { DatabaseSource } from "@lucchetto/contract";
 import type { Connection, FieldPacket } from "mysql2";
 import { createConnection } from "mysql2";
 import { readSecret } from "../config/secrets.ts";
-import type { ReadSoFar, SourceRow } from "./source.ts";
-import { SourceError } from "./source.ts";
+import type { ReadSoFar, SourceRow } from "./source-row.ts";
+import { SourceError } from "./source-row.ts";
 
 /** Rows that wait to be judged. */
 const AHEAD = 500;

@@ -5,8 +5,8 @@ import { stringify } from "csv-stringify/sync";
 import type { IntakeRefusalRow } from "../storage/index.ts";
 import type { Plan } from "./plan.ts";
 import { PlanError } from "./plan.ts";
-import type { ReadSoFar, SourceRow } from "./source.ts";
 import { readRows } from "./source.ts";
+import type { ReadSoFar, SourceRow } from "./source-row.ts";
 
 /** The columns that say where a row stands in the source, and what was wrong with it. */
 const LINE = "line in the source";

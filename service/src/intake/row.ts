@@ -1,4 +1,5 @@
 /** One row of a source, judged by a plan: the account that it becomes, or why it becomes none. Rows are judged one by one. */
+import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import type { Identifier, Language, PasswordRecord, TotpSettings } from "@lucchetto/core";
 import {
   Base32Error,
@@ -22,7 +23,6 @@ import {
   untaggedCrypt,
   USUAL_TOTP,
 } from "@lucchetto/core";
-import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import type { Condition, Flag, Plan, Way } from "./plan.ts";
 
 /** What a row says of a person. */

@@ -25,6 +25,7 @@ import type { SecurityEvent } from "../journal/journal.ts";
 import { record as journal } from "../journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { newAuthenticator } from "../second-factor/new-authenticator.ts";
+import { errorCode } from "../storage/deadlock.ts";
 import type {
   AccountRow,
   AuthenticatorRow,
@@ -33,15 +34,14 @@ import type {
   IntakeRow,
   PasswordRecordRow,
 } from "../storage/index.ts";
-import { errorCode } from "../storage/deadlock.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
 import { isOfItself, judgedRows, meetAccounts, surveySource } from "./check.ts";
 import type { Plan } from "./plan.ts";
 import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
 import { secretColumns } from "./row.ts";
-import type { ReadSoFar } from "./source.ts";
 import { identityOf, nameOf } from "./source.ts";
+import type { ReadSoFar } from "./source-row.ts";
 import type { Fill } from "./store.ts";
 import {
   endIntake,
@@ -113,7 +113,7 @@ export async function runIntake(
     throw new IntakeRefusal(
       "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
     );
-  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey }));
+  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey, wrapsLater }));
   if (begun !== null)
     for (const text of survey.proven)
       await noteProven(dataSource.manager, intake.id, text, needs.clock.now());
@@ -188,7 +188,7 @@ async function decideWrapping(
 async function begin(
   { configuration, dataSource, clock }: Needs,
   plan: Plan,
-  { fingerprint, survey }: { fingerprint: Buffer; survey: Survey },
+  { fingerprint, survey, wrapsLater }: { fingerprint: Buffer; survey: Survey; wrapsLater: boolean },
 ): Promise<IntakeRow> {
   const now = clock.now();
   const intake: IntakeRow = {
@@ -208,7 +208,10 @@ async function begin(
     claim: null,
     claimedUntil: null,
   };
-  const texts = new Set([...survey.recipes.keys(), ...(survey.plainRows > 0 ? [PLAIN_RECIPE] : [])]);
+  const texts = new Set([
+    ...survey.recipes.keys(),
+    ...(wrapsLater && survey.plainRows > 0 ? [PLAIN_RECIPE] : []),
+  ]);
   await inTransaction(dataSource, async (manager) => {
     await insertIntake(manager, intake);
     for (const text of texts)

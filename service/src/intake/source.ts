@@ -1,30 +1,16 @@
 /** Rows of an old users table, read one at a time: CSV (RFC 4180), JSON Lines, or another database. */
-import { createReadStream, statSync } from "node:fs";
 import type { ReadStream } from "node:fs";
+import { createReadStream, statSync } from "node:fs";
 import { basename } from "node:path";
 import { pipeline } from "node:stream";
 import type { DatabaseSource, FileSource } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
+import type { ReadSoFar, SourceRow } from "./source-row.ts";
+import { SourceError } from "./source-row.ts";
 
 /** Bytes of a row at most. A longer one is no row: a quotation mark is missing. */
 const MAX_ROW = 2 ** 20;
-
-/** A row that can be read; or what is wrong with it, and in which column. */
-export type SourceRow =
-  | { readonly line: number; readonly values: ReadonlyMap<string, string | null> }
-  | { readonly line: number; readonly fault: string };
-
-/** The source cannot be read any further. */
-export class SourceError extends Error {
-  override readonly name = "SourceError";
-}
-
-/** How far a source is read. Of a file in bytes; of a database in rows. */
-export interface ReadSoFar {
-  total: number;
-  done(): number;
-}
 
 /**
  * Reads the rows, in constant memory. The first line of CSV names the columns; an empty field is an empty text, a missing one a fault.

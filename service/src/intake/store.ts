@@ -110,12 +110,12 @@ export async function findHeld(
   return new Set(rows.map(({ emailKey }) => emailKey));
 }
 
-type TableOf = {
+interface TableOf {
   account: AccountRow;
   password_record: PasswordRecordRow;
   imported_password: ImportedPasswordRow;
   intake_refusal: IntakeRefusalRow;
-};
+}
 
 /** Many rows in one statement: a mapper that looks at each value would take most of the time. */
 export async function insertMany<Table extends keyof TableOf>(

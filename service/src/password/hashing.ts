@@ -5,7 +5,7 @@ import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
-import type { StoredPassword, TypedPassword } from "./stored.ts";
+import type { StoredPassword, TypedPassword } from "./checking.ts";
 
 export interface Hashing {
   /** The scheme of new records, with the pepper's key if one is wanted. */

@@ -7,8 +7,8 @@ import {
   MINIMUM_LENGTH_BESIDE_FACTOR,
   PhcReadError,
   readScheme,
-  SEALED_DIGEST_PREFIX,
   SchemeError,
+  SEALED_DIGEST_PREFIX,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
@@ -16,12 +16,12 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { dutyOf } from "../second-factor/duty.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
+import type { StoredPassword } from "./checking.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
 import { countTry, noteReplaced } from "./imported-store.ts";
 import type { NewRecord } from "./store.ts";
 import { replaceRecord } from "./store.ts";
-import type { StoredPassword } from "./stored.ts";
 
 /** What new passwords are judged by. */
 export interface PasswordJudging {

@@ -19,25 +19,9 @@ import {
   SchemeError,
 } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
+import type { StoredPassword, TypedPassword } from "./checking.ts";
 import type { Imported } from "./imported-store.ts";
 import { findImported } from "./imported-store.ts";
-
-/** A password as it was typed, and prepared as ours are (RFC 8265). */
-export interface TypedPassword {
-  readonly prepared: string;
-  readonly typed: string;
-}
-
-export interface StoredPassword {
-  /** Its PHC prefix. */
-  readonly schemeText: string;
-  /** Whether it should be re-made at the next right password. */
-  readonly isOutdated: boolean;
-  /** The intake that brought it; `null`: it was made here. */
-  readonly intakeId: string | null;
-  /** Computes; under the gate of `Hashing.check` alone. */
-  matches(shown: TypedPassword): Promise<boolean>;
-}
 
 /** A stored text that no password can be checked against, and why. */
 export interface UnusableRecord {
@@ -136,7 +120,7 @@ async function anySpelling(
 
 /** Makes the old digest of a password, with what the account brought along. */
 function oldWayOf(imported: Imported | null): ((password: string) => Promise<Uint8Array | null>) | null {
-  if (imported?.recipeText == null) return null;
+  if (imported === null || imported.recipeText === null) return null;
   const recipe = readRecipeOrNull(imported.recipeText);
   if (recipe === null) return null;
   const along = inputOf(imported);

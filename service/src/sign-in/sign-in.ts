@@ -7,10 +7,11 @@ import { decidePasswordSignIn, preparePassword, readIdentifier } from "@lucchett
 import { findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import type { StoredPassword, TypedPassword } from "../password/checking.ts";
 import { countTry } from "../password/imported-store.ts";
 import { remake, storeRemade } from "../password/password.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
-import type { StoredPassword, TypedPassword, UnusableRecord } from "../password/stored.ts";
+import type { UnusableRecord } from "../password/stored.ts";
 import { checkable, readStored } from "../password/stored.ts";
 import { ProblemReply } from "../problem.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
