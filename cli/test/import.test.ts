@@ -4,7 +4,8 @@ import { appendFileSync, mkdtempSync, readFileSync, writeFileSync } from "node:f
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import type { IntakeCheck, IntakeReport } from "@lucchetto/contract";
+import type { Intake, IntakeCheck } from "@lucchetto/contract";
+import { routes } from "@lucchetto/contract";
 import { callCommand, COMMAND, runCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -37,15 +38,15 @@ const lucchetto = (args: readonly string[], input = "") =>
 async function importRun(plan: string, more: readonly string[] = [], input = "") {
   const run = await lucchetto(["import", "run", plan, ...more, "--json"], input);
   if (run.status !== 0) throw new Error(run.err);
-  return JSON.parse(run.out) as { report: IntakeReport; wrapsLater: boolean; resumedAt: number };
+  return JSON.parse(run.out) as { report: Intake; wrapsLater: boolean; resumedAt: number };
 }
 async function importCheck(plan: string, more: readonly string[] = [], input = "") {
   const run = await lucchetto(["import", "check", plan, ...more, "--json"], input);
   return JSON.parse(run.out) as IntakeCheck;
 }
-async function statusOf(id: string): Promise<IntakeReport> {
+async function statusOf(id: string): Promise<Intake> {
   const { out } = await lucchetto(["import", "status", "--json"]);
-  const found = (JSON.parse(out) as IntakeReport[]).find((one) => one.id === id);
+  const found = (JSON.parse(out) as Intake[]).find((one) => one.id === id);
   if (found === undefined) throw new Error(`no intake ${id}`);
   return found;
 }
@@ -321,6 +322,73 @@ describe("a large table", () => {
     expect(await recordOf("later4")).toMatch(/^\$scrypt\$ln=8,r=8,p=1,recipe=/);
     expect(await signIn("later4", "later password 4")).toBe(201);
     expect(await signIn("later5", digest("sha1", "s5later password 5"))).toBe(401);
+  });
+});
+
+describe("a recipe that was wrong", () => {
+  test("is corrected by an operator who knows one password; the digests stay, and the other operators are told", async () => {
+    const rows = ["vera", "walter"].map(
+      (name) => `${name},${name}@old.example,${digest("sha1", `${name} on the north side#s`)},s`,
+    );
+    file("wrong.csv", ["login,mail,pw,salt", ...rows].join("\n"));
+    const { report } = await importRun(file("wrong.yaml", planOf("wrong.csv", SALTED)), ["--unproven"]);
+    expect(await signIn("vera", "vera on the north side")).toBe(401);
+    const other = await service.register("other.office@brina.example");
+    await service.dataSource.query(
+      "UPDATE account SET labels = '[\"operator\"]', emailVerifiedAt = NOW(3) WHERE id = ?",
+      [other.id],
+    );
+    const token = await service.operator();
+    const [recipe] = (await statusOf(report.id)).recipes;
+    const right = 'hex(sha1(concat(password, "#", salt)))';
+    const correct = async (change: object, as = token) => {
+      const { body, headers } = json({
+        text: right,
+        identifier: "vera",
+        password: "vera on the north side",
+        ...change,
+      });
+      const path = `/v1/operator/intakes/${report.id}/recipes/${recipe?.id}`;
+      const sent = { body, headers: { ...headers, authorization: `Bearer ${as}` } };
+      const answer = await send(service, "PATCH", path, sent);
+      return {
+        status: answer.status,
+        code: answer.json<{ errors?: Array<{ code: string }> }>().errors?.[0]?.code,
+      };
+    };
+    for (const [body, code] of [
+      [{ password: "walter on the north side" }, "recipe-not-fitting"],
+      [{ text: "hex(sha1(concat(password, salt)))" }, "recipe-not-fitting"],
+      // The old digest itself would sign in.
+      [{ text: "password", password: digest("sha1", "vera on the north side#s") }, "recipe-unsound"],
+      [{ text: "lower(password)", password: digest("sha1", "vera on the north side#s") }, "recipe-unsound"],
+      [{ identifier: "aldo" }, "not-of-recipe"],
+      [{ identifier: "nobody.at.all" }, "not-of-recipe"],
+    ] as const) {
+      expect([body, await correct(body)]).toEqual([body, { status: 400, code }]);
+    }
+    const { token: somebody } = await service.register("somebody@brina.example");
+    expect((await correct({}, somebody)).status).toBe(403);
+    expect(await statusOf(report.id)).toMatchObject({ recipes: [{ isProven: false }] });
+
+    expect((await correct({})).status).toBe(200);
+    expect(await statusOf(report.id)).toMatchObject({
+      recipes: [{ id: recipe?.id, text: right, isProven: true }],
+    });
+    for (const name of ["vera", "walter"]) {
+      expect(await signIn(name, digest("sha1", `${name} on the north side#s`))).toBe(401);
+      expect(await signIn(name, `${name} on the north side`)).toBe(201);
+    }
+    expect((await correct({})).code).toBe("not-of-recipe");
+    const mails = await service.as(token)(routes.listMailbox, { query: {} });
+    const told = mails.body.items.filter(({ subject }) =>
+      /recipe of imported passwords was corrected/.test(subject),
+    );
+    expect(told.map(({ to }) => to)).toEqual(["other.office@brina.example"]);
+    const journal = await service.as(token)(routes.listJournal, {
+      query: { kind: "intake.recipe-corrected" },
+    });
+    expect(journal.body.items).toHaveLength(1);
   });
 });
 

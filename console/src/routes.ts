@@ -32,6 +32,7 @@ export const { p, navigate, route } = createRouter({
     "/journal": () => import("./operators/Journal.svelte"),
     "/hashes": () => import("./operators/Hashes.svelte"),
     "/webhooks": () => import("./operators/Webhooks.svelte"),
+    "/moving-in": () => import("./operators/MovingIn.svelte"),
     "/mail": () => import("./operators/Mail.svelte"),
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),

@@ -76,6 +76,9 @@ const SENTENCES = {
   "client-id-taken": "The client id {clientId} is in use; give another with clientId.",
   "only-key": "This is the app's only key; give it another first.",
   "address-unacceptable": "The address {reason}.",
+  "recipe-unsound": "The recipe, {reason}.",
+  "recipe-not-fitting": "With this recipe the password does not fit what came along for this account.",
+  "not-of-recipe": "No account of this recipe that has not signed in yet goes by this name.",
   "cursor-unknown": "This cursor is not one that a list gave; leave it out to begin anew.",
 } as const;
 

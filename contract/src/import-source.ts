@@ -63,23 +63,3 @@ export interface IntakeCheck {
   /** Passwords that are known, and whether they fit; `nobody`: no row is theirs. */
   readonly known: ReadonlyArray<{ readonly who: string; readonly outcome: "right" | "wrong" | "nobody" }>;
 }
-
-/** An intake, as it stands. */
-export interface IntakeReport {
-  readonly id: string;
-  readonly source: string;
-  readonly state: "running" | "done";
-  readonly startedAt: string;
-  readonly endedAt: string | null;
-  readonly rows: number;
-  readonly taken: number;
-  /** Accounts that were there, and got what they lacked. */
-  readonly filled: number;
-  readonly refused: number;
-  /** Passwords that stand as they came, and how many of them lie sealed until they are wrapped. */
-  readonly standing: number;
-  readonly sealed: number;
-  readonly rightFirst: number;
-  readonly wrongTries: number;
-  readonly recipes: ReadonlyArray<{ readonly id: string; readonly text: string; readonly isProven: boolean }>;
-}

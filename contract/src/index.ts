@@ -4,6 +4,7 @@ export type { ClientOptions } from "./call.ts";
 export * from "./client.ts";
 export * from "./read-reply.ts";
 export * from "./import-source.ts";
+export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/intake.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
 export * from "./page-state.ts";

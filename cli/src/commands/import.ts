@@ -1,7 +1,7 @@
 /** A developer at work: moving in. A plan is drafted, checked against its source, and run; refused rows are mended and run again. */
 import { existsSync, writeFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
-import type { FileSource, IntakeCheck, IntakeReport, PlanDraft } from "@lucchetto/contract";
+import type { FileSource, Intake, IntakeCheck, PlanDraft } from "@lucchetto/contract";
 import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Option } from "commander";
@@ -116,7 +116,7 @@ export function defineImport(command: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto import status")
     .action(async (options: { json?: boolean }, self: Command) => {
-      const all = await runTask<IntakeReport[]>("import-status", { config: configurationFile(self) });
+      const all = await runTask<Intake[]>("import-status", { config: configurationFile(self) });
       if (options.json === true) return printJson(all);
       printTable(
         [
@@ -178,7 +178,7 @@ interface RunOptions extends CheckOptions {
 }
 
 interface RunResult {
-  readonly report: IntakeReport;
+  readonly report: Intake;
   readonly wrapsLater: boolean;
   readonly resumedAt: number;
 }

@@ -24,6 +24,7 @@
     [texts.console.hashes, "/console/hashes"],
     [texts.console.apps, "/console/apps"],
     [texts.console.webhooks, "/console/webhooks"],
+    [texts.console.movingIn, "/console/moving-in"],
   ] as const;
   /** Request ids are random (version 4), ids of records carry their time (version 7). */
   const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;

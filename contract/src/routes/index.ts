@@ -7,6 +7,7 @@ import * as basic from "./basic.ts";
 import { checkTokens } from "./check.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
+import { correctRecipe, listIntakeRefusals, listIntakes } from "./intake.ts";
 import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
 import * as passkey from "./passkey.ts";
@@ -63,6 +64,9 @@ export const routes = {
   renamePasskey: passkey.renamePasskey,
   removePasskey: passkey.removePasskey,
   importAuthenticators,
+  listIntakes,
+  listIntakeRefusals,
+  correctRecipe,
   ...delivery,
   askForLink: mail.askForLink,
   lookAtLink: mail.lookAtLink,

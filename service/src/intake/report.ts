@@ -1,10 +1,10 @@
 /** An intake as people see it. */
-import type { IntakeReport } from "@lucchetto/contract";
+import type { Intake } from "@lucchetto/contract";
 import type { DataSource } from "typeorm";
 import type { IntakeRow } from "../storage/index.ts";
 import { countStanding, listIntakes, listRecipes } from "./store.ts";
 
-export async function reportOf(dataSource: DataSource, row: IntakeRow): Promise<IntakeReport> {
+export async function reportOf(dataSource: DataSource, row: IntakeRow): Promise<Intake> {
   const { id, source, state, taken, filled, refused, rightFirst, wrongTries } = row;
   return {
     id,
@@ -25,8 +25,8 @@ export async function reportOf(dataSource: DataSource, row: IntakeRow): Promise<
 }
 
 /** All of them, newest first. */
-export async function reportAll(dataSource: DataSource): Promise<IntakeReport[]> {
-  const reports: IntakeReport[] = [];
+export async function reportAll(dataSource: DataSource): Promise<Intake[]> {
+  const reports: Intake[] = [];
   for (const row of await listIntakes(dataSource)) reports.push(await reportOf(dataSource, row));
   return reports;
 }

@@ -1,5 +1,6 @@
 /** Intakes in the database: begun, gone on with, and written row by row in large statements. */
 import type { DataSource, EntityManager } from "typeorm";
+import { LessThan, MoreThan } from "typeorm";
 import type {
   AccountRow,
   AuthenticatorRow,
@@ -15,6 +16,7 @@ import {
   IntakeEntity,
   IntakeRefusalEntity,
   RecipeEntity,
+  sweepRows,
 } from "../storage/index.ts";
 
 /** The one that was begun with the same plan and source, and has not ended. */
@@ -47,11 +49,19 @@ export async function insertRecipe(manager: EntityManager, row: RecipeRow): Prom
 export function listRefusals(
   dataSource: DataSource,
   intakeId: string,
-  { skip = 0, take }: { skip?: number; take: number },
+  { after, take }: { after: string; take: number },
 ): Promise<IntakeRefusalRow[]> {
   return dataSource
     .getRepository(IntakeRefusalEntity)
-    .find({ where: { intakeId }, order: { line: "ASC" }, skip, take });
+    .find({ where: { intakeId, line: MoreThan(after) }, order: { line: "ASC" }, take });
+}
+
+/** Forgets the refused rows of intakes that ended before a time. */
+export async function sweepRefusals(dataSource: DataSource, before: Date): Promise<void> {
+  const ended = await dataSource
+    .getRepository(IntakeEntity)
+    .find({ select: { id: true }, where: { endedAt: LessThan(before), refused: MoreThan(0) }, take: 100 });
+  for (const { id } of ended) await sweepRows(dataSource, "intake_refusal WHERE intakeId = ?", [id]);
 }
 
 /** How many passwords of an intake stand as they came, and how many of them lie sealed. */
@@ -201,6 +211,21 @@ export async function moveOn(
 
 export async function endIntake(manager: EntityManager, id: string, now: Date): Promise<void> {
   await manager.getRepository(IntakeEntity).update({ id }, { state: "done", endedAt: now });
+}
+
+export function findRecipe(
+  dataSource: DataSource,
+  which: Pick<RecipeRow, "id" | "intakeId">,
+): Promise<RecipeRow | null> {
+  return dataSource.getRepository(RecipeEntity).findOneBy(which);
+}
+
+export async function rewriteRecipe(
+  manager: EntityManager,
+  id: string,
+  change: Pick<RecipeRow, "text" | "isProven" | "changedAt">,
+): Promise<void> {
+  await manager.getRepository(RecipeEntity).update({ id }, change);
 }
 
 export async function noteProven(

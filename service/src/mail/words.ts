@@ -44,6 +44,10 @@ const NEWS = {
     en: "Authenticator apps from another system were imported",
     it: "Sono state importate app di autenticazione da un altro sistema",
   },
+  "recipe-corrected": {
+    en: "The recipe of imported passwords was corrected",
+    it: "È stata corretta la ricetta di password importate",
+  },
   "email-corrected": {
     en: "An account's address was corrected",
     it: "L'indirizzo di un account è stato corretto",

@@ -4,7 +4,7 @@ import { IsNull } from "typeorm";
 import type { ImportedPasswordRow } from "../storage/index.ts";
 import { ImportedPasswordEntity, sweepRows } from "../storage/index.ts";
 
-export interface Imported extends Omit<ImportedPasswordRow, "recipe"> {
+export interface Imported extends ImportedPasswordRow {
   /** As it is written at present; `null`: the record says itself what it is. */
   readonly recipeText: string | null;
 }
@@ -12,7 +12,7 @@ export interface Imported extends Omit<ImportedPasswordRow, "recipe"> {
 /** What came along with an account's password; kept for some days after it was replaced. */
 export async function findImported(dataSource: DataSource, accountId: string): Promise<Imported | null> {
   const [row] = await dataSource.query<Array<Imported & { isSaltText: number | boolean }>>(
-    `SELECT imported.accountId, imported.intakeId, imported.salt, imported.isSaltText, imported.username, imported.email,
+    `SELECT imported.accountId, imported.intakeId, imported.recipe, imported.salt, imported.isSaltText, imported.username, imported.email,
             imported.replacedAt, recipe.text AS recipeText
        FROM imported_password imported LEFT JOIN recipe ON recipe.id = imported.recipe
       WHERE imported.accountId = ?`,

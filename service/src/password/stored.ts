@@ -35,10 +35,12 @@ type Needs = Pick<ServiceContext, "hashing" | "dataSource" | "sealingKeys">;
 /**
  * A stored text as what it is, or why it is nothing that can be computed.
  * @param accountId `null`: a registration that waits, with which nothing came along.
+ * @param insteadOfRecipe a recipe that is tried in place of the account's.
  */
 export async function readStored(
   context: Needs,
   { record: text, accountId }: { readonly record: string; readonly accountId: string | null },
+  insteadOfRecipe?: string,
 ): Promise<StoredPassword | UnusableRecord> {
   const { hashing, dataSource } = context;
   const sealed = readSealedDigest(text);
@@ -46,7 +48,9 @@ export async function readStored(
   if (sealed === null && record === null) return UNREADABLE;
   const isOld = record === null || isOutdated(record, hashing.scheme);
   // Whatever is exactly as ours are was made here.
-  const imported = accountId !== null && isOld ? await findImported(dataSource, accountId) : null;
+  const found = accountId !== null && isOld ? await findImported(dataSource, accountId) : null;
+  const imported =
+    found === null || insteadOfRecipe === undefined ? found : { ...found, recipeText: insteadOfRecipe };
   if (record !== null) return readUsual(hashing.peppers, record, { isOld, imported });
   if (sealed === null || accountId === null) return UNREADABLE;
   const digest = openDigest(context.sealingKeys, sealed, accountId);

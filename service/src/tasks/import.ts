@@ -1,6 +1,6 @@
 /** `import-…`: moving in, done where configuration, key ring and database are. Progress goes out as lines of JSON before the result. */
 import { appendFileSync, existsSync, writeFileSync } from "node:fs";
-import type { IntakeCheck, IntakeReport } from "@lucchetto/contract";
+import type { Intake, IntakeCheck } from "@lucchetto/contract";
 import type { DataSource } from "typeorm";
 import type { MovableClock } from "../clock/clock.ts";
 import { createMovableClock } from "../clock/clock.ts";
@@ -29,7 +29,7 @@ export interface ImportInput {
 }
 
 export interface RunResult {
-  readonly report: IntakeReport;
+  readonly report: Intake;
   readonly wrapsLater: boolean;
   /** Rows that an earlier run had done. */
   readonly resumedAt: number;
@@ -54,7 +54,7 @@ export async function importRun(config: string, input: ImportInput): Promise<Run
   });
 }
 
-export function importStatus(config: string): Promise<IntakeReport[]> {
+export function importStatus(config: string): Promise<Intake[]> {
   return withDatabase(config, ({ dataSource }) => reportAll(dataSource));
 }
 
@@ -71,14 +71,16 @@ export function importRefused(
       throw new IntakeRefusal(`There is no intake ${id}; \`lucchetto import status\` lists them.`);
     if (existsSync(to)) throw new IntakeRefusal(`${to} is there already.`);
     let written = 0;
+    let after = "0";
     let columns: string[] = [];
     for (;;) {
-      const rows = await listRefusals(dataSource, id, { skip: written, take: AT_ONCE });
+      const rows = await listRefusals(dataSource, id, { after, take: AT_ONCE });
       if (written === 0) {
         columns = [...new Set(rows.flatMap(({ values }) => Object.keys(values)))];
         writeFileSync(to, writeRefusals(rows, columns, true), { flag: "wx", mode: 0o600 });
       } else appendFileSync(to, writeRefusals(rows, columns, false));
       written += rows.length;
+      after = rows.at(-1)?.line ?? after;
       if (rows.length < AT_ONCE) return { written };
     }
   });

@@ -1,0 +1,72 @@
+<script lang="ts">
+  /** Corrects a recipe: a password that is known shows that the new one is right. */
+  import type { IntakeRecipe } from "@lucchetto/contract";
+  import { routes } from "virtual:routes";
+  import { Form } from "../lib/form.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
+  import Field from "../parts/Field.svelte";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
+
+  interface Props {
+    intakeId: string;
+    recipe: IntakeRecipe;
+    corrected: () => Promise<void>;
+  }
+  const { intakeId, recipe, corrected }: Props = $props();
+  const form = new Form();
+  let isOpen = $state(false);
+  let fields = $state({ text: "", identifier: "", password: "" });
+
+  function open(): void {
+    if (isOpen && fields.text === "") fields.text = recipe.text;
+  }
+
+  async function send(): Promise<void> {
+    await operate(routes.correctRecipe, { params: { id: intakeId, recipe: recipe.id }, body: { ...fields } });
+    fields = { text: "", identifier: "", password: "" };
+    isOpen = false;
+    await corrected();
+  }
+</script>
+
+<details class="mt-2 text-sm" bind:open={isOpen} ontoggle={open}>
+  <summary class="text-quiet cursor-pointer">{texts.movingIn.correct}</summary>
+  <form
+    class="mt-3 grid gap-4 md:grid-cols-2"
+    novalidate
+    onsubmit={(event) => form.submit(event, () => ({}), send)}
+  >
+    <div class="md:col-span-2">
+      <FormProblem problem={form.problem} />
+      <Field
+        name="text"
+        label={texts.movingIn.recipe}
+        bind:value={fields.text}
+        autocomplete="off"
+        error={form.errors["text"]}
+      />
+    </div>
+    <Field
+      name="identifier"
+      label={texts.movingIn.whoseIsKnown}
+      bind:value={fields.identifier}
+      autocomplete="off"
+      rules={texts.movingIn.whoRules}
+      error={form.errors["identifier"]}
+    />
+    <PasswordField
+      name="password"
+      label={texts.movingIn.theirPassword}
+      bind:value={fields.password}
+      autocomplete="current-password"
+      error={form.errors["password"]}
+    />
+    <button
+      type="submit"
+      class="border-line bg-slab justify-self-start rounded border px-4 py-2"
+      aria-disabled={form.sending}>{texts.movingIn.tryAndKeep}</button
+    >
+  </form>
+</details>
