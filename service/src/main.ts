@@ -10,7 +10,7 @@ import { parseArgs } from "node:util";
 import type { FileSource } from "@lucchetto/contract";
 import { keyRingFile, loadConfiguration } from "./config/index.ts";
 import { isExpected } from "./tasks/expected.ts";
-import type { ImportInput } from "./tasks/import.ts";
+import type { BackInput, ImportInput } from "./tasks/import.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
 
 interface Options {
@@ -73,6 +73,14 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "import-run": async ({ config }) => {
     const input = await readInput<ImportInput>();
     return (await import("./tasks/import.ts")).importRun(config, input);
+  },
+  "import-export": async ({ config }) => {
+    const input = await readInput<BackInput>();
+    return (await import("./tasks/import.ts")).importExport(config, input);
+  },
+  export: async ({ config }) => {
+    const input = await readInput<{ to: string; key: string | null }>();
+    return (await import("./tasks/import.ts")).exportAll(config, input);
   },
   "import-status": async ({ config }) => (await import("./tasks/import.ts")).importStatus(config),
   "import-refused": async ({ config }) => {

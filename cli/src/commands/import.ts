@@ -1,5 +1,5 @@
 /** A developer at work: moving in. A plan is drafted, checked against its source, and run; refused rows are mended and run again. */
-import { existsSync, writeFileSync } from "node:fs";
+import { closeSync, existsSync, openSync, readSync, writeFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
 import type { FileSource, Intake, IntakeCheck, PlanDraft } from "@lucchetto/contract";
 import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
@@ -81,10 +81,14 @@ export function defineImport(command: Command): void {
     command
       .command("run")
       .description(
-        "take the rows in; what was interrupted goes on where it stood. Runs where the database is",
+        "take the rows in, or an export back; what was interrupted goes on where it stood. Runs where the database is",
       )
-      .argument("<plan>", "the plan's file"),
+      .argument("<plan>", "the plan's file, or the file of an export"),
   )
+    .option(
+      "--key <file>",
+      "of an export: the private key in PEM that opens the secrets of authenticator apps",
+    )
     .option("--unproven", "take recipes that no known password was shown to fit")
     .option("--dry-run", "check only, and write nothing")
     .addOption(
@@ -98,6 +102,8 @@ export function defineImport(command: Command): void {
     .addHelpText("after", "\nExample:\n  lucchetto import run plan.yaml --known aldo@brina.example")
     .action(async (plan: string, options: RunOptions, self: Command) => {
       const input = await inputOf(plan, options);
+      const back = await takeBack(plan, options, self);
+      if (back !== null) return options.json === true ? printJson(back) : printBack(back);
       if (options.dryRun === true) {
         const report = await runLong<IntakeCheck>("import-check", self, input);
         if (options.json === true) return printJson(report);
@@ -174,13 +180,70 @@ interface CheckOptions {
 interface RunOptions extends CheckOptions {
   readonly unproven?: boolean;
   readonly dryRun?: boolean;
+  readonly key?: string;
   readonly wrap: "auto" | "now" | "later";
+}
+
+interface BackResult {
+  readonly report: Intake;
+  readonly wrapsLater: boolean;
+  readonly resumedAt: number;
+  readonly operators: readonly string[];
+  readonly leftOut: number;
+  readonly otherRelyingParty: string | null;
 }
 
 interface RunResult {
   readonly report: Intake;
   readonly wrapsLater: boolean;
   readonly resumedAt: number;
+}
+
+/** An export taken back, if the file is one. */
+async function takeBack(
+  path: string,
+  { key, dryRun }: RunOptions,
+  self: Command,
+): Promise<BackResult | null> {
+  const { cwd } = terminal();
+  const file = resolve(cwd, path);
+  if (!existsSync(file) || !isExport(file)) return null;
+  if (dryRun === true)
+    throw new Failure(
+      "--dry-run: an export is looked at as a whole before anything is written; there is nothing to try.",
+      2,
+    );
+  return runLong<BackResult>("import-export", self, { path, key: key ?? null });
+}
+
+/** By how an export begins. */
+const EXPORT_BEGINS = '{"lucchettoExport"';
+
+function isExport(file: string): boolean {
+  const handle = openSync(file, "r");
+  try {
+    const bytes = Buffer.alloc(EXPORT_BEGINS.length);
+    return readSync(handle, bytes) === bytes.length && bytes.toString("latin1") === EXPORT_BEGINS;
+  } finally {
+    closeSync(handle);
+  }
+}
+
+function printBack(result: BackResult): void {
+  printRun(result);
+  const { operators, leftOut, otherRelyingParty } = result;
+  if (operators.length > 0)
+    print(
+      "",
+      `No import makes operators. These had been some; give them the label in the console: ${operators.map(printable).join(", ")}`,
+    );
+  if (leftOut > 0)
+    print(
+      "",
+      `${number(leftOut)} authenticator apps were left out: name the private key with --key. Their people sign in with what else they have.`,
+    );
+  if (otherRelyingParty !== null)
+    print("", `Passkeys were made for ${printable(otherRelyingParty)}, and open nothing at another domain.`);
 }
 
 /** What check and run have in common. */

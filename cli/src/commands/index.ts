@@ -135,6 +135,12 @@ export const NOUNS: readonly Noun[] = [
   ),
   noun(
     DEVELOPER,
+    "export",
+    "all accounts, to take them elsewhere",
+    async () => (await import("./export.ts")).defineExport,
+  ),
+  noun(
+    DEVELOPER,
     "password-list",
     "the list of compromised passwords that nobody may choose",
     async () => (await import("./password-list.ts")).definePasswordList,

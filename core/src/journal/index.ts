@@ -50,6 +50,7 @@ export const JOURNAL_KINDS = [
   "recovery-codes.made",
   "recovery-code.used",
   "throttle.released",
+  "accounts.exported",
   "intake.begun",
   "intake.ended",
   "intake.recipe-corrected",

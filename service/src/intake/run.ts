@@ -48,7 +48,6 @@ import {
   fillAccount,
   findIntake,
   findUnfinished,
-  insertAuthenticators,
   insertIntake,
   insertMany,
   insertRecipe,
@@ -330,8 +329,9 @@ async function writeBatch(
           "imported_password",
           taken.flatMap(({ imported }) => imported ?? []),
         );
-        await insertAuthenticators(
+        await insertMany(
           manager,
+          "authenticator",
           taken.flatMap(({ authenticator }) => authenticator ?? []),
         );
         for (const fill of fills) await fillAccount(manager, fill);

@@ -1,23 +1,18 @@
 /** Intakes in the database: begun, gone on with, and written row by row in large statements. */
 import type { DataSource, EntityManager } from "typeorm";
-import { LessThan, MoreThan } from "typeorm";
+import { In, LessThan, MoreThan } from "typeorm";
 import type {
   AccountRow,
   AuthenticatorRow,
   ImportedPasswordRow,
   IntakeRefusalRow,
   IntakeRow,
+  PasskeyRow,
   PasswordRecordRow,
   RecipeRow,
+  RecoveryCodeRow,
 } from "../storage/index.ts";
-import {
-  AuthenticatorEntity,
-  ENTITIES,
-  IntakeEntity,
-  IntakeRefusalEntity,
-  RecipeEntity,
-  sweepRows,
-} from "../storage/index.ts";
+import { ENTITIES, IntakeEntity, IntakeRefusalEntity, RecipeEntity, sweepRows } from "../storage/index.ts";
 
 /** The one that was begun with the same plan and source, and has not ended. */
 export function findUnfinished(dataSource: DataSource, fingerprint: Buffer): Promise<IntakeRow | null> {
@@ -86,13 +81,19 @@ export type ThereAlready = Pick<
 
 export async function findThere(
   manager: EntityManager,
-  keys: { emails: readonly string[]; usernames: readonly string[]; references: readonly string[] },
+  keys: {
+    emails: readonly string[];
+    usernames: readonly string[];
+    references: readonly string[];
+    ids?: readonly string[];
+  },
 ): Promise<ThereAlready[]> {
   const columns = "id, emailKey, usernameKey, reference, displayName, labels, state";
   const asked = [
     ["emailKey", keys.emails],
     ["usernameKey", keys.usernames],
     ["reference", keys.references],
+    ["id", keys.ids ?? []],
   ] as const;
   const parts = asked.filter(([, some]) => some.length > 0);
   if (parts.length === 0) return [];
@@ -125,6 +126,9 @@ interface TableOf {
   password_record: PasswordRecordRow;
   imported_password: ImportedPasswordRow;
   intake_refusal: IntakeRefusalRow;
+  authenticator: AuthenticatorRow;
+  passkey: PasskeyRow;
+  recovery_code: RecoveryCodeRow;
 }
 
 /** Many rows in one statement: a mapper that looks at each value would take most of the time. */
@@ -161,14 +165,6 @@ function columnsOf(table: string): readonly Column[] {
   }));
   COLUMNS.set(table, columns);
   return columns;
-}
-
-export async function insertAuthenticators(
-  manager: EntityManager,
-  rows: readonly AuthenticatorRow[],
-): Promise<void> {
-  if (rows.length > 0)
-    await manager.getRepository(AuthenticatorEntity).insert(rows.map((row) => ({ ...row })));
 }
 
 export interface Fill {
@@ -218,6 +214,10 @@ export function findRecipe(
   which: Pick<RecipeRow, "id" | "intakeId">,
 ): Promise<RecipeRow | null> {
   return dataSource.getRepository(RecipeEntity).findOneBy(which);
+}
+
+export function findRecipes(manager: EntityManager, ids: readonly string[]): Promise<RecipeRow[]> {
+  return manager.getRepository(RecipeEntity).findBy({ id: In([...ids]) });
 }
 
 export async function rewriteRecipe(

@@ -48,6 +48,10 @@ const NEWS = {
     en: "The recipe of imported passwords was corrected",
     it: "È stata corretta la ricetta di password importate",
   },
+  "accounts-exported": {
+    en: "All accounts were exported on the server",
+    it: "Sul server sono stati esportati tutti gli account",
+  },
   "email-corrected": {
     en: "An account's address was corrected",
     it: "L'indirizzo di un account è stato corretto",

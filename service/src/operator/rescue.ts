@@ -68,7 +68,7 @@ export async function rescueOperator(
       now,
     });
     const parts = { configuration, clock, sealingKeys: keyRing };
-    const news = { what: "rescue", about: account, by: null, reason: null } as const;
+    const news = { what: "rescue", about: account, by: "lucchetto operator rescue", reason: null } as const;
     await tellOtherOperators(parts, manager, { ...news, visit });
     return { id, hadFactor };
   });

@@ -14,8 +14,8 @@ export interface News {
   readonly what: OperatorNews;
   /** Whose account it is about; or the name of what was added. */
   readonly about: Named | string;
-  /** Who did it; `null`: whoever runs the service, on its machine. */
-  readonly by: Named | null;
+  /** Who did it; a command: whoever runs the service, on its machine. */
+  readonly by: Named | string;
   readonly reason: string | null;
   readonly visit: Visit;
 }
@@ -28,11 +28,12 @@ export async function tellOtherOperators(
 ): Promise<void> {
   for (const operator of await listOperators(manager)) {
     // Whom it is about hears of it in mails of their own, or knows.
-    const isAbout = typeof about !== "string" && about.id === operator.id && by !== null;
-    if (operator.id === by?.id || isAbout || operator.state !== "active") continue;
+    const isByCommand = typeof by === "string";
+    const isAbout = typeof about !== "string" && about.id === operator.id && !isByCommand;
+    if ((!isByCommand && operator.id === by.id) || isAbout || operator.state !== "active") continue;
     const to = addressOf(operator);
     if (to === null) continue;
-    const news = { what, by: by === null ? "lucchetto operator rescue" : nameOf(by), reason };
+    const news = { what, by: isByCommand ? by : nameOf(by), reason };
     const account = typeof about === "string" ? about : nameOf(about);
     await writeMail(context, manager, { name: "operators-told", to, about: { visit, account, news } });
   }

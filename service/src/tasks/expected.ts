@@ -11,6 +11,7 @@ const EXPECTED = new Set([
   "SourceError",
   "PlanError",
   "IntakeRefusal",
+  "ExportRefusal",
 ]);
 
 export function isExpected(error: unknown): error is Error {

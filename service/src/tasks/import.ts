@@ -6,6 +6,10 @@ import type { MovableClock } from "../clock/clock.ts";
 import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { loadConfiguration } from "../config/index.ts";
+import type { ExportResult } from "../export/export.ts";
+import { exportAccounts } from "../export/export.ts";
+import type { TakenBack } from "../export/take-back.ts";
+import { takeBack } from "../export/take-back.ts";
 import type { KnownPassword, OnProgress } from "../intake/check.ts";
 import { checkSource } from "../intake/check.ts";
 import { readMended, writeRefusals } from "../intake/mended.ts";
@@ -51,6 +55,29 @@ export async function importRun(config: string, input: ImportInput): Promise<Run
       onProgress: tellNowAndThen(),
     });
     return { report: await reportOf(needs.dataSource, intake), wrapsLater, resumedAt };
+  });
+}
+
+export interface BackInput {
+  readonly path: string;
+  readonly key: string | null;
+}
+
+/** An export taken back. */
+export async function importExport(
+  config: string,
+  { path, key }: BackInput,
+): Promise<RunResult & Pick<TakenBack, "operators" | "leftOut" | "otherRelyingParty">> {
+  return withDatabase(config, async (needs) => {
+    const { intake, ...told } = await takeBack(needs, { path, key }, tellNowAndThen());
+    return { report: await reportOf(needs.dataSource, intake), wrapsLater: false, ...told };
+  });
+}
+
+export function exportAll(config: string, input: { to: string; key: string | null }): Promise<ExportResult> {
+  return withDatabase(config, (needs) => {
+    const tell = tellNowAndThen();
+    return exportAccounts(needs, input, (rows) => tell({ phase: "write", done: rows, total: 0, rows }));
   });
 }
 

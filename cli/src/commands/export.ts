@@ -1,0 +1,70 @@
+/** A developer at work: leaving, which is as easy as coming. */
+import { existsSync } from "node:fs";
+import { resolve } from "node:path";
+import type { Command } from "commander";
+import { Failure } from "../failure.ts";
+import { print, printJson, printPairs } from "../output.ts";
+import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
+import { terminal } from "../terminal.ts";
+
+interface Options {
+  readonly to?: string;
+  readonly json?: boolean;
+}
+
+interface Result {
+  readonly accounts: number;
+  readonly passwords: number;
+  readonly passkeys: number;
+  readonly authenticators: number;
+  readonly leftOut: number;
+}
+
+/** Rows between two words on how far it is. */
+const TELL_EVERY = 50_000;
+
+export function defineExport(command: Command): void {
+  command
+    .description(
+      "write all accounts with their hashes, passkeys and labels into a file of JSON Lines. Runs where the database is; all operators hear of it",
+    )
+    .argument("<file>", "where; it must not be there yet")
+    .option(
+      "--to <key>",
+      "a public key in PEM that the secrets of authenticator apps are sealed to; without it they are left out",
+    )
+    .option(...CONFIG_OPTION)
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nExample:\n  openssl genpkey -algorithm X25519 -out mine.pem && openssl pkey -in mine.pem -pubout -out mine.pub\n  lucchetto export accounts.jsonl --to mine.pub",
+    )
+    .action(async (file: string, { to, json }: Options, self: Command) => {
+      const { cwd, stderr } = terminal();
+      if (existsSync(resolve(cwd, file))) throw new Failure(`${file} is there already.`, 2);
+      let told = 0;
+      const result = await runTask<Result>("export", {
+        config: configurationFile(self),
+        input: JSON.stringify({ to: file, key: to ?? null }),
+        onProgress(progress) {
+          const { rows } = progress as { rows: number };
+          if (rows < told + TELL_EVERY) return;
+          told = rows;
+          stderr.write(`${rows.toLocaleString("en")} accounts\n`);
+        },
+      });
+      if (json === true) return printJson(result);
+      printPairs([
+        ["accounts", result.accounts.toLocaleString("en")],
+        ["passwords", result.passwords.toLocaleString("en")],
+        ["passkeys", result.passkeys.toLocaleString("en")],
+        ["authenticators", result.authenticators.toLocaleString("en")],
+      ]);
+      if (result.leftOut > 0)
+        print(
+          "",
+          `${result.leftOut} authenticator apps were left out: name a public key with --to to take their secrets along.`,
+        );
+      print("", `They are in ${file}, which nobody else may read. Keep it like the database itself.`);
+    });
+}
