@@ -104,7 +104,11 @@ export default defineConfig({
     rolldownOptions: {
       treeshake: { moduleSideEffects: (id) => !/flowbite-svelte|tailwind-variants/.test(id) },
       // What every page needs comes in one file.
-      output: { codeSplitting: { groups: [{ name: "base", test: BASE }] } },
+      output: {
+        codeSplitting: { groups: [{ name: "base", test: BASE }] },
+        // Every page carries the names of all files: what is drawn at random in them does not compress.
+        chunkFileNames: "assets/[name]-[hash:7].js",
+      },
     },
   },
   server: { port: 8425, proxy: { "/v1": toService, "/oauth": toService, "/openapi.json": toService } },

@@ -436,6 +436,32 @@ describe("another database", () => {
   });
 });
 
+describe("docs/moving-in.md", () => {
+  const doc = readFileSync(new URL("../../docs/moving-in.md", import.meta.url), "utf8");
+  const blocks = (language: string) =>
+    [...doc.matchAll(new RegExp(`\`\`\`${language}\\n([^]*?)\`\`\``, "g"))].map(([, text = ""]) => text);
+
+  test("its examples run as they are written", async () => {
+    const [sorgente = "", nevaio = ""] = blocks("csv");
+    const [plain = "", salted = "", shop = ""] = blocks("yaml");
+    file("sorgente.csv", sorgente);
+    file("nevaio.csv", nevaio);
+    expect((await importRun(file("sorgente.yaml", plain))).report).toMatchObject({ taken: 2, refused: 0 });
+    expect(await signIn("nives@sorgente.example", "the cup by the spring")).toBe(201);
+    const known = ["--known", "elsa@nevaio.example", "--password-stdin"];
+    const elsa = await importRun(
+      file("nevaio.yaml", salted.replace("username: login", "displayName: login")),
+      known,
+      "moss on the north side\n",
+    );
+    expect(elsa.report).toMatchObject({ taken: 1, refused: 0 });
+    expect(await signIn("elsa@nevaio.example", "moss on the north side")).toBe(201);
+    // The shop's database is nowhere; its plan can be read.
+    const { err } = await lucchetto(["import", "check", file("shop.yaml", shop)]);
+    expect(err).toMatch(/source\.passwordFile: .*shop-password cannot be read/);
+  });
+});
+
 describe("a plan that cannot be run", () => {
   test.each([
     ["columns: {}", /source: /],

@@ -7,7 +7,7 @@ const recipeId = z.string().regex(/^r[0-9a-f]{10}$/, "This is no id of a recipe.
 
 export const intakeRecipe = z
   .object({
-    id: recipeId.describe("records name it"),
+    id: z.string().describe("records name it"),
     text: z.string().describe("in the recipe language"),
     isProven: z.boolean().describe("a known password was shown to fit it"),
   })

@@ -19,7 +19,7 @@ import {
   schemeTextOf,
   seal,
 } from "@lucchetto/core";
-import type { AttestationFormat,CoseAlgorithm } from "@lucchetto/core/passkey";
+import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
 import type { DataSource, EntityManager } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
