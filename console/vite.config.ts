@@ -107,7 +107,7 @@ export default defineConfig({
       output: {
         codeSplitting: { groups: [{ name: "base", test: BASE }] },
         // Every page carries the names of all files: what is drawn at random in them does not compress.
-        chunkFileNames: "assets/[name]-[hash:7].js",
+        chunkFileNames: "assets/[hash:8].js",
       },
     },
   },

@@ -300,15 +300,19 @@ async function runLong<Result>(task: string, self: Command, input: unknown): Pro
         const seconds = (performance.now() - shown.from) / 1_000;
         const left = done > shown.done ? ((total - done) / (done - shown.done)) * seconds : null;
         const speed =
-          seconds > 0 && phase === "write"
-            ? `${number(Math.round((done - shown.done) / seconds))} rows/s`
-            : `${number(rows)} rows`;
+          phase === "write" ? `${perSecond(done - shown.done, seconds)} rows/s` : `${number(rows)} rows`;
         shown.bar.update(done, left === null ? speed : `${speed}, ${duration(left)} left`);
       },
     });
   } finally {
     (shown as { bar: Progress } | null)?.bar.stop();
   }
+}
+
+/** Where few come in a second, with a digit behind the point. */
+function perSecond(done: number, seconds: number): string {
+  const rate = seconds > 0 ? done / seconds : 0;
+  return rate < 20 ? rate.toFixed(1) : number(Math.round(rate));
 }
 
 function duration(seconds: number): string {

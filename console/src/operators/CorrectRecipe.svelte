@@ -19,9 +19,9 @@
   let isOpen = $state(false);
   let fields = $state({ text: "", identifier: "", password: "" });
 
-  function open(): void {
-    if (isOpen && fields.text === "") fields.text = recipe.text;
-  }
+  $effect(() => {
+    if (isOpen) fields.text ||= recipe.text;
+  });
 
   async function send(): Promise<void> {
     await operate(routes.correctRecipe, { params: { id: intakeId, recipe: recipe.id }, body: { ...fields } });
@@ -31,7 +31,7 @@
   }
 </script>
 
-<details class="mt-2 text-sm" bind:open={isOpen} ontoggle={open}>
+<details class="mt-2 text-sm" bind:open={isOpen}>
   <summary class="text-quiet cursor-pointer">{texts.movingIn.correct}</summary>
   <form
     class="mt-3 grid gap-4 md:grid-cols-2"
@@ -60,7 +60,7 @@
       name="password"
       label={texts.movingIn.theirPassword}
       bind:value={fields.password}
-      autocomplete="current-password"
+      autocomplete="off"
       error={form.errors["password"]}
     />
     <button

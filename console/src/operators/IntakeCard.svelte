@@ -34,9 +34,9 @@
     });
     return { next: body.next, items: body.items.map((item) => ({ ...item, id: String(item.line) })) };
   });
-  function open(): void {
+  $effect(() => {
     if (showsRefused && !refused.loaded) void refused.begin();
-  }
+  });
 </script>
 
 <article class="border-line bg-slab rounded-lg border p-4 md:p-5" aria-label={intake.source}>
@@ -99,7 +99,7 @@
   {/if}
 
   {#if intake.refused > 0}
-    <details class="mt-5" bind:open={showsRefused} ontoggle={open}>
+    <details class="mt-5" bind:open={showsRefused}>
       <summary class="cursor-pointer font-medium"
         >{texts.movingIn.refusedRows(number(intake.refused))}</summary
       >

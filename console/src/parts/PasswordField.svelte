@@ -7,7 +7,7 @@
     name: string;
     label: string;
     value: string;
-    autocomplete: "current-password" | "new-password";
+    autocomplete: "current-password" | "new-password" | "off";
     rules?: string | undefined;
     error?: string | undefined;
   }

@@ -79,6 +79,12 @@ const KINDS: readonly Kind[] = [
     words: "yes and no",
   },
   {
+    member: "lastSignInAt",
+    named: /seen|last.?(?:log|sign|visit|active)/i,
+    fits: (value) => DATE.test(value),
+    words: "times",
+  },
+  {
     member: "createdAt",
     named: /creat|regist|joined|since/i,
     fits: (value) => DATE.test(value),

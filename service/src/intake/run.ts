@@ -268,6 +268,7 @@ async function writeRows(
     onProgress({ phase: "write", done: position, total, rows: position });
   };
   const soFar: Partial<ReadSoFar> = {};
+  onProgress({ phase: "write", done: from, total, rows: from });
   for await (const row of judgedRows(writer.plan, { twice, pepperIds }, soFar)) {
     if (row.position <= from) continue;
     batch.push(row);

@@ -125,10 +125,12 @@ const TELL_EVERY = 250;
 
 function tellNowAndThen(): OnProgress {
   let last = 0;
+  let phase = "";
   return (progress) => {
     const now = performance.now();
-    if (now - last < TELL_EVERY) return;
+    if (progress.phase === phase && now - last < TELL_EVERY) return;
     last = now;
+    phase = progress.phase;
     process.stdout.write(`${JSON.stringify({ progress })}\n`);
   };
 }
