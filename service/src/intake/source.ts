@@ -1,6 +1,6 @@
 /** Rows of an old users table, read one at a time: CSV (RFC 4180), JSON Lines, or another database. */
 import type { ReadStream } from "node:fs";
-import { createReadStream, statSync } from "node:fs";
+import { closeSync, createReadStream, openSync, readSync, statSync } from "node:fs";
 import { basename } from "node:path";
 import { pipeline } from "node:stream";
 import type { DatabaseSource, FileSource } from "@lucchetto/contract";
@@ -45,13 +45,32 @@ export function nameOf(source: FileSource | DatabaseSource): string {
   return `${source.table ?? "a SELECT"} of ${pathname.slice(1)} at ${host}`;
 }
 
+const MARK = Buffer.from("\ufeff");
+
+/** Opens it behind the mark that some programs put before UTF-8. @throws SourceError. */
 function openFile(path: string, soFar: Partial<ReadSoFar>, encoding?: "latin1"): ReadStream {
-  const stream = createReadStream(path, encoding);
-  stream.once("open", () => {
-    soFar.total = statSync(path).size;
-    soFar.done = () => stream.bytesRead;
-  });
-  return stream;
+  try {
+    const start = beginsWithMark(path) ? MARK.length : 0;
+    const stream = createReadStream(path, { start, ...(encoding === undefined ? {} : { encoding }) });
+    stream.once("open", () => {
+      soFar.total = statSync(path).size;
+      soFar.done = () => stream.bytesRead;
+    });
+    return stream;
+  } catch (error) {
+    throw sourceError(error, path);
+  }
+}
+
+function beginsWithMark(path: string): boolean {
+  const handle = openSync(path, "r");
+  try {
+    const first = Buffer.alloc(MARK.length);
+    readSync(handle, first);
+    return first.equals(MARK);
+  } finally {
+    closeSync(handle);
+  }
 }
 
 async function* readCsv(
@@ -91,8 +110,7 @@ async function* readCsv(
 
 function namesOf(record: readonly string[], decode: Decode): string[] {
   const names = record.map((field, index) => {
-    const bytes = index === 0 ? field.replace(/^\u00ef\u00bb\u00bf/u, "") : field;
-    const name = decode(bytes)?.trim() ?? "";
+    const name = decode(field)?.trim() ?? "";
     if (name === "") throw new SourceError(`line 1: column ${index + 1} has no name that can be read.`);
     return name;
   });
@@ -131,7 +149,7 @@ async function* readJsonLines(
 
 function readJsonLine(text: string | null, line: number): SourceRow {
   if (text === null) return { line, fault: "these bytes are not in the encoding" };
-  const value: unknown = safeJson.safeParse(text.replace(/^\ufeff/u, ""));
+  const value: unknown = safeJson.safeParse(text);
   if (typeof value !== "object" || value === null || Array.isArray(value))
     return { line, fault: "it is not an object of JSON" };
   const values = new Map<string, string | null>();

@@ -1,0 +1,161 @@
+/** Sources of an intake and their rows, whatever stands in them. */
+import { mkdtempSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
+import { describe, expect, test } from "@jest/globals";
+import { stringify } from "csv-stringify/sync";
+import fc from "fast-check";
+import { MaybeTwice } from "../src/intake/duplicates.ts";
+import { parsePlan } from "../src/intake/plan.ts";
+import { judgeRow } from "../src/intake/row.ts";
+import { readRows } from "../src/intake/source.ts";
+import type { SourceRow } from "../src/intake/source-row.ts";
+import { SourceError } from "../src/intake/source-row.ts";
+
+const path = join(mkdtempSync(join(tmpdir(), "lucchetto-source-")), "rows");
+const csv = { path, format: "csv", delimiter: ",", encoding: "utf-8" } as const;
+const jsonLines = { ...csv, format: "json-lines" } as const;
+
+async function readAll(
+  source: Parameters<typeof readRows>[0],
+  content: string | Uint8Array,
+): Promise<SourceRow[]> {
+  writeFileSync(path, content);
+  const rows: SourceRow[] = [];
+  for await (const row of readRows(source)) rows.push(row);
+  return rows;
+}
+
+describe("a file", () => {
+  test("of CSV as any program writes it gives back what was written", async () => {
+    const text = fc.string({ unit: "grapheme", maxLength: 12 }).filter((one) => !one.includes("\ufeff"));
+    const table = fc.array(fc.array(text, { minLength: 3, maxLength: 3 }), { minLength: 1, maxLength: 5 });
+    await fc.assert(
+      fc.asyncProperty(
+        table,
+        fc.constantFrom(",", ";", "\t", "|"),
+        fc.boolean(),
+        async (rows, delimiter, bom) => {
+          const written = stringify([["a", "b", "c"], ...rows], { delimiter, quoted: true, bom });
+          const read = await readAll({ ...csv, delimiter }, written);
+          expect(read.map((row) => ("values" in row ? [...row.values.values()] : row.fault))).toEqual(rows);
+        },
+      ),
+      { numRuns: 60 },
+    );
+  });
+
+  test("of any bytes is read, or said from which line on it is not", async () => {
+    const bytes = fc.oneof(
+      fc.uint8Array({ maxLength: 200 }),
+      fc
+        .string({ unit: fc.constantFrom("a", ",", '"', "\n", "\r", "\u00e9", "{", "}", ":"), maxLength: 80 })
+        .map((one) => new TextEncoder().encode(one)),
+    );
+    await fc.assert(
+      fc.asyncProperty(bytes, fc.constantFrom(csv, jsonLines), async (content, source) => {
+        try {
+          for (const row of await readAll(source, content)) expect(row.line).toBeGreaterThan(0);
+        } catch (error) {
+          expect(error).toBeInstanceOf(SourceError);
+          expect((error as Error).message).toMatch(/line \d+|it is empty/);
+        }
+      }),
+      { numRuns: 150 },
+    );
+  });
+});
+
+describe("a row", () => {
+  const plan = parsePlan(
+    `source: {file: x.csv, format: csv}
+columns: {email: e, username: u, displayName: d, reference: r, labels: {column: l}, language: g, verified: {column: v, when: ["1"]}, createdAt: c, lastSignInAt: s, totpSecret: t}
+passwords:
+  - {kind: plain, when: {column: k, is: plain}, column: p}
+  - {kind: none, when: {column: p, is: ""}}
+  - {kind: recipe, when: {column: p, hex: 40}, column: p, recipe: "hex(sha1(concat(salt, password)))", salt: z}
+  - {kind: hash, when: {column: p, begins: $}, column: p}
+`,
+    { name: "plan", source: (file) => file },
+  );
+  const judge = (values: Record<string, string>) =>
+    judgeRow(plan, new Map(Object.entries(values)), new Set(["k1"]));
+
+  test("of whatever texts becomes an account or a reason, in which no secret stands", () => {
+    const text = fc.oneof(
+      fc.string({ unit: "grapheme", maxLength: 30 }),
+      fc.constantFrom(
+        "",
+        "1",
+        "0",
+        "plain",
+        "a@b.example",
+        "operator",
+        "2019-02-30",
+        "$2b$10$",
+        "$scrypt$ln=40,r=8,p=1$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA",
+        "e".repeat(40),
+      ),
+    );
+    const row = fc.record(Object.fromEntries([..."eudrlgvcstpkz"].map((name) => [name, text])));
+    fc.assert(
+      fc.property(row, (values) => {
+        const judged = judge(values);
+        if (!("reason" in judged)) {
+          expect(judged.account.email ?? judged.account.username).not.toBeNull();
+          expect(judged.account.labels).not.toContain("operator");
+          return;
+        }
+        for (const secret of [values["p"], values["t"], values["z"]])
+          if (secret !== undefined && secret.length > 6 && secret !== "operator")
+            expect(judged.reason).not.toContain(secret);
+      }),
+      { numRuns: 2_000 },
+    );
+  });
+
+  test.each<[Record<string, string>, RegExp | null]>([
+    [{ e: "a@b.example", p: "$scrypt$ln=40,r=8,p=1$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA" }, /limit is/],
+    [{ e: "a@b.example", p: `$2b$31$${"a".repeat(21)}u${"b".repeat(30)}u` }, /limit is/],
+    [
+      {
+        e: "a@b.example",
+        p: "$scrypt$ln=15,r=8,p=3,pepper=k9$c2FsdHNhbHRzYWx0c2FsdA$aGFzaGhhc2hoYXNoaGFzaGhhc2hoYXNoaGFzaGhhc2g",
+      },
+      /key k9, which is not in the key ring/,
+    ],
+    [
+      {
+        e: "a@b.example",
+        p: "$scrypt$ln=15,r=8,p=3,recipe=r1$c2FsdHNhbHRzYWx0c2FsdA$aGFzaGhhc2hoYXNoaGFzaGhhc2hoYXNoaGFzaGhhc2g",
+      },
+      /record of a recipe/,
+    ],
+    [{ e: "a@b.example", p: "nothing known" }, /no way of the plan fits/],
+    [{ e: "a@b.example", p: "x\u0000y", k: "plain" }, /control-character/],
+    [{ e: "a@b.example", p: "", l: "keeper,auditor" }, /no import gives auditor/],
+    [{ e: "a@b.example", p: "", t: "JBSWY3DPEHPK3PXP" }, /80 bits; at least 128/],
+    [{ e: "a@b.example", p: "", v: "perhaps" }, /neither one of 1 nor a no/],
+    [{ e: "a@b.example", p: "", c: "2019-02-30" }, /no time such as/],
+    [{ e: "a@b.example", p: "", c: "0000-00-00 00:00:00" }, null],
+    [{ e: "a@b.example", p: "", c: "2019-05-04T17:30:00+0200" }, null],
+    [{ d: "Nobody", p: "" }, /nobody could sign in/],
+  ])("PW-23 TO-4 %j", (values, said) => {
+    const judged = judge(values);
+    expect("reason" in judged ? judged.reason : null).toEqual(
+      said === null ? null : expect.stringMatching(said),
+    );
+  });
+});
+
+test("values that come twice are always among those that may, in a million at eight bytes each", () => {
+  const seen = new MaybeTwice();
+  for (let number = 0; number < 1_000_000; number += 1) seen.add(`guest${number}@brina.example`);
+  for (let number = 0; number < 100; number += 1) seen.add(`guest${number * 9_999}@brina.example`);
+  let found = 0;
+  for (let number = 0; number < 1_000_000; number += 1)
+    if (seen.has(`guest${number}@brina.example`)) found += 1;
+  expect(found).toBeGreaterThanOrEqual(100);
+  // Others share 48 bits with one of these by a rare chance only.
+  expect(found).toBeLessThan(110);
+}, 120_000);
