@@ -42,24 +42,3 @@ export interface PlanDraft {
   /** Rows that cannot be read, with their line. */
   readonly faults: ReadonlyArray<{ readonly line: number; readonly fault: string }>;
 }
-
-/** What a first pass over a source found; nothing is written yet. */
-export interface IntakeCheck {
-  readonly source: string;
-  readonly rows: number;
-  readonly wouldBeTaken: number;
-  /** Rows whose account is there already. */
-  readonly thereAlready: number;
-  readonly faultCount: number;
-  /** The first of them. */
-  readonly faults: Array<{ readonly line: number; readonly member: string; readonly reason: string }>;
-  /** How the passwords are kept, and in how many rows. */
-  readonly passwords: ReadonlyArray<{ readonly words: string; readonly rows: number }>;
-  readonly recipes: ReadonlyArray<{
-    readonly text: string;
-    readonly rows: number;
-    readonly isProven: boolean;
-  }>;
-  /** Passwords that are known, and whether they fit; `nobody`: no row is theirs. */
-  readonly known: ReadonlyArray<{ readonly who: string; readonly outcome: "right" | "wrong" | "nobody" }>;
-}

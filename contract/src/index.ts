@@ -5,6 +5,8 @@ export * from "./client.ts";
 export * from "./read-reply.ts";
 export * from "./import-source.ts";
 export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/intake.ts";
+export type { DraftedPlan, IntakeCheck, IntakeDraft } from "./routes/intake-draft.ts";
+export { MAX_UPLOAD } from "./routes/intake-draft.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
 export * from "./page-state.ts";

@@ -4,7 +4,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
-  import { call, title } from "../lib/page.ts";
+  import { at, call, title } from "../lib/page.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import IntakeCard from "./IntakeCard.svelte";
@@ -34,9 +34,12 @@
 <svelte:head><title>{title(texts.movingIn.movingIn)}</title></svelte:head>
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
   <h1 class="text-xl font-semibold">{texts.movingIn.movingIn}</h1>
-  <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={load}
-    >{texts.movingIn.lookAgain}</button
-  >
+  <span class="flex flex-wrap items-center gap-4">
+    <a href={at("/console/moving-in/new")}>{texts.moveIn.takeIn}</a>
+    <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={load}
+      >{texts.movingIn.lookAgain}</button
+    >
+  </span>
 </div>
 <p class="text-quiet mb-4 max-w-3xl">{texts.movingIn.whatItIs}</p>
 <FormProblem problem={loader.problem} />

@@ -8,6 +8,7 @@ import { checkTokens } from "./check.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
 import { correctRecipe, listIntakeRefusals, listIntakes } from "./intake.ts";
+import * as intakeDraft from "./intake-draft.ts";
 import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
 import * as passkey from "./passkey.ts";
@@ -67,6 +68,13 @@ export const routes = {
   listIntakes,
   listIntakeRefusals,
   correctRecipe,
+  beginIntakeDraft: intakeDraft.beginIntakeDraft,
+  addIntakePart: intakeDraft.addIntakePart,
+  planIntakeDraft: intakeDraft.planIntakeDraft,
+  showIntakeDraft: intakeDraft.showIntakeDraft,
+  checkIntakeDraft: intakeDraft.checkIntakeDraft,
+  runIntakeDraft: intakeDraft.runIntakeDraft,
+  dropIntakeDraft: intakeDraft.dropIntakeDraft,
   ...delivery,
   askForLink: mail.askForLink,
   lookAtLink: mail.lookAtLink,

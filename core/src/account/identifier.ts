@@ -46,7 +46,7 @@ export function readEmail(typed: string): Identifier<"email"> | null {
   const typedDomain = typed.slice(at + 1);
   // Looked at before it is converted: what a URL would end a host with is dropped on the way.
   if (NO_DOMAIN.test(typedDomain)) return null;
-  const domain = domainToASCII(typedDomain);
+  const domain = asciiDomain(typedDomain);
   if (!DOMAIN.test(domain)) return null;
   const localKey = lowerCase(local);
   // A sign and a mark may compose to another sign, which stands in no address.
@@ -56,6 +56,13 @@ export function readEmail(typed: string): Identifier<"email"> | null {
   if (Math.max(Buffer.byteLength(local), Buffer.byteLength(localKey)) > MAX_LOCAL_OCTETS) return null;
   if (Buffer.byteLength(key) > MAX_EMAIL_LENGTH) return null;
   return { shown: `${local}@${domain}`, key: key as IdentifierKey<"email"> };
+}
+
+const PLAIN_DOMAIN = /^[a-zA-Z0-9.-]+$/;
+
+/** In its ASCII form; the conversion leaves a name of plain letters as it is, but for their case. */
+function asciiDomain(typed: string): string {
+  return PLAIN_DOMAIN.test(typed) && !/xn--/i.test(typed) ? typed.toLowerCase() : domainToASCII(typed);
 }
 
 /** Reads a username. @returns `null` if it has characters, or a length, that no username has. */
@@ -83,13 +90,19 @@ export function readIdentifier(
   return username && { kind: "username", key: username.key };
 }
 
+/** Most identifiers are ASCII alone, of which there is one spelling. */
+// eslint-disable-next-line no-control-regex -- all of ASCII
+const ASCII = /^[\u0000-\u007f]*$/;
+
 /** Locale-independent lower case, composed, so that `É` typed in either way is one letter. */
 function lowerCase(text: string): string {
+  if (ASCII.test(text)) return text.toLowerCase();
   return text.normalize("NFC").toLowerCase().normalize("NFC");
 }
 
 /** False where a single character is only another spelling or a variant of some other one. */
 function isPlain(text: string): boolean {
+  if (ASCII.test(text)) return true;
   for (const character of text) if (character.normalize("NFC") !== character) return false;
   return text.normalize("NFC") === text.normalize("NFKC");
 }

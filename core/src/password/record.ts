@@ -2,9 +2,10 @@
 import { createHmac, timingSafeEqual } from "node:crypto";
 import type { SchemeLimits } from "./algorithms/index.ts";
 import { DEFAULT_LIMITS } from "./algorithms/index.ts";
+import type { PhcString } from "./phc.ts";
 import { phc } from "./phc.ts";
 import type { Scheme } from "./scheme.ts";
-import { SchemeError, schemeOf } from "./scheme.ts";
+import { SchemeError, schemeOf, schemeTextOf } from "./scheme.ts";
 
 /** Bytes of salt in a record made here. */
 export const SALT_LENGTH = 16;
@@ -44,7 +45,7 @@ export interface PasswordRecord {
  */
 export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS): PasswordRecord {
   const parts = phc.decode(text);
-  const scheme = schemeOf(parts, limits);
+  const scheme = limits === DEFAULT_LIMITS ? knownScheme(text, parts) : schemeOf(parts, limits);
   if (parts.salt === undefined || parts.hash === undefined) {
     throw new SchemeError("a record needs a salt and a hash after its parameters");
   }
@@ -57,6 +58,21 @@ export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
     );
   }
   return { scheme, salt: parts.salt, hash: parts.hash };
+}
+
+/** Schemes by their prefix: a database holds many records of few of them. */
+const SCHEMES = new Map<string, Scheme>();
+const MOST_SCHEMES = 200;
+
+function knownScheme(text: string, parts: PhcString): Scheme {
+  // Of a text that is cut, what stands before its last two parts is no prefix.
+  if (parts.salt === undefined || parts.hash === undefined) return schemeOf(parts);
+  const prefix = schemeTextOf(text);
+  const known = SCHEMES.get(prefix);
+  if (known !== undefined) return known;
+  const scheme = schemeOf(parts);
+  if (SCHEMES.size < MOST_SCHEMES) SCHEMES.set(prefix, scheme);
+  return scheme;
 }
 
 /**

@@ -11,15 +11,16 @@ import {
   readRecord,
   readUsername,
   runRecipe,
+  schemeTextOf,
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { MaybeTwice } from "./duplicates.ts";
 import { rowsOf } from "./mended.ts";
 import type { Plan } from "./plan.ts";
-import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
-import { judgeRow, missingColumns } from "./row.ts";
+import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault, SurveyedRow } from "./row.ts";
+import { judgeRow, missingColumns, surveyRow } from "./row.ts";
 import { nameOf } from "./source.ts";
-import type { ReadSoFar } from "./source-row.ts";
+import type { ReadSoFar, RowValues } from "./source-row.ts";
 import { SourceError } from "./source-row.ts";
 import { findHeld, findThere } from "./store.ts";
 
@@ -79,15 +80,15 @@ export async function surveySource(
     rows += 1;
     if (rows % BATCH === 0) onProgress({ phase: "check", rows, ...progressOf(soFar) });
     if ("fault" in row) continue;
-    const judged = judgeRow(plan, row.values, pepperIds);
-    if ("reason" in judged) continue;
-    const { account, password } = judged;
+    const surveyed = surveyRow(plan, row.values, pepperIds);
+    if (surveyed === null) continue;
+    const { account, password } = surveyed;
     if (account.email !== null) twice.email.add(account.email.key);
     if (account.username !== null) twice.username.add(account.username.key);
     if (account.reference !== null) twice.reference.add(account.reference);
     count(passwords, wordsOf(password));
     if (password.kind === "digest") count(recipes, password.recipe);
-    for (const pair of pairs) if (pair.isOf(judged)) await pair.try(password, peppers);
+    for (const pair of pairs) if (pair.isOf(surveyed)) await pair.try(password, peppers);
   }
   const proven = new Set(
     pairs.flatMap(({ outcome, recipe }) => (outcome === "right" && recipe !== null ? [recipe] : [])),
@@ -162,7 +163,7 @@ function wordsOf(password: JudgedPassword): string {
     case "plain":
       return PLAIN;
     case "record":
-      return readRecord(password.record).scheme.text;
+      return schemeTextOf(password.record);
     case "digest":
       return password.recipe;
   }
@@ -177,7 +178,7 @@ export interface PlacedRow {
   /** From 1, whatever a line is. */
   readonly position: number;
   readonly line: number;
-  readonly values: ReadonlyMap<string, string | null>;
+  readonly values: RowValues;
   readonly judged: JudgedRow | RowFault;
 }
 
@@ -263,6 +264,24 @@ export type Met =
   | { readonly account: Awaited<ReturnType<typeof findThere>>[number] }
   | { readonly fault: RowFault };
 
+const HELD: Met = {
+  fault: { member: "email", reason: "the address is held for an account that had it some days ago" },
+};
+
+/** Looks which rows have an address that is held. Accounts that are there are met by who writes. */
+export async function meetHeld(
+  { manager }: Pick<DataSource, "manager">,
+  rows: ReadonlyArray<{ readonly judged: JudgedRow }>,
+  now: Date,
+): Promise<Array<Met | null>> {
+  const held = await findHeld(
+    manager,
+    rows.flatMap(({ judged }) => judged.account.email?.key ?? []),
+    now,
+  );
+  return rows.map(({ judged }) => (held.has(judged.account.email?.key ?? "") ? HELD : null));
+}
+
 /** Looks which rows meet accounts that are there. Two different accounts are never taken for one. */
 export async function meetAccounts(
   { manager }: Pick<DataSource, "manager">,
@@ -282,10 +301,7 @@ export async function meetAccounts(
     const username = account.username === null ? null : (byUsername.get(account.username.key) ?? null);
     const reference = account.reference === null ? null : (byReference.get(account.reference) ?? null);
     const isOf = account.email === null ? null : email;
-    if (isOf === null && account.email !== null && held.has(account.email.key))
-      return {
-        fault: { member: "email", reason: "the address is held for an account that had it some days ago" },
-      };
+    if (isOf === null && account.email !== null && held.has(account.email.key)) return HELD;
     const main = account.email === null ? username : isOf;
     if (main !== null) {
       for (const other of [username, reference])
@@ -321,7 +337,7 @@ class Pair {
     this.#keys = new Set([who, readEmail(who)?.key ?? who, readUsername(who)?.key ?? who]);
   }
 
-  isOf({ account: { email, username, reference } }: JudgedRow): boolean {
+  isOf({ account: { email, username, reference } }: SurveyedRow): boolean {
     return [email?.key, username?.key, reference].some(
       (key) => typeof key === "string" && this.#keys.has(key),
     );

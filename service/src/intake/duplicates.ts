@@ -1,5 +1,5 @@
 /** Values that come more than once in a source, found in one pass and constant memory, before anything is written. */
-import { createHash } from "node:crypto";
+import { hash } from "node:crypto";
 
 /** Bytes of a digest that are kept of a value: as many as a number holds exactly. */
 const KEPT_BYTES = 6;
@@ -44,5 +44,5 @@ export class MaybeTwice {
 }
 
 function fingerprintOf(value: string): number {
-  return createHash("sha1").update(value).digest().readUIntBE(0, KEPT_BYTES);
+  return hash("sha1", value, "buffer").readUIntBE(0, KEPT_BYTES);
 }

@@ -2,6 +2,7 @@
 import type { ColumnGuess, FileSource, PlanDraft } from "@lucchetto/contract";
 import { digestOfHexLength, fromModularCrypt, readEmail, readRecord } from "@lucchetto/core";
 import { Document } from "yaml";
+import type { UploadedSource } from "./source.ts";
 import { readRows } from "./source.ts";
 
 /** Rows that are looked at. */
@@ -14,7 +15,7 @@ interface Column {
 }
 
 /** @param writtenAs how the plan names the file: seen from where the plan is kept. @throws SourceError. */
-export async function draftPlan(source: FileSource, writtenAs = source.path): Promise<PlanDraft> {
+export async function draftPlan(source: UploadedSource, writtenAs = source.path): Promise<PlanDraft> {
   let rows = 0;
   const faults: Array<{ line: number; fault: string }> = [];
   const byName = new Map<string, string[]>();

@@ -1,5 +1,6 @@
 /** Refused rows: written into a file without their secrets, mended there by a person, and taken with the secrets of the source. */
 import { createReadStream } from "node:fs";
+import { setImmediate as breath } from "node:timers/promises";
 import { parse } from "csv-parse";
 import { stringify } from "csv-stringify/sync";
 import type { IntakeRefusalRow } from "../storage/index.ts";
@@ -49,12 +50,18 @@ export async function readMended(path: string): Promise<NonNullable<Plan["mended
   return mended;
 }
 
+/** Rows between two breaths: rows that are read already would come one after the other, and nothing else would be done. */
+const BREATH = 64;
+
 /** The rows of a plan's source; of one that is mended those alone, as they are now. */
 export async function* rowsOf(
   { source, mended }: Plan,
   soFar: Partial<ReadSoFar>,
 ): AsyncGenerator<SourceRow> {
+  let read = 0;
   for await (const row of readRows(source, soFar)) {
+    read += 1;
+    if (read % BREATH === 0) await breath();
     const values = mended?.get(row.line);
     if (mended === undefined) yield row;
     else if (values !== undefined)

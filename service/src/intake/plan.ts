@@ -1,12 +1,13 @@
 /** The plan of an intake, read from its yaml: which column is what, and how the passwords were kept. */
 import { readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
-import type { DatabaseSource, FileSource } from "@lucchetto/contract";
+import type { DatabaseSource } from "@lucchetto/contract";
 import { BUILT_IN_LABELS, SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Recipe } from "@lucchetto/core";
 import { LANGUAGES, readRecipe, RecipeError } from "@lucchetto/core";
 import { parseDocument } from "yaml";
 import { z } from "zod";
+import type { UploadedSource } from "./source.ts";
 
 /** What is wrong with a plan, for the person who wrote it. */
 export class PlanError extends Error {
@@ -124,7 +125,7 @@ export type Way =
   | (Extract<ParsedWay, { kind: "recipe" }> & { readonly read: Recipe });
 
 export interface Plan {
-  readonly source: FileSource | DatabaseSource;
+  readonly source: UploadedSource | DatabaseSource;
   readonly columns: Parsed["columns"];
   readonly ways: readonly Way[];
   /** What becomes of rows whose account is there already. */

@@ -24,6 +24,7 @@ import {
   USUAL_TOTP,
 } from "@lucchetto/core";
 import type { Condition, Flag, Plan, Way } from "./plan.ts";
+import type { RowValues } from "./source-row.ts";
 
 /** What a row says of a person. */
 export interface JudgedAccount {
@@ -73,7 +74,7 @@ export interface RowFault {
   readonly reason: string;
 }
 
-type Values = ReadonlyMap<string, string | null>;
+type Values = Pick<RowValues, "get">;
 
 class Unfit extends Error {
   readonly member: string;
@@ -93,6 +94,22 @@ export function judgeRow(plan: Plan, values: Values, pepperIds: ReadonlySet<stri
     };
   } catch (error) {
     if (error instanceof Unfit) return { member: error.member, reason: error.message };
+    throw error;
+  }
+}
+
+/** What a first pass has to know of a row; it costs half of a whole judgement. */
+export interface SurveyedRow {
+  readonly account: Pick<JudgedAccount, "email" | "username" | "reference">;
+  readonly password: JudgedPassword;
+}
+
+/** @returns `null` for a row that is refused for this already. */
+export function surveyRow(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): SurveyedRow | null {
+  try {
+    return { account: identifiersOf(plan, values), password: passwordOf(plan, values, pepperIds) };
+  } catch (error) {
+    if (error instanceof Unfit) return null;
     throw error;
   }
 }
@@ -128,7 +145,7 @@ function textIn(values: Values, column: string | undefined): string | null {
   return text === null || text === "" ? null : text;
 }
 
-function accountOf({ columns }: Plan, values: Values): JudgedAccount {
+function identifiersOf({ columns }: Plan, values: Values): SurveyedRow["account"] {
   const email = identifierIn(
     values,
     columns.email,
@@ -145,14 +162,18 @@ function accountOf({ columns }: Plan, values: Values): JudgedAccount {
   );
   if (email === null && username === null)
     throw new Unfit("email", "neither an e-mail address nor a username: nobody could sign in");
+  return { email, username, reference: lineIn(values, columns.reference, "reference", 190) };
+}
+
+function accountOf(plan: Plan, values: Values): JudgedAccount {
+  const { columns } = plan;
+  const identifiers = identifiersOf(plan, values);
   return {
-    email,
-    username,
+    ...identifiers,
     displayName: lineIn(values, columns.displayName, "displayName", 80),
-    reference: lineIn(values, columns.reference, "reference", 190),
     labels: labelsOf(columns.labels, values),
     language: languageOf(columns.language, values),
-    isVerified: email !== null && isSaid(columns.verified, values, "verified"),
+    isVerified: identifiers.email !== null && isSaid(columns.verified, values, "verified"),
     isSuspended: isSaid(columns.suspended, values, "suspended"),
     createdAt: timeIn(values, columns.createdAt, "createdAt"),
     lastSignInAt: timeIn(values, columns.lastSignInAt, "lastSignInAt"),
@@ -249,8 +270,8 @@ function readTime(text: string): number | null {
   if (day === undefined) return null;
   const written = `${day}T${time.length === 5 ? `${time}:00` : time}${offset.replace(/^([+-]\d{2})(\d{2})$/, "$1:$2")}`;
   const read = Date.parse(written);
-  // A day that is not in the calendar would be taken for the next month's.
-  const isThere = !Number.isNaN(read) && new Date(`${day}T00:00:00Z`).toISOString().startsWith(day);
+  // A day that is not in the calendar would be taken for one of the next month's.
+  const isThere = !Number.isNaN(read) && new Date(Date.parse(day)).getUTCDate() === Number(day.slice(8));
   return isThere ? read : null;
 }
 

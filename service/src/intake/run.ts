@@ -17,11 +17,11 @@ import {
   withRecipe,
   wrapDigest,
 } from "@lucchetto/core";
-import type { DataSource, EntityManager } from "typeorm";
+import type { DataSource } from "typeorm";
 import { newAccount } from "../account/new-account.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import type { SecurityEvent } from "../journal/journal.ts";
+import type { Visit } from "../context.ts";
 import { record as journal } from "../journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { newAuthenticator } from "../second-factor/new-authenticator.ts";
@@ -36,7 +36,7 @@ import type {
 } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
-import { isOfItself, judgedRows, meetAccounts, surveySource } from "./check.ts";
+import { isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
 import type { Plan } from "./plan.ts";
 import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
 import { secretColumns } from "./row.ts";
@@ -70,7 +70,20 @@ export interface RunOptions {
   readonly unproven: boolean;
   readonly wrap: (typeof WRAPPINGS)[number];
   readonly onProgress: OnProgress;
+  /** Where it hashes; left out: on all cores of this process, which does nothing else. */
+  readonly hasher?: Hasher;
+  /** Who began it in the console; left out: whoever runs the service, on its machine. */
+  readonly by?: { readonly actorId: string; readonly visit: Visit };
 }
+
+export interface Hasher {
+  /** Hashes at once. */
+  readonly width: number;
+  run<Result>(work: () => Promise<Result>): Promise<Result>;
+}
+
+const ALL_CORES: Hasher = { width: availableParallelism(), run: (work) => work() };
+const COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };
 
 interface Needs {
   readonly configuration: Configuration;
@@ -112,7 +125,7 @@ export async function runIntake(
     throw new IntakeRefusal(
       "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
     );
-  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey, wrapsLater }));
+  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey, wrapsLater, by: options.by }));
   if (begun !== null)
     for (const text of survey.proven)
       await noteProven(dataSource.manager, intake.id, text, needs.clock.now());
@@ -126,6 +139,8 @@ export async function runIntake(
     wrapsLater,
     secret: secretColumns(plan),
     intake,
+    hasher: options.hasher ?? ALL_CORES,
+    by: options.by,
   };
   await writeRows(writer, survey, options.onProgress);
   const ended = await findIntake(dataSource, intake.id);
@@ -187,7 +202,12 @@ async function decideWrapping(
 async function begin(
   { configuration, dataSource, clock }: Needs,
   plan: Plan,
-  { fingerprint, survey, wrapsLater }: { fingerprint: Buffer; survey: Survey; wrapsLater: boolean },
+  {
+    fingerprint,
+    survey,
+    wrapsLater,
+    by,
+  }: { fingerprint: Buffer; survey: Survey; wrapsLater: boolean; by: RunOptions["by"] },
 ): Promise<IntakeRow> {
   const now = clock.now();
   const intake: IntakeRow = {
@@ -221,19 +241,10 @@ async function begin(
         isProven: survey.proven.has(text) || isOfItself(plan, text),
         changedAt: now,
       });
-    await journalOf(configuration, manager, { kind: "intake.begun", reason: intake.id }, now);
+    const event = { kind: "intake.begun", reason: intake.id, actorId: by?.actorId ?? null } as const;
+    await journal({ configuration }, manager, { event, visit: by?.visit ?? COMMAND, now });
   });
   return intake;
-}
-
-function journalOf(
-  configuration: Configuration,
-  manager: EntityManager,
-  event: SecurityEvent,
-  now: Date,
-): Promise<void> {
-  const visit = { network: null, userAgent: null, requestId: "command", appId: null };
-  return journal({ configuration }, manager, { event, visit, now });
 }
 
 interface Writer extends Needs {
@@ -246,6 +257,8 @@ interface Writer extends Needs {
   /** Columns that are in no report. */
   readonly secret: ReadonlySet<string>;
   readonly intake: IntakeRow;
+  readonly hasher: Hasher;
+  readonly by: RunOptions["by"];
 }
 
 async function writeRows(
@@ -255,17 +268,26 @@ async function writeRows(
 ): Promise<void> {
   const pepperIds = new Set(writer.peppers.keys());
   const from = Number(writer.intake.position);
-  const hashesAtOnce = HASHES_EACH * availableParallelism();
+  const hashesAtOnce = HASHES_EACH * writer.hasher.width;
+  const { by } = writer;
   let batch: PlacedRow[] = [];
   let hashes = 0;
   let position = from;
+  // While one batch is written the next is read and judged.
+  let writing: Promise<void> = Promise.resolve();
   const write = async (): Promise<void> => {
-    const to = batch.at(-1)?.position ?? position;
-    await writeBatch(writer, batch, { from: position, to });
-    position = to;
+    const rows = batch;
+    const to = rows.at(-1)?.position ?? position;
     batch = [];
     hashes = 0;
-    onProgress({ phase: "write", done: position, total, rows: position });
+    await writing;
+    const place = { from: position, to };
+    position = to;
+    writing = writeBatch(writer, rows, place).then(() =>
+      onProgress({ phase: "write", done: to, total, rows: to }),
+    );
+    // Whoever waits for it next meets what went wrong.
+    writing.catch(() => undefined);
   };
   const soFar: Partial<ReadSoFar> = {};
   onProgress({ phase: "write", done: from, total, rows: from });
@@ -276,11 +298,12 @@ async function writeRows(
     if (batch.length === MOST_ROWS || hashes === hashesAtOnce) await write();
   }
   if (batch.length > 0) await write();
+  await writing;
   const now = writer.clock.now();
   await inTransaction(writer.dataSource, async (manager) => {
     await endIntake(manager, writer.intake.id, now);
-    const event = { kind: "intake.ended", reason: writer.intake.id } as const;
-    await journalOf(writer.configuration, manager, event, now);
+    const event = { kind: "intake.ended", reason: writer.intake.id, actorId: by?.actorId ?? null } as const;
+    await journal(writer, manager, { event, visit: by?.visit ?? COMMAND, now });
   });
 }
 
@@ -305,9 +328,14 @@ async function writeBatch(
   const written = await hashAll(writer, fit);
   const refusedAtOnce = rows.flatMap((row) => ("reason" in row.judged ? [{ row, fault: row.judged }] : []));
   for (let tries = 1; ; tries += 1) {
+    // Most tables meet nobody who is there: that is looked at only where somebody is.
+    const looksFirst = tries > 1 || writer.plan.existing === "fill";
     try {
       await inTransaction(writer.dataSource, async (manager) => {
-        const met = await meetAccounts({ manager }, fit, writer.clock.now());
+        const now = writer.clock.now();
+        const met = looksFirst
+          ? await meetAccounts({ manager }, fit, now)
+          : await meetHeld({ manager }, fit, now);
         const { taken, fills, refused } = partBy(writer, { fit, written, met });
         const refusals = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
         const counts = { taken: taken.length, filled: fills.length, refused: refusals.length };
@@ -340,11 +368,13 @@ async function writeBatch(
       });
       return;
     } catch (error) {
-      // Somebody registered meanwhile: who is there is looked at again.
-      if (tries === 3 || errorCode(error) !== "ER_DUP_ENTRY") throw error;
+      // Somebody is there, or registered meanwhile.
+      if (tries === MOST_TRIES || errorCode(error) !== "ER_DUP_ENTRY") throw error;
     }
   }
 }
+
+const MOST_TRIES = 4;
 
 interface Refused {
   readonly row: PlacedRow;
@@ -421,7 +451,7 @@ async function hashAll(writer: Writer, fit: ReadonlyArray<{ judged: JudgedRow }>
       if (judged !== undefined) written[index] = await writeOf(writer, judged);
     }
   };
-  await Promise.all(Array.from({ length: availableParallelism() }, worker));
+  await Promise.all(Array.from({ length: writer.hasher.width }, worker));
   return written;
 }
 
@@ -476,7 +506,7 @@ interface Kept {
 
 /** The record of a password, and what is kept beside it. */
 async function keep(writer: Writer, accountId: string, password: JudgedPassword): Promise<Kept | null> {
-  const { scheme, peppers, intake, wrapsLater } = writer;
+  const { scheme, peppers, intake, wrapsLater, hasher } = writer;
   const base = { accountId, intakeId: intake.id, recipe: null, ...NOTHING_ALONG, replacedAt: null };
   switch (password.kind) {
     case "none":
@@ -487,7 +517,9 @@ async function keep(writer: Writer, accountId: string, password: JudgedPassword)
       // An ordinary record at once, of which nothing from elsewhere is left.
       if (!wrapsLater)
         return {
-          record: await makeRecord(password.text, scheme, randomBytes(SALT_LENGTH), peppers),
+          record: await hasher.run(() =>
+            makeRecord(password.text, scheme, randomBytes(SALT_LENGTH), peppers),
+          ),
           imported: null,
         };
       const salt = randomBytes(SALT_LENGTH);
@@ -504,7 +536,7 @@ async function keep(writer: Writer, accountId: string, password: JudgedPassword)
 const NOTHING_ALONG = { salt: null, isSaltText: false, username: null, email: null };
 
 async function keepDigest(
-  { scheme, peppers, recipes, wrapsLater, configuration }: Writer,
+  { scheme, peppers, recipes, wrapsLater, configuration, hasher }: Writer,
   base: ImportedPasswordRow,
   { recipe, digest, along }: { recipe: string; digest: Uint8Array; along: BroughtAlong },
 ): Promise<Kept> {
@@ -515,7 +547,7 @@ async function keepDigest(
   const record =
     wrapsLater && keyRing !== null
       ? sealDigest(keyRing, { digest, recipe: id, accountId: base.accountId }, randomBytes(NONCE_LENGTH))
-      : await wrapDigest(digest, withRecipe(scheme, id), randomBytes(SALT_LENGTH), peppers);
+      : await hasher.run(() => wrapDigest(digest, withRecipe(scheme, id), randomBytes(SALT_LENGTH), peppers));
   const { salt, username, email } = along;
   return {
     record,

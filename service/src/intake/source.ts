@@ -1,16 +1,19 @@
 /** Rows of an old users table, read one at a time: CSV (RFC 4180), JSON Lines, or another database. */
-import type { ReadStream } from "node:fs";
-import { closeSync, createReadStream, openSync, readSync, statSync } from "node:fs";
+import { createReadStream, statSync } from "node:fs";
 import { basename } from "node:path";
-import { pipeline } from "node:stream";
+import { pipeline, Readable } from "node:stream";
 import type { DatabaseSource, FileSource } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
-import type { ReadSoFar, SourceRow } from "./source-row.ts";
-import { SourceError } from "./source-row.ts";
+import type { SealedFile } from "./sealed-file.ts";
+import type { Columns, ReadSoFar, SourceRow } from "./source-row.ts";
+import { FieldsOfRow, SourceError } from "./source-row.ts";
 
 /** Bytes of a row at most. A longer one is no row: a quotation mark is missing. */
 const MAX_ROW = 2 ** 20;
+
+/** A file, or one that was uploaded and lies sealed. */
+export type UploadedSource = FileSource & { readonly sealed?: SealedFile };
 
 /**
  * Reads the rows, in constant memory. The first line of CSV names the columns; an empty field is an empty text, a missing one a fault.
@@ -18,7 +21,7 @@ const MAX_ROW = 2 ** 20;
  * @throws SourceError that says from which line on nothing can be read.
  */
 export async function* readRows(
-  source: FileSource | DatabaseSource,
+  source: UploadedSource | DatabaseSource,
   soFar: Partial<ReadSoFar> = {},
 ): AsyncGenerator<SourceRow> {
   if ("database" in source) {
@@ -28,8 +31,9 @@ export async function* readRows(
 }
 
 /** By what a source is known again: the same file, not touched since; or the same question to the same database. */
-export function identityOf(source: FileSource | DatabaseSource): string {
+export function identityOf(source: UploadedSource | DatabaseSource): string {
   if ("database" in source) return JSON.stringify(source);
+  if (source.sealed !== undefined) return source.sealed.fingerprint;
   try {
     const { size, mtimeMs } = statSync(source.path);
     return JSON.stringify([source, size, mtimeMs]);
@@ -47,40 +51,29 @@ export function nameOf(source: FileSource | DatabaseSource): string {
 
 const MARK = Buffer.from("\ufeff");
 
-/** Opens it behind the mark that some programs put before UTF-8. @throws SourceError. */
-function openFile(path: string, soFar: Partial<ReadSoFar>, encoding?: "latin1"): ReadStream {
+/** The bytes of a file, without the mark that some programs put before UTF-8. @throws SourceError. */
+async function* bytesOf({ path, sealed }: UploadedSource, soFar: Partial<ReadSoFar>): AsyncGenerator<Buffer> {
+  let read = 0;
   try {
-    const start = beginsWithMark(path) ? MARK.length : 0;
-    const stream = createReadStream(path, { start, ...(encoding === undefined ? {} : { encoding }) });
-    stream.once("open", () => {
-      soFar.total = statSync(path).size;
-      soFar.done = () => stream.bytesRead;
-    });
-    return stream;
+    soFar.total = sealed === undefined ? statSync(path).size : sealed.size;
+    soFar.done = () => read;
+    const chunks = sealed === undefined ? (createReadStream(path) as AsyncIterable<Buffer>) : sealed.read();
+    for await (const chunk of chunks) {
+      const isMarked = read === 0 && chunk.subarray(0, MARK.length).equals(MARK);
+      read += chunk.length;
+      yield isMarked ? chunk.subarray(MARK.length) : chunk;
+    }
   } catch (error) {
     throw sourceError(error, path);
   }
 }
 
-function beginsWithMark(path: string): boolean {
-  const handle = openSync(path, "r");
-  try {
-    const first = Buffer.alloc(MARK.length);
-    readSync(handle, first);
-    return first.equals(MARK);
-  } finally {
-    closeSync(handle);
-  }
-}
-
-async function* readCsv(
-  { path, delimiter, encoding }: FileSource,
-  soFar: Partial<ReadSoFar>,
-): AsyncGenerator<SourceRow> {
+async function* readCsv(source: UploadedSource, soFar: Partial<ReadSoFar>): AsyncGenerator<SourceRow> {
+  const { path, delimiter, encoding } = source;
   const decode = decoderOf(encoding);
-  let columns: string[] | null = null;
+  let columns: Columns | null = null;
   const parser = pipeline(
-    openFile(path, soFar),
+    Readable.from(bytesOf(source, soFar), { objectMode: false }),
     parse({
       // Each byte is a letter here, so that a field that is not in the encoding is found and named.
       encoding: "latin1",
@@ -97,7 +90,7 @@ async function* readCsv(
   try {
     for await (const { record, info } of records) {
       if (columns === null) {
-        columns = namesOf(record, decode);
+        columns = new Map(namesOf(record, decode).map((name, place) => [name, place]));
         continue;
       }
       yield readRecord(record, { line: info.lines, columns, decode });
@@ -121,26 +114,23 @@ function namesOf(record: readonly string[], decode: Decode): string[] {
 
 function readRecord(
   record: readonly string[],
-  { line, columns, decode }: { line: number; columns: readonly string[]; decode: Decode },
+  { line, columns, decode }: { line: number; columns: Columns; decode: Decode },
 ): SourceRow {
-  if (record.length !== columns.length)
-    return { line, fault: `it has ${record.length} fields; the first line names ${columns.length}` };
-  const values = new Map<string, string>();
-  for (const [index, name] of columns.entries()) {
-    const value = decode(record[index] ?? "");
+  if (record.length !== columns.size)
+    return { line, fault: `it has ${record.length} fields; the first line names ${columns.size}` };
+  const fields: string[] = [];
+  for (const [name, place] of columns) {
+    const value = decode(record[place] ?? "");
     if (value === null) return { line, fault: `column "${name}": these bytes are not in the encoding` };
-    values.set(name, value);
+    fields.push(value);
   }
-  return { line, values };
+  return { line, values: new FieldsOfRow(columns, fields) };
 }
 
-async function* readJsonLines(
-  { path, encoding }: FileSource,
-  soFar: Partial<ReadSoFar>,
-): AsyncGenerator<SourceRow> {
-  const decode = decoderOf(encoding);
+async function* readJsonLines(source: UploadedSource, soFar: Partial<ReadSoFar>): AsyncGenerator<SourceRow> {
+  const decode = decoderOf(source.encoding);
   let line = 0;
-  for await (const bytes of linesOf(path, soFar)) {
+  for await (const bytes of linesOf(bytesOf(source, soFar))) {
     line += 1;
     if (bytes === null) yield { line, fault: `it is longer than ${MAX_ROW / 2 ** 20} MiB` };
     else if (bytes.trim() !== "") yield readJsonLine(decode(bytes), line);
@@ -164,22 +154,18 @@ function textOf(member: unknown): string | null {
 }
 
 /** Lines as texts in which each letter is a byte; `null` for one that is too long. */
-async function* linesOf(path: string, soFar: Partial<ReadSoFar>): AsyncGenerator<string | null> {
+async function* linesOf(bytes: AsyncIterable<Buffer>): AsyncGenerator<string | null> {
   let rest = "";
   let isTooLong = false;
-  try {
-    for await (const chunk of openFile(path, soFar, "latin1") as AsyncIterable<string>) {
-      const [first = "", ...more] = chunk.split("\n");
-      rest += isTooLong ? "" : first;
-      isTooLong ||= rest.length > MAX_ROW;
-      for (const next of more) {
-        yield isTooLong ? null : rest.replace(/\r$/, "");
-        isTooLong = next.length > MAX_ROW;
-        rest = isTooLong ? "" : next;
-      }
+  for await (const chunk of bytes) {
+    const [first = "", ...more] = chunk.toString("latin1").split("\n");
+    rest += isTooLong ? "" : first;
+    isTooLong ||= rest.length > MAX_ROW;
+    for (const next of more) {
+      yield isTooLong ? null : rest.replace(/\r$/, "");
+      isTooLong = next.length > MAX_ROW;
+      rest = isTooLong ? "" : next;
     }
-  } catch (error) {
-    throw sourceError(error, path);
   }
   if (isTooLong) yield null;
   else if (rest !== "") yield rest;

@@ -50,9 +50,18 @@ export function fromBcrypt(text: string): string | null {
   const match = MODULAR_CRYPT.exec(text);
   if (match === null) return null;
   const [, variant, cost, salt = "", hash = ""] = match;
-  const translate = (part: string): string =>
-    [...part].map((letter) => BASE64_ALPHABET[BCRYPT_ALPHABET.indexOf(letter)]).join("");
   return `$bcrypt-${variant}$cost=${Number(cost)}$${withoutSurplusBits(translate(salt))}$${withoutSurplusBits(translate(hash))}`;
+}
+
+/** From bcrypt's alphabet to that of base64, by the code of a letter. */
+const BASE64_OF = new Uint8Array(128);
+for (const [index, letter] of [...BCRYPT_ALPHABET].entries())
+  BASE64_OF[letter.charCodeAt(0)] = BASE64_ALPHABET.charCodeAt(index);
+
+function translate(part: string): string {
+  const codes = Buffer.from(part, "latin1");
+  for (let index = 0; index < codes.length; index += 1) codes[index] = BASE64_OF[codes[index] ?? 0] ?? 0;
+  return codes.toString("latin1");
 }
 
 /** Some systems leave stray bits in a salt's last character; they never took part in the hash. */

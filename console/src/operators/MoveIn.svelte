@@ -1,0 +1,252 @@
+<script lang="ts">
+  /** A users table taken in, in four steps down one page: the file, the plan, the check, the run. */
+  import type { DraftedPlan, IntakeDraft } from "@lucchetto/contract";
+  import { onMount } from "svelte";
+  import { routes } from "virtual:routes";
+  import { bytes } from "../lib/bytes.ts";
+  import { Form } from "../lib/form.svelte.ts";
+  import { operate } from "../lib/operate.svelte.ts";
+  import { at, call, go, title } from "../lib/page.ts";
+  import { upload } from "../lib/upload.ts";
+  import FormProblem from "../parts/FormProblem.svelte";
+  import { consoleTexts as texts } from "../texts/console.ts";
+  import CheckedRows from "./CheckedRows.svelte";
+  import KnownPasswords from "./KnownPasswords.svelte";
+  import PreviewRows from "./PreviewRows.svelte";
+
+  /** Milliseconds between two looks while something goes on. */
+  const LOOK_EVERY = 700;
+  const FORMATS = ["csv", "json-lines"] as const;
+  const ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
+  const DELIMITERS = [
+    [",", texts.moveIn.comma],
+    [";", texts.moveIn.semicolon],
+    ["\t", texts.moveIn.tab],
+    ["|", "|"],
+  ] as const;
+
+  const file = $state({ chosen: null as FileList | null });
+  let format = $state<(typeof FORMATS)[number]>("csv");
+  let delimiter = $state(",");
+  let encoding = $state<(typeof ENCODINGS)[number]>("utf-8");
+  let draft = $state<IntakeDraft | null>(null);
+  let drafted = $state<DraftedPlan | null>(null);
+  let plan = $state("");
+  let known = $state([{ who: "", password: "" }]);
+  let unproven = $state(false);
+  const uploading = new Form();
+  const checking = new Form();
+  const running = new Form();
+
+  const chosen = $derived(file.chosen?.[0] ?? null);
+  const isBusy = $derived(draft?.state === "checking" || draft?.state === "running");
+  const mayRun = $derived(draft?.check !== null && draft?.check !== undefined && !isBusy);
+  const pairs = $derived(known.filter(({ who }) => who.trim() !== ""));
+
+  function judgeFile(): Record<string, string> {
+    return chosen === null ? { file: texts.moveIn.chooseOne } : {};
+  }
+
+  async function begin(): Promise<void> {
+    if (chosen === null) return;
+    const begun = await operate(routes.beginIntakeDraft, {
+      body: { name: chosen.name, format, delimiter, encoding },
+    });
+    draft = begun.body as IntakeDraft;
+    await upload(chosen, draft, (next) => (draft = next));
+    const answer = await operate(routes.planIntakeDraft, { params: { id: draft.id }, body: {} });
+    drafted = answer.body as DraftedPlan;
+    plan = drafted.plan;
+  }
+
+  async function look(): Promise<void> {
+    if (draft === null || !isBusy) return;
+    const { body } = await call(routes.showIntakeDraft, { params: { id: draft.id } });
+    draft = body as IntakeDraft;
+    if (draft.state === "done") go(at("/console/moving-in"));
+  }
+
+  async function check(): Promise<void> {
+    if (draft === null) return;
+    const body = { plan, known: pairs };
+    draft = (await operate(routes.checkIntakeDraft, { params: { id: draft.id }, body })).body as IntakeDraft;
+  }
+
+  async function run(): Promise<void> {
+    if (draft === null) return;
+    const body = { plan, known: pairs, unproven };
+    draft = (await operate(routes.runIntakeDraft, { params: { id: draft.id }, body })).body as IntakeDraft;
+  }
+
+  async function throwAway(): Promise<void> {
+    if (draft !== null) await operate(routes.dropIntakeDraft, { params: { id: draft.id } });
+    draft = null;
+    drafted = null;
+  }
+
+  function guessFormat(): void {
+    if (chosen !== null) format = /\.(?:jsonl|ndjson)$/i.test(chosen.name) ? "json-lines" : "csv";
+  }
+
+  onMount(() => {
+    const timer = setInterval(() => void look().catch(() => undefined), LOOK_EVERY);
+    return () => clearInterval(timer);
+  });
+
+  const field = "bg-slab border-line text-ink rounded border px-3 py-2";
+  const button = "border-line bg-slab rounded border px-4 py-2 aria-disabled:opacity-60";
+</script>
+
+{#snippet bar(word: string, done: number, total: number)}
+  <p class="mt-3 mb-1 flex max-w-2xl justify-between text-sm">
+    <span>{word}</span><span class="font-mono"
+      >{total === 0 ? "" : `${Math.floor((done / total) * 100)} %`}</span
+    >
+  </p>
+  <div
+    class="h-2 max-w-2xl overflow-hidden rounded bg-gray-200 dark:bg-gray-700"
+    role="progressbar"
+    aria-label={word}
+    aria-valuemin="0"
+    aria-valuemax={Math.max(total, 1)}
+    aria-valuenow={done}
+  >
+    <div class="bg-verdigris h-full" style:width="{total === 0 ? 0 : (done / total) * 100}%"></div>
+  </div>
+{/snippet}
+
+<svelte:head><title>{title(texts.moveIn.takeIn)}</title></svelte:head>
+<h1 class="mb-2 text-xl font-semibold">{texts.moveIn.takeIn}</h1>
+<p class="text-quiet mb-6 max-w-3xl">{texts.moveIn.whatHappens}</p>
+
+<section class="border-line bg-slab mb-4 rounded-lg border p-4 md:p-5" aria-labelledby="step-file">
+  <h2 id="step-file" class="mb-3 font-semibold">{texts.moveIn.theFile}</h2>
+  <FormProblem problem={uploading.problem} />
+  {#if draft === null}
+    <form
+      class="grid items-end gap-4 md:grid-cols-[2fr_1fr_1fr_1fr_auto]"
+      novalidate
+      onsubmit={(event) => uploading.submit(event, judgeFile, begin)}
+    >
+      <label class="block">
+        <span class="mb-1 block font-medium">{texts.moveIn.csvOrJsonLines}</span>
+        <input
+          type="file"
+          name="file"
+          id="file"
+          bind:files={file.chosen}
+          onchange={guessFormat}
+          aria-invalid={uploading.errors["file"] ? "true" : undefined}
+          aria-describedby={uploading.errors["file"] ? "file-error" : undefined}
+          class="block w-full"
+        />
+        {#if uploading.errors["file"]}<span id="file-error" class="text-rust mt-1 block text-sm font-medium"
+            >✕ {uploading.errors["file"]}</span
+          >{/if}
+      </label>
+      <label class="block"
+        ><span class="mb-1 block font-medium">{texts.moveIn.format}</span>
+        <select bind:value={format} class={["w-full", field]}
+          >{#each FORMATS as one (one)}<option>{one}</option>{/each}</select
+        ></label
+      >
+      <label class="block"
+        ><span class="mb-1 block font-medium">{texts.moveIn.delimiter}</span>
+        <select bind:value={delimiter} class={["w-full", field]} disabled={format !== "csv"}
+          >{#each DELIMITERS as [value, word] (value)}<option {value}>{word}</option>{/each}</select
+        ></label
+      >
+      <label class="block"
+        ><span class="mb-1 block font-medium">{texts.moveIn.encoding}</span>
+        <select bind:value={encoding} class={["w-full", field]}
+          >{#each ENCODINGS as one (one)}<option>{one}</option>{/each}</select
+        ></label
+      >
+      <button type="submit" class={button} aria-disabled={uploading.sending}>{texts.moveIn.upload}</button>
+    </form>
+    <p class="text-quiet mt-3 text-sm">{texts.moveIn.whereItLies}</p>
+  {:else}
+    <p class="flex flex-wrap items-baseline gap-x-6 gap-y-2">
+      <span class="font-medium break-all">{draft.name}</span>
+      <span class="text-quiet font-mono text-sm">{bytes(draft.bytes)}</span>
+      {#if !isBusy && !uploading.sending}<button
+          type="button"
+          class="text-quiet underline"
+          onclick={() => throwAway().catch((error: unknown) => uploading.take(error))}
+          >{texts.moveIn.throwAway}</button
+        >{/if}
+    </p>
+    {#if uploading.sending && chosen !== null}{@render bar(
+        texts.moveIn.onItsWay,
+        draft.bytes,
+        chosen.size,
+      )}{/if}
+  {/if}
+</section>
+
+{#if draft !== null && drafted !== null}
+  <section class="border-line bg-slab mb-4 rounded-lg border p-4 md:p-5" aria-labelledby="step-plan">
+    <h2 id="step-plan" class="mb-3 font-semibold">{texts.moveIn.thePlan}</h2>
+    <PreviewRows preview={drafted.preview} />
+    <ul class="my-4 grid gap-1 text-sm">
+      {#each drafted.guesses as { member, column, reason } (member)}
+        <li><span class="font-medium">{member}</span>: <code>{column}</code>, {reason}</li>
+      {/each}
+      {#if drafted.leftOut.length > 0}<li class="text-quiet">
+          {texts.moveIn.leftOut(drafted.leftOut.join(", "))}
+        </li>{/if}
+    </ul>
+    <form novalidate onsubmit={(event) => checking.submit(event, () => ({}), check)}>
+      <FormProblem problem={checking.problem} />
+      <label class="mb-1 block font-medium" for="plan">{texts.moveIn.readAndMend}</label>
+      <textarea
+        id="plan"
+        name="plan"
+        bind:value={plan}
+        rows="16"
+        spellcheck="false"
+        aria-invalid={checking.errors["plan"] ? "true" : undefined}
+        aria-describedby={checking.errors["plan"] ? "plan-error" : undefined}
+        class={["w-full font-mono text-sm", field]}></textarea>
+      {#if checking.errors["plan"]}<p
+          id="plan-error"
+          class="text-rust mt-1 text-sm font-medium whitespace-pre-wrap"
+        >
+          ✕ {checking.errors["plan"]}
+        </p>{/if}
+      <KnownPasswords bind:known />
+      <button type="submit" class={["mt-4", button]} aria-disabled={checking.sending || isBusy}
+        >{texts.moveIn.check}</button
+      >
+    </form>
+    {#if draft.state === "checking"}{@render bar(texts.moveIn.beingChecked, draft.done, draft.total)}{/if}
+  </section>
+{/if}
+
+{#if draft !== null && (draft.check !== null || draft.fault !== null)}
+  <section class="border-line bg-slab mb-4 rounded-lg border p-4 md:p-5" aria-labelledby="step-run">
+    <h2 id="step-run" class="mb-3 font-semibold">{texts.moveIn.whatWouldBecome}</h2>
+    <FormProblem problem={draft.fault} />
+    {#if draft.check !== null}<CheckedRows check={draft.check} />{/if}
+    <form class="mt-5" novalidate onsubmit={(event) => running.submit(event, () => ({}), run)}>
+      <FormProblem problem={running.problem} />
+      {#if draft.check?.recipes.some(({ isProven }) => !isProven)}
+        <label class="mb-3 flex min-h-6 items-center gap-3">
+          <input
+            type="checkbox"
+            name="unproven"
+            bind:checked={unproven}
+            class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
+          />
+          {texts.moveIn.takeUnproven}
+        </label>
+      {/if}
+      <button
+        type="submit"
+        class="bg-brass text-on-brass rounded px-5 py-2 font-semibold aria-disabled:opacity-60"
+        aria-disabled={running.sending || !mayRun}>{texts.moveIn.run}</button
+      >
+    </form>
+    {#if draft.state === "running"}{@render bar(texts.moveIn.beingTaken, draft.done, draft.total)}{/if}
+  </section>
+{/if}
