@@ -90,3 +90,47 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   expect(complaints.filter((one) => !/400/.test(one))).toEqual([]);
   await context.close();
 });
+
+test("an operator uploads a table, mends its plan, checks it with a password that is known, and takes it in", async () => {
+  const digest = (name: string) => createHash("md5").update(`${name} by the spring`).digest("hex");
+  const rows = Array.from({ length: 12 }, (_, n) => `vera${n};vera${n}@spring.example;${digest(`vera${n}`)}`);
+  const { context, page, complaints } = await openTab(browser);
+  await page.goto(`${service.url}/console/moving-in`);
+  await page.fill("#identifier", "office@brina.example");
+  await page.fill("#password", PASSWORD);
+  await page.click("button[type=submit]");
+  await page.click("text=Take a users table in");
+  await page.click("text=Upload");
+  await page.waitForSelector("#file[aria-invalid=true]");
+  await page.setInputFiles("#file", {
+    name: "spring.csv",
+    mimeType: "text/csv",
+    buffer: Buffer.from(`\ufefflogin;mail;pw\n${rows.join("\n")}\n`),
+  });
+  await page.selectOption("select >> nth=1", ";");
+  await page.click("text=Upload");
+  await page.waitForSelector("#plan");
+  const preview = await page.textContent("[role=region]");
+  expect(preview).toContain("vera0@spring.example");
+  expect(preview).not.toContain(digest("vera0"));
+  expect(await violations(page)).toEqual([]);
+
+  const plan = await page.inputValue("#plan");
+  await page.fill("#plan", plan.replace("hex(md5(password))", "md5(password"));
+  await page.click("button >> text=Check");
+  await page.waitForSelector("#plan[aria-invalid=true]");
+  await page.fill("#plan", plan);
+  await page.fill("#who-0", "vera3");
+  await page.fill("#known-0", "vera3 by the spring");
+  await page.click("button >> text=Check");
+  await page.waitForSelector("text=The password of vera3 fits.");
+  expect(await page.textContent("main")).toMatch(/12\s*would be taken/);
+  expect(await violations(page)).toEqual([]);
+  await page.emulateMedia({ colorScheme: "dark" });
+  expect(await colourViolations(page)).toEqual([]);
+  await page.click("text=Take it in");
+  const card = page.locator("article", { hasText: "spring.csv" });
+  await card.locator("dd >> text=12").first().waitFor();
+  expect(complaints.filter((one) => !/400/.test(one))).toEqual([]);
+  await context.close();
+});
