@@ -3,6 +3,7 @@
  * Takes the pictures in docs/screenshots from the running demo: `node scripts/screenshots.mjs [names …]`; the sheets of
  * mails and landing pages are drawn by contact-sheets.mjs. Terminal views are taken by hand, in a terminal window.
  */
+import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { OFFICE } from "@lucchetto/demo";
@@ -53,6 +54,15 @@ await run(async () => {
       headers: { "content-type": "application/json" },
       body: JSON.stringify({ proof: { type: "password", identifier, password: "a guess that is wrong" } }),
     });
+  /** An old users table of the hut of Nevaio: salted SHA-1, and one address that is none. */
+  const guests = () => {
+    const rows = Array.from({ length: 60 }, (_, number) => {
+      const digest = createHash("sha1").update(`q${number}nora${number} by the lake`).digest("hex");
+      const mail = number === 7 ? "nora at nevaio" : `nora${number}@nevaio.example`;
+      return `${9_000 + number};nora${number};${mail};Nora ${number};${digest};q${number};2015-03-0${1 + (number % 9)} 10:00:00`;
+    });
+    return ["id;login;mail;name;pw;salt;joined", ...rows].join("\n");
+  };
   const atApp = (page) => page.waitForURL((address) => address.origin === appUrl);
 
   await inBrowser("light", async (page, shot) => {
@@ -69,7 +79,7 @@ await run(async () => {
     await page.waitForSelector("dl");
     await shot("account");
     for (let tried = 0; tried < 7; tried += 1) await guess(url, "bruno@brina.example");
-    for (const name of ["accounts", "sessions", "journal", "webhooks"]) {
+    for (const name of ["accounts", "journal"]) {
       await page.goto(`${url}/console/${name}`);
       await page.waitForSelector("table");
       await shot(`console-${name}`);
@@ -88,9 +98,22 @@ await run(async () => {
     await page.click("td a");
     await page.waitForSelector("figure");
     await shot("console-record");
-    await page.goto(`${url}/docs`);
-    await page.click("summary >> nth=0");
-    await shot("calls");
+    await page.goto(`${url}/console/moving-in/new`);
+    await page.setInputFiles("#file", {
+      name: "nevaio.csv",
+      mimeType: "text/csv",
+      buffer: Buffer.from(guests()),
+    });
+    await page.selectOption("select >> nth=1", ";");
+    await page.click("text=Upload");
+    await page.waitForSelector("#plan");
+    await shot("console-move-in");
+    await page.fill("#who-0", "nora1");
+    await page.fill("#known-0", "nora1 by the lake");
+    await page.click("button >> text=Check");
+    await page.click("text=Take it in");
+    await page.waitForSelector("article");
+    await shot("console-moving-in");
   });
   await inBrowser("light", async (page, shot) => {
     await page.goto(`${appUrl}/office`);

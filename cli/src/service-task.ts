@@ -1,7 +1,7 @@
 /** Tasks of the one who runs the service, done by the service's own process beside its configuration. */
 import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
-import { constants } from "node:os";
+import { availableParallelism, constants } from "node:os";
 import { resolve } from "node:path";
 import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
@@ -51,7 +51,8 @@ export async function runTask<Result>(
     {
       stdio: ["pipe", "pipe", "pipe"],
       cwd,
-      env,
+      // Hashes run in threads of which there are four, however many cores there are.
+      env: { UV_THREADPOOL_SIZE: String(Math.max(4, availableParallelism())), ...env },
     },
   );
   let out = "";

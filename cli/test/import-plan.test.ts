@@ -70,6 +70,19 @@ describe("a draft of a plan", () => {
 });
 
 describe("a source that is not as it should be", () => {
+  test("tells values of a directory, and a salt that only repeats what stands inside the hash", async () => {
+    const ssha = Buffer.from("x".repeat(24)).toString("base64");
+    const tagged = [`{SSHA}${ssha}`, `{CRYPT}${BCRYPT}`].map((userPassword, n) =>
+      JSON.stringify({ mail: `guest${n}@brina.example`, userPassword }),
+    );
+    const { out } = await plan(file("directory.jsonl", tagged.join("\n")), ["--json"]);
+    expect(JSON.parse(out).text).toMatch(/begins: "?\{SSHA\}"?[^]*begins: "?\{CRYPT\}"?/);
+    const rows = `mail,pw,salt\na@brina.example,${BCRYPT},${BCRYPT.slice(7, 29)}\n`;
+    const repeated = await plan(file("repeated.csv", rows));
+    expect(repeated.out).toMatch(/column "salt" only repeats the salt inside, and is left out/);
+    expect(repeated.out).not.toMatch(/salt: salt/);
+  });
+
   test("rows that cannot be read are named by line and column, and the others count", async () => {
     const bytes = Buffer.concat([
       Buffer.from("email,name\na@brina.example,Anna\nb@brina.example\nc@brina.example,Ir"),

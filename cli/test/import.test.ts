@@ -10,6 +10,7 @@ import { callCommand, COMMAND, runCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { CHEAP_SCHEME, json, send, startService } from "../../testing/service.ts";
+import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
 const digest = (name: string, text: string) => createHash(name).update(text).digest("hex");
@@ -389,6 +390,30 @@ describe("a recipe that was wrong", () => {
       query: { kind: "intake.recipe-corrected" },
     });
     expect(journal.body.items).toHaveLength(1);
+  });
+});
+
+describe("an imported person whose address nobody has proved yet", () => {
+  test("SI-12 keeps the second factor that came along: a reset by mail sets the password, and the factor is asked", async () => {
+    const totp = "GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ";
+    const old = digest("sha1", "szoe before the first proof");
+    file("zoe.csv", `login,mail,pw,salt,totp\nzoe,zoe@brina.example,${old},s,${totp}\n`);
+    await importRun(
+      file("zoe.yaml", planOf("zoe.csv", SALTED, "username: login\n  email: mail\n  totpSecret: totp")),
+      ["--unproven"],
+    );
+    expect(await dump()).not.toContain(totp);
+    const visitor = new Visitor(service);
+    await visitor.post("/v1/mail-links", { purpose: "reset", identifier: "zoe@brina.example" });
+    const secret = secretOf(await mailTo(service, "zoe@brina.example", "reset"));
+    const password = "a new one by the proved mailbox";
+    expect((await visitor.post("/v1/mail-links/redeem", { secret, password })).status).toBe(200);
+    expect(await signIn("zoe", "zoe before the first proof")).toBe(401);
+    expect(await signIn("zoe", password)).toBe(202);
+    const [row] = await service.dataSource.query(
+      "SELECT replacedAt FROM imported_password JOIN account ON account.id = accountId WHERE usernameKey = 'zoe'",
+    );
+    expect(row.replacedAt).not.toBeNull();
   });
 });
 

@@ -150,7 +150,7 @@ passwords:
   });
 });
 
-test("values that come twice are always among those that may, in a million at eight bytes each", () => {
+test("values that come twice are always among those that may, in a million at four bytes each", () => {
   const seen = new MaybeTwice();
   for (let number = 0; number < 1_000_000; number += 1) seen.add(`guest${number}@brina.example`);
   for (let number = 0; number < 100; number += 1) seen.add(`guest${number * 9_999}@brina.example`);
@@ -158,6 +158,6 @@ test("values that come twice are always among those that may, in a million at ei
   for (let number = 0; number < 1_000_000; number += 1)
     if (seen.has(`guest${number}@brina.example`)) found += 1;
   expect(found).toBeGreaterThanOrEqual(100);
-  // Others share 48 bits with one of these by a rare chance only.
-  expect(found).toBeLessThan(110);
+  // Of a million, some two hundred share 32 bits with another by chance.
+  expect(found).toBeLessThan(1_000);
 }, 120_000);

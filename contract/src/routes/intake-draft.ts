@@ -79,10 +79,7 @@ export const beginIntakeDraft = defineRoute({
   body: z.strictObject({
     name: lineOfText(200).describe("of the file"),
     format: z.enum(SOURCE_FORMATS),
-    delimiter: z
-      .string()
-      .regex(/^[\t -~]$/, "One character, such as ; or a tab.")
-      .default(","),
+    delimiter: z.enum([",", ";", "\t", "|"]).default(","),
     encoding: z.enum(SOURCE_ENCODINGS).default("utf-8"),
   }),
   replies: { 201: intakeDraft },

@@ -32,6 +32,7 @@ const BY_FORMAT: Readonly<Record<string, string>> = {
   "date-time": TIME,
   date: "2026-07-01",
   email: "anna.larice@brina.example",
+  base64: "bG9naW47bWFpbDtwdwo=",
   uri: "https://huts.brina.example/signed-in",
   ipv4: "192.0.2.10",
   ipv6: "2001:db8::7",

@@ -1,6 +1,13 @@
 /** A first draft of a plan, from the first rows of a source: what each column seems to be, and why. */
 import type { ColumnGuess, FileSource, PlanDraft } from "@lucchetto/contract";
-import { digestOfHexLength, fromModularCrypt, readEmail, readRecord } from "@lucchetto/core";
+import {
+  digestOfHexLength,
+  fromModularCrypt,
+  fromTaggedDigest,
+  readEmail,
+  readRecord,
+  untaggedCrypt,
+} from "@lucchetto/core";
 import { Document } from "yaml";
 import type { UploadedSource } from "./source.ts";
 import { readRows } from "./source.ts";
@@ -32,7 +39,7 @@ export async function draftPlan(source: UploadedSource, writtenAs = source.path)
     if (rows + faults.length >= LOOKED_AT) break;
   }
   const columns = [...byName].map(([name, filled]): Column => ({ name, filled }));
-  const guesses = guessColumns(columns, rows);
+  const guesses = withoutRepeatedSalt(guessColumns(columns, rows), columns);
   const taken = new Set(guesses.map(({ column }) => column));
   const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
   return { text: write({ ...source, path: writtenAs }, columns, guesses), guesses, leftOut, rows, faults };
@@ -112,6 +119,24 @@ const KINDS: readonly Kind[] = [
   },
 ];
 
+/** A salt's column that only repeats what stands inside the hashes is of no use, and is said to be none. */
+function withoutRepeatedSalt(guesses: readonly ColumnGuess[], columns: readonly Column[]): ColumnGuess[] {
+  const of = (member: string): Column | undefined =>
+    columns.find(({ name }) => name === guesses.find((one) => one.member === member)?.column);
+  const [salt, password] = [of("salt"), of("password")];
+  const repeats =
+    salt !== undefined &&
+    password !== undefined &&
+    salt.filled.length === password.filled.length &&
+    salt.filled.every((value, row) => password.filled[row]?.includes(value) === true);
+  if (!repeats) return [...guesses];
+  const note = `; column "${salt.name}" only repeats the salt inside, and is left out`;
+  return guesses.flatMap((one) => {
+    if (one.member === "salt") return [];
+    return one.member === "password" ? [{ ...one, reason: one.reason + note }] : [one];
+  });
+}
+
 /** Share of the values that has to fit: old tables hold faults. */
 const MOSTLY = 0.8;
 
@@ -152,6 +177,9 @@ interface Form {
 }
 
 function formOf(value: string): Form | null {
+  const [tag] = /^\{[A-Za-z0-9]+\}/.exec(value) ?? [];
+  if (tag !== undefined && (fromTaggedDigest(value) !== null || untaggedCrypt(value) !== null))
+    return { words: `values of a directory beginning with ${tag}`, kind: "hash", begins: tag };
   const modular = fromModularCrypt(value);
   if (modular !== null) {
     const [, id = "", parameters = ""] = modular.split("$");

@@ -21,7 +21,7 @@ import { IntakeRefusal, runIntake } from "../intake/run.ts";
 import { identityOf } from "../intake/source.ts";
 import { findIntake, listRefusals } from "../intake/store.ts";
 import { peppersOf } from "../password/hashing.ts";
-import { openWithoutDeadline } from "../storage/index.ts";
+import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../storage/index.ts";
 
 export interface ImportInput {
   /** The plan's file. */
@@ -146,10 +146,21 @@ async function withDatabase<Result>(
   const configuration = loadConfiguration(config);
   const dataSource = await openWithoutDeadline(configuration);
   try {
+    if (!(await schemaStatus(dataSource)).current)
+      throw new IntakeRefusal(
+        "The database's schema is not the one of this version. Run: lucchetto schema apply",
+      );
     const clock = createMovableClock(dataSource);
     await clock.refresh();
     return await work({ configuration, dataSource, clock });
+  } catch (error) {
+    if (!isStorageUnavailable(error)) throw error;
+    const { message } = error as Error;
+    throw new IntakeRefusal(
+      `The database went away, or does not take anything: ${message}. Run the same again: it goes on where it stood.`,
+      { cause: error },
+    );
   } finally {
-    await dataSource.destroy();
+    await dataSource.destroy().catch(() => undefined);
   }
 }
