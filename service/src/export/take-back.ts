@@ -25,6 +25,7 @@ import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import type { OnProgress } from "../intake/check.ts";
 import { IntakeRefusal } from "../intake/run.ts";
+import type { AccountRows } from "../intake/store.ts";
 import {
   endIntake,
   findHeld,
@@ -32,6 +33,7 @@ import {
   findRecipes,
   findThere,
   findUnfinished,
+  insertAccounts,
   insertIntake,
   insertMany,
   insertRecipe,
@@ -40,14 +42,12 @@ import {
 import { record as journal } from "../journal/journal.ts";
 import { secretPlace } from "../second-factor/secret.ts";
 import type {
-  AccountRow,
   AuthenticatorRow,
   ImportedPasswordRow,
   IntakeRefusalRow,
   IntakeRow,
   PasskeyRow,
   PasswordRecordRow,
-  RecoveryCodeRow,
 } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
@@ -248,14 +248,8 @@ function assertSound(id: string, text: string): void {
 }
 
 /** Everything that one account becomes. */
-interface Rows {
+interface Rows extends AccountRows {
   readonly line: number;
-  readonly account: AccountRow;
-  readonly record: PasswordRecordRow | null;
-  readonly imported: ImportedPasswordRow | null;
-  readonly authenticators: readonly AuthenticatorRow[];
-  readonly passkeys: readonly PasskeyRow[];
-  readonly codes: readonly RecoveryCodeRow[];
   readonly isOperator: boolean;
   readonly leftOut: number;
 }
@@ -419,36 +413,7 @@ async function writeBatch(
       throw new IntakeRefusal(
         "Another run takes the same export back, and got on with it; this one has stopped.",
       );
-    await insertMany(
-      manager,
-      "account",
-      taken.map(({ account }) => account),
-    );
-    await insertMany(
-      manager,
-      "password_record",
-      taken.flatMap(({ record }) => record ?? []),
-    );
-    await insertMany(
-      manager,
-      "imported_password",
-      taken.flatMap(({ imported }) => imported ?? []),
-    );
-    await insertMany(
-      manager,
-      "authenticator",
-      taken.flatMap(({ authenticators }) => authenticators),
-    );
-    await insertMany(
-      manager,
-      "passkey",
-      taken.flatMap(({ passkeys }) => passkeys),
-    );
-    await insertMany(
-      manager,
-      "recovery_code",
-      taken.flatMap(({ codes }) => codes),
-    );
+    await insertAccounts(manager, taken);
     await insertMany(
       manager,
       "intake_refusal",

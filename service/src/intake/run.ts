@@ -26,14 +26,7 @@ import { record as journal } from "../journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { newAuthenticator } from "../second-factor/new-authenticator.ts";
 import { errorCode } from "../storage/deadlock.ts";
-import type {
-  AccountRow,
-  AuthenticatorRow,
-  ImportedPasswordRow,
-  IntakeRefusalRow,
-  IntakeRow,
-  PasswordRecordRow,
-} from "../storage/index.ts";
+import type { AccountRow, ImportedPasswordRow, IntakeRefusalRow, IntakeRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
 import { isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
@@ -42,12 +35,13 @@ import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts
 import { secretColumns } from "./row.ts";
 import { identityOf, nameOf } from "./source.ts";
 import type { ReadSoFar } from "./source-row.ts";
-import type { Fill } from "./store.ts";
+import type { AccountRows, Fill } from "./store.ts";
 import {
   endIntake,
   fillAccount,
   findIntake,
   findUnfinished,
+  insertAccounts,
   insertIntake,
   insertMany,
   insertRecipe,
@@ -311,14 +305,6 @@ function isToBeHashed({ kind }: JudgedPassword, { wrapsLater }: Writer): boolean
   return !wrapsLater && (kind === "plain" || kind === "digest");
 }
 
-/** What a row is written as, hashed already. */
-interface Written {
-  readonly account: AccountRow;
-  readonly record: PasswordRecordRow | null;
-  readonly imported: ImportedPasswordRow | null;
-  readonly authenticator: AuthenticatorRow | null;
-}
-
 async function writeBatch(
   writer: Writer,
   rows: readonly PlacedRow[],
@@ -343,26 +329,7 @@ async function writeBatch(
           throw new IntakeRefusal(
             "Another run of the same plan is under way, and got on with it; this one has stopped.",
           );
-        await insertMany(
-          manager,
-          "account",
-          taken.map(({ account }) => account),
-        );
-        await insertMany(
-          manager,
-          "password_record",
-          taken.flatMap(({ record }) => record ?? []),
-        );
-        await insertMany(
-          manager,
-          "imported_password",
-          taken.flatMap(({ imported }) => imported ?? []),
-        );
-        await insertMany(
-          manager,
-          "authenticator",
-          taken.flatMap(({ authenticator }) => authenticator ?? []),
-        );
+        await insertAccounts(manager, taken);
         for (const fill of fills) await fillAccount(manager, fill);
         await insertMany(manager, "intake_refusal", refusals);
       });
@@ -389,11 +356,11 @@ function partBy(
     met,
   }: {
     fit: ReadonlyArray<{ row: PlacedRow; judged: JudgedRow }>;
-    written: readonly Written[];
+    written: readonly AccountRows[];
     met: ReadonlyArray<Met | null>;
   },
-): { taken: Written[]; fills: Fill[]; refused: Refused[] } {
-  const taken: Written[] = [];
+): { taken: AccountRows[]; fills: Fill[]; refused: Refused[] } {
+  const taken: AccountRows[] = [];
   const fills: Fill[] = [];
   const refused: Refused[] = [];
   for (const [index, { row, judged }] of fit.entries()) {
@@ -441,8 +408,8 @@ function refusalOf({ intake, secret }: Writer, { row, fault }: Refused): IntakeR
 }
 
 /** Hashes on all cores, in the order of the rows. */
-async function hashAll(writer: Writer, fit: ReadonlyArray<{ judged: JudgedRow }>): Promise<Written[]> {
-  const written: Written[] = [];
+async function hashAll(writer: Writer, fit: ReadonlyArray<{ judged: JudgedRow }>): Promise<AccountRows[]> {
+  const written: AccountRows[] = [];
   let next = 0;
   const worker = async (): Promise<void> => {
     for (let index = next; index < fit.length; index = next) {
@@ -458,7 +425,7 @@ async function hashAll(writer: Writer, fit: ReadonlyArray<{ judged: JudgedRow }>
 async function writeOf(
   writer: Writer,
   { account: said, password, authenticator }: JudgedRow,
-): Promise<Written> {
+): Promise<AccountRows> {
   const now = writer.clock.now();
   const account: AccountRow = {
     ...newAccount(now, {
@@ -492,10 +459,12 @@ async function writeOf(
             isShort: false,
           },
     imported: kept?.imported ?? null,
-    authenticator:
+    authenticators:
       authenticator === null || keyRing === null
-        ? null
-        : newAuthenticator(keyRing, { accountId, ...authenticator, expiresAt: null }, now),
+        ? []
+        : [newAuthenticator(keyRing, { accountId, ...authenticator, expiresAt: null }, now)],
+    passkeys: [],
+    codes: [],
   };
 }
 

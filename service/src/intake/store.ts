@@ -167,6 +167,55 @@ function columnsOf(table: string): readonly Column[] {
   return columns;
 }
 
+/** Everything that one new account brings. */
+export interface AccountRows {
+  readonly account: AccountRow;
+  readonly record: PasswordRecordRow | null;
+  readonly imported: ImportedPasswordRow | null;
+  readonly authenticators: readonly AuthenticatorRow[];
+  readonly passkeys: readonly PasskeyRow[];
+  readonly codes: readonly RecoveryCodeRow[];
+}
+
+/** Inserts new accounts with all that they bring, a statement for each table. */
+export async function insertAccounts(
+  manager: Pick<EntityManager, "query">,
+  rows: readonly AccountRows[],
+): Promise<void> {
+  const all = <Row>(of: (one: AccountRows) => Row | readonly Row[] | null): Row[] =>
+    rows.flatMap((one) => (of(one) ?? []) as Row | Row[]);
+  await insertMany(
+    manager,
+    "account",
+    all<AccountRow>(({ account }) => account),
+  );
+  await insertMany(
+    manager,
+    "password_record",
+    all<PasswordRecordRow>(({ record }) => record),
+  );
+  await insertMany(
+    manager,
+    "imported_password",
+    all<ImportedPasswordRow>(({ imported }) => imported),
+  );
+  await insertMany(
+    manager,
+    "authenticator",
+    all<AuthenticatorRow>(({ authenticators }) => authenticators),
+  );
+  await insertMany(
+    manager,
+    "passkey",
+    all<PasskeyRow>(({ passkeys }) => passkeys),
+  );
+  await insertMany(
+    manager,
+    "recovery_code",
+    all<RecoveryCodeRow>(({ codes }) => codes),
+  );
+}
+
 export interface Fill {
   readonly id: string;
   readonly displayName: string | null;
