@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { callCommand, COMMAND } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
-import { digest, importingInto,planOf, SALTED } from "../../testing/import.ts";
+import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, send, startService } from "../../testing/service.ts";
 import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";

@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { parsePlan } from "../../service/src/intake/plan.ts";
 import { runCommand } from "../../testing/command.ts";
-import { digest, importingInto,planOf, SALTED } from "../../testing/import.ts";
+import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
 import { CHEAP_SCHEME, startService } from "../../testing/service.ts";
 
