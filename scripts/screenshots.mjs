@@ -112,7 +112,7 @@ await run(async () => {
     await page.fill("#known-0", "nora1 by the lake");
     await page.click("button >> text=Check");
     await page.click("text=Take it in");
-    await page.waitForSelector("article");
+    await page.waitForSelector("article", { timeout: 180_000 });
     await shot("console-moving-in");
   });
   await inBrowser("light", async (page, shot) => {
