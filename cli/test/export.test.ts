@@ -54,6 +54,10 @@ describe("an export", () => {
       params: { id: plain.id },
       body: { labels: ["keeper", "members"], reference: "bunk-7" },
     });
+    await service.dataSource.query(
+      "UPDATE account SET wantsMailedProof = 1, isAddressCorrected = 1, emailVerifiedAt = NOW(3) WHERE id = ?",
+      [plain.id],
+    );
     const keyed = await service.register("keyed@brina.example");
     const { passkey } = await addPasskey(service, keyed.token);
     const coded = await service.register("coded@brina.example");
@@ -104,7 +108,12 @@ describe("an export", () => {
       );
     expect(comparable("again.jsonl")).toEqual(comparable("all.jsonl"));
 
-    expect(await statusOf(elsewhere, "plain@brina.example")).toBe(201);
+    const [protection] = await elsewhere.dataSource.query(
+      "SELECT isOpenlyRegistered, wantsMailedProof, isAddressCorrected FROM account WHERE id = ?",
+      [plain.id],
+    );
+    expect(protection).toEqual({ isOpenlyRegistered: 1, wantsMailedProof: 1, isAddressCorrected: 1 });
+    expect(await statusOf(elsewhere, "plain@brina.example")).toBe(202);
     expect(await statusOf(elsewhere, "coded@brina.example")).toBe(202);
     expect(await statusOf(elsewhere, "olga", old)).toBe(401);
     expect(await statusOf(elsewhere, "olga", "an old hut's password")).toBe(201);

@@ -3,13 +3,17 @@
   import { Router } from "sv-router";
   import { stayLive } from "./lib/live.ts";
   import { page } from "./lib/page.ts";
-  import ProblemPage from "./people/ProblemPage.svelte";
+  import NotLoaded from "./parts/NotLoaded.svelte";
 
   stayLive();
 </script>
 
 {#if page.problem}
-  <ProblemPage problem={page.problem} />
+  {#await import("./people/ProblemPage.svelte") then { default: ProblemPage }}
+    <ProblemPage problem={page.problem} />
+  {:catch}
+    <NotLoaded heading={page.problem.title} />
+  {/await}
 {:else}
   <Router base={page.basePath === "" ? undefined : page.basePath} />
 {/if}

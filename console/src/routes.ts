@@ -1,6 +1,5 @@
 /** Which page stands at which path. */
 import { createRouter } from "sv-router";
-import NotHere from "./people/NotHere.svelte";
 import SignIn from "./people/SignIn.svelte";
 
 export const { p, navigate, route } = createRouter({
@@ -22,7 +21,7 @@ export const { p, navigate, route } = createRouter({
   "/account/second-factor": () => import("./people/SecondFactor.svelte"),
   "/account/reauthenticate": () => import("./people/Reauthentication.svelte"),
   "/docs": () => import("./people/Docs.svelte"),
-  "/problems/:code": NotHere,
+  "/problems/:code": () => import("./people/NotHere.svelte"),
   "/console": {
     "/": () => import("./operators/Accounts.svelte"),
     "/accounts": () => import("./operators/Accounts.svelte"),
@@ -38,5 +37,5 @@ export const { p, navigate, route } = createRouter({
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),
   },
-  "*": NotHere,
+  "*": () => import("./people/NotHere.svelte"),
 });

@@ -1,5 +1,9 @@
 /** What an old users table is read from, and the draft of a plan that is made of its first rows. */
 
+/** Bytes of an upload in one part, and altogether; larger tables are for the command. */
+export const MAX_PART = 45_000;
+export const MAX_UPLOAD = 2 ** 30;
+
 export const SOURCE_FORMATS = ["csv", "json-lines"] as const;
 /** The ones in which ASCII stands for itself. */
 export const SOURCE_ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;

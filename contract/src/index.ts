@@ -6,7 +6,6 @@ export * from "./read-reply.ts";
 export * from "./import-source.ts";
 export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/intake.ts";
 export type { DraftedPlan, IntakeCheck, IntakeDraft } from "./routes/intake-draft.ts";
-export { MAX_UPLOAD } from "./routes/intake-draft.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
 export * from "./page-state.ts";
@@ -14,7 +13,7 @@ export * from "./paths.ts";
 export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
-export { BUILT_IN_LABELS } from "./routes/account.ts";
+export { BUILT_IN_LABELS, label } from "./routes/account.ts";
 export { MAX_CHECKED_TOKENS } from "./routes/check.ts";
 export type {
   AssertionCredential,

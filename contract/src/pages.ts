@@ -8,6 +8,7 @@ import type { Client } from "./client.ts";
 import type { Problem } from "./shapes.ts";
 
 export { ProblemError, UnreachableError } from "./call.ts";
+export { MAX_PART, MAX_UPLOAD } from "./import-source.ts";
 export { ownPathOr } from "./own-path.ts";
 export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";
 export type { PagePath } from "./paths.ts";

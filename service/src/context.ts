@@ -69,3 +69,6 @@ export interface Visit {
   /** The app with forms of its own that calls for a visitor. */
   readonly appId: string | null;
 }
+
+/** Of what is done by a command, where the service's configuration lies. */
+export const BY_COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };

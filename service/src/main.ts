@@ -83,6 +83,10 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     return (await import("./tasks/import.ts")).exportAll(config, input);
   },
   "import-status": async ({ config }) => (await import("./tasks/import.ts")).importStatus(config),
+  "import-show": async ({ config }) => {
+    const input = await readInput<{ id: string }>();
+    return (await import("./tasks/import.ts")).importShow(config, input);
+  },
   "import-refused": async ({ config }) => {
     const input = await readInput<{ id: string; to: string }>();
     return (await import("./tasks/import.ts")).importRefused(config, input);
@@ -179,5 +183,8 @@ try {
   else if (code.startsWith("ERR_PARSE_ARGS")) {
     process.stderr.write(`${(error as Error).message}\n`);
     process.exitCode = 2;
-  } else throw error;
+  } else {
+    const { withoutValues } = await import("./storage/without-values.ts");
+    throw withoutValues(error);
+  }
 }

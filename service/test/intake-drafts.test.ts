@@ -140,9 +140,13 @@ describe("an upload", () => {
     expect(await refusal(part(0, "AAAA"))).toEqual({ status: 400, code: "part-elsewhere" });
     expect(await refusal(part(draft.bytes + 1, "AAAA"))).toEqual({ status: 400, code: "part-elsewhere" });
     expect((await refusal(part(draft.bytes, "not base64!"))).status).toBe(400);
-    const more = await add(draft, `${rowsOf("wilma", 3).join("\n")}\n`);
+    // A browser that asks again while the first answer is under way.
+    const twice = await Promise.all([1, 2].map(() => refusal(part(draft.bytes, "bG9naW4K"))));
+    expect(twice.map(({ status }) => status).toSorted()).toEqual([200, 400]);
+    const { body: now } = await operator(routes.showIntakeDraft, { params });
+    const more = await add(now as IntakeDraft, `${rowsOf("wilma", 3).join("\n")}\n`);
     await operator(routes.checkIntakeDraft, { params, body: { plan: PLAN } });
-    expect(await ended(draft.id)).toMatchObject({ bytes: more.bytes, check: { rows: 3, wouldBeTaken: 3 } });
+    expect(await ended(draft.id)).toMatchObject({ bytes: more.bytes, check: { rows: 4, wouldBeTaken: 3 } });
     await operator(routes.dropIntakeDraft, { params });
   });
 

@@ -55,6 +55,22 @@ describe("imported records", () => {
     expect((await tryPassword(service, "ida@brina.example", whole)).status).toBe(201);
   });
 
+  test("SI-2 a password that is tried in both spellings takes as long for names that nobody has", async () => {
+    const dear = await startService({
+      settings: { LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=14,r=8,p=1" },
+    });
+    try {
+      const started = performance.now();
+      expect((await tryPassword(dear, "nobody@brina.example", "cafe\u0301 on the ridge")).status).toBe(401);
+      const took = performance.now() - started;
+      const [, milliseconds = ""] = /"millisecondsPerHash":([\d.]+)/.exec(dear.log()) ?? [];
+      expect(Number(milliseconds)).toBeGreaterThan(0);
+      expect(took).toBeGreaterThanOrEqual(2 * 1.25 * Number(milliseconds) - 1);
+    } finally {
+      await dear.stop();
+    }
+  });
+
   test("SI-2 a record that costs more than the floor of refusals is journalled at the first one", async () => {
     const { id } = await service.register("dear@brina.example");
     await putRecord(id, await makePasswordRecord(PASSWORD, "$pbkdf2-sha512$i=400000"));

@@ -60,7 +60,11 @@ export function defineHash(hash: Command): void {
     .addHelpText("after", "\nExample:\n  lucchetto hash check '$scrypt$ln=15,r=8,p=3$…$…'")
     .action(async (given: string, options: HashOptions) => {
       const record = fromModularCrypt(given) ?? given;
-      explainOrFail(record, options.scheme);
+      const { segments } = explainOrFail(record, options.scheme);
+      if (segments.some(({ label }) => label === "recipe"))
+        throw new Failure(
+          "the record: it holds an old digest; its recipe, and what came along with it, lie with the service. Sign in there instead.",
+        );
       const password = await askPassword(options);
       const result = await checkOrFail(password, record, options.scheme);
       if (!result.matches) terminal().exitStatus = 1;
@@ -84,7 +88,9 @@ export function defineHash(hash: Command): void {
       print(...drawRecord(explanation.segments), "");
       printPairs([
         ["scheme", explanation.scheme],
-        ["memory", `${formatBytes(explanation.memoryBytes)} while it is checked`],
+        ...(explanation.memoryBytes === 0
+          ? []
+          : [["memory", `${formatBytes(explanation.memoryBytes)} while it is checked`] as const]),
         ["state", explanation.current ? "current" : `older than ${options.scheme}`],
       ]);
     });
@@ -198,8 +204,11 @@ function explainOrFail(record: string, scheme: string) {
 }
 
 async function makeOrFail(password: string, scheme: string): Promise<string> {
-  if (readScheme(scheme).pepper !== null)
+  const { pepper, recipe } = readScheme(scheme);
+  if (pepper !== null)
     throw new Failure("--scheme: the pepper's key lies with the service; leave `pepper=…` out here.", 2);
+  if (recipe !== null)
+    throw new Failure("--scheme: no password goes through a recipe here; leave `recipe=…` out.", 2);
   try {
     return await makePasswordRecord(password, scheme);
   } catch (error) {

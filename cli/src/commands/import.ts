@@ -1,5 +1,5 @@
 /** A developer at work: moving in. A plan is drafted, checked against its source, and run; refused rows are mended and run again. */
-import { closeSync, existsSync, openSync, readSync, writeFileSync } from "node:fs";
+import { closeSync, existsSync, openSync, readSync, statSync, writeFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
 import type { FileSource, Intake, IntakeCheck, PlanDraft } from "@lucchetto/contract";
 import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
@@ -118,10 +118,12 @@ export function defineImport(command: Command): void {
   command
     .command("status")
     .description("how the intakes stand: rows, first sign-ins, and digests that are still to be wrapped")
+    .argument("[intake]", "one of them, with its plan and its recipes")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto import status")
-    .action(async (options: { json?: boolean }, self: Command) => {
+    .action(async (id: string | undefined, options: { json?: boolean }, self: Command) => {
+      if (id !== undefined) return showOne(id, options, self);
       const all = await runTask<Intake[]>("import-status", { config: configurationFile(self) });
       if (options.json === true) return printJson(all);
       printTable(
@@ -168,6 +170,34 @@ export function defineImport(command: Command): void {
         `${number(written)} ${written === 1 ? "row is" : "rows are"} in ${to}. Mend it, then: lucchetto import run PLAN --mended ${to}`,
       );
     });
+}
+
+async function showOne(id: string, { json }: { json?: boolean }, self: Command): Promise<void> {
+  const shown = await runTask<{ report: Intake; plan: string }>("import-show", {
+    config: configurationFile(self),
+    input: JSON.stringify({ id }),
+  });
+  if (json === true) return printJson(shown);
+  const { report, plan } = shown;
+  printPairs([
+    ["intake", report.id],
+    ["source", report.source],
+    ["state", report.state],
+    ["rows", number(report.rows)],
+    ["taken", number(report.taken)],
+    ["filled", number(report.filled)],
+    ["refused", number(report.refused)],
+    ["not yet signed in", number(report.standing)],
+    ["to be wrapped", number(report.sealed)],
+    ["first sign-ins", number(report.rightFirst)],
+    ["wrong tries", number(report.wrongTries)],
+  ]);
+  if (report.recipes.length > 0) {
+    print("");
+    const rows = report.recipes.map((one) => [one.id, one.text, one.isProven ? "yes" : "no"]);
+    printTable(["recipe", "made by", "shown to be right"], rows, "");
+  }
+  if (plan !== "") print("", ...plan.trimEnd().split("\n").map(printable));
 }
 
 interface CheckOptions {
@@ -220,6 +250,7 @@ async function takeBack(
 const EXPORT_BEGINS = '{"lucchettoExport"';
 
 function isExport(file: string): boolean {
+  if (!statSync(file).isFile()) return false;
   const handle = openSync(file, "r");
   try {
     const bytes = Buffer.alloc(EXPORT_BEGINS.length);

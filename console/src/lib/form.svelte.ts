@@ -43,7 +43,11 @@ export class Form {
       return;
     }
     const { errors = [] } = error.problem;
-    for (const error of errors) this.errors[fieldOf(error.path)] = faultSentence(error);
+    for (const fault of errors) {
+      // Of the whole, and of no field.
+      if (fault.path === "") this.problem = faultSentence(fault);
+      else this.errors[fieldOf(fault.path)] = faultSentence(fault);
+    }
     if (errors.length === 0) this.problem = problemSentence(error.problem);
   }
 }

@@ -1,10 +1,9 @@
 /** A file on its way to the service, part by part. */
 import type { IntakeDraft } from "@lucchetto/contract";
+import { MAX_PART } from "@lucchetto/contract/pages";
 import { routes } from "virtual:routes";
 import { operate } from "./operate.svelte.ts";
 
-/** Bytes of a part; as base64 it fits into one call. */
-const PART = 45_000;
 /** Characters of an argument list that every browser takes. */
 const AT_ONCE = 8_192;
 
@@ -16,7 +15,7 @@ export async function upload(
 ): Promise<void> {
   let sent = draft.bytes;
   while (sent < file.size) {
-    const part = new Uint8Array(await file.slice(sent, sent + PART).arrayBuffer());
+    const part = new Uint8Array(await file.slice(sent, sent + MAX_PART).arrayBuffer());
     const body = { at: sent, bytes: base64(part) };
     const answer = await operate(routes.addIntakePart, { params: { id: draft.id }, body });
     sent += part.length;

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A users table taken in, in four steps down one page: the file, the plan, the check, the run. */
   import type { DraftedPlan, IntakeDraft } from "@lucchetto/contract";
+  import { MAX_UPLOAD } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
@@ -44,7 +45,8 @@
   const pairs = $derived(known.filter(({ who }) => who.trim() !== ""));
 
   function judgeFile(): Record<string, string> {
-    return chosen === null ? { file: texts.moveIn.chooseOne } : {};
+    if (chosen === null) return { file: texts.moveIn.chooseOne };
+    return chosen.size > MAX_UPLOAD ? { file: texts.moveIn.tooLarge } : {};
   }
 
   async function begin(): Promise<void> {
@@ -89,7 +91,7 @@
   }
 
   onMount(() => {
-    const timer = setInterval(() => void look().catch(() => undefined), LOOK_EVERY);
+    const timer = setInterval(() => void look().catch((error: unknown) => uploading.take(error)), LOOK_EVERY);
     return () => clearInterval(timer);
   });
 

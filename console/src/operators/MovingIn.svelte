@@ -10,7 +10,7 @@
   import IntakeCard from "./IntakeCard.svelte";
 
   /** Milliseconds between two looks while something goes on. */
-  const LOOK_EVERY = 3_000;
+  const LOOK_EVERY = 10_000;
 
   let intakes = $state<Intake[] | null>(null);
   const loader = new Loader();

@@ -17,7 +17,7 @@
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
-  import CheckMail from "./CheckMail.svelte";
+  import LaterCheckMail from "./LaterCheckMail.svelte";
   import LaterMailStep from "./LaterMailStep.svelte";
   import LaterNextStep from "./LaterNextStep.svelte";
 
@@ -190,7 +190,7 @@
     </p>
   </PersonFrame>
 {:else if step === "unverified"}
-  <CheckMail
+  <LaterCheckMail
     email={identifier.trim()}
     heading={texts.signIn.confirmYourAddressFirst}
     next={texts.signIn.thePasswordIsRightBut}

@@ -402,6 +402,7 @@ export const consoleTexts = {
       "A file of your old system is looked at, planned, checked and taken in. Nothing is written before the last step. Tables of another database are for the command: lucchetto import.",
     theFile: "1 · The file",
     chooseOne: "Choose a file.",
+    tooLarge: "It is larger than 1 GiB; take it in with the command: lucchetto import.",
     csvOrJsonLines: "CSV with a line of names, or JSON Lines",
     format: "Form",
     delimiter: "Between fields",

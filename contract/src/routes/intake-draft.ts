@@ -1,6 +1,6 @@
 /** A users table that an operator uploads in the console: sealed on disk, looked at, planned, checked and taken in. */
 import { z } from "zod";
-import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "../import-source.ts";
+import { MAX_PART, SOURCE_ENCODINGS, SOURCE_FORMATS } from "../import-source.ts";
 import { defineRoute } from "../route.ts";
 import { id, lineOfText, passwordText } from "../text.ts";
 
@@ -57,11 +57,6 @@ export const draftedPlan = z
   .meta({ id: "DraftedPlan" });
 export type DraftedPlan = z.output<typeof draftedPlan>;
 
-/** Bytes of a part at most. */
-export const MAX_PART = 45_000;
-/** Bytes of an upload at most; larger ones are for the command. */
-export const MAX_UPLOAD = 2 ** 30;
-
 const params = z.strictObject({ id });
 const known = z
   .array(z.strictObject({ who: lineOfText(254), password: passwordText }))
@@ -94,7 +89,11 @@ export const addIntakePart = defineRoute({
   params,
   body: z.strictObject({
     at: count.min(0).describe("how many bytes were added before"),
-    bytes: z.base64().min(1).max(60_000).describe("base64 of at most 45,000 bytes"),
+    bytes: z
+      .base64()
+      .min(1)
+      .max(MAX_PART * (4 / 3))
+      .describe(`base64 of at most ${MAX_PART} bytes`),
   }),
   replies: { 200: intakeDraft },
 });

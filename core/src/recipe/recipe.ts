@@ -215,6 +215,18 @@ function lengthOf(value: Value): number {
   return typeof value === "string" ? countCodePoints(value) : value.length;
 }
 
+/**
+ * The old digest of a password, in bytes: what is sealed, and what is wrapped. A digest that is text is its UTF-8.
+ * @returns `null` as `runRecipe`.
+ */
+export async function digestByRecipe(
+  recipe: Pick<Recipe, "expression">,
+  input: RecipeInput,
+): Promise<Uint8Array | null> {
+  const made = await runRecipe(recipe, input);
+  return made === null ? null : bytesOf(made);
+}
+
 /** Whether a recipe makes exactly what the old system stored, of this password; compared in constant time. */
 export async function matchesRecipe(recipe: Recipe, input: RecipeInput, stored: Value): Promise<boolean> {
   const made = await runRecipe(recipe, input);

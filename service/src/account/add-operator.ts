@@ -5,6 +5,7 @@ import { makeRecord, OPERATOR_LABEL, readEmail, SALT_LENGTH } from "@lucchetto/c
 import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
+import { BY_COMMAND } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { openCompromisedList } from "../password/compromised.ts";
 import { peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
@@ -49,9 +50,8 @@ export async function addOperator(
     return await inTransaction(dataSource, async (manager) => {
       await insertAccount(manager, account);
       await insertRecord(manager, { accountId: account.id, made: passwordRecord, setAt: now });
-      const visit = { network: null, userAgent: null, requestId: "command", appId: null };
       const event = { kind: "account.registered", accountId: account.id } as const;
-      await record({ configuration }, manager, { event, visit, now });
+      await record({ configuration }, manager, { event, visit: BY_COMMAND, now });
       const { id } = account;
       if (wanted.secondFactor !== true || keyRing === null) return { id, secondFactor: null };
       const { enrolDirectly } = await import("../second-factor/enrol-directly.ts");

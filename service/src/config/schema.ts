@@ -209,7 +209,7 @@ export const configurationSchema = z.strictObject({
             .transform((text, context) => {
               try {
                 const scheme = readScheme(text);
-                if (scheme.algorithm.makes && scheme.pepper === null) return scheme;
+                if (scheme.algorithm.makes && scheme.pepper === null && scheme.recipe === null) return scheme;
               } catch (error) {
                 if (!(error instanceof SchemeError)) throw error;
               }

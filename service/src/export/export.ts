@@ -1,12 +1,14 @@
 /** An export: all accounts with what they sign in with, streamed into a file that only its owner may read. */
 import { once } from "node:events";
+import type { WriteStream } from "node:fs";
 import { createWriteStream } from "node:fs";
+import { rm } from "node:fs/promises";
 import { finished } from "node:stream/promises";
 import { writeBase32 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { In, IsNull, MoreThan, Not } from "typeorm";
-import type { Clock } from "../clock/clock.ts";
-import type { Configuration } from "../config/index.ts";
+import { BY_COMMAND } from "../context.ts";
+import type { IntakeNeeds } from "../intake/run.ts";
 import { record } from "../journal/journal.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { openSecret } from "../second-factor/secret.ts";
@@ -42,12 +44,6 @@ export interface ExportResult {
   readonly leftOut: number;
 }
 
-interface Needs {
-  readonly configuration: Configuration;
-  readonly dataSource: DataSource;
-  readonly clock: Clock;
-}
-
 const AT_ONCE = 500;
 
 /**
@@ -56,18 +52,36 @@ const AT_ONCE = 500;
  * @throws ExportRefusal.
  */
 export async function exportAccounts(
-  needs: Needs,
+  needs: IntakeNeeds,
   { to, key }: { to: string; key: string | null },
   onProgress: (rows: number) => void,
 ): Promise<ExportResult> {
-  const { configuration, dataSource, clock } = needs;
   const sealed = key === null ? null : await sealTo(key);
-  const { keyRing } = configuration;
-  const result = { accounts: 0, passwords: 0, passkeys: 0, authenticators: 0, leftOut: 0 };
   const file = createWriteStream(to, { flags: "wx", mode: 0o600 });
   await once(file, "open").catch((error: unknown) => {
     throw new ExportRefusal(`${to} cannot be written: ${(error as Error).message}`, { cause: error });
   });
+  try {
+    // Before anything is read: whoever breaks it off has what was written until then.
+    await tell(needs);
+    return await writeAccounts(needs, { file, sealed }, onProgress);
+  } catch (error) {
+    file.destroy();
+    await rm(to, { force: true });
+    if (!(error instanceof Error && "syscall" in error && "path" in error)) throw error;
+    throw new ExportRefusal(`${to} could not be written to its end, and was removed: ${error.message}`, {
+      cause: error,
+    });
+  }
+}
+
+async function writeAccounts(
+  { configuration, dataSource, clock }: IntakeNeeds,
+  { file, sealed }: { file: WriteStream; sealed: Awaited<ReturnType<typeof sealTo>> | null },
+  onProgress: (rows: number) => void,
+): Promise<ExportResult> {
+  const { keyRing } = configuration;
+  const result = { accounts: 0, passwords: 0, passkeys: 0, authenticators: 0, leftOut: 0 };
   // A disk that is full is met by whoever writes next.
   const ended = finished(file);
   ended.catch(() => undefined);
@@ -110,14 +124,13 @@ export async function exportAccounts(
   await write({ accounts: result.accounts });
   file.end();
   await ended;
-  await tell(needs);
   return result;
 }
 
 /** An export is grave: it is journalled, and all operators hear of it. */
-async function tell({ configuration, dataSource, clock }: Needs): Promise<void> {
+async function tell({ configuration, dataSource, clock }: IntakeNeeds): Promise<void> {
   const { keyRing } = configuration;
-  const visit = { network: null, userAgent: null, requestId: "command", appId: null };
+  const visit = BY_COMMAND;
   await inTransaction(dataSource, async (manager) => {
     await record({ configuration }, manager, {
       event: { kind: "accounts.exported" },
@@ -187,6 +200,10 @@ function showAccount(
     createdAt: row.createdAt.toISOString(),
     lastSignInAt: iso(row.lastSignInAt),
     userHandle: text(row.userHandle),
+    isOpenlyRegistered: row.isOpenlyRegistered,
+    isAddressCorrected: row.isAddressCorrected,
+    wantsMailedProof: row.wantsMailedProof,
+    firstPasswordUntil: iso(row.firstPasswordUntil),
     ...parts,
   };
 }

@@ -1,4 +1,5 @@
 /** The form of an export: JSON Lines. First what it is, then an account a line, then how many there were. Documented in docs/moving-in.md. */
+import { label } from "@lucchetto/contract";
 import { ACCOUNT_STATES, LANGUAGES, TOTP_ALGORITHMS } from "@lucchetto/core";
 import { z } from "zod";
 
@@ -34,9 +35,14 @@ export const exportedAccount = z.strictObject({
   username: z.string().nullable(),
   displayName: z.string().max(80).nullable(),
   state: z.enum(ACCOUNT_STATES),
-  labels: z.array(z.string()).max(20),
+  labels: z.array(label).max(20),
   language: z.enum(LANGUAGES).nullable(),
   mustChangePassword: z.boolean(),
+  /** What protects whoever owns the address: each goes along, so that no way round leads through an export. */
+  isOpenlyRegistered: z.boolean(),
+  isAddressCorrected: z.boolean(),
+  wantsMailedProof: z.boolean(),
+  firstPasswordUntil: time.nullable(),
   createdAt: time,
   lastSignInAt: time.nullable(),
   userHandle: bytes(HASH_BYTES).nullable(),

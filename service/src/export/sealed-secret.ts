@@ -12,6 +12,8 @@ interface ExportKey {
 }
 
 const LEAST_RSA_BITS = 2_048;
+/** P-256, P-384 and P-521, as they are called here. */
+const CURVES = new Set(["prime256v1", "secp384r1", "secp521r1"]);
 
 /** Reads a key from PEM. @throws ExportRefusal. */
 function readKey(path: string, kind: "public" | "private"): ExportKey {
@@ -24,7 +26,7 @@ function readKey(path: string, kind: "public" | "private"): ExportKey {
       );
     const key = kind === "public" ? createPublicKey(pem) : createPrivateKey(pem);
     const { asymmetricKeyType: type, asymmetricKeyDetails: details } = key;
-    if (type === "x25519" || type === "ec") return { key, alg: "ECDH-ES" };
+    if (type === "x25519" || CURVES.has(details?.namedCurve ?? "")) return { key, alg: "ECDH-ES" };
     if (type === "rsa" && (details?.modulusLength ?? 0) >= LEAST_RSA_BITS)
       return { key, alg: "RSA-OAEP-256" };
   } catch (error) {

@@ -20,10 +20,11 @@ import {
   seal,
 } from "@lucchetto/core";
 import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
-import type { DataSource, EntityManager } from "typeorm";
-import type { Clock } from "../clock/clock.ts";
+import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
+import { BY_COMMAND } from "../context.ts";
 import type { OnProgress } from "../intake/check.ts";
+import type { IntakeNeeds } from "../intake/run.ts";
 import { IntakeRefusal } from "../intake/run.ts";
 import type { AccountRows } from "../intake/store.ts";
 import {
@@ -55,12 +56,6 @@ import { exportedAccount, exportEnd, exportHead } from "./form.ts";
 import { ExportRefusal } from "./refusal.ts";
 import { openWith } from "./sealed-secret.ts";
 
-interface Needs {
-  readonly configuration: Configuration;
-  readonly dataSource: DataSource;
-  readonly clock: Clock;
-}
-
 export interface TakenBack {
   readonly intake: IntakeRow;
   /** Accounts that had a label of operators; it is given in the console. */
@@ -82,7 +77,7 @@ const LONGEST_LINE = 2 ** 20;
  * @throws ExportRefusal, IntakeRefusal.
  */
 export async function takeBack(
-  needs: Needs,
+  needs: IntakeNeeds,
   { path, key }: { path: string; key: string | null },
   onProgress: OnProgress,
 ): Promise<TakenBack> {
@@ -143,8 +138,7 @@ function journalOf(
   event: { kind: "intake.begun" | "intake.ended"; reason: string },
   now: Date,
 ): Promise<void> {
-  const visit = { network: null, userAgent: null, requestId: "command", appId: null };
-  return journal({ configuration }, manager, { event, visit, now });
+  return journal({ configuration }, manager, { event, visit: BY_COMMAND, now });
 }
 
 /** Looks whether it is whole, before anything is written. */
@@ -195,7 +189,7 @@ function readOrNull<Value>(
 }
 
 async function begin(
-  { configuration, dataSource, clock }: Needs,
+  { configuration, dataSource, clock }: IntakeNeeds,
   { head, fingerprint }: { head: ExportHead; fingerprint: Buffer },
 ): Promise<IntakeRow> {
   const now = clock.now();
@@ -322,8 +316,11 @@ async function readAccount(
       mustChangePassword: read.mustChangePassword,
       lastSignInAt: dateOf(read.lastSignInAt),
       language: read.language,
-      ...{ registrationBrowserHash: null, isOpenlyRegistered: false, isAddressCorrected: false },
-      ...{ firstPasswordUntil: null, wantsMailedProof: false, eraseAt: null },
+      ...{ registrationBrowserHash: null, eraseAt: null },
+      isOpenlyRegistered: read.isOpenlyRegistered,
+      isAddressCorrected: read.isAddressCorrected,
+      wantsMailedProof: read.wantsMailedProof,
+      firstPasswordUntil: dateOf(read.firstPasswordUntil),
       userHandle: bytesOf(read.userHandle),
     },
     record: recordOf(read),
@@ -401,7 +398,7 @@ function passkeyOf(one: ExportedAccount["passkeys"][number], accountId: string):
 }
 
 async function writeBatch(
-  { dataSource, clock }: Needs,
+  { dataSource, clock }: IntakeNeeds,
   intake: IntakeRow,
   lines: readonly Line[],
   { from, to }: { from: number; to: number },

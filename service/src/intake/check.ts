@@ -2,15 +2,14 @@
 import type { DatabaseSource, FileSource, IntakeCheck } from "@lucchetto/contract";
 import type { Peppers, RecipeInput } from "@lucchetto/core";
 import {
-  bytesOfRecipeValue,
   checkRecord,
+  digestByRecipe,
   equalInConstantTime,
   preparePassword,
   readEmail,
   readRecipe,
   readRecord,
   readUsername,
-  runRecipe,
   schemeTextOf,
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
@@ -240,10 +239,8 @@ async function findFaults(
   let batch: Array<PlacedRow & { judged: JudgedRow }> = [];
   const look = async (): Promise<void> => {
     const met = await meetAccounts(dataSource, batch, now);
-    for (const { line, met: found } of batch.map((row, index) => ({
-      line: row.line,
-      met: met[index] ?? null,
-    }))) {
+    for (const [index, { line }] of batch.entries()) {
+      const found = met[index] ?? null;
       if (found === null) continue;
       if ("fault" in found) tell(line, found.fault);
       else there += 1;
@@ -293,32 +290,27 @@ export async function meetAccounts(
   const references = rows.flatMap(({ judged: { account } }) => account.reference ?? []);
   const there = await findThere(manager, { emails, usernames, references });
   const held = await findHeld(manager, emails, now);
-  const by = (name: "emailKey" | "usernameKey" | "reference") =>
-    new Map(there.map((one) => [one[name], one]));
-  const [byEmail, byUsername, byReference] = [by("emailKey"), by("usernameKey"), by("reference")];
+  const finderBy = (name: "emailKey" | "usernameKey" | "reference") => {
+    const map = new Map(there.map((one) => [one[name], one]));
+    return (key: string | null) => (key === null ? null : (map.get(key) ?? null));
+  };
+  const [byEmail, byUsername, byReference] = [
+    finderBy("emailKey"),
+    finderBy("usernameKey"),
+    finderBy("reference"),
+  ];
   return rows.map(({ judged: { account } }): Met | null => {
-    const email = byEmail.get(account.email?.key ?? null) ?? null;
-    const username = account.username === null ? null : (byUsername.get(account.username.key) ?? null);
-    const reference = account.reference === null ? null : (byReference.get(account.reference) ?? null);
-    const isOf = account.email === null ? null : email;
-    if (isOf === null && account.email !== null && held.has(account.email.key)) return HELD;
-    const main = account.email === null ? username : isOf;
-    if (main !== null) {
-      for (const other of [username, reference])
-        if (other !== null && other.id !== main.id)
-          return {
-            fault: {
-              member: other === username ? "username" : "reference",
-              reason: `another account has it: ${other.id}`,
-            },
-          };
-      return { account: main };
-    }
-    if (username !== null)
-      return { fault: { member: "username", reason: `it is taken: account ${username.id}` } };
-    if (reference !== null)
-      return { fault: { member: "reference", reason: `it is taken: account ${reference.id}` } };
-    return null;
+    const email = byEmail(account.email?.key ?? null);
+    const username = byUsername(account.username?.key ?? null);
+    const reference = byReference(account.reference);
+    // Where the row has an address, this alone says whose account it is.
+    const main = account.email === null ? username : email;
+    if (main === null && held.has(account.email?.key ?? "")) return HELD;
+    if (username !== null && username.id !== main?.id)
+      return { fault: { member: "username", reason: `another account has it: ${username.id}` } };
+    if (reference !== null && reference.id !== main?.id)
+      return { fault: { member: "reference", reason: `another account has it: ${reference.id}` } };
+    return main === null ? null : { account: main };
   });
 }
 
@@ -362,8 +354,11 @@ async function fitsJudged(judged: JudgedPassword, typed: string, peppers: Pepper
     case "record":
       return checkRecord(typed, readRecord(judged.record), peppers);
     case "digest": {
-      const made = await runRecipe(readRecipe(judged.recipe), { ...inputOf(judged.along), password: typed });
-      return made !== null && equalInConstantTime(bytesOfRecipeValue(made), judged.digest);
+      const made = await digestByRecipe(readRecipe(judged.recipe), {
+        ...inputOf(judged.along),
+        password: typed,
+      });
+      return made !== null && equalInConstantTime(made, judged.digest);
     }
   }
 }

@@ -5,7 +5,6 @@
 import { mkdtemp, rm } from "node:fs/promises";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { setTimeout as pause } from "node:timers/promises";
 import type { CallOf, DraftedPlan, IntakeDraft, ReceivedOf, routes } from "@lucchetto/contract";
 import { fieldError, MAX_UPLOAD } from "@lucchetto/contract";
 import type { FastifyBaseLogger } from "fastify";
@@ -38,8 +37,6 @@ const KEPT_FOR = 24 * 3_600_000;
 const LOOK_EVERY = 600_000;
 /** Rows that are shown. */
 const PREVIEWED = 5;
-/** Milliseconds that a hash of an intake gives way while somebody waits for one. */
-const GIVE_WAY = 50;
 
 interface Draft {
   readonly source: UploadedSource & { readonly sealed: SealedFile };
@@ -101,16 +98,17 @@ export class IntakeDrafts {
     const { source } = this.#resting(id);
     try {
       const { text, guesses, leftOut, faults } = await draftPlan(source);
-      const secret = new Set(guesses.filter(({ member }) => SECRET.has(member)).map(({ column }) => column));
+      // What no guess knows may be a secret, too.
+      const shown = new Set(guesses.filter(({ member }) => !SECRET.has(member)).map(({ column }) => column));
       return {
         plan: text,
         guesses: [...guesses],
         leftOut: [...leftOut],
         faults: [...faults],
-        preview: await previewOf(source, secret),
+        preview: await previewOf(source, shown),
       };
     } catch (error) {
-      throw asProblem(error);
+      throw asProblem(error, "");
     }
   }
 
@@ -234,26 +232,26 @@ function planOf({ source }: Draft, text: string): Plan {
     const { format, delimiter, encoding } = plan.source;
     return { ...plan, source: { ...source, format, delimiter, encoding } };
   } catch (error) {
-    throw asProblem(error);
+    throw asProblem(error, "plan");
   }
 }
 
-function asProblem(error: unknown): unknown {
+function asProblem(error: unknown, path: "plan" | ""): unknown {
   if (error instanceof PlanError || error instanceof SourceError)
-    return fieldProblem([fieldError("plan", "plan-unsound", { reason: error.message })]);
+    return fieldProblem([fieldError(path, "plan-unsound", { reason: error.message })]);
   return error;
 }
 
 async function previewOf(
   source: UploadedSource,
-  secret: ReadonlySet<string>,
+  shown: ReadonlySet<string>,
 ): Promise<DraftedPlan["preview"]> {
   let columns: string[] = [];
   const rows: Array<Array<string | null>> = [];
   for await (const row of readRows(source)) {
     if ("fault" in row) continue;
     if (rows.length === 0) columns = [...row.values.keys()];
-    rows.push(columns.map((column) => covered(row.values.get(column) ?? null, secret.has(column))));
+    rows.push(columns.map((column) => covered(row.values.get(column) ?? null, !shown.has(column))));
     if (rows.length === PREVIEWED) break;
   }
   return { columns, rows };
@@ -267,14 +265,15 @@ function covered(value: string | null, isSecret: boolean): string | null {
   return value.length > LONGEST_SHOWN ? `${value.slice(0, LONGEST_SHOWN)}…` : value;
 }
 
-/** One hash after the other, through the gate of all, and only while nobody waits for one. */
+/** One hash after the other, in a place that nobody else wants. */
 function besideSignIns({ hashing }: ServiceContext, isOver: () => boolean): Hasher {
   return {
     width: 1,
-    async run(work) {
-      while (hashing.load().waiting > 0) await pause(GIVE_WAY);
-      if (isOver()) throw new IntakeRefusal("The service ends; run it again, it goes on where it stood.");
-      return hashing.run(work);
-    },
+    measured: () => hashing.measured,
+    run: (work) =>
+      hashing.runBeside(() => {
+        if (isOver()) throw new IntakeRefusal("The service ends; run it again, it goes on where it stood.");
+        return work();
+      }),
   };
 }

@@ -2,7 +2,7 @@
 import { readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import type { DatabaseSource } from "@lucchetto/contract";
-import { BUILT_IN_LABELS, SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
+import { BUILT_IN_LABELS, label, SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Recipe } from "@lucchetto/core";
 import { LANGUAGES, readRecipe, RecipeError } from "@lucchetto/core";
 import { parseDocument } from "yaml";
@@ -48,10 +48,7 @@ const way = z.discriminatedUnion("kind", [
   }),
 ]);
 
-const labelName = z
-  .string()
-  .regex(/^[a-z0-9][a-z0-9._-]{0,39}$/, "expected a label such as keeper")
-  .refine((name) => !BUILT_IN_LABELS.includes(name), "no import gives this label");
+const givenLabel = label.refine((name) => !BUILT_IN_LABELS.includes(name), "no import gives this label");
 const flag = z.union([z.boolean(), z.strictObject({ column, when: z.array(z.string()).min(1) })]);
 
 const fileSource = z.strictObject({
@@ -95,9 +92,9 @@ const planSchema = z.strictObject({
           z.strictObject({
             column,
             separator: z.string().min(1).max(5).default(","),
-            only: z.array(labelName).optional(),
+            only: z.array(givenLabel).optional(),
           }),
-          fixed(z.array(labelName).max(20)),
+          fixed(z.array(givenLabel).max(20)),
         ])
         .optional(),
       language: z.union([column, fixed(z.enum(LANGUAGES))]).optional(),

@@ -1,5 +1,5 @@
 /** One row of a source, judged by a plan: the account that it becomes, or why it becomes none. Rows are judged one by one. */
-import { BUILT_IN_LABELS } from "@lucchetto/contract";
+import { BUILT_IN_LABELS, label } from "@lucchetto/contract";
 import type { Identifier, Language, PasswordRecord, TotpSettings } from "@lucchetto/core";
 import {
   Base32Error,
@@ -114,15 +114,8 @@ export function surveyRow(plan: Plan, values: Values, pepperIds: ReadonlySet<str
   }
 }
 
-/** The columns whose values are secrets: they are in no report. */
-export function secretColumns({ columns, ways }: Plan): ReadonlySet<string> {
-  const secret = ways.flatMap((way) => (way.kind === "none" ? [] : [way.column]));
-  const salts = ways.flatMap((way) => (way.kind === "recipe" && way.salt !== undefined ? [way.salt] : []));
-  return new Set([...secret, ...salts, ...(columns.totpSecret === undefined ? [] : [columns.totpSecret])]);
-}
-
-/** Columns that a plan names and a source lacks. */
-export function missingColumns({ columns, ways }: Plan, found: Iterable<string>): string[] {
+/** The columns that a plan names. */
+function namedColumns({ columns, ways }: Plan): ReadonlySet<string> {
   const named = new Set<string>();
   for (const one of Object.values(columns)) {
     if (typeof one === "string") named.add(one);
@@ -135,8 +128,29 @@ export function missingColumns({ columns, ways }: Plan, found: Iterable<string>)
     if (way.kind !== "recipe") continue;
     for (const one of [way.salt, way.username, way.email]) if (one !== undefined) named.add(one);
   }
+  return named;
+}
+
+/**
+ * The columns whose values may stand in reports: those that a plan names, without the secret ones. What is in a column that it does
+ * not name nobody knows.
+ */
+export function toldColumns(plan: Plan): ReadonlySet<string> {
+  const told = new Set(namedColumns(plan));
+  if (plan.columns.totpSecret !== undefined) told.delete(plan.columns.totpSecret);
+  for (const way of plan.ways) {
+    // What is looked at by its form, and not by a word, is a hash.
+    if (way.when !== undefined && way.when.is === undefined) told.delete(way.when.column);
+    if (way.kind !== "none") told.delete(way.column);
+    if (way.kind === "recipe" && way.salt !== undefined) told.delete(way.salt);
+  }
+  return told;
+}
+
+/** Columns that a plan names and a source lacks. */
+export function missingColumns(plan: Plan, found: Iterable<string>): string[] {
   const there = new Set(found);
-  return [...named].filter((one) => !there.has(one));
+  return [...namedColumns(plan)].filter((one) => !there.has(one));
 }
 
 /** What stands in a column; `null` for nothing. */
@@ -217,7 +231,7 @@ function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly str
         "labels",
         `column "${from.column}": no import gives ${one}; give it in the console afterwards`,
       );
-    if (!/^[a-z0-9][a-z0-9._-]{0,39}$/.test(one))
+    if (!label.safeParse(one).success)
       throw new Unfit(
         "labels",
         `column "${from.column}": no label as they are here: a-z, 0-9, dot, dash, underscore`,

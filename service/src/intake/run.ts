@@ -6,11 +6,10 @@ import { createHash, randomBytes } from "node:crypto";
 import { availableParallelism } from "node:os";
 import type { Peppers, Scheme } from "@lucchetto/core";
 import {
-  bytesOfRecipeValue,
+  digestByRecipe,
   makeRecord,
   NONCE_LENGTH,
   readRecipe,
-  runRecipe,
   SALT_LENGTH,
   schemeTextOf,
   sealDigest,
@@ -19,9 +18,9 @@ import {
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { newAccount } from "../account/new-account.ts";
-import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import type { Visit } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
+import { BY_COMMAND } from "../context.ts";
 import { record as journal } from "../journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { newAuthenticator } from "../second-factor/new-authenticator.ts";
@@ -32,7 +31,7 @@ import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.
 import { isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
 import type { Plan } from "./plan.ts";
 import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
-import { secretColumns } from "./row.ts";
+import { toldColumns } from "./row.ts";
 import { identityOf, nameOf } from "./source.ts";
 import type { ReadSoFar } from "./source-row.ts";
 import type { AccountRows, Fill } from "./store.ts";
@@ -47,7 +46,7 @@ import {
   insertRecipe,
   listRecipes,
   moveOn,
-  noteProven,
+  rewriteRecipe,
 } from "./store.ts";
 
 /** Why an intake is not begun, or does not go on, for the person at the keyboard. */
@@ -73,17 +72,19 @@ export interface RunOptions {
 export interface Hasher {
   /** Hashes at once. */
   readonly width: number;
+  /** Milliseconds that one takes. */
+  measured(): Promise<number>;
   run<Result>(work: () => Promise<Result>): Promise<Result>;
 }
 
-const ALL_CORES: Hasher = { width: availableParallelism(), run: (work) => work() };
-const COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };
+const allCores = (configuration: Configuration): Hasher => ({
+  width: availableParallelism(),
+  measured: () => createHashing(configuration).measured,
+  run: (work) => work(),
+});
 
-interface Needs {
-  readonly configuration: Configuration;
-  readonly dataSource: DataSource;
-  readonly clock: Clock;
-}
+/** What intakes and exports are done with. */
+export type IntakeNeeds = Pick<ServiceContext, "configuration" | "dataSource" | "clock">;
 
 /** Rows in one transaction, at most. */
 const MOST_ROWS = 1_000;
@@ -99,7 +100,7 @@ const PLAIN_RECIPE = 'hmac("sha512", salt, password)';
  * @returns the intake's row, and whether digests are left to be wrapped. @throws IntakeRefusal, SourceError.
  */
 export async function runIntake(
-  needs: Needs,
+  needs: IntakeNeeds,
   plan: Plan,
   options: RunOptions,
 ): Promise<{ intake: IntakeRow; wrapsLater: boolean; resumedAt: number }> {
@@ -114,16 +115,14 @@ export async function runIntake(
   assertFits(survey);
   const begun = await findUnfinished(dataSource, fingerprint);
   await assertProven(dataSource, plan, { survey, begun, unproven: options.unproven });
-  const wrapsLater = await decideWrapping(configuration, survey, options.wrap);
+  const hasher = options.hasher ?? allCores(configuration);
+  const wrapsLater = await decideWrapping(configuration, survey, { wrap: options.wrap, hasher });
   if (plan.columns.totpSecret !== undefined && configuration.keyRing === null)
     throw new IntakeRefusal(
       "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
     );
-  const intake = begun ?? (await begin(needs, plan, { fingerprint, survey, wrapsLater, by: options.by }));
-  if (begun !== null)
-    for (const text of survey.proven)
-      await noteProven(dataSource.manager, intake.id, text, needs.clock.now());
-  const recipes = new Map((await listRecipes(dataSource, intake.id)).map(({ id, text }) => [text, id]));
+  const intake = begun ?? (await begin(needs, plan, { fingerprint, by: options.by }));
+  const recipes = await keepRecipes(needs, plan, { intake, survey, wrapsLater });
   const writer: Writer = {
     ...needs,
     plan,
@@ -131,9 +130,9 @@ export async function runIntake(
     scheme: schemeOfNewRecords(configuration),
     recipes,
     wrapsLater,
-    secret: secretColumns(plan),
+    told: toldColumns(plan),
     intake,
-    hasher: options.hasher ?? ALL_CORES,
+    hasher,
     by: options.by,
   };
   await writeRows(writer, survey, options.onProgress);
@@ -177,7 +176,7 @@ async function assertProven(
 async function decideWrapping(
   configuration: Configuration,
   { recipes, plainRows }: Survey,
-  wrap: RunOptions["wrap"],
+  { wrap, hasher }: { wrap: RunOptions["wrap"]; hasher: Hasher },
 ): Promise<boolean> {
   if (wrap === "now") return false;
   if (configuration.keyRing === null) {
@@ -189,19 +188,13 @@ async function decideWrapping(
   if (wrap === "later") return true;
   const hashes = [...recipes.values()].reduce((sum, rows) => sum + rows, 0) + plainRows;
   if (hashes === 0) return false;
-  const { measured } = createHashing(configuration);
-  return (hashes * (await measured)) / 1_000 / availableParallelism() > WORTH_WAITING;
+  return (hashes * (await hasher.measured())) / 1_000 / hasher.width > WORTH_WAITING;
 }
 
 async function begin(
-  { configuration, dataSource, clock }: Needs,
+  { configuration, dataSource, clock }: IntakeNeeds,
   plan: Plan,
-  {
-    fingerprint,
-    survey,
-    wrapsLater,
-    by,
-  }: { fingerprint: Buffer; survey: Survey; wrapsLater: boolean; by: RunOptions["by"] },
+  { fingerprint, by }: { fingerprint: Buffer; by: RunOptions["by"] },
 ): Promise<IntakeRow> {
   const now = clock.now();
   const intake: IntakeRow = {
@@ -221,35 +214,47 @@ async function begin(
     claim: null,
     claimedUntil: null,
   };
-  const texts = new Set([
-    ...survey.recipes.keys(),
-    ...(wrapsLater && survey.plainRows > 0 ? [PLAIN_RECIPE] : []),
-  ]);
   await inTransaction(dataSource, async (manager) => {
     await insertIntake(manager, intake);
-    for (const text of texts)
-      await insertRecipe(manager, {
-        id: `r${randomBytes(5).toString("hex")}`,
-        intakeId: intake.id,
-        text,
-        isProven: survey.proven.has(text) || isOfItself(plan, text),
-        changedAt: now,
-      });
     const event = { kind: "intake.begun", reason: intake.id, actorId: by?.actorId ?? null } as const;
-    await journal({ configuration }, manager, { event, visit: by?.visit ?? COMMAND, now });
+    await journal({ configuration }, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
   });
   return intake;
 }
 
-interface Writer extends Needs {
+/** Notes the recipes that this run needs, and which of them were shown to be right. @returns their ids, by their texts. */
+async function keepRecipes(
+  { dataSource, clock }: IntakeNeeds,
+  plan: Plan,
+  { intake, survey, wrapsLater }: { intake: IntakeRow; survey: Survey; wrapsLater: boolean },
+): Promise<ReadonlyMap<string, string>> {
+  const texts = new Set(survey.recipes.keys());
+  if (wrapsLater && survey.plainRows > 0) texts.add(PLAIN_RECIPE);
+  const ids = new Map((await listRecipes(dataSource, intake.id)).map(({ id, text }) => [text, id]));
+  const changedAt = clock.now();
+  for (const text of texts) {
+    const isProven = survey.proven.has(text) || isOfItself(plan, text);
+    const before = ids.get(text);
+    if (before !== undefined) {
+      if (isProven) await rewriteRecipe(dataSource.manager, before, { text, isProven, changedAt });
+      continue;
+    }
+    const id = `r${randomBytes(5).toString("hex")}`;
+    await insertRecipe(dataSource.manager, { id, intakeId: intake.id, text, isProven, changedAt });
+    ids.set(text, id);
+  }
+  return ids;
+}
+
+interface Writer extends IntakeNeeds {
   readonly plan: Plan;
   readonly peppers: Peppers;
   readonly scheme: Scheme;
   /** Their ids, by their texts. */
   readonly recipes: ReadonlyMap<string, string>;
   readonly wrapsLater: boolean;
-  /** Columns that are in no report. */
-  readonly secret: ReadonlySet<string>;
+  /** Columns that reports show. */
+  readonly told: ReadonlySet<string>;
   readonly intake: IntakeRow;
   readonly hasher: Hasher;
   readonly by: RunOptions["by"];
@@ -297,7 +302,7 @@ async function writeRows(
   await inTransaction(writer.dataSource, async (manager) => {
     await endIntake(manager, writer.intake.id, now);
     const event = { kind: "intake.ended", reason: writer.intake.id, actorId: by?.actorId ?? null } as const;
-    await journal(writer, manager, { event, visit: by?.visit ?? COMMAND, now });
+    await journal(writer, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
   });
 }
 
@@ -396,8 +401,8 @@ function fillOf(there: There, { account }: JudgedRow): Fill | null {
 
 const LONGEST_REASON = 300;
 
-function refusalOf({ intake, secret }: Writer, { row, fault }: Refused): IntakeRefusalRow {
-  const values = Object.fromEntries([...row.values].filter(([column]) => !secret.has(column)));
+function refusalOf({ intake, told }: Writer, { row, fault }: Refused): IntakeRefusalRow {
+  const values = Object.fromEntries([...row.values].filter(([column]) => told.has(column)));
   return {
     intakeId: intake.id,
     line: String(row.line),
@@ -492,10 +497,10 @@ async function keep(writer: Writer, accountId: string, password: JudgedPassword)
           imported: null,
         };
       const salt = randomBytes(SALT_LENGTH);
-      const made = await runRecipe(readRecipe(PLAIN_RECIPE), { salt, password: password.text });
-      if (made === null) throw new Error("a digest of ours could not be made");
+      const digest = await digestByRecipe(readRecipe(PLAIN_RECIPE), { salt, password: password.text });
+      if (digest === null) throw new Error("a digest of ours could not be made");
       const along = { salt, username: null, email: null };
-      return keepDigest(writer, base, { recipe: PLAIN_RECIPE, digest: bytesOfRecipeValue(made), along });
+      return keepDigest(writer, base, { recipe: PLAIN_RECIPE, digest, along });
     }
     case "digest":
       return keepDigest(writer, base, password);

@@ -18,6 +18,8 @@ export class SealedFile {
   readonly #content = createHash("sha256");
   #parts = 0;
   #size = 0;
+  /** Ends when all that was added is written. */
+  #writing: Promise<void> = Promise.resolve();
 
   private constructor(path: string, handle: FileHandle) {
     this.path = path;
@@ -39,7 +41,7 @@ export class SealedFile {
     return this.#content.copy().digest("hex");
   }
 
-  /** Adds a part at the end; one after the other. */
+  /** Adds a part at the end. Its size counts at once, so that nobody adds another at the same place. */
   async add(bytes: Uint8Array): Promise<void> {
     const nonce = randomBytes(NONCE_LENGTH);
     const cipher = createCipheriv(CIPHER, this.#key, nonce, { authTagLength: TAG_LENGTH });
@@ -48,14 +50,16 @@ export class SealedFile {
     const box = Buffer.concat([nonce, cipher.update(bytes), cipher.final(), cipher.getAuthTag()]);
     const length = Buffer.alloc(LENGTH_BYTES);
     length.writeUInt32BE(box.length);
-    await this.#handle.appendFile(Buffer.concat([length, box]));
     this.#content.update(bytes);
     this.#parts += 1;
     this.#size += bytes.length;
+    this.#writing = this.#writing.then(() => this.#handle.appendFile(Buffer.concat([length, box])));
+    await this.#writing;
   }
 
   /** What was added, part by part. @throws Error if the file was touched. */
   async *read(): AsyncGenerator<Buffer> {
+    await this.#writing;
     let position = 0;
     for (let part = 0; part < this.#parts; part += 1) {
       const length = (await this.#take(position, LENGTH_BYTES)).readUInt32BE();

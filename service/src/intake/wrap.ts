@@ -21,9 +21,8 @@ import { newId } from "../storage/index.ts";
 
 /** Digests that are looked for at once: in the order of their people's last sign-in, which takes a look at all. */
 const AT_ONCE = 500;
-/** Milliseconds between two looks while there is nothing to wrap, and while somebody waits for a hash. */
+/** Milliseconds between two looks while there is nothing to wrap. */
 const LOOK_EVERY = 10_000;
-const GIVE_WAY = 50;
 /** Seconds of a claim; it is renewed after each digest. */
 const CLAIM = 60;
 
@@ -62,31 +61,39 @@ export function wrapSealed(
   };
 }
 
-/** Wraps up to some hundred. @returns how many; `0`: there is nothing to do, or another instance does it. */
-export async function wrapSome(context: Needs, signal: AbortSignal): Promise<number> {
+/** Wraps up to some hundred of each intake. @returns how many; `0`: there is nothing to do, or another instance does it. */
+async function wrapSome(context: Needs, signal: AbortSignal): Promise<number> {
   const { dataSource } = context;
-  const intakeId = await findOneWithSealed(dataSource);
-  if (intakeId === null) return 0;
-  const claim = newId(context.clock.now());
-  if (!(await takeClaim(dataSource, { intakeId, claim }))) return 0;
   let wrapped = 0;
-  for (const row of await listSealed(dataSource, intakeId)) {
-    if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) break;
-    while (context.hashing.load().waiting > 0 && !signal.aborted) await pause(GIVE_WAY);
-    if (await wrapOne(context, row)) wrapped += 1;
+  for (const intakeId of await findIntakesWithSealed(context)) {
+    const claim = newId(context.clock.now());
+    if (!(await takeClaim(dataSource, { intakeId, claim }))) continue;
+    for (const row of await listSealed(context, intakeId)) {
+      if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) break;
+      if (await wrapOne(context, row)) wrapped += 1;
+    }
+    await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL WHERE claim = ?", [claim]);
   }
-  await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL WHERE claim = ?", [claim]);
   return wrapped;
 }
 
-async function findOneWithSealed(dataSource: DataSource): Promise<string | null> {
-  const [row] = await dataSource.query<Array<{ intakeId: string }>>(
-    `SELECT imported.intakeId FROM password_record record
-       JOIN imported_password imported ON imported.accountId = record.accountId
-      WHERE record.scheme LIKE ? LIMIT 1`,
-    [`${SEALED_DIGEST_PREFIX}%`],
+type Sealing = Pick<Needs, "dataSource" | "sealingKeys">;
+
+/** Those that lie under a key that is here; with the others nothing can be done. */
+function isOpenable({ sealingKeys }: Sealing): { condition: string; patterns: string[] } {
+  const patterns = [...sealingKeys.keys.keys()].map((id) => `${SEALED_DIGEST_PREFIX}key=${id},%`);
+  return { condition: `(${patterns.map(() => "record.scheme LIKE ?").join(" OR ")})`, patterns };
+}
+
+async function findIntakesWithSealed(needs: Sealing): Promise<string[]> {
+  const { condition, patterns } = isOpenable(needs);
+  const rows = await needs.dataSource.query<Array<{ intakeId: string }>>(
+    `SELECT DISTINCT recipe.intakeId
+       FROM (SELECT DISTINCT scheme FROM password_record record WHERE ${condition}) sealed
+       JOIN recipe ON sealed.scheme LIKE CONCAT('%,recipe=', recipe.id)`,
+    patterns,
   );
-  return row?.intakeId ?? null;
+  return rows.map(({ intakeId }) => intakeId);
 }
 
 async function takeClaim(
@@ -101,14 +108,16 @@ async function takeClaim(
   return affectedRows === 1;
 }
 
-function listSealed(dataSource: DataSource, intakeId: string): Promise<Sealed[]> {
-  return dataSource.query<Sealed[]>(
+/** Those of an intake, in the order in which they are wrapped. */
+export function listSealed(needs: Sealing, intakeId: string): Promise<Sealed[]> {
+  const { condition, patterns } = isOpenable(needs);
+  return needs.dataSource.query<Sealed[]>(
     `SELECT record.accountId, record.record FROM password_record record
        JOIN imported_password imported ON imported.accountId = record.accountId
        JOIN account ON account.id = record.accountId
-      WHERE record.scheme LIKE ? AND imported.intakeId = ?
+      WHERE ${condition} AND imported.intakeId = ?
       ORDER BY account.lastSignInAt DESC LIMIT ${AT_ONCE}`,
-    [`${SEALED_DIGEST_PREFIX}%`, intakeId],
+    [...patterns, intakeId],
   );
 }
 
@@ -118,7 +127,9 @@ async function wrapOne({ dataSource, hashing, sealingKeys, clock }: Needs, row: 
   const digest = sealed === null ? null : openDigest(sealingKeys, sealed, row.accountId);
   if (sealed === null || digest === null) return false;
   const scheme = withRecipe(hashing.scheme, sealed.recipe);
-  const to = await hashing.run(() => wrapDigest(digest, scheme, randomBytes(SALT_LENGTH), hashing.peppers));
+  const to = await hashing.runBeside(() =>
+    wrapDigest(digest, scheme, randomBytes(SALT_LENGTH), hashing.peppers),
+  );
   const { accountId, record: from } = row;
   return replaceRecord(dataSource.manager, { accountId, from, to, now: clock.now() });
 }

@@ -8,7 +8,7 @@ import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts
 import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import type { Visit } from "../context.ts";
+import { BY_COMMAND } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { setRecord } from "../password/store.ts";
 import { openSecret } from "../second-factor/secret.ts";
@@ -18,8 +18,6 @@ import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { forgetCountsOfAccount } from "../throttle/store.ts";
 import { tellOtherOperators } from "./tell-others.ts";
-
-const BY_COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };
 
 /**
  * Gives a first password, takes the second factor away, and restores a suspended account.

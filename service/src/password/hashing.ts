@@ -23,6 +23,8 @@ export interface Hashing {
   check(shown: TypedPassword, stored: StoredPassword | null): Promise<boolean>;
   /** Runs other work that hashes under the same bound, as a measurement does. @throws ProblemReply `too-busy`. */
   run<Result>(work: () => Promise<Result>): Promise<Result>;
+  /** Runs work that nobody waits for, in a place that nobody else wants: whoever waits goes first, and it is never sent away. */
+  runBeside<Result>(work: () => Promise<Result>): Promise<Result>;
   /** How many run and wait at this moment. */
   load(): { running: number; waiting: number };
   /** Tells, of everything that was let through, how many seconds it had waited. */
@@ -71,6 +73,7 @@ export function createHashing(configuration: Pick<Configuration, "passwords" | "
         return false;
       }),
     run: gate.run,
+    runBeside: gate.runBeside,
     load: gate.load,
     onWaited: gate.onWaited,
   };
@@ -99,15 +102,18 @@ interface Waiting {
 /** Lets `parallel` through at once and keeps up to `queue` waiting, first come first served, none longer than `wait`. */
 function createGate({ parallel, queue, wait }: { parallel: number; queue: number; wait: number }) {
   const waiting = new Set<Waiting>();
+  /** What is done while nobody waits. */
+  const beside: Array<() => void> = [];
   const listeners: Array<(seconds: number) => void> = [];
   let running = 0;
 
   const leave = (): void => {
     running -= 1;
     const [next] = waiting;
-    if (next === undefined) return;
+    const letIn = next?.letIn ?? beside.shift();
+    if (letIn === undefined) return;
     running += 1;
-    next.letIn();
+    letIn();
   };
 
   /** @throws ProblemReply `too-busy`. */
@@ -140,6 +146,15 @@ function createGate({ parallel, queue, wait }: { parallel: number; queue: number
       else await waitForTurn();
       const seconds = (performance.now() - came) / 1_000;
       for (const listener of listeners) listener(seconds);
+      try {
+        return await work();
+      } finally {
+        leave();
+      }
+    },
+    async runBeside<Result>(work: () => Promise<Result>): Promise<Result> {
+      if (running < parallel) running += 1;
+      else await new Promise<void>((resolve) => beside.push(resolve));
       try {
         return await work();
       } finally {

@@ -21,7 +21,7 @@ import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
 import { countTry, noteReplaced } from "./imported-store.ts";
 import type { NewRecord } from "./store.ts";
-import { replaceRecord } from "./store.ts";
+import { replaceRecord, replaceWrapped } from "./store.ts";
 
 /** What new passwords are judged by. */
 export interface PasswordJudging {
@@ -87,7 +87,11 @@ export async function storeRemade(
   { row, remade, visit, now }: { row: PasswordRecordRow; remade: string; visit: Visit; now: Date },
 ): Promise<void> {
   const { accountId, record: from } = row;
-  if (!(await replaceRecord(manager, { accountId, from, to: remade, now }))) return;
+  const change = { accountId, to: remade, now };
+  const isStored =
+    (await replaceRecord(manager, { ...change, from })) ||
+    (await replaceWrapped(manager, { ...change, row }));
+  if (!isStored) return;
   const imported = await noteReplaced(manager, accountId, now);
   if (imported !== null) await countTry(manager, imported, "rightFirst");
   await record(context, manager, { event: { kind: "password.record-remade", accountId }, visit, now });

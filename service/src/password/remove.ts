@@ -31,7 +31,7 @@ export async function removePassword(
     if (!(await hasRecord(manager, accountId))) return;
     if ((await countWaysWithoutPassword(context, manager, locked)) < MIN_WAYS_LEFT)
       throw new ProblemReply("password-is-wanted");
-    await deleteRecord(manager, accountId);
+    await deleteRecord(manager, accountId, now);
     await updateAccount(manager, accountId, OWN_PASSWORD);
     await endOtherSessionsOf(manager, accountId, session.id, { now, reason: "password-changed" });
     await endSignInsOf(manager, accountId, now);

@@ -1,4 +1,4 @@
-import { schemeTextOf, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
+import { readSealedDigest, schemeTextOf, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, Like, MoreThanOrEqual } from "typeorm";
 import type { PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
@@ -40,6 +40,20 @@ export async function replaceRecord(
   return affected === 1;
 }
 
+/** Puts it in the place of what an old digest that lay sealed was wrapped into since: the same password, and no newer one. */
+export async function replaceWrapped(
+  manager: EntityManager,
+  { accountId, row, to, now }: { accountId: string; row: PasswordRecordRow; to: string; now: Date },
+): Promise<boolean> {
+  const sealed = readSealedDigest(row.record);
+  if (sealed === null) return false;
+  const scheme = Like(`%,recipe=${sealed.recipe}`);
+  const { affected } = await manager
+    .getRepository(PasswordRecordEntity)
+    .update({ accountId, setAt: row.setAt, scheme }, { record: to, scheme: schemeTextOf(to), madeAt: now });
+  return affected === 1;
+}
+
 /** Sets a new password's record, whatever stood there before. */
 export async function setRecord(
   manager: EntityManager,
@@ -51,7 +65,8 @@ export async function setRecord(
 }
 
 /** Takes the password away. */
-export async function deleteRecord(manager: EntityManager, accountId: string): Promise<void> {
+export async function deleteRecord(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  await noteReplaced(manager, accountId, now);
   await manager.getRepository(PasswordRecordEntity).delete({ accountId });
 }
 

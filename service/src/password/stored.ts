@@ -4,9 +4,9 @@
  */
 import type { PasswordRecord, Peppers, Recipe, RecipeInput } from "@lucchetto/core";
 import {
-  bytesOfRecipeValue,
   checkRecord,
   checkWrapped,
+  digestByRecipe,
   equalInConstantTime,
   isOutdated,
   openDigest,
@@ -15,8 +15,8 @@ import {
   readRecord,
   readSealedDigest,
   RecipeError,
-  runRecipe,
   SchemeError,
+  schemeTextOf,
 } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
 import type { StoredPassword, TypedPassword } from "./checking.ts";
@@ -58,15 +58,14 @@ export async function readStored(
   const old = oldWayOf(imported);
   if (old === null || imported === null) return UNREADABLE;
   return {
-    schemeText: text.slice(0, text.lastIndexOf("$", text.lastIndexOf("$") - 1)),
+    schemeText: schemeTextOf(text),
     isOutdated: true,
     intakeId: intakeOf(imported),
-    async matches(shown) {
-      return anySpelling(shown, async (password) => {
+    matches: (shown) =>
+      anySpelling(shown, async (password) => {
         const made = await old(password);
         return made !== null && equalInConstantTime(made, digest);
-      });
-    },
+      }),
   };
 }
 
@@ -128,14 +127,11 @@ function oldWayOf(imported: Imported | null): ((password: string) => Promise<Uin
   const recipe = readRecipeOrNull(imported.recipeText);
   if (recipe === null) return null;
   const along = inputOf(imported);
-  return async (password) => {
-    const made = await runRecipe(recipe, { ...along, password });
-    return made === null ? null : bytesOfRecipeValue(made);
-  };
+  return (password) => digestByRecipe(recipe, { ...along, password });
 }
 
 /** What an account brought along, as recipes take it. */
-export function inputOf({
+function inputOf({
   salt,
   isSaltText,
   username,

@@ -30,7 +30,7 @@ const STEPS: Readonly<Record<Ending, Step>> = {
     const account = await lockAccount(manager, accountId);
     if (account !== null) await clearCountsOf(context, manager, account, "password");
   },
-  password: (_context, manager, { accountId }) => deleteRecord(manager, accountId),
+  password: (_context, manager, { accountId, now }) => deleteRecord(manager, accountId, now),
 };
 
 /** Ends what the table says, in the transaction of what happened. */

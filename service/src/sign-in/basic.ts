@@ -18,7 +18,7 @@ export async function checkBasicPassword(
   context: ServiceContext,
   shown: Omit<ShownPassword, "mark">,
 ): Promise<Account> {
-  const { account, row, reserved, remade, decision, started } = await provePassword(context, {
+  const { account, row, reserved, remade, decision, began } = await provePassword(context, {
     ...shown,
     mark: undefined,
   }).catch(asOneRefusal);
@@ -26,7 +26,7 @@ export async function checkBasicPassword(
   if (decision.wanted.length > 0) {
     await reserved.giveBack();
     await recordRefusal(context, { accountId: account.id, reason: "more-wanted", visit });
-    return refuse(context, started);
+    return refuse(context, began);
   }
   const unchanged = await inTransaction(context.dataSource, async (manager) => {
     const locked = await lockUnchanged(manager, account, row);
@@ -37,7 +37,7 @@ export async function checkBasicPassword(
     await clearCountsOf(context, manager, account);
     return locked;
   });
-  return unchanged === null ? refuse(context, started) : showAccount(unchanged);
+  return unchanged === null ? refuse(context, began) : showAccount(unchanged);
 }
 
 /** That the password alone opens nothing is no more than any other refusal to an application. */

@@ -55,8 +55,14 @@ export interface PasswordProof {
   readonly reserved: ReservedTry;
   readonly remade: Awaited<ReturnType<typeof remake>>;
   readonly decision: Exclude<ReturnType<typeof decidePasswordSignIn>, { outcome: "refused" }>;
-  /** When it began, for refusals that take the common time. */
-  readonly started: number;
+  readonly began: Began;
+}
+
+/** What the common time of refusals counts from. */
+interface Began {
+  readonly at: number;
+  /** A password that is not as prepared is tried in both spellings where an old system may have hashed it raw: nobody sees where. */
+  readonly spellings: 1 | 2;
 }
 
 /**
@@ -68,7 +74,9 @@ export async function provePassword(
   context: ServiceContext,
   { identifier: typed, password, visit, mark }: ShownPassword,
 ): Promise<PasswordProof> {
-  const started = performance.now();
+  const at = performance.now();
+  const prepared = preparePassword(password);
+  const began: Began = { at, spellings: prepared.ok && prepared.text !== password ? 2 : 1 };
   const identifier = readIdentifier(typed);
   const account = identifier === null ? null : await findByIdentifier(context.dataSource, identifier);
   const reserved = await reservePasswordTry(context, {
@@ -81,7 +89,6 @@ export async function provePassword(
   const read = row === null ? null : await readStored(context, row);
   const stored = checkable(read);
 
-  const prepared = preparePassword(password);
   const matches =
     prepared.ok &&
     (await checkOrGiveBack(context, reserved, { prepared: prepared.text, typed: password }, stored));
@@ -97,23 +104,23 @@ export async function provePassword(
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
     if (!matches && typeof stored?.intakeId === "string")
       await countTry(context.dataSource, stored.intakeId, "wrongTries");
-    if (account !== null && stored !== null && (await isPastFloor(context, started, stored)))
+    if (account !== null && stored !== null && (await isPastFloor(context, began, stored)))
       await recordDearRecord(context, { account, stored, visit });
     if (decision.told !== "nothing") throw new ProblemReply(decision.told);
-    return refuse(context, started);
+    return refuse(context, began);
   }
   // The decision says that the account, its record and the password are there.
   if (account === null || row === null || stored === null || !prepared.ok)
     throw new Error("signed in nobody");
   const remade = await remake(context, stored, prepared.text);
-  return { account, row, reserved, remade, decision, started };
+  return { account, row, reserved, remade, decision, began };
 }
 
 /** Signs in. @throws ProblemReply as `provePassword`. */
 export async function signIn(context: ServiceContext, attempt: SignIn): Promise<SignInOutcome> {
   const { proof, visit, device } = attempt;
   const { mark } = device;
-  const { account, row, reserved, remade, decision, started } = await provePassword(context, {
+  const { account, row, reserved, remade, decision, began } = await provePassword(context, {
     ...proof,
     visit,
     mark,
@@ -142,7 +149,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
     });
     return { outcome: "signed-in", ...signedIn } as const;
   });
-  if (begun === null) return refuse(context, started);
+  if (begun === null) return refuse(context, began);
   if (begun.outcome === "signed-in") return begun;
   const pending = await keepPending(context, { account, kind, amr, wanted: begun.wanted }, { visit, mark });
   return { ...begun, ...pending };
@@ -195,11 +202,11 @@ export async function recordRefusal(
 /** A record from elsewhere that costs more than the floor makes its refusals slower than others: that is told. */
 async function isPastFloor(
   { hashing }: ServiceContext,
-  started: number,
+  began: Began,
   { schemeText }: StoredPassword,
 ): Promise<boolean> {
-  const took = performance.now() - started;
-  return schemeText !== hashing.scheme.text && took > (await floorOf(hashing));
+  const took = performance.now() - began.at;
+  return schemeText !== hashing.scheme.text && took > (await floorOf(hashing, began));
 }
 
 async function recordDearRecord(
@@ -214,13 +221,16 @@ async function recordDearRecord(
 
 const LONGEST_REASON = 60;
 
-async function floorOf({ measured }: Pick<ServiceContext["hashing"], "measured">): Promise<number> {
-  return (await measured) * FLOOR_FACTOR;
+async function floorOf(
+  { measured }: Pick<ServiceContext["hashing"], "measured">,
+  { spellings }: Began,
+): Promise<number> {
+  return (await measured) * spellings * FLOOR_FACTOR;
 }
 
-export async function refuse({ hashing }: ServiceContext, started: number): Promise<never> {
-  const floor = await floorOf(hashing);
-  await delay(Math.max(0, floor - (performance.now() - started)));
+export async function refuse({ hashing }: ServiceContext, began: Began): Promise<never> {
+  const floor = await floorOf(hashing, began);
+  await delay(Math.max(0, floor - (performance.now() - began.at)));
   throw new ProblemReply("sign-in-refused", {
     detail: "The name and the password do not belong together. Check both and try again.",
   });

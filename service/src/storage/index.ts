@@ -8,3 +8,4 @@ export * from "./open.ts";
 export * from "./use-notes.ts";
 export * from "./read-list.ts";
 export { sweepRows } from "./sweep-rows.ts";
+export { withoutValues } from "./without-values.ts";

@@ -21,6 +21,7 @@ import { IntakeRefusal, runIntake } from "../intake/run.ts";
 import { identityOf } from "../intake/source.ts";
 import { findIntake, listRefusals } from "../intake/store.ts";
 import { peppersOf } from "../password/hashing.ts";
+import type { IntakeRow } from "../storage/index.ts";
 import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../storage/index.ts";
 
 export interface ImportInput {
@@ -85,6 +86,25 @@ export function importStatus(config: string): Promise<Intake[]> {
   return withDatabase(config, ({ dataSource }) => reportAll(dataSource));
 }
 
+/** One of them, with the plan that it was run with. @throws IntakeRefusal. */
+export function importShow(
+  config: string,
+  { id }: { id: string },
+): Promise<{ report: Intake; plan: string }> {
+  return withDatabase(config, async ({ dataSource }) => {
+    const intake = await intakeOf(dataSource, id);
+    return { report: await reportOf(dataSource, intake), plan: intake.plan };
+  });
+}
+
+async function intakeOf(dataSource: DataSource, id: string): Promise<IntakeRow> {
+  const intake = UUID.test(id) ? await findIntake(dataSource, id) : null;
+  if (intake !== null) return intake;
+  throw new IntakeRefusal(`There is no intake ${id}; \`lucchetto import status\` lists them.`);
+}
+
+const UUID = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
+
 /** Rows that are written at once. */
 const AT_ONCE = 1_000;
 
@@ -94,8 +114,7 @@ export function importRefused(
   { id, to }: { id: string; to: string },
 ): Promise<{ written: number }> {
   return withDatabase(config, async ({ dataSource }) => {
-    if ((await findIntake(dataSource, id)) === null)
-      throw new IntakeRefusal(`There is no intake ${id}; \`lucchetto import status\` lists them.`);
+    await intakeOf(dataSource, id);
     if (existsSync(to)) throw new IntakeRefusal(`${to} is there already.`);
     let written = 0;
     let after = "0";

@@ -1,11 +1,11 @@
 /** `serve`: runs the service until it is told to stop. */
-import { pino } from "pino";
+import { pino, stdSerializers } from "pino";
 import { createMovableClock, readMovedClock, systemClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ConfigurationError } from "../config/index.ts";
 import { lostPasskeys } from "../passkey/relying-party.ts";
 import { createService } from "../service.ts";
-import { awaitDatabase, openDatabase, schemaStatus } from "../storage/index.ts";
+import { awaitDatabase, openDatabase, schemaStatus, withoutValues } from "../storage/index.ts";
 
 /** The database has not the schema that this service knows. */
 export class SchemaMismatch extends Error {
@@ -97,6 +97,7 @@ function createLogger({ log, mode }: Configuration) {
   const readable = mode === "development" && process.stdout.isTTY;
   return pino({
     level: log.level,
+    serializers: { err: (error: Error) => stdSerializers.err(withoutValues(error) as Error) },
     ...(readable
       ? {
           transport: {

@@ -22,6 +22,7 @@ import {
   variableOf,
   withoutPasswords,
 } from "../config/index.ts";
+import { BY_COMMAND } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
 import { openDatabase, openWithoutDeadline, readList } from "../storage/index.ts";
@@ -361,9 +362,8 @@ export function setUpApp(path: string, wish: { name: string; url: string }): Pro
     const base = wish.url.replace(/\/+$/, "");
     const redirectUri = `${base}/signed-in`;
     const addition = { name: wish.name, redirectUris: [redirectUri], signedOutUris: [`${base}/signed-out`] };
-    const visit = { network: null, userAgent: null, requestId: "command", appId: null };
     try {
-      const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, visit);
+      const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, BY_COMMAND);
       return {
         outcome: "made",
         detail: `app ${app.clientId}`,

@@ -1,0 +1,49 @@
+/** The gate before hashes, and what errors of statements tell. */
+import { inspect } from "node:util";
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { QueryFailedError } from "typeorm";
+import type { TestService } from "../../testing/service.ts";
+import { startService } from "../../testing/service.ts";
+import { createHashing } from "../src/password/hashing.ts";
+import { withoutValues } from "../src/storage/index.ts";
+
+let service: TestService;
+beforeAll(async () => {
+  service = await startService();
+});
+afterAll(() => service.stop());
+
+test("what nobody waits for is done in a place that nobody wants, and is never sent away", async () => {
+  const { passwords, keyRing } = service.configuration;
+  const narrow = { ...passwords, hashing: { ...passwords.hashing, parallel: 1, queue: 1, wait: 60_000 } };
+  const hashing = createHashing({ passwords: narrow, keyRing });
+  const order: string[] = [];
+  let end: () => void = () => undefined;
+  const first = hashing.run(() => new Promise<void>((resolve) => (end = resolve)));
+  const done = (name: string) => async () => void order.push(name);
+  const beside = [1, 2, 3].map((number) => hashing.runBeside(done(`beside ${number}`)));
+  const waiting = hashing.run(done("somebody waits"));
+  await expect(hashing.run(done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
+  expect(hashing.load()).toEqual({ running: 1, waiting: 1 });
+  end();
+  await Promise.all([first, waiting, ...beside]);
+  expect(order).toEqual(["somebody waits", "beside 1", "beside 2", "beside 3"]);
+  await hashing.runBeside(done("an empty gate"));
+  expect(order.at(-1)).toBe("an empty gate");
+  expect(hashing.load()).toEqual({ running: 0, waiting: 0 });
+});
+
+test("JO-2 a statement that fails tells what failed, and none of the values that it was given", async () => {
+  const insert = service.dataSource.query("INSERT INTO account (id, email) VALUES ?", [
+    [["not a uuid", "secret.address@brina.example"]],
+  ]);
+  const error: unknown = await insert.then(
+    () => null,
+    (thrown: unknown) => thrown,
+  );
+  expect(error).toBeInstanceOf(QueryFailedError);
+  expect(inspect(error, { depth: 9 })).toContain("secret.address");
+  const told = inspect(withoutValues(error), { depth: 9 });
+  expect(told).not.toContain("secret.address");
+  expect(told).toContain("INSERT INTO account");
+});
