@@ -54,11 +54,12 @@ export function listRefusals(
 
 /** Forgets the refused rows of intakes that ended, or were left, before a time. */
 export async function sweepRefusals(dataSource: DataSource, before: Date): Promise<void> {
-  await sweepRows(
-    dataSource,
-    "intake_refusal WHERE intakeId IN (SELECT id FROM intake WHERE COALESCE(endedAt, startedAt) < ?)",
+  const left = await dataSource.query<Array<{ id: string }>>(
+    `SELECT id FROM intake WHERE COALESCE(endedAt, startedAt) < ?
+        AND EXISTS (SELECT 1 FROM intake_refusal WHERE intakeId = intake.id)`,
     [before],
   );
+  for (const { id } of left) await sweepRows(dataSource, "intake_refusal WHERE intakeId = ?", [id]);
 }
 
 /** How many passwords of an intake stand as they came, and how many of them lie sealed. */
