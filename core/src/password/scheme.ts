@@ -114,7 +114,8 @@ export function floorsMissedBy({ algorithm, parameters }: Scheme): readonly stri
 
 /** The PHC prefix of a stored record's text, without looking whether it can be computed: all before salt and hash. */
 export function schemeTextOf(record: string): string {
-  return record.split("$").slice(0, -2).join("$");
+  const hash = record.lastIndexOf("$");
+  return record.slice(0, Math.max(record.lastIndexOf("$", hash - 1), 0));
 }
 
 function assertVersion(algorithm: Algorithm, version: number | undefined): void {

@@ -20,6 +20,7 @@ const LONGEST_SALT = 64;
 
 /** @returns `null` if it is not of that form, or of a length that its scheme does not make. */
 export function fromTaggedDigest(text: string): TaggedDigest | null {
+  if (!text.startsWith("{")) return null;
   const [, salted = "", name = "", body = ""] = TAGGED.exec(text) ?? [];
   const [digest, length] = LENGTHS[name.toLowerCase()] ?? [];
   if (digest === undefined || length === undefined) return null;
@@ -37,5 +38,5 @@ export function fromTaggedDigest(text: string): TaggedDigest | null {
 
 /** What stands behind `{CRYPT}`; `null` if that is not there. */
 export function untaggedCrypt(text: string): string | null {
-  return /^\{crypt\}/i.test(text) ? text.slice("{crypt}".length) : null;
+  return text.startsWith("{") && /^\{crypt\}/i.test(text) ? text.slice("{crypt}".length) : null;
 }

@@ -181,13 +181,15 @@ function identifiersOf({ columns }: Plan, values: Values): SurveyedRow["account"
 
 function accountOf(plan: Plan, values: Values): JudgedAccount {
   const { columns } = plan;
-  const identifiers = identifiersOf(plan, values);
+  const { email, username, reference } = identifiersOf(plan, values);
   return {
-    ...identifiers,
+    email,
+    username,
+    reference,
     displayName: lineIn(values, columns.displayName, "displayName", 80),
     labels: labelsOf(columns.labels, values),
     language: languageOf(columns.language, values),
-    isVerified: identifiers.email !== null && isSaid(columns.verified, values, "verified"),
+    isVerified: email !== null && isSaid(columns.verified, values, "verified"),
     isSuspended: isSaid(columns.suspended, values, "suspended"),
     createdAt: timeIn(values, columns.createdAt, "createdAt"),
     lastSignInAt: timeIn(values, columns.lastSignInAt, "lastSignInAt"),
@@ -208,10 +210,15 @@ function identifierIn<Kind extends "email" | "username">(
   return found;
 }
 
+/** What needs no further look. */
+const PRINTED_ASCII = /^[ -~]*$/;
+
 function lineIn(values: Values, column: string | undefined, member: string, most: number): string | null {
-  const text = textIn(values, column)?.trim().normalize("NFC") ?? "";
-  if (text === "") return null;
-  if (/\p{Cc}/u.test(text)) throw new Unfit(member, `column "${column}": control characters`);
+  const typed = textIn(values, column)?.trim() ?? "";
+  if (typed === "") return null;
+  const isPlain = PRINTED_ASCII.test(typed);
+  const text = isPlain ? typed : typed.normalize("NFC");
+  if (!isPlain && /\p{Cc}/u.test(text)) throw new Unfit(member, `column "${column}": control characters`);
   if (text.length > most) throw new Unfit(member, `column "${column}": longer than ${most} characters`);
   return text;
 }

@@ -272,20 +272,24 @@ async function writeRows(
   let batch: PlacedRow[] = [];
   let hashes = 0;
   let position = from;
-  // While one batch is written the next is read and judged.
+  // While one batch is written the next is read, judged and made ready.
+  let making: Promise<unknown> = Promise.resolve();
   let writing: Promise<void> = Promise.resolve();
   const write = async (): Promise<void> => {
     const rows = batch;
-    const to = rows.at(-1)?.position ?? position;
+    const place = { from: position, to: rows.at(-1)?.position ?? position };
+    position = place.to;
     batch = [];
     hashes = 0;
-    await writing;
-    const place = { from: position, to };
-    position = to;
-    writing = writeBatch(writer, rows, place).then(() =>
-      onProgress({ phase: "write", done: to, total, rows: to }),
-    );
+    await making;
+    const made = makeBatch(writer, rows);
+    making = made;
     // Whoever waits for it next meets what went wrong.
+    made.catch(() => undefined);
+    await writing;
+    writing = made
+      .then((ready) => writeBatch(writer, ready, place))
+      .then(() => onProgress({ phase: "write", done: place.to, total, rows: place.to }));
     writing.catch(() => undefined);
   };
   const soFar: Partial<ReadSoFar> = {};
@@ -310,14 +314,29 @@ function isToBeHashed({ kind }: JudgedPassword, { wrapsLater }: Writer): boolean
   return !wrapsLater && (kind === "plain" || kind === "digest");
 }
 
+/** A batch, ready to be written. */
+interface Batch {
+  readonly fit: ReadonlyArray<{ readonly row: PlacedRow; readonly judged: JudgedRow }>;
+  /** What is written of each of them. */
+  readonly written: readonly AccountRows[];
+  readonly refusedAtOnce: readonly Refused[];
+}
+
+async function makeBatch(writer: Writer, rows: readonly PlacedRow[]): Promise<Batch> {
+  const fit: Array<{ row: PlacedRow; judged: JudgedRow }> = [];
+  const refusedAtOnce: Refused[] = [];
+  for (const row of rows) {
+    if ("reason" in row.judged) refusedAtOnce.push({ row, fault: row.judged });
+    else fit.push({ row, judged: row.judged });
+  }
+  return { fit, written: await hashAll(writer, fit), refusedAtOnce };
+}
+
 async function writeBatch(
   writer: Writer,
-  rows: readonly PlacedRow[],
+  { fit, written, refusedAtOnce }: Batch,
   { from, to }: { from: number; to: number },
 ): Promise<void> {
-  const fit = rows.flatMap((row) => ("reason" in row.judged ? [] : [{ row, judged: row.judged }]));
-  const written = await hashAll(writer, fit);
-  const refusedAtOnce = rows.flatMap((row) => ("reason" in row.judged ? [{ row, fault: row.judged }] : []));
   for (let tries = 1; ; tries += 1) {
     // Most tables meet nobody who is there: that is looked at only where somebody is.
     const looksFirst = tries > 1 || writer.plan.existing === "fill";
@@ -355,15 +374,7 @@ interface Refused {
 
 function partBy(
   { plan }: Writer,
-  {
-    fit,
-    written,
-    met,
-  }: {
-    fit: ReadonlyArray<{ row: PlacedRow; judged: JudgedRow }>;
-    written: readonly AccountRows[];
-    met: ReadonlyArray<Met | null>;
-  },
+  { fit, written, met }: Pick<Batch, "fit" | "written"> & { met: ReadonlyArray<Met | null> },
 ): { taken: AccountRows[]; fills: Fill[]; refused: Refused[] } {
   const taken: AccountRows[] = [];
   const fills: Fill[] = [];

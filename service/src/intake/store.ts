@@ -182,43 +182,48 @@ export interface AccountRows {
   readonly codes: readonly RecoveryCodeRow[];
 }
 
-/** Inserts new accounts with all that they bring, a statement for each table. */
+/**
+ * Inserts new accounts with all that they bring, a statement for each table. The statements are handed over together: one connection
+ * does them in this order, and does not wait between them for the next to be written.
+ */
 export async function insertAccounts(
   manager: Pick<EntityManager, "query">,
   rows: readonly AccountRows[],
 ): Promise<void> {
   const all = <Row>(of: (one: AccountRows) => Row | readonly Row[] | null): Row[] =>
     rows.flatMap((one) => (of(one) ?? []) as Row | Row[]);
-  await insertMany(
-    manager,
-    "account",
-    all<AccountRow>(({ account }) => account),
-  );
-  await insertMany(
-    manager,
-    "password_record",
-    all<PasswordRecordRow>(({ record }) => record),
-  );
-  await insertMany(
-    manager,
-    "imported_password",
-    all<ImportedPasswordRow>(({ imported }) => imported),
-  );
-  await insertMany(
-    manager,
-    "authenticator",
-    all<AuthenticatorRow>(({ authenticators }) => authenticators),
-  );
-  await insertMany(
-    manager,
-    "passkey",
-    all<PasskeyRow>(({ passkeys }) => passkeys),
-  );
-  await insertMany(
-    manager,
-    "recovery_code",
-    all<RecoveryCodeRow>(({ codes }) => codes),
-  );
+  await Promise.all([
+    insertMany(
+      manager,
+      "account",
+      rows.map(({ account }) => account),
+    ),
+    insertMany(
+      manager,
+      "password_record",
+      all<PasswordRecordRow>(({ record }) => record),
+    ),
+    insertMany(
+      manager,
+      "imported_password",
+      all<ImportedPasswordRow>(({ imported }) => imported),
+    ),
+    insertMany(
+      manager,
+      "authenticator",
+      all<AuthenticatorRow>(({ authenticators }) => authenticators),
+    ),
+    insertMany(
+      manager,
+      "passkey",
+      all<PasskeyRow>(({ passkeys }) => passkeys),
+    ),
+    insertMany(
+      manager,
+      "recovery_code",
+      all<RecoveryCodeRow>(({ codes }) => codes),
+    ),
+  ]);
 }
 
 export interface Fill {

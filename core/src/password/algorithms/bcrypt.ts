@@ -64,7 +64,9 @@ function translate(part: string): string {
   return codes.toString("latin1");
 }
 
-/** Some systems leave stray bits in a salt's last character; they never took part in the hash. */
+/** Some systems leave stray bits in the last letter of a salt; they never took part in the hash. */
 function withoutSurplusBits(base64: string): string {
-  return Buffer.from(base64, "base64").toString("base64").replaceAll("=", "");
+  const surplus = (base64.length * 6) % 8;
+  const last = BASE64_ALPHABET.indexOf(base64.at(-1) ?? "");
+  return base64.slice(0, -1) + BASE64_ALPHABET.charAt((last >> surplus) << surplus);
 }
