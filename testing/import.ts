@@ -23,20 +23,26 @@ export const SALTED = `  - kind: recipe
     salt: salt
 `;
 
-/** Everything for one service, with files in a folder of its own. */
-export function importingInto(service: TestService) {
+/** Everything for one service, with files in a folder of its own. @param of called once tests run. */
+export function importingInto(of: () => TestService) {
   const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
-  const env = {
-    LUCCHETTO_CONFIG: service.configFile,
-    LUCCHETTO_DATABASE_PASSWORD: service.database.password,
-  };
   let operator: Client | undefined;
 
-  const lucchetto = (args: readonly string[], input = "") => callCommand(home, args, { env, input });
+  const env = () => ({
+    LUCCHETTO_CONFIG: of().configFile,
+    LUCCHETTO_DATABASE_PASSWORD: of().database.password,
+  });
+  const lucchetto = (args: readonly string[], input = "") => callCommand(home, args, { env: env(), input });
+  const importRun = async (plan: string, more: readonly string[] = [], input = "") => {
+    const run = await lucchetto(["import", "run", plan, ...more, "--json"], input);
+    if (run.status !== 0) throw new Error(run.err);
+    return JSON.parse(run.out) as { report: Intake; wrapsLater: boolean; resumedAt: number };
+  };
   return {
     home,
     env,
     lucchetto,
+    importRun,
 
     /** Writes one, and says where. */
     file(name: string, content: string): string {
@@ -45,19 +51,13 @@ export function importingInto(service: TestService) {
       return path;
     },
 
-    async importRun(plan: string, more: readonly string[] = [], input = "") {
-      const run = await lucchetto(["import", "run", plan, ...more, "--json"], input);
-      if (run.status !== 0) throw new Error(run.err);
-      return JSON.parse(run.out) as { report: Intake; wrapsLater: boolean; resumedAt: number };
-    },
-
     async importCheck(plan: string, more: readonly string[] = [], input = "") {
       const run = await lucchetto(["import", "check", plan, ...more, "--json"], input);
       return JSON.parse(run.out) as IntakeCheck;
     },
 
     async statusOf(id: string): Promise<Intake> {
-      operator ??= service.as(await service.operator());
+      operator ??= of().as(await of().operator());
       const { body } = await operator(routes.listIntakes);
       const found = body.items.find((one) => one.id === id);
       if (found === undefined) throw new Error(`no intake ${id}`);
@@ -67,11 +67,11 @@ export function importingInto(service: TestService) {
     /** The status of the reply. */
     async signIn(identifier: string, password: string): Promise<number> {
       const { body, headers } = json({ proof: { type: "password", identifier, password }, deliver: "token" });
-      return (await send(service, "POST", "/v1/sign-in", { body, headers })).status;
+      return (await send(of(), "POST", "/v1/sign-in", { body, headers })).status;
     },
 
     async recordOf(username: string): Promise<string> {
-      const [row] = await service.dataSource.query<Array<{ record: string }>>(
+      const [row] = await of().dataSource.query<Array<{ record: string }>>(
         "SELECT record FROM password_record JOIN account ON account.id = accountId WHERE usernameKey = ?",
         [username],
       );
@@ -81,7 +81,7 @@ export function importingInto(service: TestService) {
     /** Every text of every table that an intake writes. */
     async dump(): Promise<string> {
       const rows = await Promise.all(
-        TABLES.map((table) => service.dataSource.query<unknown[]>(`SELECT * FROM ${table}`)),
+        TABLES.map((table) => of().dataSource.query<unknown[]>(`SELECT * FROM ${table}`)),
       );
       return JSON.stringify(rows, (_key, value: unknown) =>
         isBuffer(value) ? Buffer.from(value.data).toString("latin1") : value,

@@ -3,8 +3,6 @@ import { createHash } from "node:crypto";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { parsePlan } from "../../service/src/intake/plan.ts";
-import { runCommand } from "../../testing/command.ts";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
@@ -14,22 +12,13 @@ const crypt = (password: string, setting: string) =>
   spawnSync("perl", ["-e", "print crypt($ARGV[0], $ARGV[1])", "--", password, setting], { encoding: "utf8" })
     .stdout;
 
-type Importing = ReturnType<typeof importingInto>;
 let service: TestService;
-let importing: Importing;
 beforeAll(async () => {
   service = await startService();
-  importing = importingInto(service);
 });
 afterAll(() => service.stop());
-const file: Importing["file"] = (...given) => importing.file(...given);
-const lucchetto: Importing["lucchetto"] = (...given) => importing.lucchetto(...given);
-const importRun: Importing["importRun"] = (...given) => importing.importRun(...given);
-const importCheck: Importing["importCheck"] = (...given) => importing.importCheck(...given);
-const statusOf: Importing["statusOf"] = (...given) => importing.statusOf(...given);
-const signIn: Importing["signIn"] = (...given) => importing.signIn(...given);
-const recordOf: Importing["recordOf"] = (...given) => importing.recordOf(...given);
-const dump: Importing["dump"] = (...given) => importing.dump(...given);
+const importing = importingInto(() => service);
+const { lucchetto, file, importRun, importCheck, statusOf, signIn, recordOf, dump } = importing;
 
 const RECORD_OF_OURS = /^\$scrypt\$ln=8,r=8,p=1\$/;
 
@@ -219,72 +208,5 @@ describe("accounts that are there", () => {
     });
     expect(row.labels).toEqual(["keeper"]);
     expect(await signIn("wilma@old.example", "her own good password")).toBe(201);
-  });
-});
-
-describe("docs/moving-in.md", () => {
-  const doc = readFileSync(new URL("../../docs/moving-in.md", import.meta.url), "utf8");
-  const blocks = (language: string) =>
-    [...doc.matchAll(new RegExp(`\`\`\`${language}\\n([^]*?)\`\`\``, "g"))].map(([, text = ""]) => text);
-
-  test("its examples run as they are written", async () => {
-    const [sorgente = "", nevaio = ""] = blocks("csv");
-    const [plain = "", salted = "", shop = ""] = blocks("yaml");
-    file("sorgente.csv", sorgente);
-    file("nevaio.csv", nevaio);
-    expect((await importRun(file("sorgente.yaml", plain))).report).toMatchObject({ taken: 2, refused: 0 });
-    expect(await signIn("nives@sorgente.example", "the cup by the spring")).toBe(201);
-    const known = ["--known", "elsa@nevaio.example", "--password-stdin"];
-    const elsa = await importRun(
-      file("nevaio.yaml", salted.replace("username: login", "displayName: login")),
-      known,
-      "moss on the north side\n",
-    );
-    expect(elsa.report).toMatchObject({ taken: 1, refused: 0 });
-    expect(await signIn("elsa@nevaio.example", "moss on the north side")).toBe(201);
-    // The shop's database is nowhere; its plan can be read.
-    const { err } = await lucchetto(["import", "check", file("shop.yaml", shop)]);
-    expect(err).toMatch(/source\.passwordFile: .*shop-password cannot be read/);
-  });
-});
-
-describe("a plan that cannot be run", () => {
-  test.each([
-    ["columns: {}", /source: /],
-    ["source: {file: a.csv, format: xml}\ncolumns: {email: mail}", /source\.format/],
-    [
-      "source: {file: a.csv, format: csv}\ncolumns: {email: mail, colour: x}",
-      /columns\.colour: there is no such setting/,
-    ],
-    ["source: {file: a.csv, format: csv}\ncolumns: {displayName: x}", /email or username/],
-    [
-      planOf("a.csv", "  - {kind: recipe, column: pw, recipe: hex(md5(salt))}"),
-      /passwords\.0\.recipe, column 1: it does not use password/,
-    ],
-    [
-      planOf("a.csv", "  - {kind: recipe, column: pw, recipe: 'hex(md5(concat(salt, password)))'}"),
-      /uses salt; name its column/,
-    ],
-    [planOf("a.csv", "  - {kind: plain, column: pw, when: {column: pw}}"), /one of is, begins and hex/],
-    ["source: [", /plan-/],
-  ])("%s", (text, said) => {
-    expect(() => parsePlan(text, { name: "plan-x", source: (name) => name })).toThrow(said);
-  });
-
-  test.each([
-    [planOf("missing.csv", SALTED), /There is no file .*missing\.csv/],
-    [planOf("columns.csv", SALTED), /has no column "mail", "login"; it has "pw", "salt"/],
-  ])("for its source: %s", async (text, said) => {
-    file("columns.csv", "pw,salt\na,b\n");
-    const { status, err } = await lucchetto(["import", "check", file("no-source.yaml", text)]);
-    expect([status, err]).toEqual([1, expect.stringMatching(said)]);
-    expect(err).not.toMatch(/ at .*:\d+:\d+/);
-  });
-
-  test("is told as a process, too: exit status and words", async () => {
-    const run = await runCommand(importing.home, ["import", "run", join(importing.home, "nowhere.yaml")], {
-      env: importing.env,
-    });
-    expect(run).toMatchObject({ status: 1, err: expect.stringContaining("nowhere.yaml cannot be read") });
   });
 });
