@@ -41,7 +41,7 @@ describe("a large table", () => {
     const plan = many("killed", 1_500);
     const args = ["import", "run", plan, "--unproven", "--wrap", "now", "--json"];
     const child = spawn(process.execPath, [COMMAND, ...args], {
-      env: { PATH: process.env["PATH"], ...importing.env },
+      env: { PATH: process.env["PATH"], ...importing.env() },
       stdio: "ignore",
       detached: true,
     });
