@@ -3,6 +3,7 @@ import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
+import { parsePlan } from "../../service/src/intake/plan.ts";
 import { commandLine, runCommand } from "../../testing/command.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
@@ -20,10 +21,10 @@ describe("a draft of a plan", () => {
   test("says of each column what it seems to be and why, and what is left out", async () => {
     const path = file(
       "guests.csv",
-      `\ufeffid;login;mail;Full name;pw;salt;confirmed;shoe\r\n${[1, 2, 3]
+      `\ufeffid;login;mail;Full name;pw;salt;confirmed;active;shoe\r\n${[1, 2, 3]
         .map(
           (n) =>
-            `${n};guest${n};guest${n}@brina.example;"Anna ""Nina"" ${n}";${sha1(`x${n}`)};x${n};${n % 2};4${n}`,
+            `${n};guest${n};guest${n}@brina.example;"Anna ""Nina"" ${n}";${sha1(`x${n}`)};x${n};${n % 2};${n % 2};4${n}`,
         )
         .join("\r\n")}\r\n`,
     );
@@ -45,6 +46,13 @@ describe("a draft of a plan", () => {
     expect(written).toContain('# email: column "mail": 3 of 3 rows hold one: addresses');
     expect(written).toContain("recipe: hex(sha1(concat(salt, password)))");
     expect(written).toContain("hex: 40");
+    // Who is not active is suspended, and nothing else is taken for either.
+    expect(parsePlan(written, { name: "plan", source: (name) => name }).columns.suspended).toEqual({
+      column: "active",
+      when: ["0"],
+      not: ["1"],
+    });
+    expect(written).toContain("# Left out: shoe");
     const again = await plan(path, ["--delimiter", ";", "--to", to]);
     expect(again).toMatchObject({ status: 2, err: expect.stringContaining("is there already") });
   });
@@ -79,7 +87,7 @@ describe("a source that is not as it should be", () => {
     expect(JSON.parse(out).text).toMatch(/begins: "?\{SSHA\}"?[^]*begins: "?\{CRYPT\}"?/);
     const rows = `mail,pw,salt\na@brina.example,${BCRYPT},${BCRYPT.slice(7, 29)}\n`;
     const repeated = await plan(file("repeated.csv", rows));
-    expect(repeated.out).toMatch(/column "salt" only repeats the salt inside, and is left out/);
+    expect(repeated.err).toMatch(/column "salt" only repeats the salt inside, and is left out/);
     expect(repeated.out).not.toMatch(/salt: salt/);
   });
 
@@ -90,12 +98,17 @@ describe("a source that is not as it should be", () => {
       Buffer.from("ne\nd@brina.example,Dora\n"),
     ]);
     const path = file("mixed.csv", bytes);
-    const { out, status } = await plan(path);
+    const { out, err, status } = await plan(path);
     expect(status).toBe(0);
-    expect(out).toContain("2 rows were looked at, 2 cannot be read:");
-    expect(out).toContain("line 3: it has 1 fields; the first line names 2");
-    expect(out).toContain('line 4: column "name": these bytes are not in the encoding');
-    expect((await plan(path, ["--encoding", "windows-1252"])).out).toContain(
+    expect(err).toContain("2 rows were looked at, 2 cannot be read:");
+    expect(err).toContain("line 3: it has 1 fields; the first line names 2");
+    expect(err).toContain('line 4: column "name": these bytes are not in the encoding');
+    // What goes into a file is the plan alone.
+    expect(parsePlan(out, { name: "plan", source: (name) => name }).columns).toMatchObject({
+      email: "email",
+      displayName: "name",
+    });
+    expect((await plan(path, ["--encoding", "windows-1252"])).err).toContain(
       "3 rows were looked at, 1 cannot be read:",
     );
   });

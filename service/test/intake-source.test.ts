@@ -71,7 +71,7 @@ describe("a file", () => {
 describe("a row", () => {
   const plan = parsePlan(
     `source: {file: x.csv, format: csv}
-columns: {email: e, username: u, displayName: d, reference: r, labels: {column: l}, language: g, verified: {column: v, when: ["1"]}, createdAt: c, lastSignInAt: s, totpSecret: t}
+columns: {email: e, username: u, displayName: d, reference: r, labels: {column: l}, language: g, verified: {column: v, when: ["1"], not: ["2"]}, createdAt: c, lastSignInAt: s, totpSecret: t}
 passwords:
   - {kind: plain, when: {column: k, is: plain}, column: p}
   - {kind: none, when: {column: p, is: ""}}
@@ -137,7 +137,8 @@ passwords:
     [{ e: "a@b.example", p: "x\u0000y", k: "plain" }, /control-character/],
     [{ e: "a@b.example", p: "", l: "keeper,auditor" }, /no import gives auditor/],
     [{ e: "a@b.example", p: "", t: "JBSWY3DPEHPK3PXP" }, /80 bits; at least 128/],
-    [{ e: "a@b.example", p: "", v: "perhaps" }, /neither one of 1 nor a no/],
+    [{ e: "a@b.example", p: "", v: "perhaps" }, /neither one of when \(1\) nor a no: empty, 0, false, no, ?(?:2)?/],
+    [{ e: "a@b.example", p: "", v: "2" }, null],
     [{ e: "a@b.example", p: "", c: "2019-02-30" }, /no time such as/],
     [{ e: "a@b.example", p: "", c: "0000-00-00 00:00:00" }, null],
     [{ e: "a@b.example", p: "", c: "2019-05-04T17:30:00+0200" }, null],

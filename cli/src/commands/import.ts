@@ -51,13 +51,15 @@ export function defineImport(command: Command): void {
       });
       if (to !== undefined) writePlan(to, draft.text);
       if (options.json === true) return printJson(draft);
-      printDraft(draft);
-      print(
-        "",
-        ...(to === undefined
-          ? draft.text.trimEnd().split("\n").map(printable)
-          : [`The draft is in ${options.to}. Read it and mend it.`]),
-      );
+      const said = linesOf(draft);
+      if (to !== undefined) print(...said, "", `The draft is in ${options.to}. Read it and mend it.`);
+      else {
+        const { stdout, stderr } = terminal();
+        // Into a file goes the plan alone, which can be run.
+        if (stdout.isTTY === true) print(...said, "");
+        else stderr.write(`${said.join("\n")}\n`);
+        print(...draft.text.trimEnd().split("\n").map(printable));
+      }
     });
 
   withKnown(
@@ -445,19 +447,22 @@ function writePlan(to: string, text: string): void {
   }
 }
 
-function printDraft({ guesses, leftOut, rows, faults }: PlanDraft): void {
-  if (guesses.length === 0) print("No column was recognised.");
+/** What a draft says to whoever reads it. */
+function linesOf({ guesses, leftOut, rows, faults }: PlanDraft): string[] {
+  const lines = guesses.length === 0 ? ["No column was recognised."] : [];
   const width = Math.max(...guesses.map(({ member }) => member.length));
   for (const { member, column, reason } of guesses) {
     const [first = "", ...more] = reason.split("; ").map(printable);
-    print(`${member.padEnd(width)}  ${bold(printable(column))}: ${first}`);
-    for (const line of more) print(`${" ".repeat(width)}  ${line}`);
+    lines.push(`${member.padEnd(width)}  ${bold(printable(column))}: ${first}`);
+    for (const line of more) lines.push(`${" ".repeat(width)}  ${line}`);
   }
-  if (leftOut.length > 0) print("", `Left out: ${leftOut.map(printable).join(", ")}.`);
-  print(
+  if (leftOut.length > 0) lines.push("", `Left out: ${leftOut.map(printable).join(", ")}.`);
+  lines.push(
     "",
     `${rows} ${rows === 1 ? "row was" : "rows were"} looked at${faults.length === 0 ? "." : `, ${faults.length} cannot be read:`}`,
   );
-  for (const { line, fault } of faults.slice(0, SHOWN_FAULTS)) print(`  line ${line}: ${printable(fault)}`);
-  if (faults.length > SHOWN_FAULTS) print(`  and ${faults.length - SHOWN_FAULTS} more`);
+  for (const { line, fault } of faults.slice(0, SHOWN_FAULTS))
+    lines.push(`  line ${line}: ${printable(fault)}`);
+  if (faults.length > SHOWN_FAULTS) lines.push(`  and ${faults.length - SHOWN_FAULTS} more`);
+  return lines;
 }

@@ -42,7 +42,7 @@ export async function draftPlan(source: UploadedSource, writtenAs = source.path)
   const guesses = withoutRepeatedSalt(guessColumns(columns, rows), columns);
   const taken = new Set(guesses.map(({ column }) => column));
   const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
-  return { text: write({ ...source, path: writtenAs }, columns, guesses), guesses, leftOut, rows, faults };
+  return { text: write({ ...source, path: writtenAs }, columns, { guesses, leftOut }), guesses, leftOut, rows, faults };
 }
 
 /** Names that columns go by, and what has to stand in them. */
@@ -58,6 +58,9 @@ interface Kind {
 
 const FLAGS = /^(?:0|1|t|f|y|n|true|false|yes|no)$/i;
 const DATE = /^\d{4}-\d{2}-\d{2}(?:[T ]\d{2}:\d{2}(?::\d{2}(?:\.\d+)?)?(?:Z|[+-]\d{2}:?\d{2})?)?$|^\d{9,13}$/;
+
+/** Columns that say the contrary of suspended. */
+const USABLE = /^(?:is.?)?(?:active|enabled)$/i;
 
 const KINDS: readonly Kind[] = [
   {
@@ -85,6 +88,12 @@ const KINDS: readonly Kind[] = [
     named: /ban|block|suspend|disabl|lock/i,
     fits: (value) => FLAGS.test(value),
     words: "yes and no",
+  },
+  {
+    member: "suspended",
+    named: USABLE,
+    fits: (value) => FLAGS.test(value),
+    words: "yes and no, the other way round",
   },
   {
     member: "lastSignInAt",
@@ -158,7 +167,7 @@ function guessColumns(columns: readonly Column[], rows: number): ColumnGuess[] {
       .filter(({ filled }) => filled.filter(fits).length >= filled.length * MOSTLY)
       .filter(({ name }) => isPlain === true || named.test(name))
       .toSorted((left, right) => Number(named.test(right.name)) - Number(named.test(left.name)))[0];
-    if (found === undefined) continue;
+    if (found === undefined || guesses.some((guess) => guess.member === member)) continue;
     if (member === "reference" && new Set(found.filled).size !== rows) continue;
     take(member, found, kind);
   }
@@ -240,7 +249,11 @@ function passwordColumn(columns: readonly Column[]): ColumnGuess | null {
   return { member: "password", column: found.one.name, reason: [...known, ...rest].join("; ") };
 }
 
-function write(source: FileSource, columns: readonly Column[], guesses: readonly ColumnGuess[]): string {
+function write(
+  source: FileSource,
+  columns: readonly Column[],
+  { guesses, leftOut }: Pick<PlanDraft, "guesses" | "leftOut">,
+): string {
   const of = (member: string): string | undefined => guesses.find((one) => one.member === member)?.column;
   const plan: Record<string, unknown> = {
     source: {
@@ -264,6 +277,7 @@ function write(source: FileSource, columns: readonly Column[], guesses: readonly
     " A draft: read the reasons, and mend what is wrong.",
     " A recipe is tried with: lucchetto recipe try",
     ...guesses.map(({ member, column, reason }) => ` ${member}: column "${column}": ${reason}`),
+    ...(leftOut.length === 0 ? [] : [` Left out: ${leftOut.join(", ")}`]),
   ].join("\n");
   return document.toString({ lineWidth: 0 });
 }
@@ -271,15 +285,21 @@ function write(source: FileSource, columns: readonly Column[], guesses: readonly
 /** What a plan says of a column. */
 function valueOf(member: string, column: string, columns: readonly Column[]): unknown {
   if (member === "labels") return { column, separator: "," };
-  if (member === "verified" || member === "suspended") return { column, when: yesOf(columns, column) };
+  if (member === "suspended" && USABLE.test(column))
+    return { column, when: saidOf(columns, column, NO), not: saidOf(columns, column, YES) };
+  if (member === "verified" || member === "suspended")
+    return { column, when: saidOf(columns, column, YES) };
   return column;
 }
 
-/** What means yes among the values of a column of yes and no. */
-function yesOf(columns: readonly Column[], name: string): string[] {
+const YES = { pattern: /^(?:1|t|y|true|yes)$/i, usual: "1" };
+const NO = { pattern: /^(?:0|f|n|false|no)$/i, usual: "0" };
+
+/** What means yes, or no, among the values of such a column. */
+function saidOf(columns: readonly Column[], name: string, { pattern, usual }: typeof YES): string[] {
   const filled = columns.find((one) => one.name === name)?.filled ?? [];
-  const yes = [...new Set(filled)].filter((value) => /^(?:1|t|y|true|yes)$/i.test(value));
-  return yes.length > 0 ? yes : ["1"];
+  const said = [...new Set(filled)].filter((value) => pattern.test(value));
+  return said.length > 0 ? said : [usual];
 }
 
 function waysOf(column: Column | undefined, salt: string | undefined): unknown[] {

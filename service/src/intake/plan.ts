@@ -49,7 +49,15 @@ const way = z.discriminatedUnion("kind", [
 ]);
 
 const givenLabel = label.refine((name) => !BUILT_IN_LABELS.includes(name), "no import gives this label");
-const flag = z.union([z.boolean(), z.strictObject({ column, when: z.array(z.string()).min(1) })]);
+const flag = z.union([
+  z.boolean(),
+  z.strictObject({
+    column,
+    when: z.array(z.string()).min(1),
+    /** What means no, beside nothing, `0`, `false` and `no`. */
+    not: z.array(z.string()).default([]),
+  }),
+]);
 
 const fileSource = z.strictObject({
   file: z.string().min(1),

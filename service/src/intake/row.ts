@@ -262,10 +262,10 @@ function isSaid(from: Flag, values: Values, member: string): boolean {
   if (typeof from === "boolean") return from;
   const text = textIn(values, from.column) ?? "";
   if (from.when.includes(text)) return true;
-  if (NO.test(text)) return false;
+  if (from.not.includes(text) || NO.test(text)) return false;
   throw new Unfit(
     member,
-    `column "${from.column}": neither one of ${from.when.join(", ")} nor a no (empty, 0, false, no)`,
+    `column "${from.column}": neither one of when (${from.when.join(", ")}) nor a no: ${["empty, 0, false, no", ...from.not].join(", ")}`,
   );
 }
 

@@ -168,7 +168,7 @@ async function assertProven(
   );
   if (open.length > 0)
     throw new IntakeRefusal(
-      `Nothing was written: no known password shows that ${open.length === 1 ? "this recipe is" : "these recipes are"} right: ${open.join(", ")}. Name somebody whose password is known with --known, or take ${open.length === 1 ? "it" : "them"} as they are with --unproven.`,
+      `Nothing was written: no known password shows that ${open.length === 1 ? "this recipe is" : "these recipes are"} right: ${open.join(", ")}. Name somebody whose password is known with --known, or take ${open.length === 1 ? "it as it is" : "them as they are"} with --unproven.`,
     );
 }
 
