@@ -1,6 +1,7 @@
 import { spawn } from "node:child_process";
 import { appendFileSync } from "node:fs";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
 import { BY_COMMAND } from "../../service/src/context.ts";
 import { listSealed } from "../../service/src/intake/wrap.ts";
 import { storeRemade } from "../../service/src/password/password.ts";
@@ -112,6 +113,9 @@ describe("a large table", () => {
     await eventually(async () => (await statusOf(report.id)).sealed === 0);
     expect(await statusOf(report.id)).toMatchObject({ standing: 29, rightFirst: 1 });
     expect(await recordOf("later4")).toMatch(/^\$scrypt\$ln=8,r=8,p=1,recipe=/);
+    const { body: fleet } = await service.as(await service.operator())(routes.showHashFleet);
+    const wrapped = { algorithm: "scrypt", records: 29, recipe: "hex(sha1(concat(salt, password)))" };
+    expect(fleet.schemes).toContainEqual(expect.objectContaining(wrapped));
     // Who signed in while the digest was being wrapped: the record of their password stands, and they are counted.
     if (row === null) throw new Error("later6 has a record");
     const remade = { row, remade: "$scrypt$ln=8,r=8,p=1$later$six", visit: BY_COMMAND, now: new Date() };

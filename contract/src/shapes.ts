@@ -143,6 +143,12 @@ export const hashFleet = z
         memoryBytes: z.number().nullable(),
         belowFloor: z.boolean().describe("cheaper than production accepts for new records"),
         lastSignInAt: timestamp.nullable().describe("the latest sign-in of anybody who has one"),
+        recipe: z
+          .string()
+          .nullable()
+          .describe(
+            "what made the old digests that were wrapped, or lie sealed; null: the passwords themselves went through it",
+          ),
       }),
     ),
     days: z

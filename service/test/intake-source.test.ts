@@ -137,7 +137,10 @@ passwords:
     [{ e: "a@b.example", p: "x\u0000y", k: "plain" }, /control-character/],
     [{ e: "a@b.example", p: "", l: "keeper,auditor" }, /no import gives auditor/],
     [{ e: "a@b.example", p: "", t: "JBSWY3DPEHPK3PXP" }, /80 bits; at least 128/],
-    [{ e: "a@b.example", p: "", v: "perhaps" }, /neither one of when \(1\) nor a no: empty, 0, false, no, ?(?:2)?/],
+    [
+      { e: "a@b.example", p: "", v: "perhaps" },
+      /neither one of when \(1\) nor a no: empty, 0, false, no, ?(?:2)?/,
+    ],
     [{ e: "a@b.example", p: "", v: "2" }, null],
     [{ e: "a@b.example", p: "", c: "2019-02-30" }, /no time such as/],
     [{ e: "a@b.example", p: "", c: "0000-00-00 00:00:00" }, null],

@@ -26,10 +26,16 @@
     });
   });
 
+  /** Old digests make one band, whatever recipe made them. */
+  function bandOf(scheme: string): string {
+    if (scheme.startsWith("$sealed$")) return texts.hashes.sealedDigests;
+    return scheme.includes(",recipe=") ? texts.hashes.wrappedDigests : scheme;
+  }
+
   /** Bands over the days: the current scheme at the bottom, then the others by how many have them. */
   function bands({ days, configured }: HashFleet) {
     return (colours: PlotColours): ChartConfiguration => {
-      const schemes = [...new Set(days.flatMap(({ counts }) => counts.map(({ scheme }) => scheme)))];
+      const schemes = [...new Set(days.flatMap(({ counts }) => counts.map(({ scheme }) => bandOf(scheme))))];
       schemes.sort((left, right) => Number(right === configured) - Number(left === configured));
       const { stones } = colours;
       const colourOf = (scheme: string, index: number) =>
@@ -40,9 +46,13 @@
           labels: days.map(({ day }) => dayInWords(day)),
           datasets: schemes.map((scheme, index) => ({
             label: scheme === configured ? texts.hashes.configured(scheme) : scheme,
-            data: days.map(({ counts }) => counts.find((count) => count.scheme === scheme)?.records ?? 0),
+            data: days.map(({ counts }) =>
+              counts
+                .filter((count) => bandOf(count.scheme) === scheme)
+                .reduce((sum, { records }) => sum + records, 0),
+            ),
             fill: true,
-            stepped: "before" as const,
+            stepped: "middle" as const,
             pointRadius: 0,
             borderWidth: 1,
             borderColor: colourOf(scheme, index),
@@ -108,6 +118,11 @@
               <a href={at(`/console/accounts?scheme=${encodeURIComponent(one.scheme)}`)}
                 ><code>{one.scheme}</code></a
               >
+              {#if one.recipe !== null}<span class="text-quiet block text-sm"
+                  ><Fill text={texts.hashes.oldDigestsOf}
+                    >{#snippet recipe()}<code>{one.recipe}</code>{/snippet}</Fill
+                  ></span
+                >{/if}
             </td>
             <td class="px-4 py-2.5">{one.records}</td>
             <td class="px-4 py-2.5">{share(one.records, fleet.total)}</td>

@@ -251,6 +251,9 @@ export const consoleTexts = {
     state: "State",
     latestSignIn: "Latest sign-in",
     belowTheFloorOfProduction: "below the floor of production",
+    wrappedDigests: "old digests, wrapped",
+    sealedDigests: "old digests, sealed",
+    oldDigestsOf: "old digests: {recipe}",
   },
   heldBack: {
     states: { open: "one more makes it wait", waiting: "waiting", closed: "closed" },

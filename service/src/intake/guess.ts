@@ -42,7 +42,13 @@ export async function draftPlan(source: UploadedSource, writtenAs = source.path)
   const guesses = withoutRepeatedSalt(guessColumns(columns, rows), columns);
   const taken = new Set(guesses.map(({ column }) => column));
   const leftOut = columns.map(({ name }) => name).filter((name) => !taken.has(name));
-  return { text: write({ ...source, path: writtenAs }, columns, { guesses, leftOut }), guesses, leftOut, rows, faults };
+  return {
+    text: write({ ...source, path: writtenAs }, columns, { guesses, leftOut }),
+    guesses,
+    leftOut,
+    rows,
+    faults,
+  };
 }
 
 /** Names that columns go by, and what has to stand in them. */
@@ -287,8 +293,7 @@ function valueOf(member: string, column: string, columns: readonly Column[]): un
   if (member === "labels") return { column, separator: "," };
   if (member === "suspended" && USABLE.test(column))
     return { column, when: saidOf(columns, column, NO), not: saidOf(columns, column, YES) };
-  if (member === "verified" || member === "suspended")
-    return { column, when: saidOf(columns, column, YES) };
+  if (member === "verified" || member === "suspended") return { column, when: saidOf(columns, column, YES) };
   return column;
 }
 

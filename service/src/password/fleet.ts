@@ -6,6 +6,7 @@ import type { DailyCount } from "../clock/by-day.ts";
 import { countDaily, dayOf } from "../clock/by-day.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Hashing } from "./hashing.ts";
+import { findRecipeTexts } from "./imported-store.ts";
 import { countSchemes, listSchemeCounts, storeSchemeCounts } from "./store.ts";
 
 /** Where records are counted, and by which time. */
@@ -31,12 +32,17 @@ export async function showFleet({ dataSource, clock, hashing }: Counted): Promis
     countSchemes(dataSource),
     listSchemeCounts(dataSource, dayOf(new Date(now.getTime() - SHOWN_DAYS * DAY))),
   ]);
+  const recipes = await findRecipeTexts(
+    dataSource,
+    present.flatMap(({ scheme }) => recipeIdOf(scheme) ?? []),
+  );
   const schemes = present.map(({ scheme, records, lastSignInAt }) => ({
     scheme,
     records,
     current: scheme === hashing.scheme.text,
     ...judgeScheme(scheme),
     lastSignInAt: lastSignInAt?.toISOString() ?? null,
+    recipe: recipes.get(recipeIdOf(scheme) ?? "") ?? null,
   }));
   const total = schemes.reduce((sum, { records }) => sum + records, 0);
   const current = schemes.find((scheme) => scheme.current)?.records ?? 0;
@@ -49,6 +55,11 @@ export async function showFleet({ dataSource, clock, hashing }: Counted): Promis
     schemes: schemes.sort((left, right) => right.records - left.records),
     days: groupByDay([...days.filter(({ day }) => day !== dayOf(now)), ...today]),
   };
+}
+
+/** Of a scheme's text; `null` if no old digests went through it. */
+function recipeIdOf(scheme: string): string | null {
+  return /,recipe=([a-z0-9-]+)$/.exec(scheme)?.[1] ?? null;
 }
 
 function judgeScheme(text: string): { algorithm: string; memoryBytes: number | null; belowFloor: boolean } {

@@ -1,8 +1,8 @@
 /** What came along with passwords from elsewhere: the recipes, and what each account's digest was made with. */
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull } from "typeorm";
+import { In, IsNull } from "typeorm";
 import type { ImportedPasswordRow } from "../storage/index.ts";
-import { ImportedPasswordEntity, sweepRows } from "../storage/index.ts";
+import { ImportedPasswordEntity, RecipeEntity, sweepRows } from "../storage/index.ts";
 
 export interface Imported extends ImportedPasswordRow {
   /** As it is written at present; `null`: the record says itself what it is. */
@@ -19,6 +19,17 @@ export async function findImported(dataSource: DataSource, accountId: string): P
     [accountId],
   );
   return row === undefined ? null : { ...row, isSaltText: Boolean(row.isSaltText) };
+}
+
+/** Recipes as they are written at present, by their ids. */
+export async function findRecipeTexts(
+  dataSource: DataSource,
+  ids: readonly string[],
+): Promise<ReadonlyMap<string, string>> {
+  const rows = await dataSource
+    .getRepository(RecipeEntity)
+    .find({ select: { id: true, text: true }, where: { id: In([...ids]) } });
+  return new Map(rows.map(({ id, text }) => [id, text]));
 }
 
 /** Notes that what came along stands no longer. @returns the intake that brought it, if it had stood until now. */
