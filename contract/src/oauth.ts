@@ -1,4 +1,4 @@
-/** The standards' endpoints (RFC 6749, 7636, 7662, 7009, 8414, 9207): unknown members are ignored, names are snake_case. */
+/** The standards' endpoints (RFC 6749, 7636, 7662, 7009, 8414, 9207; OpenID Connect RP-Initiated Logout 1.0): unknown members are ignored, names are snake_case. */
 import { z } from "zod";
 
 /** Paths below the public address. */
@@ -7,6 +7,7 @@ export const OAUTH_PATHS = {
   token: "/oauth/token",
   introspect: "/oauth/introspect",
   revoke: "/oauth/revoke",
+  endSession: "/oauth/end-session",
   metadata: "/.well-known/oauth-authorization-server",
 } as const;
 
@@ -18,6 +19,7 @@ export const metadata = z
     token_endpoint: z.string(),
     introspection_endpoint: z.string(),
     revocation_endpoint: z.string(),
+    end_session_endpoint: z.string(),
     response_types_supported: z.array(z.string()),
     response_modes_supported: z.array(z.string()),
     grant_types_supported: z.array(z.string()),

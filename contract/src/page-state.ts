@@ -34,7 +34,14 @@ export const pageState = z.object({
   landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
   /** Set on an error page. */
   problem: z
-    .object({ code: z.string(), title: z.string(), meaning: z.string(), mend: z.string() })
+    .object({
+      code: z.string(),
+      title: z.string(),
+      meaning: z.string(),
+      mend: z.string(),
+      /** Of this case; in development. */
+      detail: z.string().optional(),
+    })
     .optional(),
   /** Set on the sign-out page when an application sent the person there. */
   signOut: z

@@ -4,8 +4,9 @@
  *
  *     ISSUER=http://localhost:8420 CLIENT_ID=… CLIENT_SECRET=… PORT=8501 php -S 127.0.0.1:8501 client.php
  *
- * Registered return address: http://localhost:PORT/back. Standards: RFC 8414 (metadata), RFC 6749 section 4.1
- * (authorization code), RFC 7636 (PKCE), RFC 9207 (iss), RFC 7662 (introspection), RFC 7009 (revocation).
+ * Registered: --redirect-uri http://localhost:PORT/back --signed-out-uri http://localhost:PORT/. Standards: RFC 8414
+ * (metadata), RFC 6749 section 4.1 (authorization code), RFC 7636 (PKCE), RFC 9207 (iss), RFC 7662 (introspection),
+ * RFC 7009 (revocation), OpenID Connect RP-Initiated Logout 1.0 (signing out).
  */
 declare(strict_types=1);
 
@@ -14,6 +15,7 @@ $clientId = getenv('CLIENT_ID');
 $clientSecret = getenv('CLIENT_SECRET');
 $port = getenv('PORT');
 $returnAddress = "http://localhost:$port/back";
+$signedOutAddress = "http://localhost:$port/";
 
 function base64url(string $bytes): string
 {
@@ -80,6 +82,12 @@ function redirect(string $address): never
     exit();
 }
 
+function who(array $metadata): array
+{
+    $token = cookie('token');
+    return $token === '' ? ['active' => false] : post($metadata['introspection_endpoint'], ['token' => $token])[1];
+}
+
 function page(int $status, string $body): never
 {
     http_response_code($status);
@@ -96,10 +104,9 @@ if ($path === '/') {
 $metadata = metadata($issuer);
 
 if ($path === '/members') {
-    $token = cookie('token');
-    [, $who] = $token === '' ? [0, []] : post($metadata['introspection_endpoint'], ['token' => $token]);
+    $who = who($metadata);
     if (($who['active'] ?? false) === true) {
-        $name = htmlspecialchars($who['username'] ?? $who['sub']);
+        $name = htmlspecialchars($who['name'] ?? $who['username'] ?? $who['email'] ?? $who['sub']);
         page(200, "<p>Good day, $name.</p><form method=\"post\" action=\"/sign-out\"><button>Sign out</button></form>");
     }
     $state = base64url(random_bytes(16));
@@ -139,11 +146,18 @@ if ($path === '/back') {
 }
 
 if ($path === '/sign-out' && $_SERVER['REQUEST_METHOD'] === 'POST') {
-    if (cookie('token') !== '') {
-        post($metadata['revocation_endpoint'], ['token' => cookie('token')]);
-    }
+    $who = who($metadata);
     leave('token', null);
-    redirect('/');
+    if (($who['active'] ?? false) !== true) {
+        redirect('/');
+    }
+    post($metadata['revocation_endpoint'], ['token' => cookie('token')]);
+    // The session itself ends at Lucchetto; whoever knows its id is not asked again.
+    redirect($metadata['end_session_endpoint'] . '?' . http_build_query([
+        'client_id' => $clientId,
+        'post_logout_redirect_uri' => $signedOutAddress,
+        'logout_hint' => $who['sid'],
+    ]));
 }
 
 page(404, '<p>Nothing stands here.</p>');

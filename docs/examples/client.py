@@ -3,8 +3,9 @@
 
     ISSUER=http://localhost:8420 CLIENT_ID=... CLIENT_SECRET=... PORT=8500 python3 client.py
 
-Registered return address: http://localhost:PORT/back. Standards: RFC 8414 (metadata), RFC 6749 section 4.1 (authorization
-code), RFC 7636 (PKCE), RFC 9207 (iss), RFC 7662 (introspection), RFC 7009 (revocation).
+Registered: --redirect-uri http://localhost:PORT/back --signed-out-uri http://localhost:PORT/. Standards: RFC 8414 (metadata),
+RFC 6749 section 4.1 (authorization code), RFC 7636 (PKCE), RFC 9207 (iss), RFC 7662 (introspection), RFC 7009 (revocation),
+OpenID Connect RP-Initiated Logout 1.0 (signing out).
 """
 import base64
 import hashlib
@@ -23,6 +24,7 @@ CLIENT_ID = os.environ["CLIENT_ID"]
 CLIENT_SECRET = os.environ["CLIENT_SECRET"]
 PORT = int(os.environ["PORT"])
 RETURN_ADDRESS = f"http://localhost:{PORT}/back"
+SIGNED_OUT_ADDRESS = f"http://localhost:{PORT}/"
 TIMEOUT = 5
 
 
@@ -78,17 +80,23 @@ class Application(BaseHTTPRequestHandler):
     def do_POST(self):
         if self.path != "/sign-out":
             return self.page(404, "<p>Nothing stands here.</p>")
+        who = self.who()
+        if not who["active"]:
+            return self.redirect("/", {"token": None})
+        post("revocation_endpoint", {"token": self.cookie("token")})
+        # The session itself ends at Lucchetto; whoever knows its id is not asked again.
+        fields = {"client_id": CLIENT_ID, "post_logout_redirect_uri": SIGNED_OUT_ADDRESS, "logout_hint": who["sid"]}
+        self.redirect(f"{METADATA['end_session_endpoint']}?{urlencode(fields)}", {"token": None})
+
+    def who(self):
         token = self.cookie("token")
-        if token:
-            post("revocation_endpoint", {"token": token})
-        self.redirect("/", {"token": None})
+        return post("introspection_endpoint", {"token": token})[1] if token else {"active": False}
 
     def members(self):
-        token = self.cookie("token")
-        _, who = post("introspection_endpoint", {"token": token}) if token else (0, {"active": False})
+        who = self.who()
         if not who["active"]:
             return self.send_off()
-        name = html.escape(who.get("username") or who["sub"])
+        name = html.escape(who.get("name") or who.get("username") or who.get("email") or who["sub"])
         self.page(200, f'<p>Good day, {name}.</p><form method="post" action="/sign-out"><button>Sign out</button></form>')
 
     def send_off(self):

@@ -430,6 +430,53 @@ describe("introspection", () => {
   });
 });
 
+describe("signing out from an application (OpenID Connect RP-Initiated Logout 1.0)", () => {
+  test("OA-8 by link or form, back to a registered address with its state; what is not registered is said in development", async () => {
+    const landing = "http://localhost:9999/out?from=lucchetto";
+    const { body } = await service.as(operator)(routes.addApp, {
+      body: { name: "Ledger", redirectUris: [RETURN], signedOutUris: [landing] },
+    });
+    const asked = { client_id: body.app.clientId, post_logout_redirect_uri: landing, state: "a b&c" };
+    const follow = async (location: string | null, cookie = {}) => {
+      const { text } = await send(service, "GET", location ?? "", {
+        headers: { accept: "text/html", ...cookie },
+      });
+      return JSON.parse(/id="page-state">(.*?)<\/script>/s.exec(text)?.[1] ?? "null").signOut;
+    };
+    const byLink = await send(service, "GET", `/oauth/end-session?${new URLSearchParams(asked)}`);
+    expect(byLink.status).toBe(303);
+    const byForm = await form("/oauth/end-session", asked, { origin: "http://elsewhere.example" });
+    expect([byForm.status, byForm.headers.get("location")]).toEqual([303, byLink.headers.get("location")]);
+    expect(await follow(byLink.headers.get("location"))).toEqual({
+      appName: "Ledger",
+      returnTo: "http://localhost:9999/out?from=lucchetto&state=a+b%26c",
+      // Nobody is signed in.
+      automatic: true,
+    });
+    // Somebody who is gets asked, unless the application knows the session.
+    const own = await service.signIn("anna@brina.example");
+    const { id } = (await service.as(own)(routes.showSession)).body.session;
+    for (const [hint, automatic] of [
+      ["", false],
+      ["0192f0c1-0000-7000-8000-000000000000", false],
+      [id, true],
+    ] as const) {
+      const query = new URLSearchParams({ ...asked, logout_hint: hint });
+      const { headers } = await send(service, "GET", `/oauth/end-session?${query}`);
+      expect(await follow(headers.get("location"), cookieOf(own))).toMatchObject({ automatic });
+    }
+    const elsewhere = { ...asked, post_logout_redirect_uri: "http://localhost:9999/elsewhere" };
+    const refused = await send(service, "GET", `/oauth/end-session?${new URLSearchParams(elsewhere)}`);
+    expect(refused.status).toBe(400);
+    expect(refused.json()).toMatchObject({
+      code: "unregistered-return-address",
+      detail: `Asked for: http://localhost:9999/elsewhere. Registered: ${landing}.`,
+    });
+    const twice = `${new URLSearchParams(asked)}&client_id=other`;
+    expect((await send(service, "GET", `/oauth/end-session?${twice}`)).status).toBe(400);
+  });
+});
+
 describe("metadata", () => {
   test("OA-8 the issuer is the public address, and everything named answers as named", async () => {
     const document = (await send(service, "GET", "/.well-known/oauth-authorization-server")).json<
@@ -444,6 +491,8 @@ describe("metadata", () => {
     expect(
       (await send(service, "GET", new URL(String(document["authorization_endpoint"])).pathname)).status,
     ).toBe(400);
+    const endSession = new URL(String(document["end_session_endpoint"])).pathname;
+    expect((await send(service, "GET", endSession)).headers.get("location")).toMatch(/^\/sign-out\??$/);
     expect(document["code_challenge_methods_supported"]).toEqual(["S256"]);
     expect(document["authorization_response_iss_parameter_supported"]).toBe(true);
   });

@@ -26,7 +26,9 @@ async function start(name: string, program: string, argumentsAt: (port: number) 
   const port = await freePort();
   const url = `http://localhost:${port}`;
   const operator = service.as(await service.operator());
-  const { body } = await operator(routes.addApp, { body: { name, redirectUris: [`${url}/back`] } });
+  const { body } = await operator(routes.addApp, {
+    body: { name, redirectUris: [`${url}/back`], signedOutUris: [`${url}/`] },
+  });
   const child = spawn(program, argumentsAt(port), {
     env: {
       ...process.env,
@@ -47,6 +49,8 @@ async function start(name: string, program: string, argumentsAt: (port: number) 
 }
 
 const html = { accept: "text/html" };
+/** What a page knows. */
+const stateOf = (text: string) => JSON.parse(/id="page-state">(.*?)<\/script>/s.exec(text)?.[1] ?? "null");
 const cookiesOf = (headers: Headers) =>
   headers
     .getSetCookie()
@@ -84,10 +88,21 @@ describe.each(CLIENTS)("OA-10 a client in %s", (name, program, argumentsAt) => {
       const members = await send({ url }, "GET", "/members", { headers: { ...html, cookie } });
       expect(members.text).toContain("Good day, ");
 
-      // Revoked: this token is over, the session goes on.
-      expect((await send({ url }, "POST", "/sign-out", { headers: { cookie } })).status).toBe(303);
+      expect(members.text).toContain("anna@brina.example");
+      const leftBy = await send({ url }, "POST", "/sign-out", { headers: { cookie } });
+      expect(leftBy.status).toBe(303);
       expect((await send({ url }, "GET", "/members", { headers: { ...html, cookie } })).status).toBe(303);
-      expect((await service.as(token)(routes.showSession)).status).toBe(200);
+      // Revoked, and on to Lucchetto, where the session itself ends: its page does it without asking, and leads back.
+      const endSession = new URL(leftBy.headers.get("location") ?? "");
+      expect(endSession.href).toMatch(new RegExp(`^${service.configuration.publicUrl}/oauth/end-session\\?`));
+      const ending = await send({ url: endSession.origin }, "GET", endSession.pathname + endSession.search, {
+        headers: { ...html, cookie: own },
+      });
+      const signOut = new URL(ending.headers.get("location") ?? "", endSession.origin);
+      const page = await send({ url: signOut.origin }, "GET", signOut.pathname + signOut.search, {
+        headers: { ...html, cookie: own },
+      });
+      expect(stateOf(page.text).signOut).toEqual({ appName: name, returnTo: `${url}/`, automatic: true });
       // An answer used twice is refused.
       expect((await send({ url }, "GET", path, { headers: { ...html, cookie: away } })).text).toContain(
         "invalid_grant",

@@ -2,11 +2,12 @@
 import type { App, AppRight } from "@lucchetto/contract";
 import { APP_RIGHTS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
-import { InvalidArgumentError } from "commander";
+import { InvalidArgumentError, Option } from "commander";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
-import { linesToPaste } from "../lines-to-paste.ts";
+import type { Style } from "../lines-to-paste.ts";
+import { linesToPaste, STYLES } from "../lines-to-paste.ts";
 import { dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 
 const collect = (value: string, before: readonly string[]): string[] => [...before, value];
@@ -42,6 +43,11 @@ export function defineApp(app: Command): void {
       "accounts: let its server find, add, invite and change accounts, never operators'",
       addRight,
     )
+    .addOption(
+      new Option("--style <name>", "which lines to paste are printed: other is any other language")
+        .choices(STYLES)
+        .default("fastify"),
+    )
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -57,6 +63,7 @@ export function defineApp(app: Command): void {
           ownForms?: boolean;
           basicPasswords?: boolean;
           rights?: AppRight[];
+          style: Style;
           json?: boolean;
         },
         command: Command,
@@ -73,7 +80,14 @@ export function defineApp(app: Command): void {
           ["app key", body.key],
         ]);
         print(dim("The key is shown this once. Put it into the application's environment."), "");
-        print(...linesToPaste(connection.url, body.app.clientId, redirectUris[0] ?? "", signedOutUris[0]));
+        const { url: service } = connection;
+        const [returnAddress = "", signedOutAddress] = [redirectUris[0], signedOutUris[0]];
+        print(
+          ...linesToPaste(
+            { service, clientId: body.app.clientId, returnAddress, signedOutAddress },
+            options.style,
+          ),
+        );
       },
     );
 

@@ -356,5 +356,10 @@ function printWhatNext(config: string, { clientId, key, redirectUri, service }: 
       `LUCCHETTO_APP_KEY=${key}`,
       "",
     );
-  print(...linesToPaste(service, clientId, redirectUri, redirectUri.replace(/signed-in$/, "signed-out")));
+  const signedOutAddress = redirectUri.replace(/signed-in$/, "signed-out");
+  print(...linesToPaste({ service, clientId, returnAddress: redirectUri, signedOutAddress }, "fastify"));
+  print(
+    "",
+    dim("For Express, another language or a proxy: lucchetto app add … --style, or docs/applications.md"),
+  );
 }

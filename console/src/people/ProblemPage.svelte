@@ -11,6 +11,9 @@
 <PersonFrame heading={problem.title} next={problem.meaning}>
   <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
   <p class="mt-1">{problem.mend}</p>
+  {#if problem.detail !== undefined}
+    <p class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">{problem.detail}</p>
+  {/if}
   <p class="text-quiet mt-6 text-sm">
     {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
   </p>

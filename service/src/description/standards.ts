@@ -36,9 +36,28 @@ const APP_REFUSED = refusals({
 });
 const FORM_REFUSED = refusals({ invalid_request: "A parameter is missing, or comes twice." });
 
+const endSessionParameters = z.object({
+  client_id: z.string().optional(),
+  post_logout_redirect_uri: z.string().optional().describe("a registered address to come back to"),
+  state: z.string().optional().describe("comes back with it"),
+  logout_hint: z
+    .string()
+    .optional()
+    .describe("the session's id (sid of introspection): who knows it is not asked whether to sign out"),
+});
+
 /** The standards' paths, and the proxy check. */
 export function standardPaths(publicUrl: string): ZodOpenApiPathsObject {
   const unavailable = problemReplies(["internal-error", "storage-unavailable"], publicUrl);
+  const ofSigningOut = {
+    tags: TAGS,
+    security: [],
+    responses: {
+      "303": { description: "To the sign-out page, where the browser's own session ends" },
+      ...problemReplies(["unknown-app", "unregistered-return-address"], publicUrl),
+      ...unavailable,
+    },
+  };
   return {
     [OAUTH_PATHS.metadata]: {
       get: {
@@ -136,6 +155,20 @@ export function standardPaths(publicUrl: string): ZodOpenApiPathsObject {
           "401": APP_REFUSED,
           ...unavailable,
         },
+      },
+    },
+    [OAUTH_PATHS.endSession]: {
+      get: {
+        ...ofSigningOut,
+        operationId: "signOutFromApp",
+        summary: "Sign out of Lucchetto from an application (OpenID Connect RP-Initiated Logout 1.0)",
+        requestParams: { query: endSessionParameters },
+      },
+      post: {
+        ...ofSigningOut,
+        operationId: "signOutFromAppByForm",
+        summary: "The same, from a form",
+        requestBody: form(endSessionParameters),
       },
     },
     "/v1/proxy-check": {

@@ -2,6 +2,7 @@
 import { randomBytes } from "node:crypto";
 import { isCodeChallenge, levelOf, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { findByClientId } from "../app/store.ts";
+import type { Configuration } from "../config/index.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
@@ -69,7 +70,7 @@ export async function authorize(
 }
 
 async function readReturnAddress(
-  { dataSource }: ServiceContext,
+  { dataSource, configuration }: ServiceContext,
   query: URLSearchParams,
 ): Promise<{ app: AppRow; redirectUri: string }> {
   const [clientId, ...moreClientIds] = query.getAll("client_id");
@@ -78,8 +79,18 @@ async function readReturnAddress(
   if (app === null) throw new ProblemReply("unknown-app");
   const [redirectUri, ...moreAddresses] = query.getAll("redirect_uri");
   const registered = redirectUri !== undefined && app.redirectUris.includes(redirectUri);
-  if (!registered || moreAddresses.length > 0) throw new ProblemReply("unregistered-return-address");
+  if (!registered || moreAddresses.length > 0)
+    throw unregisteredAddress(configuration, { asked: redirectUri ?? "", registered: app.redirectUris });
   return { app, redirectUri };
+}
+
+/** In development it says which address was asked for, and which are registered. */
+export function unregisteredAddress(
+  { mode }: Pick<Configuration, "mode">,
+  { asked, registered }: { asked: string; registered: readonly string[] },
+): ProblemReply {
+  const detail = `Asked for: ${asked === "" ? "none" : asked}. Registered: ${registered.join(", ") || "none"}.`;
+  return new ProblemReply("unregistered-return-address", mode === "development" ? { detail } : {});
 }
 
 function readChallenge(query: URLSearchParams): string {

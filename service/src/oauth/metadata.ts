@@ -1,4 +1,4 @@
-/** The metadata document (RFC 8414): what is named here answers as named. */
+/** The metadata document (RFC 8414; RP-Initiated Logout 1.0, section 2.1): what is named here answers as named. */
 import type { Metadata } from "@lucchetto/contract";
 import { OAUTH_PATHS } from "@lucchetto/contract";
 import { LEVELS, PROMPTS } from "./authorize.ts";
@@ -13,6 +13,7 @@ export function describeServer(publicUrl: string): Metadata {
     token_endpoint: publicUrl + OAUTH_PATHS.token,
     introspection_endpoint: publicUrl + OAUTH_PATHS.introspect,
     revocation_endpoint: publicUrl + OAUTH_PATHS.revoke,
+    end_session_endpoint: publicUrl + OAUTH_PATHS.endSession,
     response_types_supported: ["code"],
     response_modes_supported: ["query"],
     grant_types_supported: ["authorization_code"],

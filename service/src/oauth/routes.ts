@@ -11,6 +11,7 @@ import type { PageShell } from "../pages/shell.ts";
 import { ProblemReply } from "../problem.ts";
 import { authorize } from "./authorize.ts";
 import { authenticateApp } from "./client-authentication.ts";
+import { endSession } from "./end-session.ts";
 import { parameter, requiredParameter } from "./form.ts";
 import { introspect, introspectKey, lookUpCheckToken, revoke } from "./introspect.ts";
 import { describeServer } from "./metadata.ts";
@@ -41,8 +42,24 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
         return reply.redirect(shell.pathOf(page, { next: request.url }), 303);
       } catch (error) {
         if (!(error instanceof ProblemReply)) throw error;
-        return shell.sendProblem(request, reply, error.code);
+        return shell.sendProblem(request, reply, error.code, error.parts);
       }
+    });
+
+    // The standard wants both; what a form brings goes to the page that a browser opens, which alone has the cookie.
+    app.route({
+      method: ["GET", "POST"],
+      url: OAUTH_PATHS.endSession,
+      handler: async (request, reply) => {
+        try {
+          const asked = request.method === "POST" ? formOf(request) : queryOf(request);
+          const page = shell.pathOf("/sign-out", await endSession(context, asked));
+          return reply.headers(NOT_KEPT).redirect(page, 303);
+        } catch (error) {
+          if (!(error instanceof ProblemReply)) throw error;
+          return shell.sendProblem(request, reply, error.code, error.parts);
+        }
+      },
     });
 
     app.post(OAUTH_PATHS.token, async (request, reply) => {

@@ -114,11 +114,20 @@ async function describeSignOut(
   const app = clientId === null ? null : await findByClientId(dataSource, clientId);
   if (app === null) return null;
   const returnTo = query.get("return_to");
+  const isRegistered = returnTo !== null && app.signedOutUris.includes(returnTo);
   return {
     appName: app.name,
-    returnTo: returnTo !== null && app.signedOutUris.includes(returnTo) ? returnTo : null,
+    returnTo: isRegistered ? withState(returnTo, query.get("state")) : null,
     automatic: currentSessionId === null || query.get("sid") === currentSessionId,
   };
+}
+
+/** What the application gave along comes back to it (OpenID Connect RP-Initiated Logout 1.0, section 2). */
+function withState(address: string, state: string | null): string {
+  if (state === null) return address;
+  const back = new URL(address);
+  back.searchParams.set("state", state);
+  return back.href;
 }
 
 /** In development: the same page under the public address, if it was opened under another name of this machine. */

@@ -9,6 +9,7 @@ import type { Configuration } from "../config/index.ts";
 import { durationInWords } from "../duration.ts";
 import { basePathOf } from "../http/address.ts";
 import { problemBody } from "../http/problem.ts";
+import type { ProblemParts } from "../problem.ts";
 import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site/site.ts";
 
 /** Where the built console lies: beside the service in the workspace. */
@@ -21,7 +22,12 @@ export interface PageShell {
   /** Sends the page with the state written into it. */
   send(reply: FastifyReply, extras?: PageExtras, status?: number): FastifyReply;
   /** Sends a page that explains a problem; programs that do not ask for HTML get the problem itself. */
-  sendProblem(request: FastifyRequest, reply: FastifyReply, code: ProblemCode): FastifyReply;
+  sendProblem(
+    request: FastifyRequest,
+    reply: FastifyReply,
+    code: ProblemCode,
+    parts?: ProblemParts,
+  ): FastifyReply;
   /** A page's path with query members, below the public address. */
   pathOf(path: string, query: Readonly<Record<string, string>>): string;
 }
@@ -59,14 +65,16 @@ export function createPageShell(configuration: Configuration): PageShell {
 
   return {
     send,
-    sendProblem(request, reply, code) {
+    sendProblem(request, reply, code, parts = {}) {
       const { status, title, meaning, mend } = PROBLEMS[code];
-      if (wantsHtml(request)) return send(reply, { problem: { code, title, meaning, mend } }, status);
+      const said = parts.detail === undefined ? {} : { detail: parts.detail };
+      if (wantsHtml(request))
+        return send(reply, { problem: { code, title, meaning, mend, ...said } }, status);
       return reply
         .status(status)
         .header("cache-control", "no-store")
         .type("application/problem+json")
-        .send(JSON.stringify(problemBody(code, { publicUrl, requestId: request.id })));
+        .send(JSON.stringify(problemBody(code, { parts, publicUrl, requestId: request.id })));
     },
     pathOf: (path, query) => `${basePath}${path}?${new URLSearchParams(query).toString()}`,
   };
