@@ -110,7 +110,11 @@ async function compileRoom(room) {
       await mkdir(dirname(to), { recursive: true });
       if (!file.endsWith(".ts")) return copyFile(file, to);
       const compiled = to.replace(/\.ts$/, ".js");
-      const { code, map } = await transformFile(file, { ...SWC, filename: file });
+      const { code, map } = await transformFile(file, {
+        ...SWC,
+        filename: file,
+        sourceFileName: relative(dirname(compiled), file),
+      });
       await writeFile(compiled, `${code}//# sourceMappingURL=${relative(dirname(compiled), compiled)}.map\n`);
       return writeFile(`${compiled}.map`, map);
     }),
