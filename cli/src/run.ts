@@ -79,8 +79,35 @@ function report(error: unknown): number {
   }
 }
 
+/** Members of calls, as people who type a command know them. */
+const WORDS: Readonly<Record<string, string>> = {
+  redirectUris: "--redirect-uri",
+  signedOutUris: "--signed-out-uri",
+  clientId: "--client-id",
+  rights: "--rights",
+  labels: "--label",
+  displayName: "--name",
+  name: "name",
+  email: "e-mail address",
+  username: "username",
+  reference: "--reference",
+  password: "password",
+  language: "--language",
+  identifier: "name",
+  cursor: "--after",
+  limit: "--limit",
+  code: "code",
+};
+
+/** Nothing for what nobody typed. */
+function wordFor(path: string): string {
+  const [first = "", second = ""] = path.split(".");
+  const word = WORDS[first] ?? WORDS[second];
+  return word === undefined ? "" : `${word}: `;
+}
+
 function explain({ code, title, detail, errors, requestId }: Problem): string {
-  const fields = errors?.map(({ path, message }) => `  ${path}: ${message}`) ?? [];
+  const fields = errors?.map(({ path, message }) => `  ${wordFor(path)}${message}`) ?? [];
   const lines = fields.length > 0 ? [`${title}:`, ...fields] : [detail];
   return `${lines.join("\n")}\n  (${code}, request ${requestId})\n`;
 }

@@ -27,7 +27,13 @@ export function configurationFile(command: Command): string {
     if (existsSync(resolve(cwd, named))) return named;
     throw new Failure(`--config: there is no file ${named}`, 2);
   }
-  return USUAL_PLACES.find((place) => existsSync(resolve(cwd, place))) ?? "lucchetto.yaml";
+  const found = USUAL_PLACES.find((place) => existsSync(resolve(cwd, place)));
+  // All of it may stand in the environment.
+  if (found !== undefined || env["LUCCHETTO_DATABASE_URL"] !== undefined) return found ?? "lucchetto.yaml";
+  throw new Failure(
+    `There is no configuration here (${USUAL_PLACES.join(", ")}). Make one: lucchetto setup; or name it with --config.`,
+    2,
+  );
 }
 
 /**

@@ -74,10 +74,57 @@ describe("as an operator", () => {
       0,
     );
     const bad = await lucchetto(["app", "add", "X y", "--redirect-uri", "http://evil.test/x", ...office]);
-    expect(bad.err).toContain("redirectUris.0: The address must begin with https:// outside loopback.");
-    expect((await lucchetto(["app", "remove", "hut-book", ...office])).status).toBe(0);
+    expect(bad.err).toContain("--redirect-uri: The address must begin with https:// outside loopback.");
+    const shown = await lucchetto(["app", "show", "hut-book", ...office]);
+    expect(shown.out).toContain(fresh.app.keys[1].id);
+    expect(shown.out).toMatch(/return addresses +http:/);
+    const unasked = await lucchetto(["app", "remove", "hut-book", ...office]);
+    expect(unasked).toMatchObject({ status: 2, err: expect.stringContaining("add --yes if you mean it") });
+    expect((await lucchetto(["app", "remove", "hut-book", "--yes", ...office])).status).toBe(0);
     expect((await lucchetto(["app", "list", ...office])).out).toContain(
       "No application yet. Run: lucchetto app add",
+    );
+  });
+
+  test("wrong values of options are named with what they take, before anything is asked", async () => {
+    for (const [args, said] of [
+      [["account", "list", "--limit", "abc"], /--limit.*abc.*whole number from 1 to 100/],
+      [["session", "list", "--limit", "101"], /--limit.*101.*from 1 to 100/],
+      [["account", "list", "--scheme", "bogus"], /--scheme.*bogus.*older.*argon2id/],
+      [["journal", "list", "--kind", "nonsense"], /--kind.*nonsense.*sign-in\.refused/],
+      [["mail", "list", "--state", "foo"], /--state.*foo.*waiting, sent, given-up, caught, held/],
+      [["delivery", "list", "--state", "foo"], /--state.*foo.*waiting, delivered, given-up/],
+      [["account", "invite", "x@brina.example", "--language", "fr"], /--language.*fr.*en, it/],
+      [["mail", "template", "reset", "--language", "fr"], /--language.*fr.*en, it/],
+    ] as const) {
+      const { status, err } = await lucchetto([...args, ...office]);
+      expect([args, status, err]).toEqual([args, 2, expect.stringMatching(said)]);
+    }
+  });
+
+  test("lists go on where they ended, and say whose things are", async () => {
+    for (const name of ["ada", "ilda"]) await service.register(`${name}@brina.example`);
+    const first = await lucchetto(["account", "list", "--limit", "1", ...office]);
+    const [, after = ""] = /There are more: the same with --after (\S+)/.exec(first.out) ?? [];
+    const second = await lucchetto(["account", "list", "--limit", "1", "--after", after, ...office]);
+    expect([first.out, second.out]).toEqual([
+      expect.stringContaining("ilda@brina.example"),
+      expect.stringContaining("ada@brina.example"),
+    ]);
+    expect((await lucchetto(["session", "list", ...office])).out).toContain("office@brina.example");
+    const kept = await lucchetto(["journal", "list", "--account", "ada@brina.example", ...office]);
+    expect(kept.out).toMatch(/account\.registered .* ada@brina\.example/);
+    // By a scheme's beginning, too.
+    const bySchemes = await lucchetto(["account", "list", "--scheme", "$scrypt$ln=8", ...office]);
+    expect(bySchemes.out).toContain("ilda@brina.example");
+    expect((await lucchetto(["account", "list", "--scheme", "$scrypt$ln=9", ...office])).out).not.toContain(
+      "@",
+    );
+    // Of an account that is gone the journal keeps what was under its id.
+    const [{ id }] = JSON.parse((await lucchetto(["account", "list", "ada", "--json", ...office])).out).items;
+    await lucchetto(["account", "erase", "ada@brina.example", "--yes", ...office]);
+    expect((await lucchetto(["journal", "list", "--account", id, ...office])).out).toContain(
+      "account.erased",
     );
   });
 

@@ -82,7 +82,7 @@ describe("as a person", () => {
     const short = await lucchetto(["register", "--email", "nonsense", "--password-stdin"], {
       input: "short",
     });
-    expect(short.err).toMatch(/email: This is not an e-mail address[^]*password: Use at least 15/);
+    expect(short.err).toMatch(/e-mail address: This is not an e-mail address[^]*password: Use at least 15/);
     const unreachable = await lucchetto(
       ["sign-in", "anna", "--password-stdin", "--url", "http://localhost:1"],
       { input: "x" },

@@ -13,7 +13,7 @@ export * from "./paths.ts";
 export * from "./problems.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
-export { BUILT_IN_LABELS, label } from "./routes/account.ts";
+export { BUILT_IN_LABELS, label, MAIL_LANGUAGES } from "./routes/account.ts";
 export { MAX_CHECKED_TOKENS } from "./routes/check.ts";
 export type {
   AssertionCredential,
@@ -24,6 +24,7 @@ export type {
 } from "./routes/passkey.ts";
 export type { NextProof, Proof } from "./routes/sign-in.ts";
 export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
+export { MAIL_STATES } from "./routes/mail.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";

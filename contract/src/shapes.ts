@@ -105,6 +105,10 @@ export type JournalEntry = z.output<typeof journalEntry>;
 /** As operators see it: with names for who did it, where it was not the account itself. */
 export const operatorJournalEntry = journalEntry
   .extend({
+    accountName: z
+      .string()
+      .nullable()
+      .describe("display name, username or address of the account, while there is one"),
     actorName: z.string().nullable().describe("display name, username or address of the actor"),
     appName: z.string().nullable().describe("the app that did it, or that it was about"),
   })

@@ -69,13 +69,16 @@ export const notice = z
   .meta({ id: "Notice" });
 export type Notice = z.output<typeof notice>;
 
+export const DELIVERY_STATES = ["waiting", "delivered", "given-up"] as const;
+export type DeliveryState = (typeof DELIVERY_STATES)[number];
+
 /** One notice on its way to the application. */
 export const delivery = z
   .object({
     id: id.describe("also the message's webhook-id"),
     type: z.string(),
     accountId: id.nullable(),
-    state: z.enum(["waiting", "delivered", "given-up"]),
+    state: z.enum(DELIVERY_STATES),
     tries: z.number().int(),
     createdAt: timestamp,
     nextTryAt: timestamp.nullable(),

@@ -1,13 +1,15 @@
 /** As an operator: account list, account show. */
 import type { AccountDetail } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
-import { formatBytes } from "@lucchetto/core";
+import { ALGORITHMS, formatBytes } from "@lucchetto/core";
 import type { Command } from "commander";
-import { Option } from "commander";
+import { InvalidArgumentError, Option } from "commander";
 import { askPassword, askWhether } from "../ask.ts";
 import { connect } from "../connection.ts";
 import { findId } from "../find-account.ts";
-import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
+import type { PageOptions } from "../options.ts";
+import { pageOf, printMore, withPage } from "../options.ts";
+import { bold, print, printJson, printPairs, printTable, time } from "../output.ts";
 import { drawRecord } from "../record-drawing.ts";
 import { addInviteCommand } from "./invite.ts";
 
@@ -96,18 +98,21 @@ export function defineAccount(account: Command): void {
       print(`${body.email ?? body.username ?? body.id} carries: ${body.labels.join(", ") || "no label"}.`);
     });
 
-  account
-    .command("list")
+  withPage(account.command("list"))
     .description("accounts, newest first")
     .argument("[search]", "the beginning of an address, username or name; a whole id or reference")
-    .option("--scheme <scheme>", "with such a record: a PHC prefix, an algorithm, or `older`")
+    .addOption(
+      new Option(
+        "--scheme <scheme>",
+        "with such a record: a scheme or its beginning ('$scrypt$ln=13'), an algorithm, or `older`",
+      ).argParser(readScheme),
+    )
     .addOption(
       new Option(
         "--second-factor <which>",
         "active ones that have a second factor, have none, or must have one and have none",
       ).choices(["present", "none", "missing"]),
     )
-    .option("--limit <number>", "how many at most", "25")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -119,13 +124,12 @@ export function defineAccount(account: Command): void {
         options: {
           scheme?: string;
           secondFactor?: "present" | "none" | "missing";
-          limit: string;
           json?: boolean;
-        },
+        } & PageOptions,
         command: Command,
       ) => {
         const { scheme, secondFactor } = options;
-        const query = { search, scheme, secondFactor, limit: Number(options.limit) };
+        const query = { search, scheme, secondFactor, ...pageOf(options) };
         const { body } = await connect(command).signedIn()(routes.listAccounts, { query });
         if (options.json === true) return printJson(body);
         const rows = body.items.map((one) => [
@@ -142,7 +146,7 @@ export function defineAccount(account: Command): void {
         const head = ["e-mail", "username", "name", "state", "labels", fourth, "last sign-in", "id"];
         const isWhole = [search, scheme, secondFactor].every((narrowing) => narrowing === undefined);
         printTable(head, rows, isWhole ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
-        if (body.next !== null) print(dim(`There are more; raise --limit (at most 100) or search.`));
+        printMore(body.next);
       },
     );
 
@@ -365,4 +369,12 @@ function printDetail({ account, password, secondFactor }: AccountDetail): void {
     ["password set", time(password.setAt)],
     ["record made", time(password.recordMadeAt)],
   ]);
+}
+
+/** Names that the service knows; a beginning is judged by nobody. */
+function readScheme(text: string): string {
+  if (text === "older" || text === "sealed" || text.startsWith("$") || ALGORITHMS.has(text)) return text;
+  throw new InvalidArgumentError(
+    `Expected older, a scheme such as '$scrypt$ln=15,r=8,p=3', or one of ${[...ALGORITHMS.keys()].join(", ")}.`,
+  );
 }

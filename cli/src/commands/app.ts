@@ -3,6 +3,7 @@ import type { App, AppRight } from "@lucchetto/contract";
 import { APP_RIGHTS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { InvalidArgumentError, Option } from "commander";
+import { askWhether } from "../ask.ts";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -122,13 +123,44 @@ export function defineApp(app: Command): void {
     });
 
   app
+    .command("show")
+    .description("one application: its addresses, what it may, and its keys with their ids")
+    .argument("<client-id>")
+    .option("--json", "as JSON")
+    .addHelpText("after", "\nExample:\n  lucchetto app show hut-book")
+    .action(async (clientId: string, options: { json?: boolean }, command: Command) => {
+      const found = await findApp(connect(command), clientId);
+      if (options.json === true) return printJson(found);
+      printPairs([
+        ["client id", found.clientId],
+        ["name", found.name],
+        ["return addresses", found.redirectUris.join(" ")],
+        ["after signing out", found.signedOutUris.join(" ") || "–"],
+        ["may", mayOf(found)],
+        ["since", time(found.createdAt)],
+      ]);
+      print("");
+      printTable(
+        ["key", "made", "last used"],
+        found.keys.map((key) => [key.id, time(key.createdAt), time(key.lastUsedAt)]),
+        "It has no key, and cannot ask: lucchetto app new-key",
+      );
+    });
+
+  app
     .command("remove")
     .description("remove an application; its check tokens end")
     .argument("<client-id>")
+    .option("--yes", "do not ask")
     .addHelpText("after", "\nExample:\n  lucchetto app remove hut-book")
-    .action(async (clientId: string, _options, command: Command) => {
+    .action(async (clientId: string, options: { yes?: boolean }, command: Command) => {
       const connection = connect(command);
-      const { id } = await findApp(connection, clientId);
+      const { id, name } = await findApp(connection, clientId);
+      if (
+        options.yes !== true &&
+        !(await askWhether(`Remove ${name} (${clientId})? Everybody is signed out of it.`))
+      )
+        return print("Nothing was removed.");
       await connection.signedIn()(routes.removeApp, { params: { id } });
       print(`${clientId} is removed.`);
     });
@@ -169,7 +201,7 @@ function mayOf({ ownForms, basicPasswords, rights }: App): string {
   return may.length === 0 ? "–" : may.join(", ");
 }
 
-async function findApp(connection: Connection, clientId: string): Promise<{ id: string }> {
+async function findApp(connection: Connection, clientId: string): Promise<App> {
   const { body } = await connection.signedIn()(routes.listApps, { query: { limit: 100 } });
   const found = body.items.find((one) => one.clientId === clientId);
   if (found === undefined)

@@ -1,20 +1,25 @@
 /** As an operator: notices to the application, and sending one again. */
-import { routes } from "@lucchetto/contract";
+import type { DeliveryState } from "@lucchetto/contract";
+import { DELIVERY_STATES, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
-import { dim, print, printJson, printTable, time } from "../output.ts";
+import type { PageOptions } from "../options.ts";
+import { oneOf, pageOf, printMore, withPage } from "../options.ts";
+import { print, printJson, printTable, time } from "../output.ts";
+
+interface ListOptions extends PageOptions {
+  readonly state?: DeliveryState;
+  readonly json?: boolean;
+}
 
 export function defineDelivery(delivery: Command): void {
-  delivery
-    .command("list")
+  withPage(delivery.command("list"))
     .description("notices, newest first, with their tries")
-    .option("--state <state>", "waiting, delivered or given-up")
-    .option("--limit <number>", "how many at most", "25")
+    .addOption(oneOf("--state <state>", "only those", DELIVERY_STATES))
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto delivery list --state given-up")
-    .action(async (options: { state?: string; limit: string; json?: boolean }, command: Command) => {
-      const state = options.state as "waiting" | "delivered" | "given-up" | undefined;
-      const query = { state, limit: Number(options.limit) };
+    .action(async (options: ListOptions, command: Command) => {
+      const query = { state: options.state, ...pageOf(options) };
       const { body } = await connect(command).signedIn()(routes.listDeliveries, { query });
       if (options.json === true) return printJson(body);
       printTable(
@@ -27,9 +32,12 @@ export function defineDelivery(delivery: Command): void {
           time(one.createdAt),
           one.id,
         ]),
-        "No notices. Name a receiver in the configuration: webhooks.notify.url and webhooks.secretFile.",
+        // Nobody knows from here whether a receiver is named.
+        options.state === undefined && options.after === undefined
+          ? "No notices so far. They go to the receiver that the configuration names (webhooks.notify.url)."
+          : "No such notices.",
       );
-      if (body.next !== null) print(dim("There are more; raise --limit (at most 100)."));
+      printMore(body.next);
     });
   delivery
     .command("repeat")

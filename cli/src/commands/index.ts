@@ -84,7 +84,7 @@ export const NOUNS: readonly Noun[] = [
     "accounts: list, show, add, invite, change, erase",
     async () => (await import("./account.ts")).defineAccount,
   ),
-  noun(OPERATOR, "session", "sessions: list, end", async () => (await import("./records.ts")).defineSession),
+  noun(OPERATOR, "session", "sessions: list, end", async () => (await import("./session.ts")).defineSession),
   noun(
     OPERATOR,
     "throttle",
@@ -95,7 +95,7 @@ export const NOUNS: readonly Noun[] = [
     OPERATOR,
     "journal",
     "the record of security events: list",
-    async () => (await import("./records.ts")).defineJournal,
+    async () => (await import("./journal.ts")).defineJournal,
   ),
   noun(
     OPERATOR,

@@ -1,12 +1,13 @@
 /** As an operator: account invite, one by one or many from a CSV file with a report for each line. */
 import { readFileSync } from "node:fs";
 import { resolve } from "node:path";
-import { ProblemError, routes } from "@lucchetto/contract";
+import { MAIL_LANGUAGES, ProblemError, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { CsvError, parse } from "csv-parse/sync";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
+import { oneOf } from "../options.ts";
 import { print, printJson } from "../output.ts";
 import { terminal } from "../terminal.ts";
 
@@ -15,7 +16,7 @@ interface InviteOptions {
   readonly name?: string;
   readonly label?: string[];
   readonly reference?: string;
-  readonly language?: string;
+  readonly language?: (typeof MAIL_LANGUAGES)[number];
   readonly from?: string;
   readonly resume?: boolean;
   readonly json?: boolean;
@@ -29,7 +30,7 @@ interface Guest {
   readonly displayName?: string | undefined;
   readonly labels?: string[] | undefined;
   readonly reference?: string | undefined;
-  readonly language?: "en" | "it" | undefined;
+  readonly language?: (typeof MAIL_LANGUAGES)[number] | undefined;
 }
 
 interface Invited {
@@ -50,8 +51,11 @@ export function addInviteCommand(account: Command): void {
     .option("--name <text>", "display name")
     .option("--label <label...>", "labels for the application")
     .option("--reference <id>", "the application's own id for the person")
-    .option("--language <language>", "of the mails: en or it")
-    .option("--from <file>", `CSV with a head line; columns: ${COLUMNS.join(", ")}`)
+    .addOption(oneOf("--language <language>", "of the mails", MAIL_LANGUAGES))
+    .option(
+      "--from <file>",
+      `CSV (commas or semicolons) with a head line; columns: ${COLUMNS.join(", ")}; labels with spaces or semicolons between them`,
+    )
     .option("--resume", "leave out whoever has an account or an invitation")
     .option("--json", "as JSON")
     .addHelpText(
@@ -82,7 +86,7 @@ function guestsOf(addresses: readonly string[], options: InviteOptions): Guest[]
   if (addresses.length > 1 && (options.username ?? options.name ?? options.reference) !== undefined)
     throw new Failure("--username, --name and --reference are for one address; use --from for many.", 2);
   const { username, name: displayName, label: labels, reference } = options;
-  const language = readLanguage(options.language, "--language");
+  const { language } = options;
   return addresses.map((email) => ({
     line: null,
     email,
@@ -135,7 +139,15 @@ function readGuests(file: string): Guest[] {
 
 function parseCsv(file: string, text: string): Array<{ record: Record<string, string>; line: number }> {
   try {
-    const parsed = parse(text, { columns: true, bom: true, skip_empty_lines: true, trim: true, info: true });
+    const parsed = parse(text, {
+      // Spreadsheets write semicolons where commas stand in numbers.
+      delimiter: /^[^,\n]*;/.test(text) ? ";" : ",",
+      columns: true,
+      bom: true,
+      skip_empty_lines: true,
+      trim: true,
+      info: true,
+    });
     return (parsed as unknown as Array<{ record: Record<string, string>; info: { lines: number } }>).map(
       ({ record, info }) => ({ record, line: info.lines }),
     );
@@ -145,9 +157,13 @@ function parseCsv(file: string, text: string): Array<{ record: Record<string, st
   }
 }
 
-function readLanguage(text: string | undefined, where: string): "en" | "it" | undefined {
-  if (text === undefined || text === "en" || text === "it") return text;
-  throw new Failure(`${where}: found language ${JSON.stringify(text)}, expected en or it.`, 2);
+function readLanguage(text: string | undefined, where: string): (typeof MAIL_LANGUAGES)[number] | undefined {
+  const found = MAIL_LANGUAGES.find((one) => one === text);
+  if (text === undefined || found !== undefined) return found;
+  throw new Failure(
+    `${where}: found language ${JSON.stringify(text)}, expected ${MAIL_LANGUAGES.join(" or ")}.`,
+    2,
+  );
 }
 
 async function inviteOne(connection: Connection, guest: Guest, resumes: boolean): Promise<Invited> {

@@ -1,29 +1,31 @@
 /** The mails: in development for anybody with bodies, in production for operators and without. */
 import type { MailboxItem } from "@lucchetto/contract";
-import { ProblemError, routes } from "@lucchetto/contract";
+import { MAIL_LANGUAGES, MAIL_STATES, ProblemError, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
+import type { PageOptions } from "../options.ts";
+import { oneOf, pageOf, printMore, withPage } from "../options.ts";
 import { bold, print, printJson, printPairs, printTable, time } from "../output.ts";
 import { runTask } from "../service-task.ts";
 
 export function defineMail(mail: Command): void {
-  mail
-    .command("list")
+  withPage(mail.command("list"))
     .description("mails, newest first")
-    .option("--limit <number>", "how many at most", "25")
-    .option("--state <state>", "only those: waiting, sent, given-up, caught or held")
+    .addOption(oneOf("--state <state>", "only those", MAIL_STATES))
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto mail list --state given-up")
-    .action(async (options: { limit: string; state?: string; json?: boolean }, command: Command) => {
-      const state = options.state as MailboxItem["state"] | undefined;
-      const body = await listMails(command, { limit: Number(options.limit), state });
+    .action(async (options: ListOptions, command: Command) => {
+      const body = await listMails(command, { state: options.state, ...pageOf(options) });
       if (options.json === true) return printJson(body);
       printTable(
         ["when", "to", "subject", "state", "what became of it", "id"],
         body.items.map((one) => [time(one.sentAt), one.to, one.subject, one.state, fateOf(one), one.id]),
-        "No mail yet. Ask for a link at the page /forgot.",
+        options.state === undefined && options.after === undefined
+          ? "No mail yet. Ask for a link at the page /forgot."
+          : "No such mail.",
       );
+      printMore(body.next);
     });
   mail
     .command("show")
@@ -58,7 +60,7 @@ export function defineMail(mail: Command): void {
       "a built-in template, to begin one of your own with (mail.templates); without a name all there are",
     )
     .argument("[name]", "such as reset")
-    .option("--language <language>", "en or it", "en")
+    .addOption(oneOf("--language <language>", "of the template", MAIL_LANGUAGES).default("en"))
     .addHelpText("after", "\nExample:\n  lucchetto mail template reset --language it > mails/reset.it.txt")
     .action((name: string | undefined, { language }: { language: string }) => showTemplate(name, language));
 }
@@ -89,9 +91,15 @@ async function showTemplate(name: string | undefined, language: string): Promise
   );
 }
 
+interface ListOptions extends PageOptions {
+  readonly state?: MailboxItem["state"];
+  readonly json?: boolean;
+}
+
 interface Query {
-  limit: number;
-  state?: MailboxItem["state"] | undefined;
+  readonly limit: number;
+  readonly cursor?: string | undefined;
+  readonly state?: MailboxItem["state"] | undefined;
 }
 
 /** Development shows them to anybody on loopback; production to operators. */

@@ -15,7 +15,9 @@ import { codeText, id, lineOfText, listOf, page, passwordText, timestamp } from 
 import { registrationCredential } from "./passkey.ts";
 
 /** Of the mails to a person. */
-export const language = z.enum(["en", "it"]);
+/** Of mails and people's pages. */
+export const MAIL_LANGUAGES = ["en", "it"] as const;
+export const language = z.enum(MAIL_LANGUAGES);
 
 /** `token` only with deliver "token", and then no cookie. */
 export const signedIn = z

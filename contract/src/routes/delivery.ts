@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { id, listOf, page } from "../text.ts";
-import { delivery } from "../webhooks.ts";
+import { delivery, DELIVERY_STATES } from "../webhooks.ts";
 
 export const listDeliveries = defineRoute({
   name: "listDeliveries",
@@ -10,7 +10,7 @@ export const listDeliveries = defineRoute({
   summary: "Notices to the application, newest first, with their tries",
   access: "operator",
   query: z.strictObject({
-    state: z.enum(["waiting", "delivered", "given-up"]).optional(),
+    state: z.enum(DELIVERY_STATES).optional(),
     ...page,
   }),
   replies: { 200: listOf(delivery) },

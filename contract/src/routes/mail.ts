@@ -11,8 +11,10 @@ export const linkSecret = z
   .max(100, "This is not the secret of a link.")
   .describe("lcl_…, from the link's fragment");
 
+export const MAIL_STATES = ["waiting", "sent", "given-up", "caught", "held"] as const;
+
 const mailState = z
-  .enum(["waiting", "sent", "given-up", "caught", "held"])
+  .enum(MAIL_STATES)
   .describe("caught: in the built-in mailbox; held: over a limit, so it went to nobody");
 
 export const mailboxItem = z

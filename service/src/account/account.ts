@@ -1,7 +1,7 @@
 /** Use cases of operators with accounts: look at one in full, set its labels and state. */
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
-import { OPERATOR_LABEL } from "@lucchetto/core";
+import { OPERATOR_LABEL, readScheme, SchemeError, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -26,6 +26,7 @@ import { inJournal, isOfOperators } from "./actor.ts";
 import { consultAbout } from "./consult.ts";
 import { takenProblem } from "./operate.ts";
 import { showToOperator } from "./show.ts";
+import type { AccountFilter } from "./store.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "./store.ts";
 
 interface WantedAccounts {
@@ -41,7 +42,7 @@ export async function listForOperators(
 ): Promise<Page<OperatorAccount>> {
   const filter = {
     search,
-    ...(scheme === OLDER_SCHEMES ? { notScheme: hashing.scheme.text } : { scheme }),
+    ...(scheme === undefined ? {} : bySchemeOf(scheme, hashing)),
     ...(secondFactor === undefined
       ? {}
       : { bySecondFactor: { wanted: secondFactor, who: whoMust({ configuration }) } }),
@@ -56,6 +57,26 @@ export async function listForOperators(
 
 /** In place of a scheme: any but the configured one. */
 const OLDER_SCHEMES = "older";
+
+/** A whole scheme is meant exactly: what went through a recipe as well is another one. An algorithm, or a beginning, is a beginning. */
+function bySchemeOf(
+  asked: string,
+  { scheme }: Pick<ServiceContext["hashing"], "scheme">,
+): Pick<AccountFilter, "scheme" | "notScheme" | "schemeStart"> {
+  if (asked === OLDER_SCHEMES) return { notScheme: scheme.text };
+  if (!asked.startsWith("$")) return { schemeStart: `$${asked}` };
+  return isWhole(asked) ? { scheme: asked } : { schemeStart: asked };
+}
+
+function isWhole(asked: string): boolean {
+  if (asked.startsWith(SEALED_DIGEST_PREFIX)) return asked.includes(",recipe=");
+  try {
+    return readScheme(asked).text === asked;
+  } catch (error) {
+    if (error instanceof SchemeError) return false;
+    throw error;
+  }
+}
 
 /** One account: as shown, as stored, its record taken apart. @throws ProblemReply `not-found`. */
 export async function accountInFull(context: ServiceContext, id: string): Promise<AccountDetail> {

@@ -137,11 +137,12 @@ export async function findTaken(
   };
 }
 
-/** Which accounts are wanted. `notScheme`: with a record of any other scheme. */
+/** Which accounts are wanted. `notScheme`: with a record of any other scheme; `schemeStart`: of one that begins so. */
 export interface AccountFilter {
   readonly search?: string | undefined;
   readonly scheme?: string | undefined;
   readonly notScheme?: string | undefined;
+  readonly schemeStart?: string | undefined;
   readonly bySecondFactor?: { readonly wanted: ByFactor; readonly who: WhoMust };
   /** For applications: without those that carry one of these, or are being erased. */
   readonly withoutLabels?: readonly string[];
@@ -150,7 +151,7 @@ export interface AccountFilter {
 /** One more row than the page holds, newest first. */
 export function listAccounts(
   dataSource: DataSource,
-  { search, scheme, notScheme, bySecondFactor, withoutLabels }: AccountFilter,
+  { search, scheme, notScheme, schemeStart, bySecondFactor, withoutLabels }: AccountFilter,
   page: PageQuery,
 ): Promise<AccountRow[]> {
   const query = dataSource
@@ -179,13 +180,13 @@ export function listAccounts(
       [`label${index}`]: JSON.stringify(label),
     });
   if (bySecondFactor !== undefined) whereFactor(query, bySecondFactor.wanted, bySecondFactor.who);
-  if (scheme !== undefined || notScheme !== undefined) {
+  if (scheme !== undefined || notScheme !== undefined || schemeStart !== undefined) {
     query.innerJoin("password_record", "record", "record.accountId = account.id");
     if (notScheme !== undefined) query.andWhere("record.scheme <> :notScheme", { notScheme });
-    if (scheme?.startsWith("$") === true) query.andWhere("record.scheme = :scheme", { scheme });
-    else if (scheme !== undefined)
-      query.andWhere("record.scheme LIKE :algorithm", {
-        algorithm: `$${scheme.replace(/[\\%_]/g, "\\$&")}%`,
+    if (scheme !== undefined) query.andWhere("record.scheme = :scheme", { scheme });
+    if (schemeStart !== undefined)
+      query.andWhere("record.scheme LIKE :schemeStart", {
+        schemeStart: `${schemeStart.replace(/[\\%_]/g, "\\$&")}%`,
       });
   }
   return query.getMany();

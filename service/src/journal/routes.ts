@@ -4,9 +4,9 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { pageOf } from "../storage/index.ts";
 import { showEntry } from "./journal.ts";
-import { findDoers, listEntries } from "./store.ts";
+import { findNames, listEntries } from "./store.ts";
 
-const NOBODY = { actorName: null, appName: null };
+const NOBODY = { accountName: null, actorName: null, appName: null };
 
 /** `GET /v1/operator/journal`. */
 export function journalRoutes({ dataSource }: ServiceContext): FastifyPluginAsync {
@@ -14,11 +14,11 @@ export function journalRoutes({ dataSource }: ServiceContext): FastifyPluginAsyn
     mount(app, routes.listJournal, async ({ query }) => {
       const rows = await listEntries(dataSource, query, query);
       const page = pageOf(rows, query, showEntry);
-      const doers = await findDoers(
+      const names = await findNames(
         dataSource,
         page.items.map(({ id }) => id),
       );
-      const items = page.items.map((entry) => ({ ...entry, ...(doers.get(entry.id) ?? NOBODY) }));
+      const items = page.items.map((entry) => ({ ...entry, ...(names.get(entry.id) ?? NOBODY) }));
       return answer(200, { ...page, items });
     });
   };

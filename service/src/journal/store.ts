@@ -42,22 +42,24 @@ export function hasDoneSince(
     .existsBy({ id: MoreThanOrEqual(earliestIdAt(since)), kind, actorId });
 }
 
-/** Names of who did what entries say, by the entry's id. */
-export async function findDoers(
+/** Names of whose the entries are and of who did what they say, by the entry's id. */
+export async function findNames(
   dataSource: DataSource,
   ids: readonly string[],
-): Promise<ReadonlyMap<string, Doers>> {
+): Promise<ReadonlyMap<string, Names>> {
   if (ids.length === 0) return new Map();
-  const rows = await dataSource.query<Array<Doers & { id: string }>>(
-    `SELECT entry.id, COALESCE(actor.displayName, actor.username, actor.email) AS actorName, app.name AS appName
-     FROM journal_entry entry LEFT JOIN account actor ON actor.id = entry.actorId LEFT JOIN app ON app.id = entry.appId
+  const rows = await dataSource.query<Array<Names & { id: string }>>(
+    `SELECT entry.id, COALESCE(subject.displayName, subject.username, subject.email) AS accountName,
+            COALESCE(actor.displayName, actor.username, actor.email) AS actorName, app.name AS appName
+     FROM journal_entry entry LEFT JOIN account subject ON subject.id = entry.accountId LEFT JOIN account actor ON actor.id = entry.actorId LEFT JOIN app ON app.id = entry.appId
      WHERE entry.id IN (?)`,
     [ids],
   );
-  return new Map(rows.map(({ id, ...doers }) => [id, doers]));
+  return new Map(rows.map(({ id, ...names }) => [id, names]));
 }
 
-export interface Doers {
+export interface Names {
+  readonly accountName: string | null;
   readonly actorName: string | null;
   readonly appName: string | null;
 }
