@@ -17,6 +17,8 @@ export interface RunOptions {
   readonly input?: string;
   readonly env?: Readonly<Record<string, string>>;
   readonly cwd?: string;
+  /** Of a terminal that shows what is printed; left out: it is piped. Only where no process is started. */
+  readonly columns?: number;
 }
 
 function environment(home: string, more: RunOptions["env"]): Record<string, string> {
@@ -46,7 +48,9 @@ export async function callCommand(
   args: readonly string[],
   options: RunOptions = {},
 ): Promise<Run> {
-  const [stdout, stderr] = [new PassThrough(), new PassThrough()];
+  const { columns } = options;
+  const terminal = columns === undefined ? {} : { isTTY: true, columns };
+  const [stdout, stderr] = [Object.assign(new PassThrough(), terminal), new PassThrough()];
   const said = Promise.all([text(stdout), text(stderr)]);
   const status = await runCommandLine(args, {
     stdin: Readable.from([options.input ?? ""]),

@@ -51,3 +51,22 @@ export async function askWhether(message: string): Promise<boolean> {
     throw new Failure("There is no terminal to ask; add --yes if you mean it.", 2);
   return (await prompts()).confirm({ message, default: false });
 }
+
+/** Tries that a person at a terminal has with one code. */
+const TRIES = 3;
+
+/** Asks again where a code was mistyped; a script has one try. @param show asks, and shows what came. */
+export async function askAgain<Result>(show: () => Promise<Result>): Promise<Result> {
+  for (let tries = 1; ; tries += 1) {
+    try {
+      return await show();
+    } catch (error) {
+      const { stdin, stderr } = terminal();
+      // By name: the error's class may not be loaded.
+      const { name, problem } = error as Error & { problem?: { code: string; detail: string } };
+      const isMistyped = name === "ProblemError" && problem?.code === "proof-refused";
+      if (!isMistyped || stdin.isTTY !== true || tries === TRIES) throw error;
+      stderr.write(`${problem.detail}\n`);
+    }
+  }
+}

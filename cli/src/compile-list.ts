@@ -43,6 +43,10 @@ export async function compileList(from: string, to: string): Promise<Compiled> {
   process.once("SIGINT", stop);
   try {
     const { lines, counts } = await deal(from, size, directory);
+    if (lines === 0)
+      throw new Failure(
+        `${from}: there is no digest in it. Nothing was written; a list without entries would keep nobody from anything.`,
+      );
     const sorted = join(directory, "sorted");
     const { entries, buckets } = await sortAll(directory, sorted, counts);
     const aside = join(directory, "compiled");

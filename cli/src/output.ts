@@ -1,4 +1,5 @@
 /** What is printed: tables for people, JSON for programs. Text from elsewhere cannot steer the terminal. */
+import { stripVTControlCharacters } from "node:util";
 import Table from "cli-table3";
 import { terminal } from "./terminal.ts";
 
@@ -12,20 +13,61 @@ export function print(...lines: readonly string[]): void {
   terminal().stdout.write(`${lines.join("\n")}\n`);
 }
 
-/** Prints a table without frames; says what would stand there if it is empty. */
+/**
+ * Prints a table without frames; says what would stand there if it is empty. On a terminal that is too narrow ids are shortened, and
+ * columns left out, which is said.
+ * @param least columns that are left out first, in this order.
+ */
 export function printTable(
   head: readonly string[],
   rows: ReadonlyArray<readonly string[]>,
   empty: string,
+  least: readonly string[] = [],
 ): void {
   if (rows.length === 0) return print(empty);
+  const { stdout, isWide } = terminal();
+  const room = stdout.isTTY === true && isWide !== true ? (stdout.columns ?? Infinity) : Infinity;
+  const fits = (text: string): boolean => widthOf(text) <= room;
+  let text = drawTable(head, rows);
+  if (fits(text)) return print(text);
+  const short = rows.map((row) => row.map(shortened));
+  const left = new Set<string>();
+  const draw = (): string => {
+    const shown = head.flatMap((name, index) => (left.has(name) ? [] : [index]));
+    const of = (cells: readonly string[]): string[] => shown.map((index) => cells[index] ?? "");
+    return drawTable(of(head), short.map(of));
+  };
+  text = draw();
+  for (const name of least) {
+    if (fits(text)) break;
+    left.add(name);
+    text = draw();
+  }
+  const without = left.size === 0 ? "" : `Left out: ${[...left].join(", ")}. `;
+  print(text, dim(`${without}All of it: --wide`));
+}
+
+function drawTable(head: readonly string[], rows: ReadonlyArray<readonly string[]>): string {
   const table = new Table({
     head: head.map(bold),
     chars: FRAMELESS,
     style: { head: [], border: [], "padding-left": 0, "padding-right": 2 },
   });
   table.push(...rows.map((row) => row.map(printable)));
-  print(table.toString());
+  return table.toString();
+}
+
+/** Letters of the longest line, without what colours it. */
+function widthOf(text: string): number {
+  const lines = stripVTControlCharacters(text).split("\n");
+  return Math.max(...lines.map((line) => line.trimEnd().length));
+}
+
+const UUID = /^([0-9a-f]{8})-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{8}([0-9a-f]{4})$/;
+
+/** An id by its beginning and end. */
+function shortened(cell: string): string {
+  return cell.replace(UUID, "$1…$2");
 }
 
 /** Prints names and values, one pair a line. */

@@ -1,7 +1,7 @@
 /** A change that wants a proof of the last minutes: asked for in place, and then the command goes on. */
 import type { Client } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
-import { askCode, askPassword, takeLine } from "./ask.ts";
+import { askAgain, askCode, askPassword, takeLine } from "./ask.ts";
 import { Failure } from "./failure.ts";
 import { terminal } from "./terminal.ts";
 
@@ -36,7 +36,9 @@ export async function proveAgain({ url, token, fromStdin }: Proving): Promise<st
   const proof = { type: "password", password } as const;
   const first = await client(routes.reauthenticate, { body: { proof } });
   if (first.status === 201) return tokenOf(first.body);
-  const second = await client(routes.reauthenticate, { body: { proof: await askSecondFactor() } });
+  const second = await askAgain(async () =>
+    client(routes.reauthenticate, { body: { proof: await askSecondFactor() } }),
+  );
   if (second.status === 201) return tokenOf(second.body);
   throw new Failure("More is wanted than this command can show; do it in the console.");
 }

@@ -33,6 +33,7 @@ function programFor(): Command {
     .option("--url <address>", "the service (default: the profile's, else http://localhost:8420)")
     .option("--profile <name>", "which kept credentials to use")
     .option("--proof-stdin", "read a proof that is wanted again from standard input: password, then a code")
+    .option("--wide", "show all columns of a table, and ids in full, however wide the terminal is")
     .showHelpAfterError("(--help shows how it is used)")
     .exitOverride()
     .helpCommand(false)
@@ -44,6 +45,9 @@ function programFor(): Command {
     .addHelpText("after", "\nlucchetto <command> --help shows what a command can do.");
   for (const { name, group, description } of NOUNS)
     program.command(name).description(description).helpGroup(`${group}:`).helpCommand(false);
+  program.hook("preAction", (_program, called) => {
+    terminal().isWide = called.optsWithGlobals<{ wide?: boolean }>().wide === true;
+  });
   return program.hook("preSubcommand", async (_program, called) => {
     const noun = NOUNS.find(({ name }) => name === called.name());
     await noun?.define(called);
@@ -74,9 +78,31 @@ function report(error: unknown): number {
       return 1;
     case "ExitPromptError":
       return 1;
-    default:
-      throw error;
+    default: {
+      const fault = faultOfFile(error);
+      if (fault === null) throw error;
+      stderr.write(`${fault}\n`);
+      return 1;
+    }
   }
+}
+
+const FILE_FAULTS: Readonly<Record<string, string>> = {
+  ENOENT: "there is no such file or folder",
+  ENOTDIR: "a part of the path is no folder",
+  EACCES: "this user may not",
+  EPERM: "this user may not",
+  EROFS: "nothing can be written there",
+  EISDIR: "it is a folder",
+  EEXIST: "it is there already",
+  ENOSPC: "the disk is full",
+};
+
+/** A file that cannot be read or written, as a sentence; `null` for any other error. */
+function faultOfFile(error: Error): string | null {
+  const { code = "", path, syscall } = error as NodeJS.ErrnoException;
+  if (syscall === undefined || path === undefined) return null;
+  return `${path}: ${FILE_FAULTS[code] ?? code}.`;
 }
 
 /** Members of calls, as people who type a command know them. */

@@ -15,11 +15,15 @@ export interface Terminal {
   readonly cwd: string;
   /** 0 unless a command says otherwise. */
   exitStatus: number;
+  /** Tables are shown whole, however wide. */
+  isWide?: boolean;
 }
 
 interface Output {
   write(text: string): unknown;
   readonly isTTY?: boolean;
+  /** Of a terminal, as wide as it is now. */
+  readonly columns?: number;
 }
 
 const terminals = new AsyncLocalStorage<Terminal>();

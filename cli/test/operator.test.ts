@@ -1,6 +1,7 @@
 import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
+import { stripVTControlCharacters } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { CommandLine } from "../../testing/command.ts";
@@ -126,6 +127,21 @@ describe("as an operator", () => {
     expect((await lucchetto(["journal", "list", "--account", id, ...office])).out).toContain(
       "account.erased",
     );
+  });
+
+  test("tables fit the terminal; what is left out is said, and nothing is lost when piped", async () => {
+    const lists = ["account", "session", "journal", "mail", "delivery", "app", "throttle"];
+    for (const noun of lists) {
+      const { out, status } = await lucchetto([noun, "list", ...office], { columns: 80 });
+      const lines = stripVTControlCharacters(out).split("\n");
+      expect([noun, status, lines.filter((line) => line.trimEnd().length > 80)]).toEqual([noun, 0, []]);
+    }
+    const narrow = await lucchetto(["session", "list", ...office], { columns: 80 });
+    expect(narrow.out).toMatch(/Left out: kind.*All of it: --wide/);
+    const wide = await lucchetto(["session", "list", "--wide", ...office], { columns: 80 });
+    const piped = await lucchetto(["session", "list", ...office]);
+    expect(stripVTControlCharacters(wide.out)).toBe(piped.out);
+    expect(piped.out).toMatch(/network/);
   });
 
   test("suspend, restore and label an account; list and end sessions; read the journal", async () => {

@@ -103,13 +103,24 @@ describe("the operator's list of compromised passwords", () => {
     expect(readdirSync(home)).toHaveLength(2);
   });
 
-  test("an empty text makes an empty list; a missing one is said", async () => {
+  test("an empty text makes no list; it is said, as a missing one and a folder that is not there are", async () => {
     const home = place();
     writeFileSync(join(home, "digests.txt"), "");
     const built = await callCommand(home, ["password-list", "build", "digests.txt"]);
-    expect(built).toMatchObject({ status: 0 });
-    expect(built.out).toMatch(/0 digests from 0 lines/);
-    expect(existsSync(join(home, "compromised.pwlist"))).toBe(true);
+    expect(built).toMatchObject({ status: 1, err: expect.stringContaining("there is no digest in it") });
+    expect(existsSync(join(home, "compromised.pwlist"))).toBe(false);
+    writeFileSync(join(home, "one.txt"), `${"5BAA61E4".repeat(5)}\n`);
+    const elsewhere = await callCommand(home, [
+      "password-list",
+      "build",
+      "one.txt",
+      "--out",
+      "/nowhere/x.pwlist",
+    ]);
+    expect(elsewhere).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/\/nowhere\/.*no such file or folder/),
+    });
     expect((await callCommand(home, ["password-list", "build", "nowhere.txt"])).err).toMatch(/nowhere\.txt/);
   });
 });

@@ -11,6 +11,7 @@
  */
 import type { Client } from "@lucchetto/contract";
 import { createClient } from "@lucchetto/contract";
+import { faultOfKey } from "./options.ts";
 
 export { ProblemError, routes, UnreachableError } from "@lucchetto/contract";
 
@@ -39,11 +40,12 @@ export interface OwnForms {
 /** @throws TypeError for a key that is none. */
 export function ownForms(options: {
   readonly service: string;
-  readonly appKey: string;
+  readonly appKey: string | undefined;
   readonly timeout?: number;
 }): OwnForms {
   const { service, appKey, timeout } = options;
-  if (!appKey.startsWith("lcp_")) throw new TypeError("appKey: expected an app key, which begins with lcp_");
+  const fault = faultOfKey(appKey);
+  if (appKey === undefined || fault !== null) throw new TypeError(`appKey: ${fault}`);
   const baseUrl = service.replace(/\/+$/, "");
   return {
     before({ address, userAgent, device, token }) {

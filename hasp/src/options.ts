@@ -15,8 +15,8 @@ export interface HaspOptions {
    */
   readonly internalAddress?: string;
   readonly clientId: string;
-  /** The app key (`lcp_…`); from the environment, never from the code. */
-  readonly appKey: string;
+  /** The app key (`lcp_…`); from the environment, never from the code. Undefined is refused, with a word. */
+  readonly appKey: string | undefined;
   /** The registered return address. The hasp answers at its path; nothing else may stand there. */
   readonly returnAddress: string;
   /** A registered address where people land after signing out. Lucchetto's own page if left out. */
@@ -101,11 +101,8 @@ export function readOptions(options: HaspOptions): HaspSettings {
       : readAddress("internalAddress", options.internalAddress).href.replace(/\/+$/, "");
   if (options.clientId === "")
     throw new HaspOptionsError("clientId: it is empty; `lucchetto app list` shows the client ids");
-  if (!options.appKey.startsWith("lcp_")) {
-    throw new HaspOptionsError(
-      "appKey: expected an app key, which begins with lcp_ (is another value in its place?)",
-    );
-  }
+  const fault = faultOfKey(options.appKey);
+  if (options.appKey === undefined || fault !== null) throw new HaspOptionsError(`appKey: ${fault}`);
   const { keepAnswersFor = 0, guard } = options;
   if (!(keepAnswersFor >= 0 && keepAnswersFor <= LONGEST_KEPT)) {
     throw new HaspOptionsError(
@@ -142,6 +139,14 @@ export function readOptions(options: HaspOptions): HaspSettings {
     whenUnreachable: options.whenUnreachable ?? "closed",
     testing: options.testing,
   };
+}
+
+/** What is wrong with an app key; `null` if it looks like one. */
+export function faultOfKey(appKey: string | undefined): string | null {
+  if (appKey === undefined || appKey === "")
+    return "LUCCHETTO_APP_KEY is not set (there is no app key); `lucchetto app add` and `app new-key` show one";
+  if (appKey.startsWith("lcp_")) return null;
+  return "expected an app key, which begins with lcp_ (is another value in its place?)";
 }
 
 function assertGuard(guard: Guard): void {

@@ -275,6 +275,8 @@ describe("when Lucchetto cannot be asked", () => {
   test.each([
     ["a service that is no address", { service: "localhost" }, /service: found "localhost"/],
     ["an empty client id", { clientId: "" }, /clientId/],
+    ["no key", { appKey: undefined }, /appKey: LUCCHETTO_APP_KEY is not set/],
+    ["an empty key", { appKey: "" }, /appKey: LUCCHETTO_APP_KEY is not set/],
     ["another value for the key", { appKey: "brina-huts" }, /appKey: expected an app key/],
     ["a relative return address", { returnAddress: "/signed-in" }, /returnAddress/],
   ])("%s is said at the start", (_what, change, message) => {

@@ -145,7 +145,13 @@ export function defineAccount(account: Command): void {
         const fourth = scheme === undefined ? "created" : "record's scheme";
         const head = ["e-mail", "username", "name", "state", "labels", fourth, "last sign-in", "id"];
         const isWhole = [search, scheme, secondFactor].every((narrowing) => narrowing === undefined);
-        printTable(head, rows, isWhole ? "No accounts yet. Run: lucchetto register" : "Nothing matches.");
+        printTable(head, rows, isWhole ? "No accounts yet. Run: lucchetto register" : "Nothing matches.", [
+          "created",
+          "last sign-in",
+          "username",
+          "labels",
+          "name",
+        ]);
         printMore(body.next);
       },
     );
@@ -173,7 +179,11 @@ export function defineAccount(account: Command): void {
         one.network ?? "–",
         one.id,
       ]);
-      printTable(["state", "kind", "began", "last seen", "network", "id"], rows, "Never signed in.");
+      printTable(["state", "kind", "began", "last seen", "network", "id"], rows, "Never signed in.", [
+        "network",
+        "kind",
+        "began",
+      ]);
     });
 }
 

@@ -119,6 +119,7 @@ export function defineApp(app: Command): void {
         ["client id", "name", "return addresses", "may", "keys", "asked today", "last asked"],
         rows,
         empty,
+        ["last asked", "asked today", "may", "keys", "return addresses"],
       );
     });
 

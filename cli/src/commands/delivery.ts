@@ -34,8 +34,9 @@ export function defineDelivery(delivery: Command): void {
         ]),
         // Nobody knows from here whether a receiver is named.
         options.state === undefined && options.after === undefined
-          ? "No notices so far. They go to the receiver that the configuration names (webhooks.notify.url)."
+          ? "No notices so far. Their receiver is webhooks.notify.url in the configuration."
           : "No such notices.",
+        ["when", "tries", "last answer"],
       );
       printMore(body.next);
     });

@@ -147,6 +147,7 @@ export function defineImport(command: Command): void {
           ...[one.taken, one.refused, one.standing, one.sealed, one.rightFirst, one.wrongTries].map(number),
         ]),
         "Nothing was taken in yet: lucchetto import plan SOURCE drafts a plan.",
+        ["wrong", "right", "to be wrapped"],
       );
     });
 

@@ -45,6 +45,7 @@ export function defineJournal(journal: Command): void {
         ["when", "what", "outcome", "from", "account", "by"],
         rows,
         "Nothing has happened yet that belongs here.",
+        ["by", "from", "account"],
       );
       printMore(body.next);
     });

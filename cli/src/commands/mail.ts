@@ -24,6 +24,7 @@ export function defineMail(mail: Command): void {
         options.state === undefined && options.after === undefined
           ? "No mail yet. Ask for a link at the page /forgot."
           : "No such mail.",
+        ["what became of it", "when", "state"],
       );
       printMore(body.next);
     });

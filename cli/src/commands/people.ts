@@ -2,7 +2,7 @@
 import type { Account, ProofWanted, Session } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
-import { askCode, askPassword, takeLine } from "../ask.ts";
+import { askAgain, askCode, askPassword, takeLine } from "../ask.ts";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -125,9 +125,10 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   terminal().stderr.write(
     "If the name is known here, a link is on its way. Open it, and type the code that it shows.\n",
   );
-  const code = await askCode();
   const client = createClient({ baseUrl: connection.url, token });
-  const reply = await client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+  const reply = await askAgain(async () =>
+    client(routes.addProof, { body: { proof: { type: "mail-code", code: await askCode() } } }),
+  );
   if (reply.status === 201) return reply;
   return { ...reply, body: { ...reply.body, token } };
 }
@@ -151,9 +152,8 @@ async function showWhatIsWanted(connection: Connection, begun: Begun, options: P
 
 /** A code of the authenticator app, or a recovery code, told apart by their look. */
 async function showSecondFactor(connection: Connection, { token }: Pick<ProofWanted, "token">) {
-  const proof = await askSecondFactor();
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
-  return client(routes.addProof, { body: { proof } });
+  return askAgain(async () => client(routes.addProof, { body: { proof: await askSecondFactor() } }));
 }
 
 /** The service wants to hear from the mailbox too: the link shows a code wherever it is opened. */
@@ -161,10 +161,12 @@ async function showMailCode(connection: Connection, { token }: Pick<ProofWanted,
   terminal().stderr.write(
     "A mail is on its way to the account's address. Open its link, and type the code that it shows.\n",
   );
-  const code = await askCode();
-  if (code === "") throw new Failure("A code from the mail is wanted. Sign in on a terminal.");
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
-  return client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+  return askAgain(async () => {
+    const code = await askCode();
+    if (code === "") throw new Failure("A code from the mail is wanted. Sign in on a terminal.");
+    return client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+  });
 }
 
 /** Beside another proof: an operator removed the second factor, and the account was begun by mail. */

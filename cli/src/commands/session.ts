@@ -40,6 +40,7 @@ export function defineSession(session: Command): void {
         ["state", "whose", "kind", "begun in", "began", "last seen", "network", "id"],
         rows,
         "Nobody has signed in yet.",
+        ["kind", "begun in", "began", "network"],
       );
       printMore(body.next);
     });

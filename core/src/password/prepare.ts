@@ -27,8 +27,19 @@ const NON_ASCII_SPACE = /[\u00a0\u1680\u2000-\u200a\u202f\u205f\u3000]/gu;
 const CONTROL_CHARACTER = /[\u0000-\u001f\u007f-\u009f]/u;
 const LONE_SURROGATE = /\p{Surrogate}/u;
 
-/** @param typed what came in, as a JavaScript string. @returns the text whose UTF-8 bytes are hashed, or the fault. */
+/** What came in as a password is no text: a field that was never filled, or bytes. @throws TypeError. */
+export function assertText(password: unknown): asserts password is string {
+  if (typeof password === "string") return;
+  const found = password === null ? "null" : ArrayBuffer.isView(password) ? "bytes" : typeof password;
+  throw new TypeError(`the password is ${found}; expected a text`);
+}
+
+/**
+ * @param typed what came in, as a JavaScript string. @returns the text whose UTF-8 bytes are hashed, or the fault.
+ * @throws TypeError for what is no text.
+ */
 export function preparePassword(typed: string): Preparation {
+  assertText(typed);
   if (typed.length === 0) return { ok: false, fault: "empty" };
   if (typed.length > MAX_RAW_UNITS) return { ok: false, fault: "too-long" };
   if (LONE_SURROGATE.test(typed)) return { ok: false, fault: "ill-formed" };

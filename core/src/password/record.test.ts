@@ -9,6 +9,7 @@ import {
   explainRecord,
   isOutdated,
   makePasswordRecord,
+  makeRecord,
   readRecord,
   readScheme,
   SchemeError,
@@ -16,6 +17,21 @@ import {
 } from "./index.ts";
 
 const CHEAP = "$scrypt$ln=4,r=8,p=1";
+
+test.each<[unknown, string]>([
+  [undefined, "undefined"],
+  [null, "null"],
+  [new TextEncoder().encode("a password"), "bytes"],
+  [12345678, "number"],
+])("what is no text is never taken for a password: %s", async (given, found) => {
+  const password = given as string;
+  const message = `the password is ${found}; expected a text`;
+  const record = await makePasswordRecord("moss on the north side", CHEAP);
+  await expect(makePasswordRecord(password, CHEAP)).rejects.toThrow(new TypeError(message));
+  await expect(makeRecord(password, readScheme(CHEAP), new Uint8Array(16))).rejects.toThrow(message);
+  await expect(checkPasswordRecord(password, record)).rejects.toThrow(message);
+  await expect(checkRecord(password, readRecord(record))).rejects.toThrow(message);
+});
 
 /** RFC 7914 section 12: password, salt, ln, r, p, result. */
 const VECTORS = [

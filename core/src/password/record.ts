@@ -4,6 +4,7 @@ import type { SchemeLimits } from "./algorithms/index.ts";
 import { DEFAULT_LIMITS } from "./algorithms/index.ts";
 import type { PhcString } from "./phc.ts";
 import { phc } from "./phc.ts";
+import { assertText } from "./prepare.ts";
 import type { Scheme } from "./scheme.ts";
 import { SchemeError, schemeOf, schemeTextOf } from "./scheme.ts";
 
@@ -88,6 +89,7 @@ export async function makeRecord(
   salt: Uint8Array,
   peppers: Peppers = NO_PEPPERS,
 ): Promise<string> {
+  assertText(password);
   if (scheme.recipe !== null) throw new RangeError("an old digest goes through this scheme, no password");
   return make(new TextEncoder().encode(password), { scheme, salt }, peppers);
 }
@@ -131,6 +133,7 @@ export async function checkRecord(
   record: PasswordRecord,
   peppers: Peppers = NO_PEPPERS,
 ): Promise<boolean> {
+  assertText(password);
   const matches = await isOf(new TextEncoder().encode(password), record, peppers);
   return matches && record.scheme.recipe === null;
 }
