@@ -43,8 +43,10 @@ export function printTable(
     left.add(name);
     text = draw();
   }
+  print(text);
   const without = left.size === 0 ? "" : `Left out: ${[...left].join(", ")}. `;
-  print(text, dim(`${without}All of it: --wide`));
+  if (left.size > 0 || short.some((row, index) => row.some((cell, at) => cell !== rows[index]?.[at])))
+    print(dim(`${without}All of it: --wide`));
 }
 
 function drawTable(head: readonly string[], rows: ReadonlyArray<readonly string[]>): string {
@@ -63,9 +65,9 @@ function widthOf(text: string): number {
   return Math.max(...lines.map((line) => line.trimEnd().length));
 }
 
-const UUID = /^([0-9a-f]{8})-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{8}([0-9a-f]{4})$/;
+const UUID = /\b([0-9a-f]{8})-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{8}([0-9a-f]{4})\b/g;
 
-/** An id by its beginning and end. */
+/** Ids by their beginning and end. */
 function shortened(cell: string): string {
   return cell.replace(UUID, "$1…$2");
 }

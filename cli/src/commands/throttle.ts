@@ -43,7 +43,10 @@ export function defineThrottle(throttle: Command): void {
           entry.id.slice(0, 12),
         ]),
       );
-      printTable(["what", "who", "failures", "state", "until", "id"], rows, "Nobody is held back.");
+      printTable(["what", "who", "failures", "state", "until", "id"], rows, "Nobody is held back.", [
+        "until",
+        "id",
+      ]);
     });
 
   throttle
