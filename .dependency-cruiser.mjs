@@ -8,7 +8,8 @@ const ROOMS = {
   service: ["contract", "core"],
   // Of core only what is pure enough for a page.
   console: ["contract", "core/src/password/strength"],
-  cli: ["contract", "core"],
+  rehearsal: ["contract"],
+  cli: ["contract", "core", "rehearsal"],
   demo: ["hasp", "contract"],
 };
 
@@ -27,7 +28,7 @@ const room = ([name, below]) => ({
   severity: "error",
   from: { path: `^${name}/src/`, pathNot: "\\.test\\.ts$" },
   to: {
-    path: "^(core|contract|hasp|service|console|cli|demo)/",
+    path: "^(core|contract|hasp|service|console|rehearsal|cli|demo)/",
     pathNot: [`^${name}/`, ...below.map((one) => `^${one}`)],
   },
 });
@@ -46,7 +47,7 @@ export default {
     {
       name: "no-circles",
       severity: "error",
-      from: { path: "^(core|contract|hasp|service|cli|demo|console)/src/" },
+      from: { path: "^(core|contract|hasp|service|rehearsal|cli|demo|console)/src/" },
       to: { circular: true },
     },
     {

@@ -17,7 +17,7 @@ import { runCommand } from "./process.mjs";
 import { say } from "./say.mjs";
 
 /** Rooms compiled file by file. */
-const ROOMS = ["core", "contract", "hasp", "service", "demo"];
+const ROOMS = ["core", "contract", "hasp", "service", "rehearsal", "demo"];
 /** What the pages are made of; the estimate of a password's strength comes from core. */
 const PAGE_SOURCES = [
   "console/src",
@@ -34,7 +34,7 @@ const SERVICE_PROCESS = "service/dist/process";
 const COMMON_SOURCES = ["package-lock.json", "scripts/build.mjs"];
 /** A package by its name; ours are found by their sources. */
 const PACKAGE = /^(?!@lucchetto\/)[a-z@]/;
-const OUTSIDE = /^(@lucchetto\/(core|service)|pino|pino-pretty|nodemailer)(\/|$)/;
+const OUTSIDE = /^(@lucchetto\/(core|service|rehearsal)|pino|pino-pretty|nodemailer)(\/|$)/;
 /** Milliseconds in which changes that come together are built together. */
 const SETTLED = 80;
 

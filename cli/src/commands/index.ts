@@ -151,4 +151,10 @@ export const NOUNS: readonly Noun[] = [
     "one-time codes of authenticator apps",
     async () => (await import("./totp.ts")).defineTotp,
   ),
+  noun(
+    DEVELOPER,
+    "rehearse",
+    "walk through an application as a person would, and see what holds",
+    async () => (await import("./rehearse.ts")).defineRehearse,
+  ),
 ];

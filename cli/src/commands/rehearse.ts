@@ -1,0 +1,101 @@
+/** A developer at work: the walk through their own application, as a person would walk it. */
+import { mkdirSync, writeFileSync } from "node:fs";
+import { resolve } from "node:path";
+import type { Rehearsal, StepResult } from "@lucchetto/rehearsal";
+import type { Command } from "commander";
+import { InvalidArgumentError } from "commander";
+import { connect } from "../connection.ts";
+import { Failure } from "../failure.ts";
+import { bold, dim, print, printJson, rust, verdigris } from "../output.ts";
+import { terminal } from "../terminal.ts";
+
+interface RehearseOptions {
+  readonly app: string;
+  readonly public: string;
+  readonly closed: string;
+  readonly closedApi?: string;
+  readonly marker?: string;
+  readonly deadline: number;
+  readonly browser: boolean;
+  readonly pictures?: string;
+  readonly junit?: string;
+  readonly json?: boolean;
+}
+
+export function defineRehearse(command: Command): void {
+  command
+    .requiredOption("--app <address>", "the application, as its people reach it", readAddress)
+    .option("--public <path>", "a page for all", "/")
+    .requiredOption("--closed <path>", "a page for those who are signed in", readPath)
+    .option("--closed-api <path>", "a closed address for programs", readPath)
+    .option("--marker <text>", "what only the closed page shows (default: found by looking)")
+    .option("--deadline <seconds>", "how long one page, answer or mail may take", readSeconds, 20)
+    .option("--no-browser", "the HTTP half alone")
+    .option("--pictures <folder>", "a picture after each step")
+    .option("--junit <file>", "the result for a build server")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nIt registers somebody who is made up, signs in and out, and erases them again. Wrong tries count as anybody's do.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights",
+    )
+    .action(async (options: RehearseOptions, self: Command) => {
+      const { url: service } = connect(self);
+      const { cwd } = terminal();
+      const pictures = options.pictures === undefined ? undefined : resolve(cwd, options.pictures);
+      if (pictures !== undefined) mkdirSync(pictures, { recursive: true });
+      // Read only where somebody rehearses.
+      const { junitOf, rehearse } = await import("@lucchetto/rehearsal");
+      const result = await rehearse({
+        app: options.app,
+        service,
+        open: options.public,
+        closed: options.closed,
+        closedApi: options.closedApi ?? null,
+        withoutBrowser: !options.browser,
+        deadline: options.deadline * 1_000,
+        ...(options.marker === undefined ? {} : { marker: options.marker }),
+        ...(pictures === undefined ? {} : { pictures }),
+        onStep: (step) => {
+          if (options.json !== true) printStep(step);
+        },
+      }).catch((error: Error) => {
+        throw new Failure(error.message);
+      });
+      if (options.junit !== undefined)
+        writeFileSync(resolve(cwd, options.junit), junitOf(result, options.app));
+      if (!result.passed) terminal().exitStatus = 1;
+      if (options.json === true) return printJson(result);
+      printEnd(result);
+    });
+}
+
+const SIGNS = { passed: verdigris("passed  "), failed: rust("failed  "), "left-out": dim("left out") };
+
+function printStep({ title, state, expected, came, mend }: StepResult): void {
+  print(`${SIGNS[state]}  ${bold(title)}`);
+  const room = " ".repeat(10);
+  if (state !== "failed") return print(dim(`${room}${came}`));
+  print(`${room}expected  ${expected}`, `${room}came      ${came}`, `${room}mend      ${mend}`);
+}
+
+function printEnd({ steps, leftBehind }: Rehearsal): void {
+  const of = (state: StepResult["state"]): number => steps.filter((one) => one.state === state).length;
+  print("", `${of("passed")} passed, ${of("failed")} failed, ${of("left-out")} left out.`);
+  if (leftBehind !== null)
+    print(`${leftBehind} could not be erased again: lucchetto account erase ${leftBehind}`);
+}
+
+function readAddress(text: string): string {
+  if (URL.canParse(text) && /^https?:$/.test(new URL(text).protocol)) return new URL("/", text).href;
+  throw new InvalidArgumentError("Expected an address such as http://localhost:8421.");
+}
+
+function readPath(text: string): string {
+  if (/^\/(?!\/)/.test(text)) return text;
+  throw new InvalidArgumentError("Expected a path such as /members.");
+}
+
+function readSeconds(text: string): number {
+  if (/^[1-9]\d{0,3}$/.test(text)) return Number(text);
+  throw new InvalidArgumentError("Expected seconds, from 1 to 9999.");
+}

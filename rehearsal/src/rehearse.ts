@@ -1,0 +1,92 @@
+/** A rehearsal: the walk through somebody's application, step by step. */
+import type { Browser } from "playwright-core";
+import { startBrowser } from "./browser.ts";
+import type { Step, StepResult } from "./step.ts";
+import { StepFailed, StepLeftOut } from "./step.ts";
+import { STEPS } from "./steps.ts";
+import type { Addresses } from "./walk.ts";
+import { firstLine, Walk } from "./walk.ts";
+
+export interface RehearsalOptions extends Addresses {
+  /** A text that only the closed page shows; found by itself if left out. */
+  readonly marker?: string;
+  /** The HTTP half alone. */
+  readonly withoutBrowser?: boolean;
+  /** A folder for a picture after each step. */
+  readonly pictures?: string;
+  /** Milliseconds that one page, answer or mail may take; 20 s if left out. */
+  readonly deadline?: number;
+  readonly onStep?: (result: StepResult) => void;
+}
+
+export interface Rehearsal {
+  readonly passed: boolean;
+  readonly steps: readonly StepResult[];
+  /** The account that could not be erased again; `null`: nothing is left behind. */
+  readonly leftBehind: string | null;
+}
+
+const USUAL_DEADLINE = 20_000;
+/** Deadlines of a whole step: an application that does not answer, or leads in circles, keeps nobody. */
+const DEADLINES_OF_STEP = 6;
+
+/** Walks. @throws Error where no browser can be started. */
+export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
+  const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser();
+  const { marker = null, deadline = USUAL_DEADLINE } = options;
+  const walk = new Walk(options, { browser, marker, deadline });
+  const steps: StepResult[] = [];
+  try {
+    for (const step of STEPS) {
+      const result = await tryStep(walk, step, { before: steps, hasBrowser: browser !== null });
+      steps.push(result);
+      if (options.pictures !== undefined && browser !== null && result.state !== "left-out")
+        await takePicture(
+          walk,
+          `${options.pictures}/${String(steps.length).padStart(2, "0")}-${step.id}.png`,
+        );
+      options.onStep?.(result);
+    }
+    const passed = steps.every(({ state }) => state !== "failed");
+    return { passed, steps, leftBehind: await walk.cleanUp() };
+  } finally {
+    await browser?.close();
+  }
+}
+
+async function tryStep(
+  walk: Walk,
+  { id, title, expected, mend, ...step }: Step,
+  { before, hasBrowser }: { before: readonly StepResult[]; hasBrowser: boolean },
+): Promise<StepResult> {
+  const began = performance.now();
+  const done = (state: StepResult["state"], came: string): StepResult => ({
+    id,
+    title,
+    state,
+    expected,
+    came,
+    mend: state === "failed" ? mend : "",
+    milliseconds: Math.round(performance.now() - began),
+  });
+  if (step.needsBrowser && !hasBrowser) return done("left-out", "it takes a browser");
+  const missing = before.find((one) => step.after?.includes(one.id) === true && one.state !== "passed");
+  if (missing !== undefined) return done("left-out", `“${missing.title}” did not pass`);
+  const limit = DEADLINES_OF_STEP * walk.deadline;
+  let timer: NodeJS.Timeout | undefined;
+  try {
+    const late = new Promise<never>((_resolve, reject) => {
+      timer = setTimeout(() => reject(new StepFailed(`no end after ${limit / 1_000} s`)), limit);
+    });
+    return done("passed", await Promise.race([step.try(walk), late]));
+  } catch (error) {
+    if (error instanceof StepLeftOut) return done("left-out", error.message);
+    return done("failed", error instanceof StepFailed ? error.message : firstLine(error));
+  } finally {
+    clearTimeout(timer);
+  }
+}
+
+async function takePicture(walk: Walk, path: string): Promise<void> {
+  await (await walk.page()).screenshot({ path }).catch(() => undefined);
+}

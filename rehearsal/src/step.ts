@@ -1,0 +1,41 @@
+/** Steps of a rehearsal: what is tried, what was expected, what came, and what to mend. */
+import type { Walk } from "./walk.ts";
+
+export type State = "passed" | "failed" | "left-out";
+
+/** What became of a step. */
+export interface StepResult {
+  readonly id: string;
+  readonly title: string;
+  readonly state: State;
+  readonly expected: string;
+  /** What came instead, or why it was left out; of a step that passed, what was seen. */
+  readonly came: string;
+  /** What an attacker or a person would meet, and what to change. Empty for what passed. */
+  readonly mend: string;
+  readonly milliseconds: number;
+}
+
+export interface Step {
+  readonly id: string;
+  readonly title: string;
+  readonly expected: string;
+  /** What is to be changed in an application that fails it, and where that is written. */
+  readonly mend: string;
+  /** Whether it takes a browser. */
+  readonly needsBrowser: boolean;
+  /** Steps without which it says nothing. */
+  readonly after?: readonly string[];
+  /** @returns what was seen. @throws StepFailed, StepLeftOut. */
+  try(walk: Walk): Promise<string>;
+}
+
+/** It did not go as expected. The message says what came instead. */
+export class StepFailed extends Error {
+  override readonly name = "StepFailed";
+}
+
+/** It could not be tried. The message says why. */
+export class StepLeftOut extends Error {
+  override readonly name = "StepLeftOut";
+}

@@ -1,0 +1,231 @@
+/** Somebody on their way through an application: their browser, what they know, and what they have seen so far. */
+import { randomBytes } from "node:crypto";
+import type { Client, MailboxItem } from "@lucchetto/contract";
+import { createClient, ProblemError, routes } from "@lucchetto/contract";
+import type { Browser, BrowserContext, Cookie, Page, Request } from "playwright-core";
+import type { Question, Reply } from "./asking.ts";
+import { ask } from "./asking.ts";
+import { StepFailed, StepLeftOut } from "./step.ts";
+
+export interface Addresses {
+  /** The application's. */
+  readonly app: string;
+  /** Lucchetto's. */
+  readonly service: string;
+  /** Path of a page for all. */
+  readonly open: string;
+  /** Path of a page for those who are signed in. */
+  readonly closed: string;
+  /** Path of a closed address for programs. */
+  readonly closedApi: string | null;
+}
+
+/** A cookie header, as the application would receive it. */
+export const cookieHeader = (cookies: ReadonlyArray<Pick<Cookie, "name" | "value">>): string =>
+  cookies.map(({ name, value }) => `${name}=${value}`).join("; ");
+
+export class Walk {
+  readonly addresses: Addresses;
+  readonly client: Client;
+  /** Milliseconds that one page, answer or mail may take. */
+  readonly deadline: number;
+  /** Made up for this walk alone. */
+  readonly email: string;
+  password = `rehearsal ${randomBytes(9).toString("base64url")}`;
+  /** A text that only the closed page shows; found by looking at it, unless it was given. */
+  marker: string | null;
+  /** What the closed page showed to a guest. */
+  guestText = "";
+  /** Where guests who want in are sent. */
+  signInAddress: string | null = null;
+  /** Whether it stands in what is sent, and is not drawn in the browser. */
+  isMarkerSent = true;
+  hasAccount = false;
+  /** The application's cookies of the first session, while it lived. */
+  firstCookies: readonly Cookie[] = [];
+  readonly #browser: Browser | null;
+  #context: BrowserContext | null = null;
+  #page: Page | null = null;
+
+  constructor(
+    addresses: Addresses,
+    { browser, marker, deadline }: { browser: Browser | null; marker: string | null; deadline: number },
+  ) {
+    this.deadline = deadline;
+    this.addresses = addresses;
+    this.client = createClient({ baseUrl: addresses.service });
+    this.marker = marker;
+    this.#browser = browser;
+    this.email = `rehearsal-${randomBytes(6).toString("hex")}@rehearsal.example`;
+  }
+
+  at(path: string): string {
+    return new URL(path, this.addresses.app).href;
+  }
+
+  get closedAddress(): string {
+    return this.at(this.addresses.closed);
+  }
+
+  /** The tab; a new browser has one too. */
+  async page(): Promise<Page> {
+    return (this.#page ??= await this.newTab());
+  }
+
+  /** Another tab of the same browser. Other origins than the application's and Lucchetto's are not there. */
+  async newTab(): Promise<Page> {
+    if (this.#browser === null) throw new StepLeftOut("there is no browser");
+    if (this.#context === null) {
+      this.#context = await this.#browser.newContext({ viewport: { width: 1280, height: 800 } });
+      this.#context.setDefaultTimeout(this.deadline);
+      const allowed = new Set([this.addresses.app, this.addresses.service].map((one) => new URL(one).origin));
+      await this.#context.route(
+        (url) => /^https?:$/.test(url.protocol) && !allowed.has(url.origin),
+        (route) => route.abort(),
+      );
+    }
+    return watched(await this.#context.newPage());
+  }
+
+  /** What a guest's browser shows at these paths. */
+  async asGuest(paths: readonly string[]): Promise<string> {
+    const context = await this.#browser?.newContext();
+    const texts: string[] = [];
+    try {
+      for (const path of paths) {
+        const page = watched(await (context as BrowserContext).newPage());
+        await page.goto(this.at(path), { timeout: this.deadline });
+        await settle(page);
+        texts.push(await page.locator("body").innerText());
+      }
+    } finally {
+      await context?.close();
+    }
+    return texts.join("\n");
+  }
+
+  /** A browser that was never here. */
+  async forgetBrowser(): Promise<void> {
+    await this.#context?.close();
+    this.#context = null;
+    this.#page = null;
+  }
+
+  /** Adds cookies of the application's. */
+  async plant(cookies: ReadonlyArray<{ name: string; value: string }>): Promise<void> {
+    await this.page();
+    const url = this.addresses.app;
+    await this.#context?.addCookies(cookies.map(({ name, value }) => ({ name, value, url })));
+  }
+
+  /** The application's cookies, as the browser has them. */
+  async cookies(): Promise<Cookie[]> {
+    return (await this.#context?.cookies(this.addresses.app)) ?? [];
+  }
+
+  /** Opens an address. @throws StepFailed when it does not load. */
+  async open(address: string): Promise<Page> {
+    const page = await this.page();
+    try {
+      await page.goto(address, { timeout: this.deadline });
+      await settle(page);
+    } catch (error) {
+      throw new StepFailed(`${address} did not load: ${firstLine(error)}`, { cause: error });
+    }
+    return page;
+  }
+
+  /** Plain HTTP, in the time that an answer may take. */
+  ask(address: string, question: Question = {}): Promise<Reply> {
+    return ask(address, { ...question, deadline: this.deadline });
+  }
+
+  /** The closed address, asked by a program with these cookies as a browser would. */
+  askClosed(cookies: ReadonlyArray<Pick<Cookie, "name" | "value">>): Promise<Reply> {
+    const headers = {
+      accept: "text/html",
+      ...(cookies.length === 0 ? {} : { cookie: cookieHeader(cookies) }),
+    };
+    return this.ask(this.closedAddress, { headers });
+  }
+
+  /** Whether a text is of the closed page. */
+  shows(text: string): boolean {
+    return this.marker !== null && text.includes(this.marker);
+  }
+
+  /** Whether a reply lets somebody in. */
+  letsIn({ status, text }: Reply): boolean {
+    return this.marker === null || !this.isMarkerSent
+      ? status < 300 && text !== this.guestText
+      : this.shows(text);
+  }
+
+  /** The newest mail to this person that was not there before. @throws StepLeftOut where the mailbox cannot be read. */
+  async mail(seen: ReadonlySet<string>): Promise<MailboxItem> {
+    const end = performance.now() + this.deadline;
+    for (;;) {
+      const found = (await this.mails()).find(({ id }) => !seen.has(id));
+      if (found !== undefined) return found;
+      if (performance.now() > end)
+        throw new StepFailed(`no mail to ${this.email} within ${this.deadline / 1_000} s`);
+      await new Promise((resolve) => setTimeout(resolve, 100));
+    }
+  }
+
+  async mails(): Promise<MailboxItem[]> {
+    try {
+      const query = { to: this.email, limit: 100 };
+      return (await this.client(routes.listDevelopmentMailbox, { query })).body.items;
+    } catch (error) {
+      const why = error instanceof ProblemError ? "it is open in development alone" : firstLine(error);
+      throw new StepLeftOut(`Lucchetto's mailbox cannot be read: ${why}`);
+    }
+  }
+
+  /** Erases the account that was made. @returns what is left behind; `null`: nothing. */
+  async cleanUp(): Promise<string | null> {
+    await this.forgetBrowser();
+    if (!this.hasAccount) return null;
+    try {
+      const proof = { type: "password", identifier: this.email, password: this.password } as const;
+      const { body } = await this.client(routes.signIn, { body: { proof, deliver: "token" } });
+      if (body.token === undefined) return this.email;
+      await createClient({ baseUrl: this.addresses.service, token: body.token })(routes.eraseOwnAccount);
+      return null;
+    } catch {
+      return this.email;
+    }
+  }
+}
+
+/** Requests of each tab that are under way; streams, which never end, do not count. */
+const underWay = new WeakMap<Page, Set<Request>>();
+const STREAMS = new Set(["eventsource", "websocket", "media", "ping"]);
+/** Milliseconds without a new request after which a page has come to rest. */
+const AT_REST = 300;
+const BETWEEN = 30;
+/** Milliseconds after which a page that never rests is taken as it is. */
+const LONGEST_UNREST = 20_000;
+
+function watched(page: Page): Page {
+  const open = new Set<Request>();
+  underWay.set(page, open);
+  page.on("request", (request) => STREAMS.has(request.resourceType()) || open.add(request));
+  for (const end of ["requestfinished", "requestfailed"] as const)
+    page.on(end as "requestfailed", (request) => open.delete(request));
+  return page;
+}
+
+/** Waits until a page asks for nothing any more, as far as it ever comes to that. */
+export async function settle(page: Page): Promise<void> {
+  const end = performance.now() + LONGEST_UNREST;
+  let since = performance.now();
+  while (performance.now() < end && performance.now() - since < AT_REST) {
+    if ((underWay.get(page)?.size ?? 0) > 0) since = performance.now();
+    await new Promise((resolve) => setTimeout(resolve, BETWEEN));
+  }
+  await page.waitForLoadState("load");
+}
+
+export const firstLine = (error: unknown): string => (error as Error).message.split("\n", 1)[0] ?? "";
