@@ -21,7 +21,7 @@ const RESULTS = join(STATE, "results.json");
 const LONGEST_SHOWN = 10;
 
 /** Where the rooms' sources lie. */
-const SOURCES = ["core", "contract", "hasp", "service", "console", "cli", "demo"].map(
+const SOURCES = ["core", "contract", "hasp", "service", "console", "rehearsal", "cli", "demo"].map(
   (room) => `${room}/src`,
 );
 

@@ -1,6 +1,6 @@
 /** Forms and controls of a page, known by their autocomplete tokens, types and words. */
 import type { Locator, Page } from "playwright-core";
-import { StepFailed, StepLeftOut } from "./step.ts";
+import { StepFailed, StepLeftOut } from "./failed.ts";
 import { settle } from "./walk.ts";
 
 const CURRENT =

@@ -1,8 +1,8 @@
 /** A rehearsal: the walk through somebody's application, step by step. */
 import type { Browser } from "playwright-core";
 import { startBrowser } from "./browser.ts";
+import { StepFailed, StepLeftOut } from "./failed.ts";
 import type { Step, StepResult } from "./step.ts";
-import { StepFailed, StepLeftOut } from "./step.ts";
 import { STEPS } from "./steps.ts";
 import type { Addresses } from "./walk.ts";
 import { firstLine, Walk } from "./walk.ts";

@@ -1,4 +1,5 @@
 /** The steps of a walk, in the order in which a person would come to them. */
+import { StepFailed, StepLeftOut } from "./failed.ts";
 import {
   askFor,
   asksForNewPassword,
@@ -11,7 +12,6 @@ import {
   signInOn,
 } from "./forms.ts";
 import type { Step } from "./step.ts";
-import { StepFailed, StepLeftOut } from "./step.ts";
 import type { Walk } from "./walk.ts";
 import { cookieHeader, settle } from "./walk.ts";
 

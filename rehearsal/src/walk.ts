@@ -5,7 +5,7 @@ import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Browser, BrowserContext, Cookie, Page, Request } from "playwright-core";
 import type { Question, Reply } from "./asking.ts";
 import { ask } from "./asking.ts";
-import { StepFailed, StepLeftOut } from "./step.ts";
+import { StepFailed, StepLeftOut } from "./failed.ts";
 
 export interface Addresses {
   /** The application's. */

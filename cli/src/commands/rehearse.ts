@@ -69,10 +69,14 @@ export function defineRehearse(command: Command): void {
     });
 }
 
-const SIGNS = { passed: verdigris("passed  "), failed: rust("failed  "), "left-out": dim("left out") };
+const SIGNS = {
+  passed: () => verdigris("passed  "),
+  failed: () => rust("failed  "),
+  "left-out": () => dim("left out"),
+};
 
 function printStep({ title, state, expected, came, mend }: StepResult): void {
-  print(`${SIGNS[state]}  ${bold(title)}`);
+  print(`${SIGNS[state]()}  ${bold(title)}`);
   const room = " ".repeat(10);
   if (state !== "failed") return print(dim(`${room}${came}`));
   print(`${room}expected  ${expected}`, `${room}came      ${came}`, `${room}mend      ${mend}`);
