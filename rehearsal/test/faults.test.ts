@@ -49,9 +49,9 @@ const FOUND: ReadonlyArray<readonly [faults: readonly Fault[], found: Record<str
     },
   ],
   [
-    ["leads-anywhere", "may-be-kept", "keeps-the-token", "posts-from-anywhere"],
+    ["leads-anywhere", "may-be-kept", "keeps-the-token", "signs-out-by-link"],
     {
-      "foreign-post": /POST \/leave from https:\/\/elsewhere\.example was answered 303/,
+      "foreign-post": /GET \/leave from https:\/\/elsewhere\.example was answered 303/,
       "foreign-return": /\/away leads to https:\/\/elsewhere/,
       "not-kept": /max-age=600/,
       fixation: /sid, planted before, opens/,

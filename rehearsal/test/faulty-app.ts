@@ -14,7 +14,7 @@ export type Fault =
   | "forgets-the-page"
   | "cookie-for-scripts"
   | "may-be-kept"
-  | "posts-from-anywhere"
+  | "signs-out-by-link"
   | "never-asks-again"
   | "session-lives-on"
   | "tells-names"
@@ -92,7 +92,7 @@ export async function startFaultyApp(faults: readonly Fault[]): Promise<FaultyAp
       const kept = { "cache-control": has("may-be-kept") ? "private, max-age=600" : "no-store" };
       return page(
         200,
-        '<p>The ledger of the keepers alone</p><form method="post" action="/leave"><button>Sign out</button></form>',
+        `<p>The ledger of the keepers alone</p>${has("signs-out-by-link") ? '<a href="/leave">Sign out</a>' : '<form method="post" action="/leave"><button>Sign out</button></form>'}`,
         kept,
       );
     }
@@ -111,9 +111,7 @@ export async function startFaultyApp(faults: readonly Fault[]): Promise<FaultyAp
       people.set(name, password);
       return enter(name, next);
     }
-    if (url.pathname === "/leave" && request.method === "POST") {
-      if (request.headers["sec-fetch-site"] === "cross-site" && !has("posts-from-anywhere"))
-        return page(403, "");
+    if (url.pathname === "/leave" && (request.method === "POST" || has("signs-out-by-link"))) {
       if (!has("session-lives-on")) sessions.delete(token);
       if (!has("never-asks-again")) response.setHeader("set-cookie", `${COOKIE}=; Path=/; Max-Age=0`);
       return go("/");
