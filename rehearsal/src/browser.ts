@@ -4,8 +4,8 @@ import type { Browser } from "playwright-core";
 
 const PLACES = ["/usr/bin/chromium-headless-shell", "/usr/bin/chromium", "/usr/bin/google-chrome"];
 
-/** @throws Error that says what to install. */
-export async function startBrowser(): Promise<Browser> {
+/** @param hosts the only ones that it reaches, by redirects and links as well. @throws Error that says what to install. */
+export async function startBrowser(hosts: readonly string[]): Promise<Browser> {
   const playwright = await import("playwright-core").catch(() => null);
   if (playwright === null)
     throw new Error(
@@ -24,6 +24,7 @@ export async function startBrowser(): Promise<Browser> {
     chromiumSandbox: process.getuid?.() !== 0,
     env: { PATH: process.env["PATH"] ?? "" },
     args: [
+      `--host-resolver-rules=${["MAP * ~NOTFOUND", ...hosts.map((host) => `EXCLUDE ${host}`)].join(", ")}`,
       "--disable-gpu",
       "--disable-quic",
       "--no-first-run",

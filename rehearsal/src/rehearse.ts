@@ -32,7 +32,8 @@ const DEADLINES_OF_STEP = 6;
 
 /** Walks. @throws Error where no browser can be started. */
 export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
-  const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser();
+  const hosts = [options.app, options.service].map((address) => new URL(address).hostname);
+  const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser(hosts);
   const { marker = null, deadline = USUAL_DEADLINE } = options;
   const walk = new Walk(options, { browser, marker, deadline });
   const steps: StepResult[] = [];

@@ -72,7 +72,7 @@ export class Walk {
     return (this.#page ??= await this.newTab());
   }
 
-  /** Another tab of the same browser. Other origins than the application's and Lucchetto's are not there. */
+  /** Another tab of the same browser. Other origins than the application's and Lucchetto's are not asked. */
   async newTab(): Promise<Page> {
     if (this.#browser === null) throw new StepLeftOut("there is no browser");
     if (this.#context === null) {

@@ -1,6 +1,7 @@
 /** The walk through an application that makes mistakes: each is found by the step that is for it. */
 import { describe, expect, test } from "@jest/globals";
 import { rehearse } from "@lucchetto/rehearsal";
+import { startBrowser } from "../src/browser.ts";
 import type { Fault } from "./faulty-app.ts";
 import { startFaultyApp } from "./faulty-app.ts";
 
@@ -61,6 +62,24 @@ const FOUND: ReadonlyArray<readonly [faults: readonly Fault[], found: Record<str
   [["takes-short-passwords"], { "register-faults": /a password of five letters was taken/ }],
   [["forgets-the-page"], { register: /\/ instead of/ }],
 ];
+
+test("the browser reaches the named hosts alone", async () => {
+  const app = await startFaultyApp([]);
+  const browser = await startBrowser(["localhost"]);
+  try {
+    const page = await browser.newPage();
+    page.setDefaultTimeout(PATIENT);
+    expect((await page.goto(app.url))?.status()).toBe(200);
+    const elsewhere = app.url.replace("localhost", "127.0.0.1");
+    await expect(page.goto(elsewhere)).rejects.toThrow(/ERR_NAME_NOT_RESOLVED/);
+    // Nor by a redirect from where it may go.
+    const away = `${app.url}/away?to=${encodeURIComponent(elsewhere)}`;
+    await expect(page.goto(away)).rejects.toThrow(/ERR_NAME_NOT_RESOLVED/);
+  } finally {
+    await browser.close();
+    await app.stop();
+  }
+});
 
 describe("a rehearsal", () => {
   test.each(FOUND)("finds %s by the right step, and nothing else", async (faults, found) => {

@@ -3,11 +3,13 @@ import { mkdtempSync, readdirSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { createSampleApp } from "@lucchetto/demo";
+import { rehearse } from "@lucchetto/rehearsal";
 import { callCommand } from "../../testing/command.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
-import { startSampleApp } from "../../testing/sample-app.ts";
+import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startService } from "../../testing/service.ts";
+import { freePort, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -35,6 +37,33 @@ test("a rehearsal of the sample application passes every step, and leaves nobody
     /<testsuite [^>]*tests="16" failures="0" skipped="0">/,
   );
   expect(readdirSync(join(home, "pictures")).length).toBeGreaterThan(10);
+});
+
+test("where an address has to be proved first, it opens the mail and goes on", async () => {
+  const settings = { LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "required" };
+  const strict = await startService({ beside: service, settings });
+  const port = await freePort();
+  const app = await createSampleApp({
+    ...(await registerApp(service, port, "Strict huts")),
+    service: strict.url,
+  });
+  await app.listen({ host: "127.0.0.1", port });
+  try {
+    const addresses = {
+      app: `http://localhost:${port}`,
+      service: strict.url,
+      open: "/",
+      closed: "/members",
+      closedApi: null,
+    };
+    const { steps, leftBehind } = await rehearse({ ...addresses, deadline: 200_000 });
+    expect(steps.filter(({ state }) => state === "failed")).toEqual([]);
+    expect(steps.find(({ id }) => id === "register")?.came).toMatch(/^after the mail/);
+    expect(leftBehind).toBeNull();
+  } finally {
+    await app.close();
+    await strict.stop();
+  }
 });
 
 test("wrong options are named before anything is asked", async () => {
