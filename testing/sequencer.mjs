@@ -7,10 +7,12 @@ import { basename, relative, sep } from "node:path";
 import Sequencer from "@jest/test-sequencer";
 
 /** Rooms whose tests take long. */
-const IN_TURN = ["demo", "console", "cli", "hasp", "service"];
+const IN_TURN = ["rehearsal", "demo", "console", "cli", "hasp", "service"];
 
 /** Files that take longer than their size tells, by what they would have to be in bytes. */
 const LONGER = {
+  "faults.test.ts": 20_000,
+  "rehearsal.test.ts": 19_000,
   "takeover.test.ts": 11_000,
   "takeover-again.test.ts": 11_000,
   "housekeeping.test.ts": 14_000,
