@@ -1,19 +1,16 @@
 <script lang="ts">
   import "./routes.ts";
   import { Router } from "sv-router";
+  import { later } from "./lib/later.ts";
   import { stayLive } from "./lib/live.ts";
   import { page } from "./lib/page.ts";
-  import NotLoaded from "./parts/NotLoaded.svelte";
+  import Later from "./parts/Later.svelte";
 
   stayLive();
 </script>
 
 {#if page.problem}
-  {#await import("./people/ProblemPage.svelte") then { default: ProblemPage }}
-    <ProblemPage problem={page.problem} />
-  {:catch}
-    <NotLoaded heading={page.problem.title} />
-  {/await}
+  <Later load={later.problemPage} heading={page.problem.title} props={{ problem: page.problem }} />
 {:else}
   <Router base={page.basePath === "" ? undefined : page.basePath} />
 {/if}

@@ -34,6 +34,12 @@ export async function ask(
   }
 }
 
+/** Where a reply leads; `null`: it does not. @param from the address that was asked. */
+export function redirectOf({ status, headers }: Reply, from: string): string | null {
+  const location = headers.get("location");
+  return status >= 300 && status < 400 && location !== null ? new URL(location, from).href : null;
+}
+
 /** What it says, up to a mebibyte: a stream without end is left. */
 async function readSome(reply: Response): Promise<string> {
   const decoder = new TextDecoder();

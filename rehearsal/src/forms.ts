@@ -103,7 +103,8 @@ export async function complaintOf(page: Page): Promise<string> {
     for (const id of `${(await field.getAttribute("aria-describedby")) ?? ""} ${(await field.getAttribute("aria-errormessage")) ?? ""}`.split(
       " ",
     ))
-      if (id !== "") texts.add((await page.locator(`[id="${id}"]`).allInnerTexts()).join(" ").trim());
+      if (id !== "")
+        texts.add((await page.locator(`[id=${JSON.stringify(id)}]`).allInnerTexts()).join(" ").trim());
   texts.delete("");
   const all = [...texts];
   // What stands in another one is said already.

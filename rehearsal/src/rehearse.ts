@@ -1,5 +1,6 @@
 /** A rehearsal: the walk through somebody's application, step by step. */
 import type { Browser } from "playwright-core";
+import { bare } from "./bare.ts";
 import { startBrowser } from "./browser.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
 import type { Step, StepResult } from "./step.ts";
@@ -41,7 +42,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     for (const step of STEPS) {
       const result = await tryStep(walk, step, { before: steps, hasBrowser: browser !== null });
       steps.push(result);
-      if (options.pictures !== undefined && browser !== null && result.state !== "left-out")
+      if (options.pictures !== undefined && step.needsBrowser && result.state !== "left-out")
         await takePicture(
           walk,
           `${options.pictures}/${String(steps.length).padStart(2, "0")}-${step.id}.png`,
@@ -66,7 +67,7 @@ async function tryStep(
     title,
     state,
     expected,
-    came,
+    came: bare(came),
     mend: state === "failed" ? mend : "",
     milliseconds: Math.round(performance.now() - began),
   });
@@ -74,14 +75,20 @@ async function tryStep(
   const missing = before.find((one) => step.after?.includes(one.id) === true && one.state !== "passed");
   if (missing !== undefined) return done("left-out", `“${missing.title}” did not pass`);
   const limit = DEADLINES_OF_STEP * walk.deadline;
+  let isLate = false;
   let timer: NodeJS.Timeout | undefined;
   try {
     const late = new Promise<never>((_resolve, reject) => {
-      timer = setTimeout(() => reject(new StepFailed(`no end after ${limit / 1_000} s`)), limit);
+      timer = setTimeout(() => {
+        isLate = true;
+        reject(new StepFailed(`no end after ${limit / 1_000} s`));
+      }, limit);
     });
     return done("passed", await Promise.race([step.try(walk), late]));
   } catch (error) {
     if (error instanceof StepLeftOut) return done("left-out", error.message);
+    // It may be at work still, and the next step would find its browser.
+    if (isLate) await walk.forgetBrowser();
     return done("failed", error instanceof StepFailed ? error.message : firstLine(error));
   } finally {
     clearTimeout(timer);

@@ -1,4 +1,5 @@
 /** The steps of a walk, in the order in which a person would come to them. */
+import { redirectOf } from "./asking.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
 import {
   askFor,
@@ -50,6 +51,21 @@ function markerIn(inside: string, outside: string, sent = inside): string | null
   return longest ?? null;
 }
 
+const MOST_REDIRECTS = 10;
+
+/** Tries each address that another one hands on as one of an attacker's. @returns the names that were tried. @throws StepFailed. */
+async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
+  const handed = [...address.searchParams].filter(([, value]) => /^(?:\/|https?:)/.test(value));
+  for (const [name] of handed) {
+    const changed = new URL(address);
+    changed.searchParams.set(name, `${ELSEWHERE}/`);
+    const leads = redirectOf(await walk.ask(changed.href), changed.href);
+    if (leads?.startsWith(ELSEWHERE) === true)
+      throw new StepFailed(`${address.origin}${address.pathname} leads to ${ELSEWHERE} when ${name} says so`);
+  }
+  return handed.map(([name]) => name);
+}
+
 export const STEPS: readonly Step[] = [
   {
     id: "open-page",
@@ -58,9 +74,7 @@ export const STEPS: readonly Step[] = [
     mend: `Pages for all are open: hasp.open() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
-      const { status, text } = await walk.ask(walk.at(walk.addresses.open), {
-        headers: { accept: "text/html" },
-      });
+      const { status, text } = await walk.ask(walk.at(walk.addresses.open));
       if (status >= 300) throw new StepFailed(`the status ${status}`);
       if (/type=["']?password/i.test(text)) throw new StepFailed("a form that asks for a password");
       return `${status}, ${text.length} letters`;
@@ -73,13 +87,12 @@ export const STEPS: readonly Step[] = [
     mend: `Everybody who knows the address reads it. Close the route: hasp.closed() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
-      const { status, text, headers } = await walk.askClosed([]);
+      const reply = await walk.askClosed([]);
+      const { status, text } = reply;
       walk.guestText = text;
       if (status === 401 || status === 403) return `${status}`;
-      if (status >= 300 && status < 400) {
-        walk.signInAddress = new URL(headers.get("location") ?? "", walk.closedAddress).href;
-        return `${status} to ${new URL(walk.signInAddress).origin}`;
-      }
+      walk.signInAddress = redirectOf(reply, walk.closedAddress);
+      if (walk.signInAddress !== null) return `${status} to ${new URL(walk.signInAddress).origin}`;
       if (/type=["']?password/i.test(text)) return `${status}, with a sign-in form`;
       throw new StepFailed(`${status} with ${text.length} letters and no sign-in form`);
     },
@@ -110,24 +123,10 @@ export const STEPS: readonly Step[] = [
     async try(walk) {
       const seen: string[] = [];
       let next = walk.signInAddress;
-      for (let hops = 0; next !== null && hops < 10; hops += 1) {
-        const address: URL = new URL(next);
-        for (const [name, value] of address.searchParams) {
-          if (!/^(?:\/|https?:)/.test(value)) continue;
-          const changed = new URL(address);
-          changed.searchParams.set(name, `${ELSEWHERE}/`);
-          const { status, headers } = await walk.ask(changed.href, { headers: { accept: "text/html" } });
-          const leads = headers.get("location") ?? "";
-          if (status >= 300 && status < 400 && leads.startsWith(ELSEWHERE))
-            throw new StepFailed(
-              `${address.origin}${address.pathname} leads to ${ELSEWHERE} when ${name} says so`,
-            );
-          seen.push(name);
-        }
-        const { status, headers } = await walk.ask(next, { headers: { accept: "text/html" } });
-        const location: string | null = headers.get("location");
-        next = status >= 300 && status < 400 && location !== null ? new URL(location, next).href : null;
-        if (hops === 9 && next !== null) throw new StepFailed("ten redirects, and no page");
+      for (let hops = 1; next !== null && walk.isOurs(next); hops += 1) {
+        if (hops > MOST_REDIRECTS) throw new StepFailed("ten redirects, and no page");
+        seen.push(...(await leadElsewhere(walk, new URL(next))));
+        next = redirectOf(await walk.ask(next), next);
       }
       if (seen.length === 0) throw new StepLeftOut("no address is handed on");
       return `tried in ${[...new Set(seen)].join(", ")}`;
@@ -165,9 +164,7 @@ export const STEPS: readonly Step[] = [
       let how = "at once";
       const isByMail = page.url() !== walk.closedAddress && /mail/i.test(await textOf(walk));
       if (isByMail) {
-        const { links } = await walk.mail(before);
-        if (links[0] === undefined) throw new StepFailed("a mail without a link");
-        await walk.open(links[0]);
+        await walk.open(await walk.mailedLink(before));
         const button = page.locator("main button, form button").filter({ visible: true }).first();
         if ((await button.count()) > 0) await button.click();
         await settle(page);
@@ -280,7 +277,6 @@ export const STEPS: readonly Step[] = [
         origin: ELSEWHERE,
         referer: `${ELSEWHERE}/`,
         "sec-fetch-site": "cross-site",
-        accept: "text/html",
         ...(method === "POST" ? { "content-type": "application/x-www-form-urlencoded" } : {}),
       };
       const { status } = await walk.ask(action, { method, headers, body: method === "POST" ? "" : null });
@@ -405,9 +401,7 @@ export const STEPS: readonly Step[] = [
       const page = await walk.open(walk.closedAddress);
       await press(page, "forgot");
       await askFor(page, walk.email);
-      const { links } = await walk.mail(seen);
-      if (links[0] === undefined) throw new StepFailed("a mail without a link");
-      await walk.open(links[0]);
+      await walk.open(await walk.mailedLink(seen));
       const old = walk.password;
       const chosen = `${old} anew`;
       await choosePassword(page, chosen);

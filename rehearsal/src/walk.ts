@@ -34,12 +34,12 @@ export class Walk {
   password = `rehearsal ${randomBytes(9).toString("base64url")}`;
   /** A text that only the closed page shows; found by looking at it, unless it was given. */
   marker: string | null;
+  /** Whether the marker stands in what is sent, and is not drawn in the browser. */
+  isMarkerSent = true;
   /** What the closed page showed to a guest. */
   guestText = "";
   /** Where guests who want in are sent. */
   signInAddress: string | null = null;
-  /** Whether it stands in what is sent, and is not drawn in the browser. */
-  isMarkerSent = true;
   hasAccount = false;
   /** The application's cookies of the first session, while it lived. */
   firstCookies: readonly Cookie[] = [];
@@ -72,36 +72,46 @@ export class Walk {
     return (this.#page ??= await this.newTab());
   }
 
-  /** Another tab of the same browser. Other origins than the application's and Lucchetto's are not asked. */
+  /** Another tab of the same browser. */
   async newTab(): Promise<Page> {
     if (this.#browser === null) throw new StepLeftOut("there is no browser");
-    if (this.#context === null) {
-      this.#context = await this.#browser.newContext({ viewport: { width: 1280, height: 800 } });
-      this.#context.setDefaultTimeout(this.deadline);
-      const allowed = new Set([this.addresses.app, this.addresses.service].map((one) => new URL(one).origin));
-      await this.#context.route(
-        (url) => /^https?:$/.test(url.protocol) && !allowed.has(url.origin),
-        (route) => route.abort(),
-      );
-    }
+    this.#context ??= await this.#newContext(this.#browser);
     return watched(await this.#context.newPage());
   }
 
   /** What a guest's browser shows at these paths. */
   async asGuest(paths: readonly string[]): Promise<string> {
-    const context = await this.#browser?.newContext();
+    if (this.#browser === null) throw new StepLeftOut("there is no browser");
+    const context = await this.#newContext(this.#browser);
     const texts: string[] = [];
     try {
+      const page = watched(await context.newPage());
       for (const path of paths) {
-        const page = watched(await (context as BrowserContext).newPage());
-        await page.goto(this.at(path), { timeout: this.deadline });
+        await page.goto(this.at(path));
         await settle(page);
         texts.push(await page.locator("body").innerText());
       }
     } finally {
-      await context?.close();
+      await context.close();
     }
     return texts.join("\n");
+  }
+
+  /** A browser of its own. Whatever is neither the application's nor Lucchetto's is not asked. */
+  async #newContext(browser: Browser): Promise<BrowserContext> {
+    const context = await browser.newContext({ viewport: { width: 1280, height: 800 } });
+    context.setDefaultTimeout(this.deadline);
+    await context.route(
+      (url) => /^https?:$/.test(url.protocol) && !this.isOurs(url.href),
+      (route) => route.abort(),
+    );
+    return context;
+  }
+
+  /** Whether an address is the application's or Lucchetto's: nothing else is asked. */
+  isOurs(address: string): boolean {
+    const { app, service } = this.addresses;
+    return [app, service].some((one) => new URL(one).origin === new URL(address).origin);
   }
 
   /** A browser that was never here. */
@@ -127,7 +137,7 @@ export class Walk {
   async open(address: string): Promise<Page> {
     const page = await this.page();
     try {
-      await page.goto(address, { timeout: this.deadline });
+      await page.goto(address);
       await settle(page);
     } catch (error) {
       throw new StepFailed(`${address} did not load: ${firstLine(error)}`, { cause: error });
@@ -135,17 +145,15 @@ export class Walk {
     return page;
   }
 
-  /** Plain HTTP, in the time that an answer may take. */
+  /** Plain HTTP, for a page unless it says otherwise, in the time that an answer may take. */
   ask(address: string, question: Question = {}): Promise<Reply> {
-    return ask(address, { ...question, deadline: this.deadline });
+    const headers = { accept: "text/html", ...question.headers };
+    return ask(address, { ...question, headers, deadline: this.deadline });
   }
 
   /** The closed address, asked by a program with these cookies as a browser would. */
   askClosed(cookies: ReadonlyArray<Pick<Cookie, "name" | "value">>): Promise<Reply> {
-    const headers = {
-      accept: "text/html",
-      ...(cookies.length === 0 ? {} : { cookie: cookieHeader(cookies) }),
-    };
+    const headers: Record<string, string> = cookies.length === 0 ? {} : { cookie: cookieHeader(cookies) };
     return this.ask(this.closedAddress, { headers });
   }
 
@@ -161,12 +169,13 @@ export class Walk {
       : this.shows(text);
   }
 
-  /** The newest mail to this person that was not there before. @throws StepLeftOut where the mailbox cannot be read. */
-  async mail(seen: ReadonlySet<string>): Promise<MailboxItem> {
+  /** The link in the newest mail to this person that was not there before. @throws StepLeftOut where the mailbox cannot be read. */
+  async mailedLink(seen: ReadonlySet<string>): Promise<string> {
     const end = performance.now() + this.deadline;
     for (;;) {
       const found = (await this.mails()).find(({ id }) => !seen.has(id));
-      if (found !== undefined) return found;
+      if (found !== undefined && found.links[0] === undefined) throw new StepFailed("a mail without a link");
+      if (found?.links[0] !== undefined) return found.links[0];
       if (performance.now() > end)
         throw new StepFailed(`no mail to ${this.email} within ${this.deadline / 1_000} s`);
       await new Promise((resolve) => setTimeout(resolve, 100));

@@ -1,6 +1,7 @@
 /** The walk through an application that makes mistakes: each is found by the step that is for it. */
 import { describe, expect, test } from "@jest/globals";
 import { rehearse } from "@lucchetto/rehearsal";
+import { bare } from "../src/bare.ts";
 import { startBrowser } from "../src/browser.ts";
 import type { Fault } from "./faulty-app.ts";
 import { startFaultyApp } from "./faulty-app.ts";
@@ -62,6 +63,13 @@ const FOUND: ReadonlyArray<readonly [faults: readonly Fault[], found: Record<str
   [["takes-short-passwords"], { "register-faults": /a password of five letters was taken/ }],
   [["forgets-the-page"], { register: /\/ instead of/ }],
 ];
+
+test("what is told of addresses holds no secret, and steers no terminal", () => {
+  const link =
+    "http://localhost:8420/link#lcl_secret did not load: goto at http://localhost:8420/back?code=lcc_secret&iss=x";
+  expect(bare(link)).toBe("http://localhost:8420/link did not load: goto at http://localhost:8420/back");
+  expect(bare("wrong\u001b[31m\u0007\nname?")).toBe("wrong [31m name?");
+});
 
 test("the browser reaches the named hosts alone", async () => {
   const app = await startFaultyApp([]);

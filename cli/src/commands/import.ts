@@ -49,7 +49,7 @@ export function defineImport(command: Command): void {
           writtenAs: to === undefined ? source.path : relative(dirname(to), resolve(cwd, source.path)),
         }),
       });
-      if (to !== undefined) writePlan(to, draft.text);
+      if (to !== undefined) writeFileSync(to, draft.text, { flag: "wx", mode: 0o600 });
       if (options.json === true) return printJson(draft);
       const said = linesOf(draft);
       if (to !== undefined) print(...said, "", `The draft is in ${options.to}. Read it and mend it.`);
@@ -438,14 +438,6 @@ function oneOf<Known extends string>(option: string, found: string, known: reado
   const one = known.find((each) => each === found);
   if (one !== undefined) return one;
   throw new Failure(`${option}: found ${JSON.stringify(found)}, expected ${known.join(", ")}`, 2);
-}
-
-function writePlan(to: string, text: string): void {
-  try {
-    writeFileSync(to, text, { flag: "wx", mode: 0o600 });
-  } catch (error) {
-    throw new Failure(`--to: ${to} cannot be written: ${(error as Error).message}.`);
-  }
 }
 
 /** What a draft says to whoever reads it. */

@@ -6,7 +6,7 @@ import type { Command } from "commander";
 import { InvalidArgumentError } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
-import { bold, dim, print, printJson, rust, verdigris } from "../output.ts";
+import { bold, dim, print, printable, printJson, rust, verdigris } from "../output.ts";
 import { terminal } from "../terminal.ts";
 
 interface RehearseOptions {
@@ -25,7 +25,7 @@ interface RehearseOptions {
 export function defineRehearse(command: Command): void {
   command
     .requiredOption("--app <address>", "the application, as its people reach it", readAddress)
-    .option("--public <path>", "a page for all", "/")
+    .option("--public <path>", "a page for all", readPath, "/")
     .requiredOption("--closed <path>", "a page for those who are signed in", readPath)
     .option("--closed-api <path>", "a closed address for programs", readPath)
     .option("--marker <text>", "what only the closed page shows (default: found by looking)")
@@ -78,15 +78,18 @@ const SIGNS = {
 function printStep({ title, state, expected, came, mend }: StepResult): void {
   print(`${SIGNS[state]()}  ${bold(title)}`);
   const room = " ".repeat(10);
-  if (state !== "failed") return print(dim(`${room}${came}`));
-  print(`${room}expected  ${expected}`, `${room}came      ${came}`, `${room}mend      ${mend}`);
+  const seen = printable(came);
+  if (state !== "failed") return print(dim(`${room}${seen}`));
+  print(`${room}expected  ${expected}`, `${room}came      ${seen}`, `${room}mend      ${mend}`);
 }
 
 function printEnd({ steps, leftBehind }: Rehearsal): void {
   const of = (state: StepResult["state"]): number => steps.filter((one) => one.state === state).length;
   print("", `${of("passed")} passed, ${of("failed")} failed, ${of("left-out")} left out.`);
   if (leftBehind !== null)
-    print(`${leftBehind} could not be erased again: lucchetto account erase ${leftBehind}`);
+    print(
+      `${leftBehind} could not be erased again. If it is an account of Lucchetto's: lucchetto account erase ${leftBehind}`,
+    );
 }
 
 function readAddress(text: string): string {

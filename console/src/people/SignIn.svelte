@@ -3,6 +3,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
+  import { later } from "../lib/later.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
@@ -13,13 +14,11 @@
   import { hearTabs, tellTabs } from "../lib/tabs.ts";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Later from "../parts/Later.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
-  import LaterCheckMail from "./LaterCheckMail.svelte";
-  import LaterMailStep from "./LaterMailStep.svelte";
-  import LaterNextStep from "./LaterNextStep.svelte";
 
   const form = new Form();
   const query = new URLSearchParams(window.location.search);
@@ -168,18 +167,26 @@
 </script>
 
 {#if step === "more"}
-  <LaterNextStep {identifier} shown={firstShown} step={more} done={finish} />
+  <Later
+    load={later.nextStep}
+    heading={texts.signIn.signIn}
+    props={{ identifier, shown: firstShown, step: more, done: finish }}
+  />
 {:else if step === "mail"}
-  <LaterMailStep
-    {identifier}
-    {ask}
-    goOn={(reply) => goOn(reply, texts.signIn.linkFromTheMail)}
-    done={finish}
-    again={() => {
-      byMail = false;
-      step = "form";
+  <Later
+    load={later.mailStep}
+    heading={texts.signIn.signIn}
+    props={{
+      identifier,
+      ask,
+      goOn: (reply: Step) => goOn(reply, texts.signIn.linkFromTheMail),
+      done: finish,
+      again: () => {
+        byMail = false;
+        step = "form";
+      },
+      goesToApp: page.visitedApp !== undefined,
     }}
-    goesToApp={page.visitedApp !== undefined}
   />
 {:else if session.who.state === "signed-in"}
   <PersonFrame heading={texts.signIn.youAreSignedIn} next={texts.signIn.itWasDoneInAnother}>
@@ -190,11 +197,15 @@
     </p>
   </PersonFrame>
 {:else if step === "unverified"}
-  <LaterCheckMail
-    email={identifier.trim()}
+  <Later
+    load={later.checkMail}
     heading={texts.signIn.confirmYourAddressFirst}
-    next={texts.signIn.thePasswordIsRightBut}
-    pause={0}
+    props={{
+      email: identifier.trim(),
+      heading: texts.signIn.confirmYourAddressFirst,
+      next: texts.signIn.thePasswordIsRightBut,
+      pause: 0,
+    }}
   />
 {:else}
   <PersonFrame heading={texts.signIn.signIn} next={whatNext}>

@@ -190,40 +190,26 @@ export async function insertAccounts(
   manager: Pick<EntityManager, "query">,
   rows: readonly AccountRows[],
 ): Promise<void> {
-  const all = <Row>(of: (one: AccountRows) => Row | readonly Row[] | null): Row[] =>
-    rows.flatMap((one) => (of(one) ?? []) as Row | Row[]);
+  const { account, record, imported, authenticators, passkeys, codes } = byTable(rows);
   await Promise.all([
-    insertMany(
-      manager,
-      "account",
-      rows.map(({ account }) => account),
-    ),
-    insertMany(
-      manager,
-      "password_record",
-      all<PasswordRecordRow>(({ record }) => record),
-    ),
-    insertMany(
-      manager,
-      "imported_password",
-      all<ImportedPasswordRow>(({ imported }) => imported),
-    ),
-    insertMany(
-      manager,
-      "authenticator",
-      all<AuthenticatorRow>(({ authenticators }) => authenticators),
-    ),
-    insertMany(
-      manager,
-      "passkey",
-      all<PasskeyRow>(({ passkeys }) => passkeys),
-    ),
-    insertMany(
-      manager,
-      "recovery_code",
-      all<RecoveryCodeRow>(({ codes }) => codes),
-    ),
+    insertMany(manager, "account", account),
+    insertMany(manager, "password_record", record),
+    insertMany(manager, "imported_password", imported),
+    insertMany(manager, "authenticator", authenticators),
+    insertMany(manager, "passkey", passkeys),
+    insertMany(manager, "recovery_code", codes),
   ]);
+}
+
+function byTable(rows: readonly AccountRows[]) {
+  return {
+    account: rows.map(({ account }) => account),
+    record: rows.flatMap(({ record }) => record ?? []),
+    imported: rows.flatMap(({ imported }) => imported ?? []),
+    authenticators: rows.flatMap(({ authenticators }) => authenticators),
+    passkeys: rows.flatMap(({ passkeys }) => passkeys),
+    codes: rows.flatMap(({ codes }) => codes),
+  };
 }
 
 export interface Fill {
