@@ -9,7 +9,7 @@ import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import type { Style } from "../lines-to-paste.ts";
 import { linesToPaste, STYLES } from "../lines-to-paste.ts";
-import { dim, print, printJson, printPairs, printTable, time } from "../output.ts";
+import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
 
 const collect = (value: string, before: readonly string[]): string[] => [...before, value];
 
@@ -140,12 +140,13 @@ export function defineApp(app: Command): void {
         ["may", mayOf(found)],
         ["since", time(found.createdAt)],
       ]);
-      print("");
-      printTable(
-        ["key", "made", "last used"],
-        found.keys.map((key) => [key.id, time(key.createdAt), time(key.lastUsedAt)]),
-        "It has no key, and cannot ask: lucchetto app new-key",
+      print(
+        "",
+        found.keys.length === 0 ? "It has no key, and cannot ask: lucchetto app new-key" : bold("Keys"),
       );
+      // Whole, however narrow the terminal is: they are what retire-key takes.
+      for (const { id: key, createdAt, lastUsedAt } of found.keys)
+        print(`${key}  ${dim(`made ${time(createdAt)}, last used ${time(lastUsedAt)}`)}`);
     });
 
   app
