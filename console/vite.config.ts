@@ -7,7 +7,7 @@ import tailwindcss from "@tailwindcss/vite";
 import { dictionary } from "@zxcvbn-ts/language-common";
 import type { Plugin } from "vite";
 import { defineConfig } from "vite";
-import { routes } from "../contract/src/routes/index.ts";
+import { isOfInside, routesWithoutSchemas } from "./routes-plugin.ts";
 
 /** What every page needs: the framework, the interface parts of forms, and of ours what stands on all people's pages. */
 const BASE =
@@ -47,21 +47,6 @@ function commonPasswords(): Plugin {
   };
 }
 
-const ROUTES = "virtual:routes";
-
-/** Of each call its method and path: the schemas stay with the service. */
-function routesWithoutSchemas(): Plugin {
-  return {
-    name: "routes-without-schemas",
-    resolveId: (id) => (id === ROUTES ? `\0${ROUTES}` : null),
-    load: (id) => {
-      if (id !== `\0${ROUTES}`) return null;
-      const targets = Object.entries(routes).map(([name, { method, path }]) => [name, { method, path }]);
-      return `export const routes = ${JSON.stringify(Object.fromEntries(targets))};`;
-    },
-  };
-}
-
 /** Everything that browsers load, compressed once and for all. Fonts are compressed already. */
 function compressed(): Plugin {
   return {
@@ -92,7 +77,14 @@ const toService = { target: SERVICE, changeOrigin: true, headers: { origin: SERV
 
 export default defineConfig({
   base: "./",
-  plugins: [tailwindcss(), svelte(), pageState(), commonPasswords(), routesWithoutSchemas(), compressed()],
+  plugins: [
+    tailwindcss(),
+    svelte(),
+    pageState(),
+    commonPasswords(),
+    routesWithoutSchemas((name) => !isOfInside(name)),
+    compressed(),
+  ],
   resolve: { conditions: ["source", "svelte", "browser", "module", "import", "default"] },
   // Nothing is inlined: the policy lets fonts and images come from files alone.
   build: {

@@ -24,6 +24,8 @@ const PAGE_SOURCES = [
   "console/index.html",
   "console/public",
   "console/vite.config.ts",
+  "console/vite.inside.config.ts",
+  "console/routes-plugin.ts",
   "console/svelte.config.js",
   "contract/src",
   "core/src/password",
@@ -55,13 +57,17 @@ export async function buildRooms() {
 
 /** Builds the pages. */
 export async function buildPages() {
-  await unlessBuilt("console/dist", PAGE_SOURCES, () =>
-    runCommand(
-      process.execPath,
-      [join(ROOT, "node_modules/vite/bin/vite.js"), "build", "console", "--logLevel", "warn"],
-      { cwd: ROOT },
-    ),
-  );
+  await unlessBuilt("console/dist", PAGE_SOURCES, async () => {
+    await viteBuild("vite.config.ts");
+    // Inside the folder of the pages, which the first one empties.
+    await viteBuild("vite.inside.config.ts");
+  });
+}
+
+function viteBuild(config) {
+  const vite = join(ROOT, "node_modules/vite/bin/vite.js");
+  const options = ["--config", `console/${config}`, "--logLevel", "warn"];
+  return runCommand(process.execPath, [vite, "build", "console", ...options], { cwd: ROOT });
 }
 
 /** Does the work unless the folder was made of exactly these sources. */

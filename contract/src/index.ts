@@ -28,5 +28,6 @@ export { MAIL_STATES } from "./routes/mail.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
+export * from "./trace.ts";
 export * from "./webhooks.ts";
 export * from "./field-faults.ts";

@@ -115,7 +115,7 @@ export const operatorJournalEntry = journalEntry
   .meta({ id: "OperatorJournalEntry" });
 export type OperatorJournalEntry = z.output<typeof operatorJournalEntry>;
 
-const recordSegment = z.object({
+export const recordSegment = z.object({
   text: z.string(),
   label: z.string().nullable(),
   meaning: z.string().nullable(),

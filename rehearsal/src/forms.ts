@@ -1,7 +1,7 @@
 /** Forms and controls of a page, known by their autocomplete tokens, types and words. */
 import type { Locator, Page } from "playwright-core";
 import { StepFailed, StepLeftOut } from "./failed.ts";
-import { settle } from "./walk.ts";
+import { click } from "./walk.ts";
 
 const CURRENT =
   "input[autocomplete~='current-password'], input[type='password']:not([autocomplete~='new-password'])";
@@ -89,8 +89,7 @@ export async function control(page: Page, kind: keyof typeof WORDS): Promise<Loc
 export async function press(page: Page, kind: keyof typeof WORDS): Promise<void> {
   const found = await control(page, kind);
   if (found === null) throw new StepLeftOut(`${page.url()} has no control that says so`);
-  await found.click();
-  await settle(page);
+  await click(page, found);
 }
 
 /** What a page complains of, as a person sees it; empty if it does not. */
@@ -122,6 +121,5 @@ async function send(form: Locator, page: Page): Promise<void> {
   const button = form.locator(SUBMIT).filter({ visible: true }).first();
   if ((await button.count()) === 0)
     throw new StepFailed(`${page.url()}: the form has no button that sends it`);
-  await button.click();
-  await settle(page);
+  await click(page, button);
 }

@@ -14,7 +14,7 @@ import {
 } from "./forms.ts";
 import type { Step } from "./step.ts";
 import type { Walk } from "./walk.ts";
-import { cookieHeader, settle } from "./walk.ts";
+import { click, cookieHeader, settle } from "./walk.ts";
 
 const ELSEWHERE = "https://elsewhere.example";
 const HASP = "hasp/README.md";
@@ -166,8 +166,7 @@ export const STEPS: readonly Step[] = [
       if (isByMail) {
         await walk.open(await walk.mailedLink(before));
         const button = page.locator("main button, form button").filter({ visible: true }).first();
-        if ((await button.count()) > 0) await button.click();
-        await settle(page);
+        if ((await button.count()) > 0) await click(page, button);
         await walk.open(walk.closedAddress);
         if (await asksForPassword(page)) await signInOn(page, walk.email, walk.password);
         how = "after the mail";

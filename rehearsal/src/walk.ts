@@ -2,7 +2,7 @@
 import { randomBytes } from "node:crypto";
 import type { Client, MailboxItem } from "@lucchetto/contract";
 import { createClient, ProblemError, routes } from "@lucchetto/contract";
-import type { Browser, BrowserContext, Cookie, Page, Request } from "playwright-core";
+import type { Browser, BrowserContext, Cookie, Locator, Page, Request } from "playwright-core";
 import type { Question, Reply } from "./asking.ts";
 import { ask } from "./asking.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
@@ -226,15 +226,35 @@ function watched(page: Page): Page {
   return page;
 }
 
-/** Waits until a page asks for nothing any more, as far as it ever comes to that. */
+/** Waits until a page asks for nothing any more, as far as it ever comes to that; one without scripts does not once it is there. */
 export async function settle(page: Page): Promise<void> {
   const end = performance.now() + LONGEST_UNREST;
   let since = performance.now();
-  while (performance.now() < end && performance.now() - since < AT_REST) {
+  let rest = 0;
+  while (performance.now() < end) {
+    await page.waitForLoadState("load");
     if ((underWay.get(page)?.size ?? 0) > 0) since = performance.now();
+    else if (performance.now() - since >= rest) {
+      if (rest > 0 || !(await hasScripts(page))) return;
+      rest = AT_REST;
+    }
     await new Promise((resolve) => setTimeout(resolve, BETWEEN));
   }
-  await page.waitForLoadState("load");
 }
+
+/** Clicks, and waits for what comes of it: a click that asks for nothing has come to rest as well. */
+export async function click(page: Page, control: Locator): Promise<void> {
+  const asked = page.waitForEvent("request", { timeout: AT_REST }).catch(() => null);
+  await control.click();
+  await asked;
+  await settle(page);
+}
+
+/** Whether a page may ask for more by itself; one that is just being left may. */
+const hasScripts = (page: Page): Promise<boolean> =>
+  page.evaluate("document.scripts.length > 0").then(
+    (some) => some === true,
+    () => true,
+  );
 
 export const firstLine = (error: unknown): string => (error as Error).message.split("\n", 1)[0] ?? "";

@@ -25,16 +25,27 @@ export interface ServerParts {
   readonly idOf: (request: IncomingMessage) => string;
   readonly shortcut: Shortcut;
   readonly drain: Drain;
+  /** Stands around the handling of each request. */
+  readonly around?: Around | undefined;
 }
 
+export type Around = (request: IncomingMessage, response: ServerResponse, handle: () => void) => void;
+
 /** Makes the framework's instance over a server that asks the shortcut first. */
-export function createApp({ configuration, logger, idOf, shortcut, drain }: ServerParts): FastifyInstance {
+export function createApp({
+  configuration,
+  logger,
+  idOf,
+  shortcut,
+  drain,
+  around,
+}: ServerParts): FastifyInstance {
   const { publicUrl, trustedProxies, listen } = configuration;
   return Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
     bodyLimit: BODY_LIMIT,
-    serverFactory: (handler) => createHttpServer(listen.requestTimeout, { handler, shortcut, drain }),
+    serverFactory: (handler) => createHttpServer(listen.requestTimeout, { handler, shortcut, drain, around }),
     trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
     exposeHeadRoutes: false,
     // After everything was answered (`http/drain.ts`).
@@ -51,7 +62,12 @@ export function createApp({ configuration, logger, idOf, shortcut, drain }: Serv
 
 function createHttpServer(
   requestTimeout: number,
-  { handler, shortcut, drain }: { handler: Handler; shortcut: Shortcut; drain: Drain },
+  {
+    handler,
+    shortcut,
+    drain,
+    around,
+  }: { handler: Handler } & Pick<ServerParts, "shortcut" | "drain" | "around">,
 ): Server {
   const server = createServer(
     {
@@ -63,7 +79,11 @@ function createHttpServer(
     },
     (request, response) => {
       if (!drain.begin(request, response)) return;
-      if (!shortcut(request, response)) handler(request, response);
+      const handle = () => {
+        if (!shortcut(request, response)) handler(request, response);
+      };
+      if (around === undefined) handle();
+      else around(request, response, handle);
     },
   );
   server.timeout = STALLED_AFTER;

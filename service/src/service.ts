@@ -25,6 +25,7 @@ import { answerProblems } from "./http/problem.ts";
 import { setReplyHeaders } from "./http/reply-headers.ts";
 import { intakes } from "./intake/index.ts";
 import { journal } from "./journal/index.ts";
+import { lookInside } from "./look-inside.ts";
 import { mail } from "./mail/index.ts";
 import { mailLinks } from "./mail-link/index.ts";
 import type { ServiceParts } from "./make-context.ts";
@@ -86,7 +87,8 @@ const DISPLAY_NAME = Symbol.for("fastify.display-name");
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
 export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
   const { configuration, clock, logger } = parts;
-  const idOf = requestIds(configuration.trustedProxies);
+  const inside = await lookInside(configuration);
+  const idOf = inside.named(requestIds(configuration.trustedProxies));
   let shortcut: Shortcut = () => false;
   const drain = new Drain();
   const app = createApp({
@@ -95,21 +97,23 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
     idOf,
     shortcut: (...exchange) => shortcut(...exchange),
     drain,
+    around: inside.around,
   });
-  const context = await makeContext(parts);
+  const context = inside.context(await makeContext(parts));
   const { scheme, measured } = context.hashing;
   void measured.then((millisecondsPerHash) =>
     app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured"),
   );
 
-  const shell = createPageShell(configuration);
+  const shell = createPageShell(configuration, inside.script);
   const isOwnHost = readOwnHosts(configuration);
   const headers = await guardRequests(app, context, { shell, isOwnHost });
   const logAnswer = logRequests(app, configuration.log.level);
   const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
   const metrics = collectMetrics(app, context, figures);
   if ("refresh" in clock) followMovedClock(app, clock, context);
-  await addRoutes(app, { context, shell, clock, metrics: metrics.registry, drain });
+  const joined = { context, shell, clock, metrics: metrics.registry, drain };
+  await addRoutes(app, joined, { ...CAPABILITIES, inside });
 
   const quickCheck = createQuickCheck(app, context, {
     basePath: basePathOf(configuration.publicUrl),
@@ -163,12 +167,16 @@ async function guardRequests(
 }
 
 /** Everything below the path of the public address, and the metadata beside it. */
-async function addRoutes(app: FastifyInstance, parts: Parts): Promise<void> {
+async function addRoutes(
+  app: FastifyInstance,
+  parts: Parts,
+  capabilities: Readonly<Record<string, Pick<Capability, "routes">>>,
+): Promise<void> {
   const { publicUrl } = parts.context.configuration;
   const basePath = basePathOf(publicUrl);
   await app.register(
     async (own) => {
-      for (const [name, { routes }] of Object.entries(CAPABILITIES)) {
+      for (const [name, { routes }] of Object.entries(capabilities)) {
         if (routes !== undefined) await own.register(Object.assign(routes(parts), { [DISPLAY_NAME]: name }));
       }
     },

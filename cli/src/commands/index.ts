@@ -157,4 +157,10 @@ export const NOUNS: readonly Noun[] = [
     "walk through an application as a person would, and see what holds",
     async () => (await import("./rehearse.ts")).defineRehearse,
   ),
+  noun(
+    DEVELOPER,
+    "trace",
+    "what the service did for a request: checks, rows, cookies, mails, time (development mode only)",
+    async () => (await import("./trace.ts")).defineTrace,
+  ),
 ];

@@ -1,6 +1,7 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { timestamp } from "../text.ts";
+import { lineOfText, timestamp } from "../text.ts";
+import { requestTrace } from "../trace.ts";
 
 const clockShown = z.object({
   now: timestamp,
@@ -40,4 +41,32 @@ export const resetClock = defineRoute({
   summary: "Set the service's clock right again",
   access: "development",
   replies: { 200: clockShown },
+});
+
+export const listTraces = defineRoute({
+  name: "listTraces",
+  method: "GET",
+  path: "/v1/development/traces",
+  summary: "What was done for the last requests, the newest first",
+  access: "development",
+  query: z.strictObject({
+    of: z
+      .enum(["browser", "all"])
+      .default("all")
+      .describe(
+        "`browser`: of the browser that asks (known by address and user agent), and what applications asked about its sessions",
+      ),
+    limit: z.coerce.number().int().min(1, "At least 1.").max(200, "At most 200.").default(20),
+  }),
+  replies: { 200: z.object({ items: z.array(requestTrace) }) },
+});
+
+export const showTrace = defineRoute({
+  name: "showTrace",
+  method: "GET",
+  path: "/v1/development/traces/:requestId",
+  summary: "What was done for one request, by the id in its reply's header `X-Request-Id`",
+  access: "development",
+  params: z.strictObject({ requestId: lineOfText(100) }),
+  replies: { 200: requestTrace },
 });

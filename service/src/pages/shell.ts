@@ -37,8 +37,8 @@ const FOR_DEVELOPERS = new RegExp(`^(/docs|${MAILBOX_PAGE})\\b`);
 const NOT_BUILT =
   "<!doctype html><html lang=en><title>Pages not built</title><p>The pages are not built yet. Run: npm run build";
 
-/** Makes the shell. In production the built page is read once. */
-export function createPageShell(configuration: Configuration): PageShell {
+/** Makes the shell. In production the built page is read once. @param added the path of a script that people's pages load besides; `null`: none. */
+export function createPageShell(configuration: Configuration, added: string | null): PageShell {
   const { publicUrl } = configuration;
   const basePath = basePathOf(publicUrl);
   const built = readTemplate(basePath);
@@ -60,7 +60,13 @@ export function createPageShell(configuration: Configuration): PageShell {
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
       .type("text/html; charset=utf-8")
-      .send(fill(template(), state, { style: isConsole ? null : styleAddress, isConsole }));
+      .send(
+        fill(template(), state, {
+          style: isConsole ? null : styleAddress,
+          script: isConsole || added === null ? null : basePath + added,
+          isConsole,
+        }),
+      );
   };
 
   return {
@@ -140,12 +146,14 @@ function commonState(configuration: Configuration, basePath: string): PageState 
 function fill(
   template: string,
   state: PageState,
-  { style, isConsole }: { style: string | null; isConsole: boolean },
+  { style, script, isConsole }: { style: string | null; script: string | null; isConsole: boolean },
 ): string {
   const json = JSON.stringify(state).replaceAll("<", "\\u003c");
   const block = `<script type="application/json" id="${PAGE_STATE_ELEMENT}">${json}</script>`;
   const link = style === null ? "" : `<link rel="stylesheet" href="${escapeHtml(style)}">`;
+  const more = script === null ? "" : `<script type="module" src="${escapeHtml(script)}"></script>`;
   return template
+    .replace("</body>", () => `${more}</body>`)
     .replace("<!--page-state-->", () => block)
     .replace("<!--site-style-->", () => link)
     .replace('<html lang="en">', `<html lang="${state.language}">`)

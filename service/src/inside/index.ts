@@ -1,0 +1,21 @@
+/** Development alone: what was done for each of the last requests. */
+import type { IncomingMessage } from "node:http";
+import type { Parts } from "../capability.ts";
+import type { ServiceContext } from "../context.ts";
+import type { Around } from "../server.ts";
+import { FILES_PATH } from "./files.ts";
+import { insideRoutes } from "./routes.ts";
+import { Watch } from "./watch.ts";
+
+/** Opens it: from now on requests are watched. @returns what the service lets in at its door (`look-inside.ts`). */
+export function openInside() {
+  const watch = new Watch();
+  const around: Around = (...exchange) => watch.around(...exchange);
+  return {
+    around,
+    named: (idOf: (request: IncomingMessage) => string) => watch.named(idOf),
+    context: (context: ServiceContext) => watch.context(context),
+    script: `${FILES_PATH}/start.js`,
+    routes: (parts: Parts) => insideRoutes(parts, watch),
+  };
+}
