@@ -31,10 +31,15 @@ export async function registerApp(service: TestService, port: number, name = "Br
   };
 }
 
-export async function startSampleApp(service: TestService): Promise<TestSampleApp> {
+/** @param more adds routes to it. */
+export async function startSampleApp(
+  service: TestService,
+  more: (app: Awaited<ReturnType<typeof createSampleApp>>) => void = () => undefined,
+): Promise<TestSampleApp> {
   const port = await freePort();
   const options = await registerApp(service, port);
   const app = await createSampleApp(options);
+  more(app);
   await app.listen({ host: "127.0.0.1", port });
   return {
     url: `http://localhost:${port}`,

@@ -3,6 +3,7 @@ import type { Browser } from "playwright-core";
 import { bare } from "./bare.ts";
 import { startBrowser } from "./browser.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
+import type { Hints } from "./hints.ts";
 import type { Step, StepResult } from "./step.ts";
 import { STEPS } from "./steps.ts";
 import type { Addresses } from "./walk.ts";
@@ -13,6 +14,12 @@ export interface RehearsalOptions extends Addresses {
   readonly marker?: string;
   /** The HTTP half alone. */
   readonly withoutBrowser?: boolean;
+  /** What was written down about its forms. */
+  readonly hints?: Hints;
+  /** Whether the service's clock may be moved, which ends sessions of others; no, if left out. */
+  readonly movesClock?: boolean;
+  /** Ids of the steps that are wanted; what they build on is tried as well. All, if left out. */
+  readonly only?: readonly string[];
   /** A folder for a picture after each step. */
   readonly pictures?: string;
   /** Milliseconds that one page, answer or mail may take; 20 s if left out. */
@@ -35,11 +42,11 @@ const DEADLINES_OF_STEP = 6;
 export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const hosts = [options.app, options.service].map((address) => new URL(address).hostname);
   const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser(hosts);
-  const { marker = null, deadline = USUAL_DEADLINE } = options;
-  const walk = new Walk(options, { browser, marker, deadline });
+  const { marker = null, deadline = USUAL_DEADLINE, hints = {}, movesClock = false } = options;
+  const walk = new Walk(options, { browser, marker, deadline, hints, movesClock });
   const steps: StepResult[] = [];
   try {
-    for (const step of STEPS) {
+    for (const step of stepsFor(options.only)) {
       const result = await tryStep(walk, step, { before: steps, hasBrowser: browser !== null });
       steps.push(result);
       if (options.pictures !== undefined && step.needsBrowser && result.state !== "left-out")
@@ -54,6 +61,24 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   } finally {
     await browser?.close();
   }
+}
+
+/** The steps, in their order. @throws Error that names a step that there is not. */
+export function stepsFor(only: readonly string[] | undefined): readonly Step[] {
+  if (only === undefined) return STEPS;
+  // What a guest is shown is known from it.
+  const wanted = new Set<string>(["closed-page"]);
+  const want = (id: string): void => {
+    const step = STEPS.find((one) => one.id === id);
+    if (step === undefined)
+      throw new Error(
+        `there is no step ${JSON.stringify(id)}; there are ${STEPS.map((one) => one.id).join(", ")}`,
+      );
+    wanted.add(id);
+    step.after?.forEach(want);
+  };
+  only.forEach(want);
+  return STEPS.filter(({ id }) => wanted.has(id));
 }
 
 async function tryStep(

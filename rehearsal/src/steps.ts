@@ -1,41 +1,16 @@
 /** The steps of a walk, in the order in which a person would come to them. */
 import { redirectOf } from "./asking.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
-import {
-  askFor,
-  asksForNewPassword,
-  asksForPassword,
-  choosePassword,
-  complaintOf,
-  control,
-  press,
-  registerOn,
-  signInOn,
-} from "./forms.ts";
+import { click, settle } from "./settle.ts";
+import { isInside, signInAgain, textOf } from "./signing-in.ts";
 import type { Step } from "./step.ts";
+import { CLOCK_STEPS } from "./steps-clock.ts";
+import { FACTOR_STEPS } from "./steps-factors.ts";
 import type { Walk } from "./walk.ts";
-import { click, cookieHeader, settle } from "./walk.ts";
+import { cookieHeader } from "./walk.ts";
 
 const ELSEWHERE = "https://elsewhere.example";
 const HASP = "hasp/README.md";
-
-const textOf = async (walk: Walk): Promise<string> => (await walk.page()).locator("body").innerText();
-
-/** Whether the tab shows the closed page. */
-async function isInside(walk: Walk): Promise<boolean> {
-  const page = await walk.page();
-  return walk.marker === null ? !(await asksForPassword(page)) : walk.shows(await textOf(walk));
-}
-
-/** Signs in from the closed page on. @throws StepFailed. */
-async function signInAgain(walk: Walk): Promise<void> {
-  const page = await walk.open(walk.closedAddress);
-  await signInOn(page, walk.email, walk.password);
-  if (!(await isInside(walk)))
-    throw new StepFailed(
-      `after signing in ${page.url()} is shown: ${(await complaintOf(page)) || "not the page that was wanted"}`,
-    );
-}
 
 /** What only somebody who is signed in sees: the longest line that a guest was not shown; rather one that does not count anything. */
 function markerIn(inside: string, outside: string, sent = inside): string | null {
@@ -66,6 +41,7 @@ async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
   return handed.map(([name]) => name);
 }
 
+/** All of them. */
 export const STEPS: readonly Step[] = [
   {
     id: "open-page",
@@ -140,11 +116,11 @@ export const STEPS: readonly Step[] = [
     needsBrowser: true,
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
-      if (!(await asksForNewPassword(page))) await press(page, "register");
-      await registerOn(page, walk.email, "short");
-      if (!(await asksForNewPassword(page)))
+      if (!(await walk.forms.asksForNewPassword(page))) await walk.forms.press(page, "register");
+      await walk.forms.registerOn(page, walk.email, "short");
+      if (!(await walk.forms.asksForNewPassword(page)))
         throw new StepFailed(`${page.url()}: a password of five letters was taken`);
-      const said = await complaintOf(page);
+      const said = await walk.forms.complaintOf(page);
       if (said === "") throw new StepFailed("the form again, and not a word");
       return said.slice(0, 120);
     },
@@ -157,9 +133,14 @@ export const STEPS: readonly Step[] = [
     needsBrowser: true,
     async try(walk) {
       const page = await walk.page();
+      if (!(await walk.forms.asksForNewPassword(page))) {
+        await walk.open(walk.closedAddress);
+        if (!(await walk.forms.asksForNewPassword(page))) await walk.forms.press(page, "register");
+      }
       const before = new Set((await walk.mails().catch(() => [])).map(({ id }) => id));
-      if (!(await asksForNewPassword(page))) throw new StepLeftOut("there is no registration form");
-      await registerOn(page, walk.email, walk.password);
+      if (!(await walk.forms.asksForNewPassword(page)))
+        throw new StepLeftOut("there is no registration form");
+      await walk.forms.registerOn(page, walk.email, walk.password);
       walk.hasAccount = true;
       let how = "at once";
       const isByMail = page.url() !== walk.closedAddress && /mail/i.test(await textOf(walk));
@@ -168,7 +149,8 @@ export const STEPS: readonly Step[] = [
         const button = page.locator("main button, form button").filter({ visible: true }).first();
         if ((await button.count()) > 0) await click(page, button);
         await walk.open(walk.closedAddress);
-        if (await asksForPassword(page)) await signInOn(page, walk.email, walk.password);
+        if (await walk.forms.asksForPassword(page))
+          await walk.forms.signInOn(page, walk.email, walk.password);
         how = "after the mail";
       }
       if (page.url() !== walk.closedAddress)
@@ -255,7 +237,7 @@ export const STEPS: readonly Step[] = [
     after: ["register"],
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
-      const found = await control(page, "signOut");
+      const found = await walk.forms.control(page, "signOut");
       if (found === null) throw new StepLeftOut("no sign-out control was recognised on the closed page");
       const { action, method } = await found.evaluate((element) => {
         const form = element.closest("form");
@@ -295,8 +277,8 @@ export const STEPS: readonly Step[] = [
     after: ["register"],
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
-      if ((await control(page, "signOut")) === null) await walk.open(walk.at(walk.addresses.open));
-      await press(page, "signOut");
+      if ((await walk.forms.control(page, "signOut")) === null) await walk.open(walk.at(walk.addresses.open));
+      await walk.forms.press(page, "signOut");
       await page.goBack().catch(() => null);
       await settle(page);
       if (walk.shows(await textOf(walk))) throw new StepFailed("the back button shows the closed page");
@@ -330,9 +312,10 @@ export const STEPS: readonly Step[] = [
       for (const name of [walk.email, `nobody-${walk.email}`]) {
         await walk.forgetBrowser();
         const page = await walk.open(walk.closedAddress);
-        await signInOn(page, name, `not ${walk.password}`);
-        if (!(await asksForPassword(page))) throw new StepFailed(`${page.url()}: a wrong password got on`);
-        said.push((await complaintOf(page)).replaceAll(name, "NAME"));
+        await walk.forms.signInOn(page, name, `not ${walk.password}`);
+        if (!(await walk.forms.asksForPassword(page)))
+          throw new StepFailed(`${page.url()}: a wrong password got on`);
+        said.push((await walk.forms.complaintOf(page)).replaceAll(name, "NAME"));
       }
       const [wrong = "", unknown = ""] = said;
       if (wrong !== unknown)
@@ -398,20 +381,53 @@ export const STEPS: readonly Step[] = [
       const seen = new Set((await walk.mails()).map(({ id }) => id));
       await walk.forgetBrowser();
       const page = await walk.open(walk.closedAddress);
-      await press(page, "forgot");
-      await askFor(page, walk.email);
+      await walk.forms.press(page, "forgot");
+      await walk.forms.askFor(page, walk.email);
       await walk.open(await walk.mailedLink(seen));
       const old = walk.password;
       const chosen = `${old} anew`;
-      await choosePassword(page, chosen);
+      await walk.forms.choosePassword(page, chosen);
       walk.password = chosen;
       await walk.forgetBrowser();
       const again = await walk.open(walk.closedAddress);
-      await signInOn(again, walk.email, old);
-      if (!(await asksForPassword(again))) throw new StepFailed("the old password still opens it");
+      await walk.forms.signInOn(again, walk.email, old);
+      if (!(await walk.forms.asksForPassword(again))) throw new StepFailed("the old password still opens it");
       await walk.forgetBrowser();
       await signInAgain(walk);
       return "set anew";
     },
   },
+  {
+    id: "mail-link",
+    title: "A mailed link signs in, once",
+    expected: "the link of the mail leads in; used again it does not",
+    mend: "A link that works twice serves whoever reads the mailbox later. See docs/mail.md.",
+    needsBrowser: true,
+    after: ["register"],
+    async try(walk) {
+      const seen = new Set((await walk.mails()).map(({ id }) => id));
+      await walk.forgetBrowser();
+      const page = await walk.open(walk.closedAddress);
+      await walk.forms.sayWho(page, walk.email);
+      await walk.forms.press(page, "mailLink");
+      // Some ask for the address only then.
+      if ((await walk.mails()).every(({ id }) => seen.has(id)) && !(await walk.forms.asksForPassword(page)))
+        await walk.forms.askFor(page, walk.email).catch(() => undefined);
+      const link = await walk.mailedLink(seen);
+      await walk.open(link);
+      const button = page.locator("main button, form button").filter({ visible: true }).first();
+      if ((await button.count()) > 0) await click(page, button);
+      await walk.open(walk.closedAddress);
+      if (!(await isInside(walk))) throw new StepFailed(`after opening it ${page.url()} is shown`);
+      await walk.forgetBrowser();
+      const again = await walk.open(link);
+      const same = again.locator("main form button").filter({ visible: true }).first();
+      if ((await same.count()) > 0) await click(again, same);
+      await walk.open(walk.closedAddress);
+      if (await isInside(walk)) throw new StepFailed("the second time it opened as well");
+      return "once";
+    },
+  },
+  ...CLOCK_STEPS,
+  ...FACTOR_STEPS,
 ];

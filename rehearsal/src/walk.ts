@@ -2,10 +2,14 @@
 import { randomBytes } from "node:crypto";
 import type { Client, MailboxItem } from "@lucchetto/contract";
 import { createClient, ProblemError, routes } from "@lucchetto/contract";
-import type { Browser, BrowserContext, Cookie, Locator, Page, Request } from "playwright-core";
+import type { Browser, BrowserContext, Cookie, Page } from "playwright-core";
 import type { Question, Reply } from "./asking.ts";
 import { ask } from "./asking.ts";
+import type { AuthenticatorApp } from "./authenticator-app.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
+import { Forms } from "./forms.ts";
+import type { Hints } from "./hints.ts";
+import { settle, watched } from "./settle.ts";
 
 export interface Addresses {
   /** The application's. */
@@ -18,6 +22,19 @@ export interface Addresses {
   readonly closed: string;
   /** Path of a closed address for programs. */
   readonly closedApi: string | null;
+  /** Path of a page that wants a second factor. */
+  readonly closedLevel2: string | null;
+}
+
+/** What a walk has, and may do. */
+export interface WalkParts {
+  readonly browser: Browser | null;
+  readonly marker: string | null;
+  /** Milliseconds that one page, answer or mail may take. */
+  readonly deadline: number;
+  readonly hints: Hints;
+  /** Whether the service's clock may be moved. */
+  readonly movesClock: boolean;
 }
 
 /** A cookie header, as the application would receive it. */
@@ -27,6 +44,7 @@ export const cookieHeader = (cookies: ReadonlyArray<Pick<Cookie, "name" | "value
 export class Walk {
   readonly addresses: Addresses;
   readonly client: Client;
+  readonly forms: Forms;
   /** Milliseconds that one page, answer or mail may take. */
   readonly deadline: number;
   /** Made up for this walk alone. */
@@ -43,14 +61,20 @@ export class Walk {
   hasAccount = false;
   /** The application's cookies of the first session, while it lived. */
   firstCookies: readonly Cookie[] = [];
+  /** The authenticator app, once it is set up. */
+  authenticator: AuthenticatorApp | null = null;
+  /** Until when its codes were used: the end of a period, in milliseconds since the epoch. */
+  codesUsedUntil = 0;
+  /** That were not spent yet. */
+  recoveryCodes: string[] = [];
+  readonly movesClock: boolean;
   readonly #browser: Browser | null;
   #context: BrowserContext | null = null;
   #page: Page | null = null;
 
-  constructor(
-    addresses: Addresses,
-    { browser, marker, deadline }: { browser: Browser | null; marker: string | null; deadline: number },
-  ) {
+  constructor(addresses: Addresses, { browser, marker, deadline, hints, movesClock }: WalkParts) {
+    this.forms = new Forms(hints);
+    this.movesClock = movesClock;
     this.deadline = deadline;
     this.addresses = addresses;
     this.client = createClient({ baseUrl: addresses.service });
@@ -133,6 +157,16 @@ export class Walk {
     return (await this.#context?.cookies(this.addresses.app)) ?? [];
   }
 
+  /** The cookies for an address, as the browser has them. */
+  async cookiesOf(address: string): Promise<Cookie[]> {
+    return (await this.#context?.cookies(address)) ?? [];
+  }
+
+  /** The same browser, signed out everywhere by itself. */
+  async clearCookies(): Promise<void> {
+    await this.#context?.clearCookies();
+  }
+
   /** Opens an address. @throws StepFailed when it does not load. */
   async open(address: string): Promise<Page> {
     const page = await this.page();
@@ -198,8 +232,13 @@ export class Walk {
     if (!this.hasAccount) return null;
     try {
       const proof = { type: "password", identifier: this.email, password: this.password } as const;
-      const { body } = await this.client(routes.signIn, { body: { proof, deliver: "token" } });
-      if (body.token === undefined) return this.email;
+      let { body } = await this.client(routes.signIn, { body: { proof, deliver: "token" } });
+      const [code] = this.recoveryCodes;
+      if (body.outcome === "proof-wanted" && body.token !== undefined && code !== undefined) {
+        const pending = createClient({ baseUrl: this.addresses.service, token: body.token });
+        ({ body } = await pending(routes.addProof, { body: { proof: { type: "recovery-code", code } } }));
+      }
+      if (body.outcome !== "signed-in" || body.token === undefined) return this.email;
       await createClient({ baseUrl: this.addresses.service, token: body.token })(routes.eraseOwnAccount);
       return null;
     } catch {
@@ -207,54 +246,5 @@ export class Walk {
     }
   }
 }
-
-/** Requests of each tab that are under way; streams, which never end, do not count. */
-const underWay = new WeakMap<Page, Set<Request>>();
-const STREAMS = new Set(["eventsource", "websocket", "media", "ping"]);
-/** Milliseconds without a new request after which a page has come to rest. */
-const AT_REST = 300;
-const BETWEEN = 30;
-/** Milliseconds after which a page that never rests is taken as it is. */
-const LONGEST_UNREST = 20_000;
-
-function watched(page: Page): Page {
-  const open = new Set<Request>();
-  underWay.set(page, open);
-  page.on("request", (request) => STREAMS.has(request.resourceType()) || open.add(request));
-  for (const end of ["requestfinished", "requestfailed"] as const)
-    page.on(end as "requestfailed", (request) => open.delete(request));
-  return page;
-}
-
-/** Waits until a page asks for nothing any more, as far as it ever comes to that; one without scripts does not once it is there. */
-export async function settle(page: Page): Promise<void> {
-  const end = performance.now() + LONGEST_UNREST;
-  let since = performance.now();
-  let rest = 0;
-  while (performance.now() < end) {
-    await page.waitForLoadState("load");
-    if ((underWay.get(page)?.size ?? 0) > 0) since = performance.now();
-    else if (performance.now() - since >= rest) {
-      if (rest > 0 || !(await hasScripts(page))) return;
-      rest = AT_REST;
-    }
-    await new Promise((resolve) => setTimeout(resolve, BETWEEN));
-  }
-}
-
-/** Clicks, and waits for what comes of it: a click that asks for nothing has come to rest as well. */
-export async function click(page: Page, control: Locator): Promise<void> {
-  const asked = page.waitForEvent("request", { timeout: AT_REST }).catch(() => null);
-  await control.click();
-  await asked;
-  await settle(page);
-}
-
-/** Whether a page may ask for more by itself; one that is just being left may. */
-const hasScripts = (page: Page): Promise<boolean> =>
-  page.evaluate("document.scripts.length > 0").then(
-    (some) => some === true,
-    () => true,
-  );
 
 export const firstLine = (error: unknown): string => (error as Error).message.split("\n", 1)[0] ?? "";

@@ -26,6 +26,7 @@ async function failing(
       open: "/",
       closed: "/members",
       closedApi: "/api",
+      closedLevel2: null,
     };
     const { steps, passed } = await rehearse({ ...addresses, withoutBrowser, deadline });
     const failed = steps.filter(({ state }) => state === "failed");

@@ -1,5 +1,5 @@
 /** A developer at work: the walk through their own application, as a person would walk it. */
-import { mkdirSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
 import type { Rehearsal, StepResult } from "@lucchetto/rehearsal";
 import type { Command } from "commander";
@@ -14,7 +14,12 @@ interface RehearseOptions {
   readonly public: string;
   readonly closed: string;
   readonly closedApi?: string;
+  readonly closedLevel2?: string;
   readonly marker?: string;
+  readonly forms?: string;
+  readonly draft?: boolean;
+  readonly only?: string[];
+  readonly moveClock?: boolean;
   readonly deadline: number;
   readonly browser: boolean;
   readonly pictures?: string;
@@ -28,6 +33,15 @@ export function defineRehearse(command: Command): void {
     .option("--public <path>", "a page for all", readPath, "/")
     .requiredOption("--closed <path>", "a page for those who are signed in", readPath)
     .option("--closed-api <path>", "a closed address for programs", readPath)
+    .option("--closed-level2 <path>", "a page that wants a second factor", readPath)
+    .option("--forms <file>", "how its forms are named, where they are not recognised (rehearsal.yaml)")
+    .option("--draft", "no walk: print such a file, of what is recognised")
+    .option(
+      "--only <steps>",
+      "steps by their ids, with commas between; what they build on is tried as well",
+      readSteps,
+    )
+    .option("--move-clock", "try expiry too, which ends everybody's sessions; the clock is set right again")
     .option("--marker <text>", "what only the closed page shows (default: found by looking)")
     .option("--deadline <seconds>", "how long one page, answer or mail may take", readSeconds, 20)
     .option("--no-browser", "the HTTP half alone")
@@ -44,29 +58,59 @@ export function defineRehearse(command: Command): void {
       const pictures = options.pictures === undefined ? undefined : resolve(cwd, options.pictures);
       if (pictures !== undefined) mkdirSync(pictures, { recursive: true });
       // Read only where somebody rehearses.
-      const { junitOf, rehearse } = await import("@lucchetto/rehearsal");
-      const result = await rehearse({
+      const { draftHints, junitOf, readHints, rehearse, stepsFor } = await import("@lucchetto/rehearsal");
+      const deadline = options.deadline * 1_000;
+      const addresses = {
         app: options.app,
         service,
         open: options.public,
         closed: options.closed,
         closedApi: options.closedApi ?? null,
+        closedLevel2: options.closedLevel2 ?? null,
+      };
+      const failed = (error: Error): never => {
+        throw new Failure(error.message);
+      };
+      if (options.draft === true) return print(await draftHints(addresses, deadline).catch(failed));
+      const hints = options.forms === undefined ? {} : readForms(resolve(cwd, options.forms), readHints);
+      if (options.moveClock === true)
+        terminal().stderr.write(
+          `The clock of ${service} is moved for one step: sessions of others end by it. It is set right again, also if this is interrupted.\n`,
+        );
+      try {
+        stepsFor(options.only);
+      } catch (error) {
+        throw new Failure(`--only: ${(error as Error).message}`, 2);
+      }
+      const result = await rehearse({
+        ...addresses,
+        hints,
+        ...(options.only === undefined ? {} : { only: options.only }),
+        movesClock: options.moveClock === true,
         withoutBrowser: !options.browser,
-        deadline: options.deadline * 1_000,
+        deadline,
         ...(options.marker === undefined ? {} : { marker: options.marker }),
         ...(pictures === undefined ? {} : { pictures }),
         onStep: (step) => {
           if (options.json !== true) printStep(step);
         },
-      }).catch((error: Error) => {
-        throw new Failure(error.message);
-      });
+      }).catch(failed);
       if (options.junit !== undefined)
         writeFileSync(resolve(cwd, options.junit), junitOf(result, options.app));
       if (!result.passed) terminal().exitStatus = 1;
       if (options.json === true) return printJson(result);
       printEnd(result);
     });
+}
+
+/** What was written down. @throws Failure that names the file and what is wrong in it. */
+function readForms<Hints>(path: string, read: (text: string) => Hints): Hints {
+  const text = readFileSync(path, "utf8");
+  try {
+    return read(text);
+  } catch (error) {
+    throw new Failure(`${path}: ${(error as Error).message}`, 2);
+  }
 }
 
 const SIGNS = {
@@ -91,6 +135,8 @@ function printEnd({ steps, leftBehind }: Rehearsal): void {
       `${leftBehind} could not be erased again. If it is an account of Lucchetto's: lucchetto account erase ${leftBehind}`,
     );
 }
+
+const readSteps = (text: string): string[] => text.split(",").map((one) => one.trim());
 
 function readAddress(text: string): string {
   if (URL.canParse(text) && /^https?:$/.test(new URL(text).protocol)) return new URL("/", text).href;

@@ -1,0 +1,42 @@
+/** The step that moves the clock: only where somebody wants it, for everybody's sessions end. */
+import { routes } from "@lucchetto/contract";
+import { StepFailed, StepLeftOut } from "./failed.ts";
+import { serviceTime, whileMoved } from "./moved-clock.ts";
+import { isInside, signInAgain } from "./signing-in.ts";
+import type { Step } from "./step.ts";
+
+/** Milliseconds past the end. */
+const PAST_IT = 60_000;
+
+export const CLOCK_STEPS: readonly Step[] = [
+  {
+    id: "expiry",
+    title: "A session that nobody uses ends by itself",
+    expected: "after the limit for idle sessions the closed page is closed, and opens again after signing in",
+    mend: "Whoever finds the browser open a week later is in. Ask who is there at each request; the limits stand in docs/configuration.md (sessions.idle).",
+    needsBrowser: true,
+    after: ["sign-in"],
+    async try(walk) {
+      if (!walk.movesClock)
+        throw new StepLeftOut("it moves the clock, which ends sessions of others: --move-clock");
+      await walk.forgetBrowser();
+      await signInAgain(walk);
+      const cookie = (await walk.cookiesOf(walk.addresses.service))
+        .map(({ name, value }) => `${name}=${value}`)
+        .join("; ");
+      const reply = await walk.ask(new URL(routes.showSession.path, walk.addresses.service).href, {
+        headers: { cookie, accept: "application/json" },
+      });
+      if (reply.status !== 200) throw new StepLeftOut("the session is not one of Lucchetto's");
+      const { session } = JSON.parse(reply.text) as { session: { idleEndsAt: string } };
+      const now = await serviceTime(walk.client);
+      const ahead = Date.parse(session.idleEndsAt) - now + PAST_IT;
+      return whileMoved({ client: walk.client, service: walk.addresses.service }, ahead, async () => {
+        const page = await walk.open(walk.closedAddress);
+        if (await isInside(walk))
+          throw new StepFailed(`${Math.round(ahead / 60_000)} minutes later it is still open`);
+        return `${Math.round(ahead / 60_000)} minutes later ${page.url().split("?", 1)[0]} is shown instead`;
+      });
+    },
+  },
+];

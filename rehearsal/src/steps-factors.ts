@@ -1,0 +1,157 @@
+/** Steps of a walk with second factors, on Lucchetto's own pages and through the application's sign-in. */
+import { authenticatorApp } from "./authenticator-app.ts";
+import { StepFailed, StepLeftOut } from "./failed.ts";
+import { click, settle } from "./settle.ts";
+import { freshCode, isInside, signInAgain } from "./signing-in.ts";
+import type { Step } from "./step.ts";
+import type { Walk } from "./walk.ts";
+
+const PASSKEYS = "docs/passkeys.md";
+
+/** Opens a page of the account at Lucchetto. @throws StepLeftOut where the application keeps its accounts elsewhere. */
+async function openAccount(walk: Walk, path: string) {
+  const page = await walk.open(`${walk.addresses.service.replace(/\/$/, "")}${path}`);
+  if (!page.url().includes(path)) throw new StepLeftOut("the account is not one of Lucchetto's");
+  return page;
+}
+
+/** Signs in by password, up to where a code is wanted. @throws StepFailed where none is. */
+async function signInToCode(walk: Walk) {
+  await walk.forgetBrowser();
+  const page = await walk.open(walk.closedAddress);
+  await walk.forms.signInOn(page, walk.email, walk.password);
+  if (!(await walk.forms.asksForCode(page))) throw new StepFailed(`the password alone led to ${page.url()}`);
+  return page;
+}
+
+export const FACTOR_STEPS: readonly Step[] = [
+  {
+    id: "level-wanted",
+    title: "A page that wants a second factor is closed to the password alone",
+    expected: "not the page, but the way to a second factor",
+    mend: "Whoever has the password reads it. Say closed({ level: 2 }) (hasp/README.md, RFC 9470).",
+    needsBrowser: true,
+    after: ["sign-in"],
+    async try(walk) {
+      const { closedLevel2 } = walk.addresses;
+      if (closedLevel2 === null) throw new StepLeftOut("no --closed-level2 was named");
+      await walk.forgetBrowser();
+      await signInAgain(walk);
+      const cookies = await walk.cookies();
+      const { status, text } = await walk.ask(walk.at(closedLevel2), {
+        headers: { cookie: cookies.map(({ name, value }) => `${name}=${value}`).join("; ") },
+      });
+      if (status < 300 && !/second factor|secondo fattore|zweite|verif/i.test(text))
+        throw new StepFailed(`${status} with ${text.length} letters`);
+      return `${status}`;
+    },
+  },
+  {
+    id: "totp",
+    title: "An authenticator app is set up, its codes are wanted, and each counts once",
+    expected: "a code is asked for after the password; a used one is refused; a fresh one opens the page",
+    mend: `A code that counts twice serves whoever looked over a shoulder (RFC 6238, section 5.2). See ${PASSKEYS}.`,
+    needsBrowser: true,
+    after: ["sign-in"],
+    async try(walk) {
+      await walk.forgetBrowser();
+      await signInAgain(walk);
+      const page = await openAccount(walk, "/account/second-factor");
+      await click(page, page.locator("main form button[type='submit']").first());
+      if (await walk.forms.asksForPassword(page)) {
+        await page.locator("main input[type='password']").first().fill(walk.password);
+        await click(page, page.locator("main form button[type='submit']").first());
+      }
+      const uri = await page.locator("a[href^='otpauth:']").first().getAttribute("href");
+      if (uri === null) throw new StepFailed(`${page.url()} shows no key for an authenticator app`);
+      walk.authenticator = authenticatorApp(uri);
+      const used = await freshCode(walk);
+      await walk.forms.typeCode(page, used);
+      walk.recoveryCodes = (await page.locator("main li code").allInnerTexts()).map((one) => one.trim());
+      if (walk.recoveryCodes.length === 0) throw new StepFailed("it was set up without recovery codes");
+
+      const again = await signInToCode(walk);
+      await walk.forms.typeCode(again, used);
+      if (!(await walk.forms.asksForCode(again)))
+        throw new StepFailed(`a code that was used already led to ${again.url()}`);
+      const said = await walk.forms.complaintOf(again);
+      await walk.forms.typeCode(again, await freshCode(walk));
+      if (!(await isInside(walk))) throw new StepFailed(`a fresh code led to ${again.url()}`);
+      const { closedLevel2 } = walk.addresses;
+      if (closedLevel2 !== null) {
+        await walk.open(walk.at(closedLevel2));
+        if (!again.url().startsWith(walk.at(closedLevel2)))
+          throw new StepFailed(`with a second factor shown, ${closedLevel2} leads to ${again.url()}`);
+      }
+      return `the used one: ${said.slice(0, 100)}`;
+    },
+  },
+  {
+    id: "recovery-code",
+    title: "A recovery code opens once",
+    expected: "the first time the page, the second time a refusal",
+    mend: `Somebody who finds the paper would be in for ever. Spend each code as it is used. See ${PASSKEYS}.`,
+    needsBrowser: true,
+    after: ["totp"],
+    async try(walk) {
+      const [code] = walk.recoveryCodes.splice(0, 1);
+      if (code === undefined) throw new StepLeftOut("there is no recovery code");
+      const page = await signInToCode(walk);
+      await walk.forms.press(page, "recovery");
+      await walk.forms.typeCode(page, code);
+      if (!(await isInside(walk))) throw new StepFailed(`it led to ${page.url()}`);
+      const again = await signInToCode(walk);
+      await walk.forms.press(again, "recovery");
+      await walk.forms.typeCode(again, code);
+      if (await isInside(walk)) throw new StepFailed("the second time it opened as well");
+      return (await walk.forms.complaintOf(again)).slice(0, 100) || `${again.url()} is shown instead`;
+    },
+  },
+  {
+    id: "passkey",
+    title: "A passkey is added, and signs in by itself",
+    expected: "the closed page, without a password and without a code",
+    mend: `People whose passkey does not open the page go back to passwords. See ${PASSKEYS}.`,
+    needsBrowser: true,
+    after: ["totp"],
+    async try(walk) {
+      // In a browser of its own, whose device stays plugged in while its cookies go.
+      await walk.forgetBrowser();
+      const page = await walk.page();
+      await plugIn(walk);
+      await walk.open(walk.closedAddress);
+      await walk.forms.signInOn(page, walk.email, walk.password);
+      await walk.forms.typeCode(page, await freshCode(walk));
+      const before = await openAccount(walk, "/account/passkeys");
+      const adding = before.locator("main form button[type='submit'], main button").first();
+      await click(page, adding);
+      await walk.clearCookies();
+      await walk.open(walk.closedAddress);
+      // Where the form offers passkeys while somebody types, a device that asks nobody has signed in already.
+      if (!(await isInside(walk))) await walk.forms.press(page, "passkey");
+      await settle(page);
+      if (!(await isInside(walk)))
+        throw new StepFailed(
+          `${page.url()}: ${(await walk.forms.complaintOf(page)) || "not the page that was wanted"}`,
+        );
+      return "no password, no code";
+    },
+  },
+];
+
+/** A device that makes passkeys, verifies its person by itself, and asks nobody. */
+async function plugIn(walk: Walk): Promise<void> {
+  const page = await walk.page();
+  const cdp = await page.context().newCDPSession(page);
+  await cdp.send("WebAuthn.enable");
+  await cdp.send("WebAuthn.addVirtualAuthenticator", {
+    options: {
+      protocol: "ctap2",
+      transport: "internal",
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+    },
+  });
+}
