@@ -33,6 +33,7 @@ export const { p, navigate, route } = createRouter({
     "/webhooks": () => import("./operators/Webhooks.svelte"),
     "/moving-in": () => import("./operators/MovingIn.svelte"),
     "/moving-in/new": () => import("./operators/MoveIn.svelte"),
+    "/rehearsal": () => import("./operators/Rehearsal.svelte"),
     "/mail": () => import("./operators/Mail.svelte"),
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),

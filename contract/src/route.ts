@@ -20,6 +20,8 @@ export interface Route {
   readonly path: `/v1/${string}`;
   readonly summary: string;
   readonly access: RouteAccess;
+  /** Whether only development mode has it; `development` has that in its name. */
+  readonly inDevelopment?: boolean;
   /** For `app`: what it must be registered for. */
   readonly right?: AppRight;
   readonly params?: z.ZodObject;

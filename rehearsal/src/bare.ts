@@ -7,3 +7,10 @@ export function bare(text: string): string {
       .replace(/\p{Cc}+/gu, " ")
   );
 }
+
+/** Letters of what a page says that are told. */
+const LONGEST = 120;
+
+/** The beginning of what a page says, up to a word. */
+export const brief = (said: string): string =>
+  said.length <= LONGEST ? said : `${said.slice(0, LONGEST).replace(/\s+\S*$/, "")} …`;

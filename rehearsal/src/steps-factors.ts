@@ -1,6 +1,8 @@
 /** Steps of a walk with second factors, on Lucchetto's own pages and through the application's sign-in. */
 import { authenticatorApp } from "./authenticator-app.ts";
+import { brief } from "./bare.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
+import { serviceTime } from "./moved-clock.ts";
 import { click, settle } from "./settle.ts";
 import { freshCode, isInside, signInAgain } from "./signing-in.ts";
 import type { Step } from "./step.ts";
@@ -10,6 +12,8 @@ const PASSKEYS = "docs/passkeys.md";
 
 /** Opens a page of the account at Lucchetto. @throws StepLeftOut where the application keeps its accounts elsewhere. */
 async function openAccount(walk: Walk, path: string) {
+  // Codes count by its time.
+  await serviceTime(walk.client);
   const page = await walk.open(`${walk.addresses.service.replace(/\/$/, "")}${path}`);
   if (!page.url().includes(path)) throw new StepLeftOut("the account is not one of Lucchetto's");
   return page;
@@ -83,7 +87,7 @@ export const FACTOR_STEPS: readonly Step[] = [
         if (!again.url().startsWith(walk.at(closedLevel2)))
           throw new StepFailed(`with a second factor shown, ${closedLevel2} leads to ${again.url()}`);
       }
-      return `the used one: ${said.slice(0, 100)}`;
+      return `the used one: ${brief(said)}`;
     },
   },
   {
@@ -104,7 +108,7 @@ export const FACTOR_STEPS: readonly Step[] = [
       await walk.forms.press(again, "recovery");
       await walk.forms.typeCode(again, code);
       if (await isInside(walk)) throw new StepFailed("the second time it opened as well");
-      return (await walk.forms.complaintOf(again)).slice(0, 100) || `${again.url()} is shown instead`;
+      return brief(await walk.forms.complaintOf(again)) || `${again.url()} is shown instead`;
     },
   },
   {

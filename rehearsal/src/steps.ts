@@ -1,5 +1,6 @@
 /** The steps of a walk, in the order in which a person would come to them. */
 import { redirectOf } from "./asking.ts";
+import { brief } from "./bare.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
 import { click, settle } from "./settle.ts";
 import { isInside, signInAgain, textOf } from "./signing-in.ts";
@@ -122,7 +123,7 @@ export const STEPS: readonly Step[] = [
         throw new StepFailed(`${page.url()}: a password of five letters was taken`);
       const said = await walk.forms.complaintOf(page);
       if (said === "") throw new StepFailed("the form again, and not a word");
-      return said.slice(0, 120);
+      return brief(said);
     },
   },
   {
@@ -321,7 +322,7 @@ export const STEPS: readonly Step[] = [
       if (wrong !== unknown)
         throw new StepFailed(`“${wrong}” for a wrong password, “${unknown}” for an unknown name`);
       if (wrong === "") throw new StepFailed("not a word for either");
-      return wrong.slice(0, 120);
+      return brief(wrong);
     },
   },
   {

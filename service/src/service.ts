@@ -43,6 +43,7 @@ import { relatedOriginsRoute } from "./passkey/routes.ts";
 import { passwords } from "./password/index.ts";
 import { ProblemReply } from "./problem.ts";
 import { proxyCheck } from "./proxy-check/index.ts";
+import { rehearsals } from "./rehearsal/index.ts";
 import { secondFactors } from "./second-factor/index.ts";
 import type { Shortcut } from "./server.ts";
 import { createApp, requestIds } from "./server.ts";
@@ -79,6 +80,7 @@ const CAPABILITIES: Readonly<Record<string, Capability>> = {
   pages,
   description,
   movableClock,
+  rehearsals,
 };
 
 /** By this the router names a plugin when something is wrong with it. */

@@ -25,6 +25,7 @@
     [texts.console.apps, "/console/apps"],
     [texts.console.webhooks, "/console/webhooks"],
     [texts.console.movingIn, "/console/moving-in"],
+    ...(page.mode === "development" ? [[texts.console.rehearsal, "/console/rehearsal"] as const] : []),
   ] as const;
   /** Request ids are random (version 4), ids of records carry their time (version 7). */
   const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;

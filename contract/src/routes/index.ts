@@ -13,6 +13,7 @@ import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
 import * as passkey from "./passkey.ts";
 import * as password from "./password.ts";
+import { beginRehearsal, endRehearsal, listRehearsals } from "./rehearsal.ts";
 import * as session from "./session.ts";
 import { addProof, showSignIn, showSignInFigures, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
@@ -58,6 +59,9 @@ export const routes = {
   ...app,
   ...appAccount,
   ...throttle,
+  listRehearsals,
+  beginRehearsal,
+  endRehearsal,
   ...totp,
   beginPasskey: passkey.beginPasskey,
   listPasskeys: passkey.listPasskeys,

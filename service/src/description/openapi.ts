@@ -20,7 +20,7 @@ export interface Description {
 /** Makes the document: each named schema once, each status with its own problems, an example beside each reply. */
 export function describeApi({ publicUrl, siteName, development }: Description): object {
   const described = (Object.values(routes) as Route[]).filter(
-    ({ access }) => development || access !== "development",
+    ({ access, inDevelopment }) => development || (access !== "development" && inDevelopment !== true),
   );
   const document = createDocument({
     openapi: "3.1.0",

@@ -1,0 +1,63 @@
+/** The rehearsal in the console: a walk that fills itself. */
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import type { Browser } from "playwright-core";
+import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
+import { openTab, startBrowser } from "../../testing/browser.ts";
+import type { TestSampleApp } from "../../testing/sample-app.ts";
+import { startSampleApp } from "../../testing/sample-app.ts";
+import type { TestService } from "../../testing/service.ts";
+import { PASSWORD, startService } from "../../testing/service.ts";
+
+let service: TestService;
+let sample: TestSampleApp;
+let browser: Browser;
+beforeAll(async () => {
+  service = await startService({ timePasses: true });
+  sample = await startSampleApp(service);
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await sample.stop();
+  await service.stop();
+});
+
+test("an operator begins a walk, sees its steps fill, and breaks it off; a path that is none is said at its field", async () => {
+  const { context, page, complaints } = await openTab(browser);
+  await page.goto(`${service.url}/console/rehearsal`);
+  await page.fill("[name=identifier]", "office@brina.example");
+  await page.fill("[name=password]", PASSWORD);
+  await page.click("main form button[type=submit]");
+  await page.waitForSelector("text=Nothing was walked yet");
+  expect(await violations(page)).toEqual([]);
+  await page.fill("[name=closed]", "members");
+  await page.getByRole("button", { name: "Walk" }).click();
+  await page.waitForSelector("text=Give a path such as /members.");
+  await page.fill("[name=closed]", "/members");
+  await page.getByRole("button", { name: "Walk" }).click();
+  await page.waitForSelector("text=Brina Huts, /members");
+  await page.waitForSelector("li:has-text('A guest is turned away from the closed page') >> text=passed");
+  expect(await violations(page)).toEqual([]);
+  await page.getByRole("button", { name: "Break off" }).click();
+  await page.waitForSelector("text=Broken off.");
+  await page.getByRole("button", { name: "Walk", exact: true }).waitFor();
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("what failed is told with its mend, on a small screen and in the dark as well", async () => {
+  await sample.stop();
+  const { context, page, complaints } = await openTab(browser, { dark: true, width: 390 });
+  await page.goto(`${service.url}/console/rehearsal`);
+  await page.fill("[name=identifier]", "office@brina.example");
+  await page.fill("[name=password]", PASSWORD);
+  await page.click("main form button[type=submit]");
+  await page.getByRole("button", { name: "Walk", exact: true }).click();
+  await page.waitForSelector("text=/0 passed, \\d+ failed, \\d+ left out/");
+  await page.getByRole("button", { name: "Walk", exact: true }).waitFor();
+  await page.waitForSelector("li:has-text('A guest sees the page for all') >> text=cannot be asked");
+  expect(await scrollsSideways(page)).toBe(false);
+  expect(await colourViolations(page)).toEqual([]);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
