@@ -1,24 +1,37 @@
 /** Values that come more than once in a source, found in one pass and constant memory, before anything is written. */
 import { randomInt } from "node:crypto";
+import { closeSync, mkdtempSync, openSync, readSync, rmSync, writeSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 
-const FIRST_CAPACITY = 1 << 16;
-const GROWTH = 1.5;
+/** Fingerprints that are held; more are put on disk, sorted. */
+const HELD = 1 << 20;
+/** Fingerprints of a sorted run that are read at once. */
+const READ_AT_ONCE = 1 << 13;
+const BYTES = Uint32Array.BYTES_PER_ELEMENT;
 
 /**
- * Counts values by fingerprints of 32 bits, four bytes a value: ten million take 40 to 60 MB. Some values share one by chance, a few hundred in a
- * million; who asks looks at those that may be twice exactly.
+ * Counts values by fingerprints of 32 bits. A million are held; what is beyond lies in a file that has no name any more, in sorted
+ * runs that are merged in the end. Some values share a fingerprint by chance, a hundred in a million; who asks looks at those that
+ * may be twice exactly.
  */
 export class MaybeTwice {
-  #seen = new Uint32Array(FIRST_CAPACITY);
+  readonly #held: number;
+  #seen: Uint32Array;
   #count = 0;
+  #file: number | null = null;
+  /** Lengths of the sorted runs in the file. */
+  #runs: number[] = [];
   #twice: ReadonlySet<number> | null = null;
 
+  /** @param held fingerprints that are held in memory. */
+  constructor(held = HELD) {
+    this.#held = held;
+    this.#seen = new Uint32Array(held);
+  }
+
   add(value: string): void {
-    if (this.#count === this.#seen.length) {
-      const larger = new Uint32Array(Math.ceil(this.#seen.length * GROWTH));
-      larger.set(this.#seen);
-      this.#seen = larger;
-    }
+    if (this.#count === this.#held) this.#putAway();
     this.#seen[this.#count] = fingerprintOf(value);
     this.#count += 1;
   }
@@ -29,17 +42,89 @@ export class MaybeTwice {
     return this.#twice.size > 0 && this.#twice.has(fingerprintOf(value));
   }
 
-  #close(): ReadonlySet<number> {
-    const sorted = this.#seen.subarray(0, this.#count).sort();
-    const twice = new Set<number>();
-    for (let index = 1; index < sorted.length; index += 1) {
-      const value = sorted[index] ?? 0;
-      if (value === sorted[index - 1]) twice.add(value);
-    }
-    this.#seen = new Uint32Array(0);
+  #putAway(): void {
+    this.#file ??= openNameless();
+    const run = this.#seen.subarray(0, this.#count).sort();
+    writeSync(this.#file, new Uint8Array(run.buffer, 0, run.byteLength));
+    this.#runs.push(this.#count);
     this.#count = 0;
+  }
+
+  #close(): ReadonlySet<number> {
+    const last = this.#seen.subarray(0, this.#count).sort();
+    const runs = [inMemory(last), ...this.#runsOnDisk()];
+    const twice = new Set<number>();
+    let before = -1;
+    for (;;) {
+      // Few runs: one for each million values.
+      let smallest: Run | null = null;
+      for (const run of runs)
+        if (run.now !== -1 && (smallest === null || run.now < smallest.now)) smallest = run;
+      if (smallest === null) break;
+      if (smallest.now === before) twice.add(before);
+      before = smallest.now;
+      smallest.next();
+    }
+    if (this.#file !== null) closeSync(this.#file);
+    this.#seen = new Uint32Array(0);
     return twice;
   }
+
+  #runsOnDisk(): Run[] {
+    const file = this.#file;
+    if (file === null) return [];
+    let at = 0;
+    return this.#runs.map((length) => {
+      const run = onDisk(file, at, length);
+      at += length;
+      return run;
+    });
+  }
+}
+
+/** Sorted fingerprints, one after the other; -1 behind the last. */
+interface Run {
+  now: number;
+  next(): void;
+}
+
+function inMemory(sorted: Uint32Array): Run {
+  let index = 0;
+  return {
+    now: sorted[0] ?? -1,
+    next() {
+      index += 1;
+      this.now = sorted[index] ?? -1;
+    },
+  };
+}
+
+/** @param first the place of its first fingerprint in the file. */
+function onDisk(file: number, first: number, length: number): Run {
+  const some = new Uint32Array(Math.min(READ_AT_ONCE, length));
+  const bytes = new Uint8Array(some.buffer);
+  let index = 0;
+  const read = (): number => {
+    if (index === length) return -1;
+    const within = index % some.length;
+    if (within === 0) readSync(file, bytes, 0, bytes.length, (first + index) * BYTES);
+    return some[within] ?? -1;
+  };
+  return {
+    now: read(),
+    next() {
+      index += 1;
+      this.now = read();
+    },
+  };
+}
+
+/** A file that is gone with the process, however it ends. */
+function openNameless(): number {
+  const folder = mkdtempSync(join(tmpdir(), "lucchetto-intake-"));
+  const file = openSync(join(folder, "fingerprints"), "wx+", 0o600);
+  rmSync(folder, { recursive: true });
+  return file;
 }
 
 const PRIME = 0x01000193;
