@@ -4,15 +4,12 @@
  *
  *     node bench/page-weight.mjs [address of a page; the demo's sign-in page unless given]
  */
-import { chromium } from "playwright-core";
+import { startBrowser } from "@lucchetto/rehearsal";
 
 const ADDRESS = process.argv[2] ?? "http://localhost:8420/sign-in";
 const ROUNDS = 7;
 
-const browser = await chromium.launch({
-  executablePath: process.env.CHROMIUM ?? "/usr/bin/chromium-headless-shell",
-  args: ["--no-sandbox", "--disable-gpu", "--no-first-run", "--disable-background-networking"],
-});
+const browser = await startBrowser();
 const rounds = [];
 for (let round = 0; round < ROUNDS; round += 1) {
   // A fresh browser each time: nothing is kept from before.

@@ -7,8 +7,8 @@ import { existsSync, readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { fileURLToPath } from "node:url";
 import { originalPositionFor, TraceMap } from "@jridgewell/trace-mapping";
-import { chromium } from "playwright-core";
-import { findProgram, ROOT } from "../scripts/prerequisites.mjs";
+import { startBrowser } from "@lucchetto/rehearsal";
+import { ROOT } from "../scripts/prerequisites.mjs";
 import { say } from "../scripts/say.mjs";
 
 const [picture, ...profiles] = process.argv.slice(2);
@@ -88,10 +88,7 @@ const charts = profiles.map((one) => {
   };
 });
 
-const browser = await chromium.launch({
-  executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
-  args: ["--no-sandbox"],
-});
+const browser = await startBrowser();
 const page = await browser.newPage({ viewport: { width: 1280, height: 120 + 340 * charts.length } });
 await page.setContent(
   `<body style="margin:24px;font-family:sans-serif;background:#fff">${charts.map((_, index) => `<div style="height:330px"><canvas id="c${index}"></canvas></div>`).join("")}</body>`,

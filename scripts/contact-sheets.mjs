@@ -6,8 +6,8 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { readKeyUri, totp } from "@lucchetto/core";
-import { chromium } from "playwright-core";
-import { findProgram, ROOT } from "./prerequisites.mjs";
+import { startBrowser } from "@lucchetto/rehearsal";
+import { ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
 
 const FOLDER = join(ROOT, "docs", "screenshots");
@@ -17,10 +17,7 @@ const MINUTE = 60_000;
 
 await run(async () => {
   const { url, operator } = JSON.parse(readFileSync(join(ROOT, ".lucchetto", "demo.json"), "utf8"));
-  const browser = await chromium.launch({
-    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
-    args: ["--no-sandbox"],
-  });
+  const browser = await startBrowser();
   const stamp = Date.now().toString(36);
   const at = (name) => `${name}.${stamp}@brina.example`;
 

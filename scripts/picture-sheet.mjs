@@ -10,8 +10,8 @@
  */
 import { readdirSync, readFileSync } from "node:fs";
 import { join } from "node:path";
-import { chromium } from "playwright-core";
-import { findProgram, ROOT } from "./prerequisites.mjs";
+import { startBrowser } from "@lucchetto/rehearsal";
+import { ROOT } from "./prerequisites.mjs";
 import { run, UserError } from "./say.mjs";
 
 await run(async () => {
@@ -26,10 +26,7 @@ await run(async () => {
       const data = readFileSync(join(folder, file)).toString("base64");
       return `<figure style="margin:0"><figcaption>${caption}</figcaption><img style="height:385px;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });
-  const browser = await chromium.launch({
-    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
-    args: ["--no-sandbox"],
-  });
+  const browser = await startBrowser();
   const sheet = await browser.newPage({ viewport: { width: 1280, height: 800 } });
   await sheet.setContent(
     `<body style="margin:16px;font:14px sans-serif;display:flex;flex-wrap:wrap;gap:8px">${figures.join("")}</body>`,

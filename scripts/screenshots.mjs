@@ -7,26 +7,16 @@ import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { OFFICE } from "@lucchetto/demo";
-import { chromium } from "playwright-core";
-import { findProgram, ROOT } from "./prerequisites.mjs";
+import { startBrowser } from "@lucchetto/rehearsal";
+import { ROOT } from "./prerequisites.mjs";
 import { run, say } from "./say.mjs";
 
 const FOLDER = join(ROOT, "docs", "screenshots");
-const ARGUMENTS = [
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-];
 
 await run(async () => {
   const wanted = process.argv.slice(2);
   const { url, appUrl, operator } = JSON.parse(readFileSync(join(ROOT, ".lucchetto", "demo.json"), "utf8"));
-  const browser = await chromium.launch({
-    executablePath: findProgram("chromium-headless-shell") ?? findProgram("chromium"),
-    args: ARGUMENTS,
-  });
+  const browser = await startBrowser();
 
   /** A fresh browser; `pictures` draws in it and calls `shot` with the name of each picture. */
   async function inBrowser(colorScheme, pictures) {

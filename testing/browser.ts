@@ -1,27 +1,12 @@
 /** Headless Chromium, as people's browsers are: nothing is stubbed. */
+import { startBrowser as start } from "@lucchetto/rehearsal";
 import type { Browser, BrowserContext, Page } from "playwright-core";
-import { chromium } from "playwright-core";
 
 /** Milliseconds for what a page is waited for: far more than a busy machine needs. */
 const LIMIT = Number(process.env["PAGE_LIMIT"] ?? 300_000);
 
-const ARGUMENTS = [
-  "--no-sandbox",
-  "--disable-gpu",
-  "--disable-quic",
-  "--no-first-run",
-  "--disable-background-networking",
-  "--disable-component-update",
-  "--disable-sync",
-];
-
 /** @param names host names that lead to this machine. */
-export function startBrowser(names: readonly string[] = []): Promise<Browser> {
-  const executablePath = process.env["CHROMIUM"] ?? "/usr/bin/chromium-headless-shell";
-  const rules = names.map((name) => `MAP ${name} 127.0.0.1`).join(", ");
-  const mapping = rules === "" ? [] : [`--host-resolver-rules=${rules}`];
-  return chromium.launch({ executablePath, args: [...ARGUMENTS, ...mapping] });
-}
+export const startBrowser = (names: readonly string[] = []): Promise<Browser> => start({ names });
 
 /** A fresh browser with one tab; what its console and its policy complained of is kept. */
 export async function openTab(

@@ -13,6 +13,8 @@ const IN_TURN = ["rehearsal", "demo", "console", "cli", "hasp", "service"];
 const LONGER = {
   "faults.test.ts": 20_000,
   "rehearsal.test.ts": 19_000,
+  "parts.test.ts": 18_000,
+  "integrate.test.ts": 18_500,
   "takeover.test.ts": 11_000,
   "takeover-again.test.ts": 11_000,
   "housekeeping.test.ts": 14_000,

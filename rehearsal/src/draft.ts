@@ -9,7 +9,7 @@ import { Walk } from "./walk.ts";
 /** @param deadline milliseconds that one page may take. @throws Error where no browser can be started, or a page does not load. */
 export async function draftHints(addresses: Addresses, deadline: number): Promise<string> {
   const hosts = [addresses.app, addresses.service].map((address) => new URL(address).hostname);
-  const browser = await startBrowser(hosts);
+  const browser = await startBrowser({ hosts });
   const found = new Map<keyof Hints, string>();
   try {
     const walk = new Walk(addresses, { browser, marker: null, deadline, hints: {}, movesClock: false });

@@ -1,4 +1,6 @@
 /** The walk through somebody's application, in a browser or over plain HTTP. */
+export type { BrowserOptions } from "./browser.ts";
+export { startBrowser } from "./browser.ts";
 export { draftHints } from "./draft.ts";
 export type { Hints } from "./hints.ts";
 export { readHints } from "./hints.ts";

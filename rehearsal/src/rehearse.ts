@@ -41,7 +41,7 @@ const DEADLINES_OF_STEP = 6;
 /** Walks. @throws Error where no browser can be started. */
 export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const hosts = [options.app, options.service].map((address) => new URL(address).hostname);
-  const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser(hosts);
+  const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser({ hosts });
   const { marker = null, deadline = USUAL_DEADLINE, hints = {}, movesClock = false } = options;
   const walk = new Walk(options, { browser, marker, deadline, hints, movesClock });
   const steps: StepResult[] = [];

@@ -74,7 +74,7 @@ test("what is told of addresses holds no secret, and steers no terminal", () => 
 
 test("the browser reaches the named hosts alone", async () => {
   const app = await startFaultyApp([]);
-  const browser = await startBrowser(["localhost"]);
+  const browser = await startBrowser({ hosts: ["localhost"] });
   try {
     const page = await browser.newPage();
     page.setDefaultTimeout(PATIENT);
