@@ -79,6 +79,25 @@ describe("as an operator", () => {
     const shown = await lucchetto(["app", "show", "hut-book", ...office]);
     expect(shown.out).toContain(fresh.app.keys[1].id);
     expect(shown.out).toMatch(/return addresses +http:/);
+    const moved = ["--redirect-uri", "http://localhost:9/in", "--redirect-uri", "http://localhost:9/too"];
+    const changed = await lucchetto([
+      "app",
+      "change",
+      "hut-book",
+      "--name",
+      "Ledger",
+      ...moved,
+      "--no-rights",
+      ...office,
+    ]);
+    expect(changed.out).toMatch(
+      /name +Ledger\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
+    );
+    expect(changed.out).toMatch(/may +–/);
+    expect(await lucchetto(["app", "change", "hut-book", ...office])).toMatchObject({
+      status: 2,
+      err: expect.stringContaining("Name what is to change"),
+    });
     const unasked = await lucchetto(["app", "remove", "hut-book", ...office]);
     expect(unasked).toMatchObject({ status: 2, err: expect.stringContaining("add --yes if you mean it") });
     expect((await lucchetto(["app", "remove", "hut-book", "--yes", ...office])).status).toBe(0);

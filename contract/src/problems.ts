@@ -376,7 +376,7 @@ export const PROBLEMS = {
     title: "The return address is not registered",
     meaning:
       "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
-    mend: "For its developer: register the address with `lucchetto app add --redirect-uri …`, or send the registered one.",
+    mend: "For its developer: register the address (lucchetto app change CLIENT-ID --redirect-uri ADDRESS), or send the registered one.",
   },
   ...PASSKEY_FAULTS,
 } as const satisfies Record<string, ProblemKind>;

@@ -420,6 +420,47 @@ describe("introspection", () => {
     expect((await form("/oauth/revoke", { token: "nonsense" }, basic(app))).status).toBe(200);
   });
 
+  test("an app is changed: its addresses and its name are others from then on, and what it had goes on", async () => {
+    const fifth = await addApp("Fifth app");
+    const own = await service.signIn("anna@brina.example");
+    const swapped = await swap(await codeFor(own, { client_id: fifth.clientId }), {}, fifth);
+    const { access_token: token } = swapped.json<{ access_token: string }>();
+    const change = (body: object) =>
+      service.as(operator)(routes.changeApp, { params: { id: fifth.id }, body: body as never });
+    const elsewhere = "http://localhost:9999/elsewhere";
+    const { body } = await change({ name: "Fifth app, moved", redirectUris: [elsewhere] });
+    expect(body).toMatchObject({
+      clientId: fifth.clientId,
+      name: "Fifth app, moved",
+      redirectUris: [elsewhere],
+      ownForms: false,
+      rights: [],
+    });
+    expect(body.keys).toHaveLength(1);
+    expect(await introspect(token, fifth)).toMatchObject({ active: true });
+    const asked = { response_type: "code", client_id: fifth.clientId, redirect_uri: RETURN, state: "s" };
+    const query = new URLSearchParams({
+      ...asked,
+      code_challenge: "c".repeat(43),
+      code_challenge_method: "S256",
+    });
+    const refused = await send(service, "GET", `/oauth/authorize?${query.toString()}`);
+    expect(refused.json()).toMatchObject({ code: "unregistered-return-address" });
+    for (const faulty of [{}, { clientId: "another" }, { redirectUris: [] }, { rights: ["operator"] }])
+      await expect(change(faulty)).rejects.toMatchObject({ problem: { status: 400 } });
+    await expect(change({ redirectUris: ["http://brina.example/in"] })).rejects.toMatchObject({
+      problem: { errors: [{ path: "redirectUris.0" }] },
+    });
+    const unknown = service.as(operator)(routes.changeApp, {
+      params: { id: "01a0f0c2-0000-7000-8000-000000000000" },
+      body: { name: "Nobody" },
+    });
+    await expect(unknown).rejects.toMatchObject({ problem: { code: "not-found" } });
+    const { items } = (await service.as(operator)(routes.listJournal, { query: { kind: "app.changed" } }))
+      .body;
+    expect(items).toHaveLength(1);
+  });
+
   test("removing an app ends its check tokens", async () => {
     const fourth = await addApp("Fourth app");
     const own = await service.signIn("anna@brina.example");

@@ -109,15 +109,20 @@ describe("what is told to the other operators", () => {
     await office(routes.addApp, {
       body: { name: "Own forms", redirectUris: ["http://localhost:1/own"], ownForms: true },
     });
-    await office(routes.addApp, { body: { name: "Plain", redirectUris: ["http://localhost:1/plain"] } });
+    const plain = { name: "Plain", redirectUris: ["http://localhost:1/plain"] };
+    const { app } = (await office(routes.addApp, { body: plain })).body;
+    const change = (body: object) => office(routes.changeApp, { params: { id: app.id }, body });
+    await change({ name: "Plainer" });
+    await change({ rights: ["accounts"] });
+    await change({ redirectUris: ["http://localhost:2/plain"], rights: ["accounts"] });
+    await change({ rights: [] });
     expect((await told()).reverse()).toEqual([
       "Brina Huts: Somebody was made an operator",
       "Brina Huts: Somebody is no longer an operator",
-      "Brina Huts: An application with rights of its own was added",
+      "Brina Huts: An application was given rights of its own",
+      "Brina Huts: An application was given rights of its own",
     ]);
-    expect((await mailTo(service, email, "operators-told")).text).toMatch(
-      /Own forms[^]*office@brina\.example/,
-    );
+    expect((await mailTo(service, email, "operators-told")).text).toMatch(/Plainer[^]*office@brina\.example/);
     const own = (await mailsTo(service, "office@brina.example")).filter(
       ({ template }) => template === "operators-told",
     );

@@ -1,4 +1,4 @@
-/** As an operator: app add, list, remove, and its keys. */
+/** As an operator: app add, list, show, change, remove, and its keys. */
 import type { App, AppRight } from "@lucchetto/contract";
 import { APP_RIGHTS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
@@ -132,14 +132,7 @@ export function defineApp(app: Command): void {
     .action(async (clientId: string, options: { json?: boolean }, command: Command) => {
       const found = await findApp(connect(command), clientId);
       if (options.json === true) return printJson(found);
-      printPairs([
-        ["client id", found.clientId],
-        ["name", found.name],
-        ["return addresses", found.redirectUris.join(" ")],
-        ["after signing out", found.signedOutUris.join(" ") || "–"],
-        ["may", mayOf(found)],
-        ["since", time(found.createdAt)],
-      ]);
+      printApp(found);
       print(
         "",
         found.keys.length === 0 ? "It has no key, and cannot ask: lucchetto app new-key" : bold("Keys"),
@@ -147,6 +140,44 @@ export function defineApp(app: Command): void {
       // Whole, however narrow the terminal is: they are what retire-key takes.
       for (const { id: key, createdAt, lastUsedAt } of found.keys)
         print(`${key}  ${dim(`made ${time(createdAt)}, last used ${time(lastUsedAt)}`)}`);
+    });
+
+  app
+    .command("change")
+    .description("change an application: what is given takes the place of what was")
+    .argument("<client-id>")
+    .option("--name <text>", "what people are told")
+    .option(
+      "--redirect-uri <address>",
+      "return address after sign-in; several together are all there are then",
+      collect,
+      [],
+    )
+    .option(
+      "--signed-out-uri <address>",
+      "where people may land after signing out; several together are all there are then",
+      collect,
+      [],
+    )
+    .option("--own-forms", "let it sign people in with forms of its own: it sees their passwords")
+    .option("--no-own-forms", "no more")
+    .option("--basic-passwords", "let it have people's own passwords checked that scripts send as HTTP Basic")
+    .option("--no-basic-passwords", "no more")
+    .option("--rights <name>", "accounts: let its server work on accounts, never operators'", addRight)
+    .option("--no-rights", "no more")
+    .option("--json", "as JSON")
+    .addHelpText(
+      "after",
+      "\nIts client id and its keys stay as they are.\n\nExample:\n  lucchetto app change hut-book --redirect-uri http://localhost:3000/signed-in",
+    )
+    .action(async (clientId: string, options: ChangeOptions, command: Command) => {
+      const connection = connect(command);
+      const body = changeOf(options);
+      if (Object.keys(body).length === 0)
+        throw new Failure("Name what is to change: lucchetto app change --help", 2);
+      const { id } = await findApp(connection, clientId);
+      const { body: changed } = await connection.signedIn()(routes.changeApp, { params: { id }, body });
+      return options.json === true ? printJson(changed) : printApp(changed);
     });
 
   app
@@ -195,6 +226,41 @@ export function defineApp(app: Command): void {
       await connection.signedIn()(routes.retireAppKey, { params: { id, keyId } });
       print("The key is retired.");
     });
+}
+
+/** Of an application whatever is to change; several of a kind in their order. */
+interface ChangeOptions {
+  readonly name?: string;
+  readonly redirectUri: string[];
+  readonly signedOutUri: string[];
+  readonly ownForms?: boolean;
+  readonly basicPasswords?: boolean;
+  /** `false`: none any more. */
+  readonly rights?: AppRight[] | false;
+  readonly json?: boolean;
+}
+
+/** What was given, and no more. */
+function changeOf({ name, redirectUri, signedOutUri, ownForms, basicPasswords, rights }: ChangeOptions) {
+  return {
+    ...(name === undefined ? {} : { name }),
+    ...(redirectUri.length === 0 ? {} : { redirectUris: redirectUri }),
+    ...(signedOutUri.length === 0 ? {} : { signedOutUris: signedOutUri }),
+    ...(ownForms === undefined ? {} : { ownForms }),
+    ...(basicPasswords === undefined ? {} : { basicPasswords }),
+    ...(rights === undefined ? {} : { rights: rights === false ? [] : rights }),
+  };
+}
+
+function printApp(found: App): void {
+  printPairs([
+    ["client id", found.clientId],
+    ["name", found.name],
+    ["return addresses", found.redirectUris.join(" ")],
+    ["after signing out", found.signedOutUris.join(" ") || "–"],
+    ["may", mayOf(found)],
+    ["since", time(found.createdAt)],
+  ]);
 }
 
 /** What an application may besides asking who is there. */

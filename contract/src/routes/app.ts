@@ -51,6 +51,26 @@ export const addApp = defineRoute({
   replies: { 201: appWithKey },
 });
 
+export const changeApp = defineRoute({
+  name: "changeApp",
+  method: "PATCH",
+  path: "/v1/operator/apps/:id",
+  summary: "Change an application: what is given takes the place of what was",
+  access: "operator",
+  params: z.strictObject({ id }),
+  body: z
+    .strictObject({
+      name: lineOfText(80).optional(),
+      redirectUris: addresses.min(1, "Give at least one return address.").optional(),
+      signedOutUris: addresses.optional(),
+      ownForms: z.boolean().optional(),
+      basicPasswords: z.boolean().optional(),
+      rights: z.array(z.enum(APP_RIGHTS)).max(APP_RIGHTS.length).optional(),
+    })
+    .refine((body) => Object.keys(body).length > 0, "Name at least one thing to change."),
+  replies: { 200: app },
+});
+
 export const removeApp = defineRoute({
   name: "removeApp",
   method: "DELETE",

@@ -55,6 +55,7 @@ export const JOURNAL_KINDS = [
   "intake.ended",
   "intake.recipe-corrected",
   "app.added",
+  "app.changed",
   "app.removed",
   "app.key-added",
   "app.key-retired",

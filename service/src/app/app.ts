@@ -20,9 +20,11 @@ import {
   insertApp,
   insertKey,
   listKeysOf,
+  lockApp,
   lockKeysOf,
   noteKeyUse,
   sumQuestions,
+  updateApp,
 } from "./store.ts";
 
 /** An app just added or given a key: the key is shown this once. */
@@ -80,6 +82,48 @@ export async function addApp(
     );
   }
   return { app: showApp(app, [row]), key: plain };
+}
+
+/** What takes the place of what was; the client id stays. */
+export type AppChange = { readonly [Part in keyof Omit<NewApp, "clientId">]?: NewApp[Part] | undefined };
+
+/**
+ * Changes an app. What it asked for before goes on: its check tokens, and codes that are on their way.
+ * @param told is called in its transaction, if the app may more than before. @throws ProblemReply `not-found`, `invalid-fields`.
+ */
+export async function changeApp(
+  context: ServiceContext,
+  operator: LiveSession,
+  { appId, change, visit }: { appId: string; change: AppChange; visit: Visit },
+  told: (manager: EntityManager, app: AppRow) => Promise<void>,
+): Promise<App> {
+  const { dataSource, clock } = context;
+  assertAddresses(change);
+  const now = clock.now();
+  const changed = await inTransaction(dataSource, async (manager) => {
+    const before = await lockApp(manager, appId);
+    if (before === null) throw new ProblemReply("not-found");
+    const given = Object.entries(change).filter(([, value]) => value !== undefined);
+    const after: AppRow = { ...before, ...Object.fromEntries(given) };
+    after.rights = [...new Set(after.rights)];
+    await updateApp(manager, appId, after);
+    const event = { kind: "app.changed", appId, actorId: operator.account.id } as const;
+    await record(context, manager, { event, visit, now });
+    if (mayMore(before, after)) await told(manager, after);
+    return after;
+  });
+  const [shown] = await showApps(dataSource, [changed], now);
+  if (shown === undefined) throw new ProblemReply("not-found");
+  return shown;
+}
+
+/** Whether an app sees passwords or changes accounts that it did not before. */
+function mayMore(before: AppRow, after: AppRow): boolean {
+  return (
+    (after.ownForms && !before.ownForms) ||
+    (after.basicPasswords && !before.basicPasswords) ||
+    after.rights.some((right) => !before.rights.includes(right))
+  );
 }
 
 /** Gives an app another key beside the ones it has. @throws ProblemReply `not-found`. */
@@ -227,7 +271,7 @@ function clientIdFrom(name: string): string {
   return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
 }
 
-function assertAddresses({ redirectUris, signedOutUris = [] }: NewApp): void {
+function assertAddresses({ redirectUris = [], signedOutUris = [] }: AppChange): void {
   const faults = (path: string, addresses: readonly string[]) =>
     addresses.flatMap((address, index) => {
       const fault = faultOfReturnAddress(address);

@@ -1,11 +1,14 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
-import type { ServiceContext } from "../context.ts";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext, Visit } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
+import type { LiveSession } from "../session/store.ts";
+import type { AppRow } from "../storage/index.ts";
 import { pageOf } from "../storage/index.ts";
-import { addApp, addKey, removeApp, retireKey, showApps } from "./app.ts";
+import { addApp, addKey, changeApp, removeApp, retireKey, showApps } from "./app.ts";
 import { listApps } from "./store.ts";
 
 /** `/v1/operator/apps`. */
@@ -18,16 +21,27 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, { ...page, items });
     });
 
+    /** It sees people's passwords, or changes their accounts. */
+    const tellOfRights =
+      ({ account }: LiveSession, visit: Visit) =>
+      async (manager: EntityManager, { name }: AppRow): Promise<void> => {
+        const news = { what: "app-with-rights", about: name, by: account, reason: null } as const;
+        await tellOtherOperators(context, manager, { ...news, visit });
+      };
+
     mount(app, routes.addApp, async ({ body }, { caller, request }) => {
       const visit = visitOf(request);
+      const tell = tellOfRights(caller, visit);
       const added = await addApp(context, caller, body, visit, async (manager, row) => {
-        const { name, ownForms, basicPasswords, rights } = row;
-        // It sees people's passwords, or changes their accounts.
-        if (!ownForms && !basicPasswords && rights.length === 0) return;
-        const news = { what: "app-with-rights", about: name, by: caller.account, reason: null } as const;
-        await tellOtherOperators(context, manager, { ...news, visit });
+        if (row.ownForms || row.basicPasswords || row.rights.length > 0) await tell(manager, row);
       });
       return answer(201, added);
+    });
+
+    mount(app, routes.changeApp, async ({ params, body }, { caller, request }) => {
+      const visit = visitOf(request);
+      const wish = { appId: params.id, change: body, visit };
+      return answer(200, await changeApp(context, caller, wish, tellOfRights(caller, visit)));
     });
 
     mount(app, routes.addAppKey, async ({ params }, { caller, request }) =>

@@ -17,6 +17,15 @@ export async function deleteApp(manager: EntityManager, id: string): Promise<boo
   return (await manager.getRepository(AppEntity).delete({ id })).affected === 1;
 }
 
+/** An app under a lock. */
+export function lockApp(manager: EntityManager, id: string): Promise<AppRow | null> {
+  return manager.getRepository(AppEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
+}
+
+export async function updateApp(manager: EntityManager, id: string, to: Partial<AppRow>): Promise<void> {
+  await manager.getRepository(AppEntity).update({ id }, { ...to });
+}
+
 export async function deleteKey(
   manager: EntityManager,
   key: Pick<AppKeyRow, "id" | "appId">,

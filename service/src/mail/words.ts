@@ -33,8 +33,8 @@ const NEWS = {
   "operator-given": { en: "Somebody was made an operator", it: "Qualcuno ora gestisce il sito" },
   "operator-taken": { en: "Somebody is no longer an operator", it: "Qualcuno non gestisce più il sito" },
   "app-with-rights": {
-    en: "An application with rights of its own was added",
-    it: "È stata aggiunta un'applicazione con diritti propri",
+    en: "An application was given rights of its own",
+    it: "Un'applicazione ha ricevuto diritti propri",
   },
   "factor-removed": {
     en: "An account's second factor was removed",
