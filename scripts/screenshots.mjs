@@ -95,13 +95,13 @@ await run(async () => {
       buffer: Buffer.from(guests()),
     });
     await page.selectOption("select >> nth=1", ";");
-    await page.click("text=Upload");
+    await page.click("button >> text=Upload");
     await page.waitForSelector("#plan");
     await shot("console-move-in");
     await page.fill("#who-0", "nora1");
     await page.fill("#known-0", "nora1 by the lake");
     await page.click("button >> text=Check");
-    await page.click("text=Take it in");
+    await page.click("button >> text=Import");
     await page.waitForSelector("article", { timeout: 180_000 });
     await shot("console-moving-in");
   });

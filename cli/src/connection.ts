@@ -57,7 +57,7 @@ export function connect(command: Command): Connection {
         // It had ended by itself, or its service is not there.
         () => true,
       );
-      if (!isOver) terminal().stderr.write("The sign-in that was kept here before is ended.\n");
+      if (!isOver) terminal().stderr.write("The earlier sign-in that was kept here has been ended.\n");
     },
     forget() {
       const { [profile]: _, ...others } = readProfiles();

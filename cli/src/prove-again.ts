@@ -28,10 +28,10 @@ export function wantsProof(error: unknown): boolean {
 export async function proveAgain({ url, token, fromStdin }: Proving): Promise<string> {
   if (!fromStdin && terminal().stdin.isTTY !== true)
     throw new Failure(
-      "This wants a proof of the last ten minutes. Run `lucchetto sign-in` again first, or add --proof-stdin and give the password as a line of standard input.",
+      "This needs a proof from the last ten minutes. Run `lucchetto sign-in` again first, or add --proof-stdin and give the password as a line of standard input.",
     );
   const client: Client = createClient({ baseUrl: url, token });
-  terminal().stderr.write("This wants to know once more that it is you.\n");
+  terminal().stderr.write("Please confirm that it is you.\n");
   const password = fromStdin ? await takeLine() : await askPassword({}, "Your password");
   const proof = { type: "password", password } as const;
   const first = await client(routes.reauthenticate, { body: { proof } });
@@ -40,7 +40,7 @@ export async function proveAgain({ url, token, fromStdin }: Proving): Promise<st
     client(routes.reauthenticate, { body: { proof: await askSecondFactor() } }),
   );
   if (second.status === 201) return tokenOf(second.body);
-  throw new Failure("More is wanted than this command can show; do it in the console.");
+  throw new Failure("More proofs are needed than this command can give; do it in the console.");
 }
 
 function tokenOf({ token }: { token?: string | undefined }): string {

@@ -54,7 +54,7 @@ describe("a draft of a plan", () => {
     });
     expect(written).toContain("# Left out: shoe");
     const again = await plan(path, ["--delimiter", ";", "--to", to]);
-    expect(again).toMatchObject({ status: 2, err: expect.stringContaining("is there already") });
+    expect(again).toMatchObject({ status: 2, err: expect.stringContaining("already exists") });
   });
 
   test("tells bcrypt, PHC strings and Unix hashes by themselves, mixed in one column", async () => {

@@ -67,7 +67,7 @@ describe("as a person", () => {
     expect((await signIn()).err).toBe("");
     const file = join(home, "lucchetto", "credentials.json");
     const { token } = JSON.parse(readFileSync(file, "utf8")).twice;
-    expect((await signIn()).err).toBe("The sign-in that was kept here before is ended.\n");
+    expect((await signIn()).err).toBe("The earlier sign-in that was kept here has been ended.\n");
     const old = await send(service, "GET", "/v1/session", { headers: { authorization: `Bearer ${token}` } });
     expect(old.status).toBe(401);
     expect((await lucchetto(["whoami", "--profile", "twice"])).status).toBe(0);

@@ -94,7 +94,7 @@ describe("an operator's help", () => {
     expect((await lucchetto(["account", "label", email])).status).toBe(0);
     await service.clock.advance(11 * MINUTE);
     const asked = await onTerminal(["account", "label", email, "cook"], PASSWORD);
-    expect(asked).toMatch(/once more that it is you[^]*carries: cook\./);
+    expect(asked).toMatch(/confirm that it is you[^]*carries: cook\./);
     await service.clock.reset();
   });
 });

@@ -67,9 +67,9 @@ describe("an operator in the console", () => {
     await page.goto(`${service.url}/console/accounts/${id}`);
     await signIn(page, "office@brina.example");
     await page.click("text=Suspend …");
-    await page.click("text=Leave it open");
+    await page.click("text=Cancel");
     await page.click("text=Suspend …");
-    await page.click("text=Suspend it");
+    await page.click('button:text-is("Suspend")');
     await page.waitForSelector("text=Restore");
     await expect(service.as(token)(routes.showSession)).rejects.toThrow();
     expect(await page.textContent("main")).toContain("suspended");
@@ -88,11 +88,11 @@ describe("an operator in the console", () => {
     await page.fill("#email", "nora@brina.example");
     await page.fill("#labels", "Keeper");
     await page.fill("#password", "the first long password");
-    await page.click("text=Add it");
+    await page.click("text=Add account");
     await page.waitForSelector("text=Use lower-case letters");
     await page.fill("#labels", "keeper, cook");
-    await page.click("text=Add it");
-    await page.waitForSelector("text=A new password is wanted at the next sign-in.");
+    await page.click("text=Add account");
+    await page.waitForSelector("text=A new password is required at the next sign-in.");
     const address = page.url();
 
     const person = await openTab(browser);
@@ -106,7 +106,7 @@ describe("an operator in the console", () => {
     await person.page.fill("#password", "the first long password");
     await person.page.fill("#repeated", "the first long password");
     await person.page.click("button[type=submit]");
-    await person.page.waitForSelector("text=to be replaced");
+    await person.page.waitForSelector("text=you are replacing");
     await person.page.fill("#password", "aaaaaaaaaaaaaaaaaaa");
     await person.page.waitForSelector("text=Very weak");
     await person.page.fill("#password", "larch needles on the sill");
@@ -129,9 +129,9 @@ describe("an operator in the console", () => {
 
     await page.goto(address);
     await page.click("text=Erase …");
-    await page.click("text=Keep it");
+    await page.click("text=Cancel");
     await page.click("text=Erase …");
-    await page.click("text=Erase it for good");
+    await page.click("text=Erase for good");
     // The list, not the account's own page below it: then it is done.
     await page.waitForURL(`${service.url}/console/accounts`);
     await person.page.goto(`${service.url}/account`);
@@ -151,7 +151,7 @@ describe("an operator in the console", () => {
     await page.selectOption("select", "pbkdf2-sha512");
     await page.fill("input[type=number] >> nth=0", "10");
     await page.click("text=Measure on this machine");
-    await page.waitForSelector("table >> text=present");
+    await page.waitForSelector("table:has-text('Attacker’s cost') >> text=current");
     expect(await page.locator("canvas").count()).toBe(2);
     expect(await violations(page)).toEqual([]);
     await page.click("td a >> text=$scrypt$ln=8,r=8,p=1");

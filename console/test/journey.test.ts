@@ -35,7 +35,7 @@ describe("a person in a browser", () => {
     const { context, page, complaints } = await openTab(browser);
     await page.goto(`${sample.url}/members`);
     await at(page, `${service.url}/sign-in`);
-    expect(await page.textContent("main")).toContain("You go on to Brina Huts afterwards.");
+    expect(await page.textContent("main")).toContain("Sign in to continue to Brina Huts.");
     await page.click("text=Register");
     await page.fill("#email", "petra@brina.example");
     await page.fill("#displayName", "Petra Sasso");
@@ -210,9 +210,9 @@ describe("a person in a browser", () => {
     await page.waitForSelector("#present[aria-invalid=true]");
     await page.fill("#present", PASSWORD);
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=Your password is changed");
+    await page.waitForSelector("text=Password changed");
     expect(await page.textContent("main")).toMatch(
-      /other sessions? (was|were) ended; you stay signed in here/,
+      /You stay signed in here\. \d+ other sessions? (was|were) signed out/,
     );
     await page.click("text=Your account");
     await page.waitForSelector("dl");
@@ -223,7 +223,7 @@ describe("a person in a browser", () => {
     await page.fill("#password", PASSWORD);
     await page.fill("#repeated", PASSWORD);
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=Your password is changed");
+    await page.waitForSelector("text=Password changed");
     expect(complaints).toEqual([]);
     await context.close();
   });
@@ -258,16 +258,16 @@ describe("a person in a browser", () => {
     await page.fill("#password", "moss on the north side");
     await page.fill("#repeated", "moss on the north side");
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=Your new password is set");
+    await page.waitForSelector("text=Your new password is saved");
     const secret = new URL(link ?? "").hash.slice(1);
     expect(secret).toMatch(/^lcl_/);
     expect(asked.join("\n")).not.toContain(secret);
     expect(service.log()).not.toContain(secret);
     await page.goto(link ?? "");
-    await page.waitForSelector("h1 >> text=This link was used already");
+    await page.waitForSelector("h1 >> text=This link has already been used");
     expect(await violations(page)).toEqual([]);
     await page.goto(`${service.url}/link`);
-    await page.waitForSelector("h1 >> text=This link is not known");
+    await page.waitForSelector("h1 >> text=This link is not valid");
     await page.click("text=Sign in");
     await page.fill("#identifier", "lost@brina.example");
     await page.fill("#password", "moss on the north side");

@@ -63,11 +63,11 @@ describe("mailed links in a browser", () => {
     await page.fill("#repeated", PASSWORD);
     await page.click("button[type=submit]");
     await heading(page, "Check your mail");
-    expect(await page.textContent("button >> text=Send it again")).toMatch(/in \d+ s/);
+    expect(await page.textContent("button >> text=Send again")).toMatch(/in \d+ s/);
     await looksRight(page);
     await page.goto(`${service.url}/sign-in`);
     await signIn(page, "anna@brina.example");
-    await page.waitForSelector("text=a mail with a link waits");
+    await page.waitForSelector("text=Open the link in your mail first");
     await page.goto(await linkOf("anna@brina.example", "verify"));
     await heading(page, "Confirm your address");
     expect(page.url()).toBe(`${service.url}/link`);
@@ -134,7 +134,7 @@ describe("mailed links in a browser", () => {
     expect(await laptop.page.textContent("header")).toContain("carla@brina.example");
     await phone.page.goto("about:blank");
     await phone.page.goto(link);
-    await heading(phone.page, "This link was used already");
+    await heading(phone.page, "This link has already been used");
     await looksRight(phone.page);
     const secret = new URL(link).hash.slice(1);
     expect(asked.join("\n")).not.toContain(secret);
@@ -182,7 +182,7 @@ describe("mailed links in a browser", () => {
     await page.goto(newest);
     await heading(page, "This link has expired");
     await looksRight(page);
-    await page.click("text=Ask for a new password");
+    await page.click("text=Get a new link");
     await heading(page, "Forgotten your password?");
     await service.clock.reset();
     await context.close();
@@ -198,7 +198,7 @@ describe("mailed links in a browser", () => {
     await page.click("text=Change address");
     await page.fill("#email", "stolen@brina.example");
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=Show once more that it is you");
+    await page.waitForSelector("text=Confirm that it’s you to continue");
     await looksRight(page);
     await page.fill("#password", PASSWORD);
     await page.click("button[type=submit]");
@@ -224,10 +224,10 @@ describe("mailed links in a browser", () => {
     await phone.page.fill("#repeated", NEW);
     await phone.page.fill("#present", NEW);
     await phone.page.click("button[type=submit]");
-    await phone.page.waitForSelector("text=This is not the password that stood before the change.");
+    await phone.page.waitForSelector("text=This is not the password from before the change.");
     await phone.page.fill("#present", PASSWORD);
     await phone.page.click("button[type=submit]");
-    await heading(phone.page, "The account is yours again");
+    await heading(phone.page, "Your account is restored");
     expect(phone.complaints).toEqual([]);
     await phone.context.close();
     await service.clock.reset();
@@ -256,12 +256,12 @@ describe("mailed links in a browser", () => {
     await page.click("button >> text=Source");
     await page.waitForFunction(() => document.querySelector("pre")?.textContent?.includes("Message-ID"));
     await page.selectOption("select", "held");
-    await page.waitForSelector("text=No mail is in that state.");
+    await page.waitForSelector("text=No mail has that status.");
     await page.click("text=+31 min");
     // Nobody used the session for half an hour: it is over, and the page says so by itself.
     await heading(page, "You are signed out");
     await page.waitForSelector("text=moved by 31 min");
-    await page.click("text=Set it right");
+    await page.click("text=Reset");
     await page.waitForSelector("text=clock not moved");
     const guest = await openTab(browser);
     await guest.page.goto(await linkOf("gino@brina.example", "invite"));

@@ -50,14 +50,14 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   await page.fill("#identifier", "office@brina.example");
   await page.fill("#password", PASSWORD);
   await page.click("button[type=submit]");
-  await page.waitForSelector("text=Nothing was taken in yet");
+  await page.waitForSelector("text=Nothing has been imported yet");
   expect(await violations(page)).toEqual([]);
 
   const run = await lucchetto("import", "run", join(home, "lake.yaml"), "--unproven", "--wrap", "later");
   expect(run).toMatchObject({ status: 0, out: expect.stringMatching(/taken +2\n/) });
-  await page.click("text=Look again");
+  await page.click("text=Refresh");
   const card = page.locator("article");
-  await card.locator("text=not shown to be right").waitFor();
+  await card.locator("text=not proved").waitFor();
   // What lies sealed is wrapped while one looks.
   await eventually(async () => (await page.locator("[role=progressbar]").count()) === 0);
   await page.click("text=Rows that were refused: 1");
@@ -68,15 +68,15 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   await page.fill("#text", "hex(sha1(concat(password, salt)))");
   await page.fill("#identifier", "elsa");
   await page.fill("#password", "elsa by the lake");
-  await page.click("text=Try it, and keep it if it fits");
+  await page.click("text=Try it, and save it if it fits");
   await page.waitForSelector("#password[aria-invalid=true]");
   expect(await violations(page)).toEqual([]);
   await page.emulateMedia({ colorScheme: "dark" });
   expect(await colourViolations(page)).toEqual([]);
   await page.fill("#text", 'hex(sha1(concat(password, "#", salt)))');
-  await page.click("text=Try it, and keep it if it fits");
+  await page.click("text=Try it, and save it if it fits");
   await card.locator("code >> text=hex(sha1(concat(password").waitFor();
-  await card.locator("text=shown to be right").waitFor();
+  await card.locator("text=proved right").waitFor();
   const body = {
     proof: { type: "password", identifier: "dino", password: "dino by the lake" },
     deliver: "token",
@@ -85,7 +85,7 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   expect((await send(service, "POST", "/v1/sign-in", { body: JSON.stringify(body), headers })).status).toBe(
     201,
   );
-  await page.click("text=Look again");
+  await page.click("text=Refresh");
   await card.locator("dd >> text=1").first().waitFor();
   expect(complaints.filter((one) => !/400/.test(one))).toEqual([]);
   await context.close();
@@ -99,8 +99,8 @@ test("an operator uploads a table, mends its plan, checks it with a password tha
   await page.fill("#identifier", "office@brina.example");
   await page.fill("#password", PASSWORD);
   await page.click("button[type=submit]");
-  await page.click("text=Take a users table in");
-  await page.click("text=Upload");
+  await page.click("text=Import a users table");
+  await page.click("button >> text=Upload");
   await page.waitForSelector("#file[aria-invalid=true]");
   await page.setInputFiles("#file", {
     name: "spring.csv",
@@ -108,7 +108,7 @@ test("an operator uploads a table, mends its plan, checks it with a password tha
     buffer: Buffer.from(`\ufefflogin;mail;pw\n${rows.join("\n")}\n`),
   });
   await page.selectOption("select >> nth=1", ";");
-  await page.click("text=Upload");
+  await page.click("button >> text=Upload");
   await page.waitForSelector("#plan");
   const preview = await page.textContent("[role=region]");
   expect(preview).toContain("vera0@spring.example");
@@ -124,11 +124,11 @@ test("an operator uploads a table, mends its plan, checks it with a password tha
   await page.fill("#known-0", "vera3 by the spring");
   await page.click("button >> text=Check");
   await page.waitForSelector("text=The password of vera3 fits.");
-  expect(await page.textContent("main")).toMatch(/12\s*would be taken/);
+  expect(await page.textContent("main")).toMatch(/12\s*would be imported/);
   expect(await violations(page)).toEqual([]);
   await page.emulateMedia({ colorScheme: "dark" });
   expect(await colourViolations(page)).toEqual([]);
-  await page.click("text=Take it in");
+  await page.click("button >> text=Import");
   const card = page.locator("article", { hasText: "spring.csv" });
   await card.locator("dd >> text=12").first().waitFor();
   expect(complaints.filter((one) => !/400/.test(one))).toEqual([]);

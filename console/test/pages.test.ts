@@ -69,8 +69,8 @@ test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scr
   for (const name of ["sessions", "journal", "apps"]) await look(`/console/${name}`, "table");
   await look("/console/hashes", "canvas");
   await look("/console/sign-ins", "canvas");
-  await look("/console/webhooks", "text=Notices to the application stand here");
-  await look("/console/moving-in", "text=Nothing was taken in yet");
+  await look("/console/webhooks", "text=Notices to the application appear here");
+  await look("/console/moving-in", "text=Nothing has been imported yet");
   expect(titles.size).toBe(22);
   expect(complaints).toEqual([]);
   await context.close();

@@ -58,12 +58,12 @@ describe("passkeys in the browser", () => {
       expect(await page.textContent("main")).toContain("backed up");
       await page.click("text=Rename");
       await page.fill("#name", "My laptop");
-      await page.click("text=Keep");
+      await page.click("text=Save");
       await page.waitForSelector("h2:text('My laptop')");
       // What the browser's own list of passkeys says follows the account.
       await page.goto(`${service.url}/account/details`);
       await page.fill("#displayName", "Anna Bruni");
-      await button(page, "Keep it so");
+      await button(page, "Save");
       await page.waitForURL(`${service.url}/account`);
       const [kept] = await authenticator.credentials();
       expect(kept).toMatchObject({ userName: email, userDisplayName: "Anna Bruni" });
@@ -212,7 +212,7 @@ describe("passkeys in the browser", () => {
       await page.waitForSelector("text=Your account is ready");
       expect(await violations(page)).toEqual([]);
       await keepPicture(page, "7-registered-with-a-passkey");
-      await page.click("text=Go on");
+      await page.click("text=Continue");
       await page.waitForURL(`${service.url}/account`);
       await page.goto(`${service.url}/account/passkeys`);
       await page.click("text=Remove");
@@ -272,13 +272,13 @@ describe("passkeys in the browser", () => {
           await button(page, "Add a passkey");
         } else {
           await button(page, "Set up an authenticator app");
-          const uri = (await page.getAttribute("text=Open in an app on this device", "href")) ?? "";
+          const uri = (await page.getAttribute("text=Open an app on this device", "href")) ?? "";
           await page.fill("#code", codesOf(strict, uri)());
-          await button(page, "Set it up");
+          await button(page, "Turn on");
         }
         await page.waitForSelector("h1 >> text=Your account is protected");
         expect(await page.locator("section code").count()).toBe(10);
-        await button(page, "Go on");
+        await button(page, "Continue");
         await page.waitForURL(`${strict.url}/account`);
         expect(complaints).toEqual([]);
         await context.close();

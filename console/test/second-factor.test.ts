@@ -62,7 +62,7 @@ describe("the second factor", () => {
     try {
       await showPassword(page, email);
       await page.click("text=Second factor");
-      await page.waitForSelector("text=whoever knows your password is in");
+      await page.waitForSelector("text=your password alone is enough");
       await page.click("text=Set up an authenticator app");
       await page.waitForSelector("img[alt^='QR code']");
       expect(await violations(page)).toEqual([]);
@@ -70,12 +70,12 @@ describe("the second factor", () => {
       expect(uri).toMatch(
         /^otpauth:\/\/totp\/Brina%20Huts:anna%40brina\.example\?secret=[A-Z2-7]+&issuer=Brina%20Huts&/,
       );
-      expect(await page.getAttribute("text=Open in an app on this device", "href")).toBe(uri);
+      expect(await page.getAttribute("text=Open an app on this device", "href")).toBe(uri);
       await keepPicture(page, "1-set-up-by-a-picture");
       const code = codesOf(service, uri);
       await fillCode(page, code() === "123123" ? "321321" : "123123");
       await page.waitForSelector("#code-error");
-      expect(await page.textContent("#code-error")).toContain("not the code of now");
+      expect(await page.textContent("#code-error")).toContain("not the current code");
       await fillCode(page, `${code().slice(0, 3)} ${code().slice(3)}`);
       await page.waitForSelector("text=Your recovery codes");
       expect(await violations(page)).toEqual([]);
@@ -89,7 +89,7 @@ describe("the second factor", () => {
       expect(await page.textContent("main")).not.toContain(codes[0]);
       await page.click("text=Rename");
       await page.fill("#name", "My phone");
-      await page.click("text=Keep");
+      await page.click("text=Save");
       await page.waitForSelector("h2:text('My phone')");
       await keepPicture(page, "3-what-is-set-up");
 
@@ -134,21 +134,21 @@ describe("the second factor", () => {
       await page.click("text=Keys for scripts");
       await page.fill("#name", "night backup");
       await service.clock.advance(11 * MINUTE);
-      await page.click("text=Make a key");
-      await page.waitForSelector("text=Show once more that it is you");
+      await page.click("text=Create key");
+      await page.waitForSelector("text=Confirm that it’s you to continue");
       await page.fill("#password", PASSWORD);
       await page.click("button[type=submit]");
-      await page.waitForSelector("text=Now the second factor");
+      await page.waitForSelector("text=Now your second factor");
       await keepPicture(page, "5-asked-for-before-a-change");
       expect(await violations(page)).toEqual([]);
       await fillCode(page, app.code());
-      await page.waitForSelector("text=“night backup” is made");
+      await page.waitForSelector("text=“night backup” was created");
 
       await page.goto(`${service.url}/account/second-factor`);
       await page.click("text=Remove");
       await page.click("button:text-is('Remove')");
-      await page.waitForSelector("text=is removed. Its codes are refused from now on.");
-      await page.waitForSelector("text=There is none yet");
+      await page.waitForSelector("text=was removed. Its codes no longer work.");
+      await page.waitForSelector("text=You have none yet");
     } finally {
       await context.close();
     }
@@ -181,7 +181,7 @@ describe("the second factor", () => {
       }
       await service.clock.advance(2 * MINUTE);
       await fillCode(page, app.code());
-      await page.waitForSelector("text=This sign-in is over");
+      await page.waitForSelector("text=This sign-in has expired");
 
       await ask();
       const second = await mailTo(service, email, "sign-in", new Set([first.id]));

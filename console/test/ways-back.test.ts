@@ -67,7 +67,7 @@ describe("taking a change back", () => {
     await chooseNew(page);
     await page.fill("#code", "aaaaa-bbbbb-ccccc");
     await page.click("button >> text=Undo it");
-    await page.waitForSelector("text=This is no code of an authenticator or recovery code from before");
+    await page.waitForSelector("text=This is not a code or recovery code from before");
     await looksRight(page, "2-undo-factor-refused");
     await page.fill("#code", app.recoveryCodes[0] ?? "");
     await page.click("button >> text=Undo it");
@@ -132,7 +132,7 @@ describe("signing in with a mailed proof", () => {
     const code = ((await phone.page.textContent("[role=status]")) ?? "").replace(/\s/g, "");
     await page.fill("#code", code === "000000" ? "000001" : "000000");
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=This is not the code");
+    await page.waitForSelector("text=That is not the code");
     await page.fill("#code", code);
     await page.click("button[type=submit]");
     await heading(page, "Choose a new password");
@@ -184,14 +184,14 @@ describe("operators in the console", () => {
     await page.goto(`${service.url}/console/accounts/${id}`);
     await page.click("button >> text=Remove the second factor");
     await page.click("button >> text=Remove it");
-    await page.waitForSelector("text=Say why.");
+    await page.waitForSelector("text=Enter a reason.");
     await page.fill("#reason", "lost the phone, showed his card at the counter");
     await keepPicture(page, "7-remove-factor");
     await page.click("button >> text=Remove it");
     await page.waitForSelector("text=Is it still you?");
     await looksRight(page, "8-proof-in-place");
     await page.fill("#password", PASSWORD);
-    await page.click("dialog >> text=Go on");
+    await page.click("dialog >> button >> text=Continue");
     await page.waitForSelector(
       "text=The second factor is removed; the owner and the other operators are told.",
     );
@@ -209,7 +209,7 @@ describe("operators in the console", () => {
     await page.waitForSelector("text=needs a proof that was shown within the last ten minutes");
     await page.click("button >> text=Correct it");
     await page.fill("#password", PASSWORD);
-    await page.click("dialog >> text=Go on");
+    await page.click("dialog >> button >> text=Continue");
     await page.waitForSelector("text=The address is corrected; a mail to it asks for a click.");
     await heading(page, "fausta.fixed@brina.example");
     expect(complaints).toEqual([]);
@@ -225,11 +225,11 @@ describe("operators in the console", () => {
     await signIn(page, email);
     await page.waitForURL("**/account");
     await page.goto(`${service.url}/console/mail`);
-    await page.waitForSelector("text=You read as an auditor");
+    await page.waitForSelector("text=You are here as an auditor");
     await page.waitForSelector("text=Confirm your address");
     await page.goto(`${service.url}/console/accounts/${id}`);
-    await page.click("button >> text=Want a new password");
-    await page.waitForSelector("text=it sees what operators see, and changes nothing");
+    await page.click("button >> text=Require a new password");
+    await page.waitForSelector("text=it sees what operators see, and cannot change anything");
     expect(complaints).toEqual([]);
     await context.close();
   });

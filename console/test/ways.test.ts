@@ -47,19 +47,19 @@ describe("access keys", () => {
     try {
       await signIn(page, service, "keeper@brina.example");
       await page.click("text=Keys for scripts");
-      await page.waitForSelector("text=There is none yet.");
+      await page.waitForSelector("text=You have no keys yet.");
       await page.click("button[type=submit]");
       expect(await page.textContent("#name-error")).toContain("Say what the key is for.");
       await service.clock.advance(11 * 60_000);
       await page.fill("#name", "night backup");
       await page.check("text=only these:");
       await page.check("input[value=keeper]");
-      await page.click("text=Make a key");
-      await page.waitForSelector("text=Show once more that it is you");
+      await page.click("text=Create key");
+      await page.waitForSelector("text=Confirm that it’s you to continue");
       await keepPicture(page, "6-reauthentication-in-place");
       await page.fill("#password", PASSWORD);
       await page.click("button[type=submit]");
-      await page.waitForSelector("text=“night backup” is made");
+      await page.waitForSelector("text=“night backup” was created");
       await keepPicture(page, "7-an-access-key,-shown-once");
       expect(await violations(page)).toEqual([]);
       const key = (await page.locator("code", { hasText: "lca_" }).first().textContent()) ?? "";
@@ -73,10 +73,10 @@ describe("access keys", () => {
       expect((await ask("/api/my-nights")).json()).toMatchObject({ account: id });
       await page.reload();
       await page.waitForSelector("h3");
-      expect(await page.textContent("ul")).toMatch(/night backup.*last used.*carries keeper at most/s);
+      expect(await page.textContent("ul")).toMatch(/night backup.*last used.*labels: keeper/s);
       expect(await page.textContent("main")).not.toContain(key);
       await page.click("text=Delete");
-      await page.waitForSelector("text=is deleted. It is refused from now on.");
+      await page.waitForSelector("text=was deleted and no longer works.");
       expect((await ask("/api/ledger")).status).toBe(401);
       expect(complaints).toEqual([]);
     } finally {

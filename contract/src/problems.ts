@@ -12,59 +12,59 @@ export type { ProblemKind } from "./problem-kind.ts";
 export const PROBLEMS = {
   "malformed-request": {
     status: 400,
-    title: "The request cannot be read",
+    title: "The request could not be read",
     meaning:
       "The body or the address is not what it claims to be: broken JSON, bytes that are not UTF-8, or member names that no request has.",
     mend: "Send a JSON object in UTF-8 with the members that the description of the call names.",
   },
   "invalid-fields": {
     status: 400,
-    title: "Some fields are not right",
+    title: "Some fields are invalid",
     meaning:
       "The request was read, but at least one field is missing, unknown, or not acceptable. `errors` names each with a sentence.",
     mend: "Correct the named fields and send the request again. Nothing was stored.",
   },
   "sign-in-refused": {
     status: 401,
-    title: "Signing in did not work",
+    title: "Sign-in failed",
     meaning:
       "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
     mend: "Check both and try again, or register.",
   },
   "app-unknown": {
     status: 401,
-    title: "The app is not known",
+    title: "Unknown application",
     meaning:
       "This call is for registered applications. The client id and the app key did not come as HTTP Basic, or do not belong together.",
     mend: "Send Authorization: Basic with the client id and the app key that `lucchetto app add` printed.",
   },
   "step-wanted": {
     status: 401,
-    title: "Something more is wanted",
+    title: "One more step is required",
     meaning:
       "You are signed in, but the application asks here for a second factor, or for a proof that was shown a short while ago (RFC 9470).",
     mend: "Open the page in a browser and show what is asked for; a program asks for authorization again with the parameters of the challenge.",
   },
   "not-signed-in": {
     status: 401,
-    title: "Nobody is signed in",
+    title: "Not signed in",
     meaning:
       "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
     mend: "Sign in and send the request again with the new token.",
   },
   "sign-in-lapsed": {
     status: 401,
-    title: "This sign-in has lapsed",
+    title: "This sign-in has expired",
     meaning:
       "A sign-in may take five minutes (by mail, as long as its link lives), works in the browser it was begun in, and once. This one is over, or none was begun here.",
-    mend: "Begin again at the sign-in page.",
+    mend: "Start over at the sign-in page.",
   },
   "proof-refused": {
     status: 401,
-    title: "This does not fit",
+    title: "That was not right",
     meaning:
       "The code or link does not belong to what was begun here, or was used already. Five that do not fit end a sign-in.",
-    mend: "Type the newest code, or begin again at the sign-in page.",
+    mend: "Enter the newest code, or start over at the sign-in page.",
   },
   "account-suspended": {
     status: 403,
@@ -81,24 +81,24 @@ export const PROBLEMS = {
   },
   "operator-needed": {
     status: 403,
-    title: "The password alone opens nothing",
+    title: "The password alone is not enough",
     meaning:
       "The password is right, but a new one is wanted, and there is no second factor and no confirmed address by which the account could be proved. Or an operator gave it as a first password, more than seven days ago.",
     mend: "Ask the people who run the site for a first password.",
   },
   "last-operator": {
     status: 409,
-    title: "The last operator stays",
+    title: "The last operator must stay",
     meaning:
       "After this change nobody would be left who is an operator, active, and able to sign in. Nothing was changed.",
     mend: "Make somebody else an operator first.",
   },
   "second-factor-wanted": {
     status: 403,
-    title: "A second factor is wanted",
+    title: "A second factor is required",
     meaning:
       "In production operators change things only in a session at level 2, and this account has no second factor yet.",
-    mend: "Set an authenticator app up or add a passkey on the account page, then send the request again.",
+    mend: "Set up an authenticator app or add a passkey on the account page, then send the request again.",
   },
   "password-is-wanted": {
     status: 409,
@@ -116,27 +116,27 @@ export const PROBLEMS = {
   },
   "last-way-in": {
     status: 409,
-    title: "The last way in stays",
+    title: "The last way to sign in must stay",
     meaning:
       "Without this nothing would be left by which the account could be opened: no password, no other passkey, no confirmed address.",
     mend: "Set a password, add another passkey or confirm an address first.",
   },
   "auditor-reads-only": {
     status: 403,
-    title: "Auditors change nothing",
-    meaning: "The account carries the label `auditor`: it sees what operators see, and changes nothing.",
+    title: "Auditors cannot change anything",
+    meaning: "The account has the label `auditor`: it sees what operators see, and cannot change anything.",
     mend: "Ask an operator to do it.",
   },
   "thing-from-before-wanted": {
     status: 403,
-    title: "One thing from before is wanted",
+    title: "Something from before the change is required",
     meaning:
       "The link was opened in a browser that the account did not know before the change. Whoever only reads the mail undoes nothing.",
     mend: "Send `present` with the password that stood before the change, or a proof of an authenticator or recovery code from before it. If nothing is left, ask the people who run the site.",
   },
   "wrong-host": {
     status: 421,
-    title: "Not at this host",
+    title: "Wrong host",
     meaning:
       "The request names a host that is none of this service's, as happens when a foreign name is made to lead here.",
     mend: "Call the service at its public address. An internal name is listed under listen.hosts in lucchetto.yaml.",
@@ -158,13 +158,13 @@ export const PROBLEMS = {
   "operators-only": {
     status: 403,
     title: "For operators only",
-    meaning: "You are signed in, but the account does not carry the label `operator`.",
+    meaning: "You are signed in, but your account does not have the label `operator`.",
     mend: "Sign in with an operator's account.",
   },
   "label-missing": {
     status: 403,
     title: "Not for this account",
-    meaning: "You are signed in, but the application asks for a label that your account does not carry.",
+    meaning: "You are signed in, but the application requires a label that your account does not have.",
     mend: "Ask the people who run the site for the label.",
   },
   "foreign-origin": {
@@ -176,16 +176,16 @@ export const PROBLEMS = {
   },
   "own-password-not-taken": {
     status: 403,
-    title: "Not with a password",
+    title: "Passwords are not accepted here",
     meaning:
       "The application asked whether a person's own password is right, but it is not registered for that. Nothing was checked.",
     mend: "Make an access key on the account page and send it in the password's place; or register the application with --basic-passwords.",
   },
   "right-missing": {
     status: 403,
-    title: "The app may not do this",
-    meaning: "This call is for applications with a right of their own, which this one was not given.",
-    mend: "For its developer: register the application with `lucchetto app add --rights accounts …`.",
+    title: "The application is not allowed to do this",
+    meaning: "This call requires a right that the application does not have.",
+    mend: "For its developer: give it the right with `lucchetto app change CLIENT-ID --rights accounts`.",
   },
   "account-of-operators": {
     status: 403,
@@ -203,33 +203,33 @@ export const PROBLEMS = {
   },
   "not-found": {
     status: 404,
-    title: "There is no such thing",
-    meaning: "Nothing stands at this address, or nothing that is yours.",
+    title: "Not found",
+    meaning: "There is nothing at this address, or nothing that is yours.",
     mend: "Check the address and the id.",
   },
   "mail-missing": {
     status: 503,
-    title: "No mail is sent here",
+    title: "This site sends no mail",
     meaning: "This service has no way to send mail, so nobody can be sent a link.",
     mend: "Ask the people who run the site for a new password.",
   },
   "email-unverified": {
     status: 403,
     title: "The address is not confirmed yet",
-    meaning: "The password is right, but nobody has shown yet that the e-mail address is theirs.",
-    mend: "Open the link in the mail that was sent when the account was made, or have it sent again.",
+    meaning: "The password is right, but the e-mail address has not been confirmed yet.",
+    mend: "Open the link in the mail that was sent when you registered, or have it sent again.",
   },
   reauthenticate: {
     status: 403,
-    title: "Show once more who you are",
+    title: "Confirm that it is you",
     meaning: "This change needs a proof that was shown within the last ten minutes.",
     mend: "Call POST /v1/session/reauthenticate with the password, and the second factor where there is one; then send the request again.",
   },
   "enrolment-lapsed": {
     status: 409,
-    title: "Begun too long ago",
-    meaning: "An authenticator app is confirmed within fifteen minutes. Nothing has changed.",
-    mend: "Begin anew; the app then takes a fresh secret over.",
+    title: "Started too long ago",
+    meaning: "An authenticator app has to be confirmed within fifteen minutes. Nothing has changed.",
+    mend: "Start over with a new QR code.",
   },
   "second-factor-missing": {
     status: 409,
@@ -239,14 +239,14 @@ export const PROBLEMS = {
   },
   "keys-missing": {
     status: 503,
-    title: "No lasting keys are there",
+    title: "There is no key ring",
     meaning:
       "Secrets of authenticator apps are sealed under the key ring, and this service runs without one: after its next start nobody could open them.",
     mend: "Make one with `lucchetto keys add`, name it under keys.file in lucchetto.yaml, and start the service again.",
   },
   "password-wanted": {
     status: 403,
-    title: "A password is wanted",
+    title: "A password is required",
     meaning:
       "The link was opened in another browser than the one that registered. The address is confirmed with the password from the registration, or with a new one, which ends whatever was set up before.",
     mend: "Send `present` with the password from the registration, or `password` with a new one.",
@@ -260,20 +260,20 @@ export const PROBLEMS = {
   "address-taken": {
     status: 409,
     title: "The address belongs to another account",
-    meaning: "Since the link was sent, another account has got this address or username.",
+    meaning: "Another account has taken this address or username since the link was sent.",
     mend: "Ask the people who run the site, or register with another one.",
   },
   "link-unknown": {
     status: 404,
-    title: "This link is not known",
+    title: "This link is not valid",
     meaning:
       "No such link was sent, or it belongs to an address that the account no longer has. Part of it may be missing.",
     mend: "Open the whole link from the mail, or ask for a new one.",
   },
   "link-used": {
     status: 410,
-    title: "This link was used already",
-    meaning: "A mailed link works once, and this one has done its work.",
+    title: "This link has already been used",
+    meaning: "A mailed link works only once.",
     mend: "Sign in, or ask for a new link.",
   },
   "link-superseded": {
@@ -286,12 +286,12 @@ export const PROBLEMS = {
   "link-expired": {
     status: 410,
     title: "This link has expired",
-    meaning: "A mailed link works for a limited time, which is over.",
+    meaning: "A mailed link works for a limited time, and that time is over.",
     mend: "Ask for a new link; it takes a minute.",
   },
   "method-not-allowed": {
     status: 405,
-    title: "Not with this method",
+    title: "Method not allowed",
     meaning: "The address exists, but not for this method. The reply's Allow header lists those it takes.",
     mend: "Use one of the listed methods.",
   },
@@ -328,8 +328,8 @@ export const PROBLEMS = {
   },
   throttled: {
     status: 429,
-    title: "Too many tries",
-    meaning: "There were too many failed tries for this name or from this network. Nothing was checked.",
+    title: "Too many attempts",
+    meaning: "There were too many failed attempts for this name or from this network. Nothing was checked.",
     mend: "Wait the seconds in Retry-After, then try again. The reply is the same whether the name is known or not.",
   },
   "headers-too-large": {
@@ -340,13 +340,13 @@ export const PROBLEMS = {
   },
   "internal-error": {
     status: 500,
-    title: "Something went wrong here",
+    title: "Something went wrong",
     meaning: "The service ran into a fault of its own. It is in its log under the request id.",
-    mend: "Try again; if it stays, give the request id to the people who run the site.",
+    mend: "Try again. If it keeps happening, give the request id to the people who run the site.",
   },
   "too-busy": {
     status: 503,
-    title: "Too busy for the moment",
+    title: "Too busy right now",
     meaning:
       "More people are signing in at this moment than passwords can be checked. Nothing was counted against you.",
     mend: "Try again after the seconds in Retry-After.",

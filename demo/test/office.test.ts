@@ -65,7 +65,7 @@ describe("the office page", () => {
     await page.click("text=Send the invitation");
     await page.waitForSelector("[role=alert]");
     expect(await page.textContent("[role=alert]")).toBe(
-      "fabio@brina.example was not invited. This address has an account already.",
+      "fabio@brina.example was not invited. There is already an account with this address.",
     );
     expect(await page.inputValue("[name=displayName]")).toBe("Fabio again");
 

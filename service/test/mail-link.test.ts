@@ -57,7 +57,7 @@ describe("a reset link", () => {
     const short = await redeem(secret, "short");
     expect(codeOf(short)).toBe("invalid-fields");
     expect((await redeem(secret, "fourteen chars")).text).toMatch(/15 characters/);
-    expect((await redeem(secret, "passwordpassword")).text).toMatch(/guessers try first/);
+    expect((await redeem(secret, "passwordpassword")).text).toMatch(/attackers try first/);
     const done = await redeem(secret);
     expect(done.json()).toEqual({ outcome: "password-set" });
     expect(done.headers.get("set-cookie")).toBeNull();

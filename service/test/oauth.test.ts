@@ -491,7 +491,7 @@ describe("signing out from an application (OpenID Connect RP-Initiated Logout 1.
     expect(await follow(byLink.headers.get("location"))).toEqual({
       appName: "Ledger",
       returnTo: "http://localhost:9999/out?from=lucchetto&state=a+b%26c",
-      // Nobody is signed in.
+      // Not signed in.
       automatic: true,
     });
     // Somebody who is gets asked, unless the application knows the session.

@@ -57,7 +57,7 @@ describe("an operator wants a new password", () => {
 
     const old = await show(PASSWORD, bearer(token));
     expect(old.status).toBe(400);
-    expect(old.text).toMatch(/to be replaced/);
+    expect(old.text).toMatch(/you are replacing/);
     const short = await show("short", bearer(token));
     expect(short.json()).toMatchObject({ code: "invalid-fields", errors: [{ path: "password" }] });
     const done = await show(NEW, bearer(token));

@@ -191,7 +191,7 @@ describe("guessable passwords", () => {
         path: "password",
         code: "password-common",
         parameters: {},
-        message: expect.stringContaining("guessers try first"),
+        message: expect.stringContaining("attackers try first"),
       },
     ]);
     expect(reply.text).not.toContain("Password2026");

@@ -103,7 +103,7 @@ describe("authenticator apps", () => {
     };
     const wrong = await confirm(code() === "000000" ? "000001" : "000000");
     expect(wrong.status).toBe(400);
-    expect(wrong.text).toMatch(/not the code of now/);
+    expect(wrong.text).toMatch(/not the current code/);
     expect(await service.signIn("bruno@brina.example")).toMatch(/^lcs_/);
 
     await service.clock.advance(15 * MINUTE);

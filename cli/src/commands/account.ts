@@ -45,12 +45,12 @@ export function defineAccount(account: Command): void {
       });
       if (options.json === true) return printJson(body);
       print(`${body.email ?? body.username ?? body.id} is added (${body.id}).`);
-      if (body.scheme === null) print("There is no password yet, so nobody can sign in by one.");
-      else if (body.mustChangePassword) print("Another password is wanted at the first sign-in.");
+      if (body.scheme === null) print("There is no password yet, so nobody can sign in with one.");
+      else if (body.mustChangePassword) print("They choose another password at their first sign-in.");
     });
   account
     .command("erase")
-    .description("erase an account with everything of it; this cannot be taken back")
+    .description("erase an account and everything in it; this cannot be undone")
     .argument("<account>", "e-mail address, username, id or reference")
     .option("--yes", "do not ask")
     .addHelpText("after", "\nExample:\n  lucchetto account erase anna@brina.example")
@@ -65,7 +65,7 @@ export function defineAccount(account: Command): void {
   addHelpCommands(account);
   account
     .command("must-change")
-    .description("want a new password at the next sign-in; the sessions end at once")
+    .description("require a new password at the next sign-in; its sessions end at once")
     .argument("<account>", "e-mail address, username, id or reference")
     .option("--no-longer", "take it back")
     .option("--json", "as JSON")
@@ -85,7 +85,7 @@ export function defineAccount(account: Command): void {
     });
   account
     .command("label")
-    .description("set an account's labels, in the place of those it has")
+    .description("set an account's labels, replacing the ones it has")
     .argument("<account>", "e-mail address, username, id or reference")
     .argument("[labels...]", "none: takes all away")
     .option("--json", "as JSON")
@@ -216,7 +216,7 @@ function addHelpCommands(account: Command): void {
     });
   account
     .command("correct-email")
-    .description("give an account another address whose owner lost theirs; it has to be confirmed")
+    .description("give an account a new address when its owner has lost the old one; it has to be confirmed")
     .argument("<account>", "e-mail address, username, id or reference")
     .argument("<address>", "the new address")
     .requiredOption(...reasonOption)
@@ -360,7 +360,7 @@ function printDetail({ account, password, secondFactor }: AccountDetail): void {
     ["created", time(account.createdAt)],
     ["last sign-in", account.lastSignInAt === null ? "never" : time(account.lastSignInAt)],
     ["second factor", inWords(secondFactor)],
-    ...(account.mustChangePassword ? [["next", "a new password is wanted at the sign-in"] as const] : []),
+    ...(account.mustChangePassword ? [["next", "a new password is required at the next sign-in"] as const] : []),
   ]);
   print("", bold("Password record"));
   if (password === null) return print("The account has no password.");

@@ -144,7 +144,7 @@ export function defineApp(app: Command): void {
 
   app
     .command("change")
-    .description("change an application: what is given takes the place of what was")
+    .description("change an application; what you give replaces what it had")
     .argument("<client-id>")
     .option("--name <text>", "what people are told")
     .option(

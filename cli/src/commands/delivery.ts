@@ -14,7 +14,7 @@ interface ListOptions extends PageOptions {
 
 export function defineDelivery(delivery: Command): void {
   withPage(delivery.command("list"))
-    .description("notices, newest first, with their tries")
+    .description("notices, newest first, with their attempts")
     .addOption(oneOf("--state <state>", "only those", DELIVERY_STATES))
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto delivery list --state given-up")

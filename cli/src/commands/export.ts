@@ -41,7 +41,7 @@ export function defineExport(command: Command): void {
     )
     .action(async (file: string, { to, json }: Options, self: Command) => {
       const { cwd, stderr } = terminal();
-      if (existsSync(resolve(cwd, file))) throw new Failure(`${file} is there already.`, 2);
+      if (existsSync(resolve(cwd, file))) throw new Failure(`${file} already exists.`, 2);
       let told = 0;
       const result = await runTask<Result>("export", {
         config: configurationFile(self),

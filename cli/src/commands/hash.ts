@@ -52,7 +52,7 @@ export function defineHash(hash: Command): void {
 
   hash
     .command("check")
-    .description("check a password against a record; exit 1 if it is another")
+    .description("check a password against a record; exit 1 if it does not match")
     .argument("<record>", "a PHC string, or another system's $2b$…, $6$…, $5$… or $1$…, in single quotes")
     .option(...SCHEME)
     .option("--password-stdin", "read the password from standard input")
@@ -99,7 +99,7 @@ export function defineHash(hash: Command): void {
 function addTune(hash: Command): void {
   hash
     .command("tune")
-    .description("measure schemes on this machine, and name the one to use")
+    .description("measure schemes on this machine, and recommend one")
     .option("--target <duration>", "how long one hash may take", "250ms")
     .option("--memory <size>", "how much memory one hash may hold", "64MiB")
     .option("--scheme <algorithm>", "scrypt, argon2id, pbkdf2-sha256 or pbkdf2-sha512", "scrypt")

@@ -41,7 +41,7 @@ export function defineImport(command: Command): void {
       const source = sourceOf(file, options);
       const { cwd } = terminal();
       const to = options.to === undefined ? undefined : resolve(cwd, options.to);
-      if (to !== undefined && existsSync(to)) throw new Failure(`--to: ${options.to} is there already.`, 2);
+      if (to !== undefined && existsSync(to)) throw new Failure(`--to: ${options.to} already exists.`, 2);
       const draft = await runTask<PlanDraft>("import-plan", {
         config: "none",
         input: JSON.stringify({
@@ -119,7 +119,7 @@ export function defineImport(command: Command): void {
 
   command
     .command("status")
-    .description("how the intakes stand: rows, first sign-ins, and digests that are still to be wrapped")
+    .description("progress of imports: rows, first sign-ins, and digests still to be wrapped")
     .argument("[intake]", "one of them, with its plan and its recipes")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")

@@ -88,7 +88,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     OPERATOR,
     "throttle",
-    "who is held back after failures: list, release",
+    "who is blocked after failed attempts: list, release",
     async () => (await import("./throttle.ts")).defineThrottle,
   ),
   noun(
@@ -106,7 +106,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     OPERATOR,
     "mail",
-    "the mails: what was sent, waits, or was caught (in development for anybody)",
+    "mails that were sent, are waiting, or were caught (in development for anybody)",
     async () => (await import("./mail.ts")).defineMail,
   ),
   noun(

@@ -48,7 +48,7 @@ export function defineMail(mail: Command): void {
     });
   mail
     .command("repeat")
-    .description("as an operator: try one again at once that waits or was given up")
+    .description("as an operator: retry a mail now that is waiting or was given up")
     .argument("<id>", "as `mail list` shows it")
     .addHelpText("after", "\nExample:\n  lucchetto mail repeat 019b7c2e-6a51-7c3e-9d0f-2b1f0a4c5d6e")
     .action(async (id: string, _options, command: Command) => {

@@ -38,7 +38,7 @@ export function defineRegister(register: Command): void {
         const reply = await connection.client(routes.register, { body });
         if (reply.status === 202) {
           if (options.json === true) return printJson(reply.body);
-          return print("Look into your mailbox: what happens next stands in the mail.");
+          return print("Check your mail: it says what happens next.");
         }
         const { token, ...shown } = reply.body;
         if (token !== undefined) await connection.keepInstead(token);
@@ -121,7 +121,7 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   const wish = { purpose: "sign-in", identifier, remember, deliver: "token" } as const;
   const asked = await connection.client(routes.askForLink, { body: wish });
   const { token } = asked.body;
-  if (token === undefined) throw new Failure("The service began no sign-in.");
+  if (token === undefined) throw new Failure("The service did not start a sign-in.");
   terminal().stderr.write(
     "If the name is known here, a link is on its way. Open it, and type the code that it shows.\n",
   );
@@ -145,7 +145,7 @@ async function showWhatIsWanted(connection: Connection, begun: Begun, options: P
     else if (wanted.includes("totp")) reply = await showSecondFactor(connection, { token });
     else if (wanted.includes("mail-code")) reply = await showMailCode(connection, { token });
     else if (wanted.includes("password")) reply = await showPassword(connection, { token });
-    else throw new Failure("More is wanted than this command can show; sign in on the page.");
+    else throw new Failure("More proofs are needed than this command can give; sign in on the page.");
   }
   return reply;
 }
@@ -164,7 +164,7 @@ async function showMailCode(connection: Connection, { token }: Pick<ProofWanted,
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
   return askAgain(async () => {
     const code = await askCode();
-    if (code === "") throw new Failure("A code from the mail is wanted. Sign in on a terminal.");
+    if (code === "") throw new Failure("A code from the mail is needed. Sign in from a terminal.");
     return client(routes.addProof, { body: { proof: { type: "mail-code", code } } });
   });
 }
@@ -184,10 +184,10 @@ async function showNewPassword(
 ) {
   if (options.passwordStdin === true) {
     throw new Failure(
-      "A new password is wanted before you are signed in. Sign in on a terminal or on the page, where it can be chosen.",
+      "You have to choose a new password before you are signed in. Sign in on a terminal or on the page, where it can be chosen.",
     );
   }
-  print("The password is right, and a new one is wanted in its place.");
+  print("The password is right, but you have to choose a new one.");
   const password = await askPassword({}, "New password", { repeat: true });
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
   return client(routes.addProof, { body: { proof: { type: "new-password", password } } });

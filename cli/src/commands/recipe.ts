@@ -40,7 +40,7 @@ export function defineRecipe(recipe: Command): void {
       const read = readOrFail(text);
       const given = inputOf(options, read);
       if (options.stored === "")
-        throw new Failure("--stored: it is empty; what the old system stored is wanted.", 2);
+        throw new Failure("--stored: it is empty; give what the old system stored.", 2);
       if (read.kind === "bytes" && !HEX.test(options.stored))
         throw new Failure(
           "--stored: the recipe makes bytes; expected them in hexadecimal, such as 00ff7e.",

@@ -30,7 +30,7 @@ export function defineSchema(schema: Command): void {
     });
   schema
     .command("apply")
-    .description("apply the missing migrations; does nothing when none is")
+    .description("apply the missing migrations; does nothing when none are missing")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema apply")

@@ -295,7 +295,7 @@ async function handSecondFactorOver({ uri, picture, recoveryCodes }: SecondFacto
       matchTotp({ secret, settings, lastStep: null }, code, new Date()).outcome === "right"
     )
       return print("It fits.");
-    terminal().stderr.write("That is not the code of now. Scan the picture, or type the secret by hand.\n");
+    terminal().stderr.write("That is not the current code. Scan the QR code, or enter the secret by hand.\n");
   }
 }
 

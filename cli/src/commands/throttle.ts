@@ -26,7 +26,7 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
 export function defineThrottle(throttle: Command): void {
   throttle
     .command("list")
-    .description("who is held back, or would be at the next failure")
+    .description("who is blocked for now, or would be at the next failure")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto throttle list")
     .action(async (options: { json?: boolean }, command: Command) => {
@@ -63,7 +63,7 @@ export function defineThrottle(throttle: Command): void {
       const chosen = named.filter(
         ({ entry, names }) => names.includes(who) || (who.length >= 6 && entry.id.startsWith(who)),
       );
-      if (chosen.length === 0) throw new Failure(`${who} is not held back. Run: lucchetto throttle list`);
+      if (chosen.length === 0) throw new Failure(`${who} is not blocked. Run: lucchetto throttle list`);
       const client = connection.signedIn();
       for (const { entry } of chosen)
         await client(routes.releaseThrottle, { params: { id: entry.id } }).catch(wentWithAnother);

@@ -93,7 +93,7 @@ export function defineTotpImport(totp: Command): void {
       ]);
       printTable(["line", match, "what became of it"], rows, "The file has no lines.");
       const done = reports.filter(({ outcome }) => outcome.startsWith("imported")).length;
-      print(`${done} of ${reports.length} imported. Run again, what is there already is not touched.`);
+      print(`${done} of ${reports.length} imported. Run it again: what is already there is left alone.`);
     });
 }
 

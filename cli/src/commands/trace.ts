@@ -81,7 +81,7 @@ const CHANGES = { added: "+", changed: "~", removed: "-" };
 function printTrace(trace: RequestTrace, { statements = false }: TraceOptions): void {
   const { method, path, status, outcome, milliseconds, at, by, requestId } = trace;
   print(
-    `${bold(`${method} ${printable(path)}`)}  ${status} ${outcome ?? ""}`.trimEnd(),
+    `${bold(`${method} ${printable(path)}`)}  ${status} ${printable(outcome ?? "")}`.trimEnd(),
     dim(
       `${at.slice(0, 19).replace("T", " ")} UTC, ${milliseconds} ms, by ${by === "app" ? "an" : "a"} ${by}, request ${requestId}`,
     ),

@@ -113,7 +113,7 @@
       {/if}
     </div>
     {#if password === null}
-      <p class="text-quiet">{texts.accountDetail.theAccountHasNoPassword}</p>
+      <p class="text-quiet">{texts.accountDetail.thisAccountHasNoPassword}</p>
     {:else if "unreadable" in password}
       <p>
         <StateWord kind="wrong" text={texts.accountDetail.unreadable} />
@@ -123,7 +123,7 @@
       <RecordDrawing segments={password.segments} />
       <dl class="mt-4 flex flex-wrap gap-x-10 gap-y-2">
         <div>
-          <dt class="text-quiet text-sm">{texts.accountDetail.oneCheckCostsHere}</dt>
+          <dt class="text-quiet text-sm">{texts.accountDetail.oneCheckTakes}</dt>
           <dd>
             {#if password.millisecondsHere !== null}{texts.accountDetail.about(
                 Math.round(password.millisecondsHere),

@@ -45,9 +45,9 @@
       class="border-line bg-slab rounded border px-3 py-1"
       onclick={() => set({ state: "active" })}>{texts.accountState.restore}</button
     >
-    <span class="text-quiet text-sm">{texts.accountState.sessionsThatEndedStayEnded}</span>
+    <span class="text-quiet text-sm">{texts.accountState.sessionsThatHaveEndedStay}</span>
   {:else if asking}
-    <span>{texts.accountState.closeThisAccountAndEnd}</span>
+    <span>{texts.accountState.suspendThisAccountAndEnd}</span>
     <button
       type="button"
       class="border-rust text-rust rounded border px-3 py-1"
@@ -56,7 +56,7 @@
     <button
       type="button"
       class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => (asking = false)}>{texts.accountState.leaveItOpen}</button
+      onclick={() => (asking = false)}>{texts.accountState.cancel}</button
     >
   {:else}
     <button
@@ -65,26 +65,26 @@
       onclick={() => (asking = true)}>{texts.accountState.suspend}</button
     >
     {#if account.mustChangePassword}
-      <span>{texts.accountState.aNewPasswordIsWanted}</span>
+      <span>{texts.accountState.aNewPasswordIsRequired}</span>
       <button
         type="button"
         class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: false })}>{texts.accountState.letItStay}</button
+        onclick={() => set({ mustChangePassword: false })}>{texts.accountState.doNotRequireIt}</button
       >
     {:else}
       <button
         type="button"
         class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: true })}>{texts.accountState.wantANewPassword}</button
+        onclick={() => set({ mustChangePassword: true })}>{texts.accountState.requireANewPassword}</button
       >
     {/if}
   {/if}
 </div>
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if erasing}
-    <span>{texts.accountState.eraseTheAccountWithEverything}</span>
+    <span>{texts.accountState.eraseThisAccountAndEverything}</span>
     <button type="button" class="border-rust text-rust rounded border px-3 py-1" onclick={erase}
-      >{texts.accountState.eraseItForGood}</button
+      >{texts.accountState.eraseForGood}</button
     >
     <button
       type="button"

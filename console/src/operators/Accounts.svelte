@@ -93,11 +93,12 @@
   {/snippet}
   {#snippet empty()}
     {#if scheme !== undefined}
-      {texts.accounts.noRecordIsOfThat} <a href={at("/console/hashes")}>{texts.accounts.backToTheHashes}</a>
+      {texts.accounts.noRecordUsesThatScheme}
+      <a href={at("/console/hashes")}>{texts.accounts.backToHashes}</a>
     {:else if secondFactor !== undefined}
-      {texts.accounts.noneOfThem} <a href={at("/console/sign-ins")}>{texts.accounts.backToTheSignIns}</a>
+      {texts.accounts.noneRightNow} <a href={at("/console/sign-ins")}>{texts.accounts.backToSignIns}</a>
     {:else if search === undefined}
-      {texts.accounts.accountsStandHereAsPeople}
+      {texts.accounts.accountsAppearHereAsPeople}
       <code>npx lucchetto register --email anna@brina.example</code>
     {:else}
       {texts.accounts.noAccountBeginsWith(search)}

@@ -49,7 +49,7 @@
           bind:checked={invites}
           class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
         />
-        {texts.addAccount.inviteByMailThePerson}
+        {texts.addAccount.inviteByMailTheyChoose}
       </label>
     {/if}
     {#if identifiers.email !== "off"}
@@ -84,7 +84,7 @@
       label={texts.addAccount.labels}
       autocomplete="on"
       optional
-      rules={texts.addAccount.wordsForTheApplicationSuch}
+      rules={texts.addAccount.wordsYourApplicationReadsSuch}
       bind:value={fields.labels}
       error={form.errors["labels"]}
     />
@@ -93,7 +93,7 @@
       label={texts.addAccount.reference}
       autocomplete="on"
       optional
-      rules={texts.addAccount.theApplicationsOwnIdFor}
+      rules={texts.addAccount.yourApplicationsOwnIdFor}
       bind:value={fields.reference}
       error={form.errors["reference"]}
     />
@@ -102,14 +102,14 @@
         name="password"
         label={texts.addAccount.firstPassword}
         autocomplete="new-password"
-        rules={texts.addAccount.optionalAnotherIsWantedAt}
+        rules={texts.addAccount.optionalTheyChooseAnotherAt}
         bind:value={fields.password}
         error={form.errors["password"]}
       />
     {/if}
     <div class="md:col-span-2">
       <button type="submit" class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
-        >{invites ? texts.addAccount.invite : texts.addAccount.addIt}</button
+        >{invites ? texts.addAccount.invite : texts.addAccount.addAccount}</button
       >
     </div>
   </form>

@@ -14,12 +14,12 @@
 
   const QUESTIONS: Readonly<Record<string, string>> = {
     introspect: texts.apps.whoIsThere,
-    swap: texts.apps.codeForAToken,
-    revoke: texts.apps.endAToken,
+    swap: texts.apps.codeExchanged,
+    revoke: texts.apps.tokenRevoked,
     "look-up": texts.apps.names,
-    living: texts.apps.whichSessionsLive,
+    living: texts.apps.whichSessionsAreAlive,
     basic: texts.apps.isThePasswordRight,
-    "own-forms": texts.apps.forAVisitorOfIts,
+    "own-forms": texts.apps.forAVisitorByIts,
     accounts: texts.apps.workOnAccounts,
   };
 </script>
@@ -34,7 +34,7 @@
     texts.apps.clientId,
     texts.apps.returnAddresses,
     texts.apps.keys,
-    texts.apps.whatItAsked,
+    texts.apps.requests,
     texts.apps.added,
   ]}
 >
@@ -77,7 +77,7 @@
     <td class="px-4 py-2.5"><Ago at={app.createdAt} /></td>
   {/snippet}
   {#snippet empty()}
-    {texts.apps.applicationsThatStandBehindLucchetto}
+    {texts.apps.applicationsThatUseLucchettoAre}
     <code>npx lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in</code>
   {/snippet}
 </ListTable>

@@ -8,8 +8,8 @@
   const number = (value: number) => value.toLocaleString("en");
   const figures = $derived([
     [texts.movingIn.rows, check.rows],
-    [texts.moveIn.wouldBeTaken, check.wouldBeTaken],
-    [texts.moveIn.thereAlready, check.thereAlready],
+    [texts.moveIn.wouldBeImported, check.wouldBeTaken],
+    [texts.moveIn.alreadyHere, check.thereAlready],
     [texts.moveIn.wouldBeRefused, check.faultCount],
   ] as const);
   const OUTCOMES = { right: "well", wrong: "wrong", nobody: "wrong" } as const;
@@ -32,7 +32,7 @@
       {#if isProven !== undefined}<span class="text-sm"
           ><StateWord
             kind={isProven ? "well" : "old"}
-            text={isProven ? texts.movingIn.proven : texts.movingIn.unproven}
+            text={isProven ? texts.movingIn.provedRight : texts.movingIn.notProved}
           /></span
         >{/if}
     </li>
@@ -43,12 +43,12 @@
 {/each}
 {#if check.faults.length > 0}
   <table class="mt-4 w-full text-left text-sm">
-    <caption class="text-quiet mb-1 text-left">{texts.moveIn.refusedThen}</caption>
+    <caption class="text-quiet mb-1 text-left">{texts.moveIn.theseRowsWouldBeRefused}</caption>
     <thead class="text-quiet">
       <tr>
         <th scope="col" class="py-1 pr-4 font-medium">{texts.movingIn.line}</th>
         <th scope="col" class="py-1 pr-4 font-medium">{texts.movingIn.what}</th>
-        <th scope="col" class="py-1 font-medium">{texts.movingIn.because}</th>
+        <th scope="col" class="py-1 font-medium">{texts.movingIn.reason}</th>
       </tr>
     </thead>
     <tbody>

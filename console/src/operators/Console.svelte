@@ -100,7 +100,7 @@
       </header>
       {#if !session.who.account.labels.includes("operator")}
         <p class="border-brass mb-6 rounded-md border-l-4 px-4 py-2" role="status">
-          {texts.console.youReadAsAuditor}
+          {texts.console.youAreHereAsAn}
         </p>
       {/if}
       <main>{@render children()}</main>
@@ -111,7 +111,7 @@
     </div>
   </div>
 {:else if session.who.state === "signed-in"}
-  <PersonFrame heading={texts.console.forOperatorsOnly} next={texts.console.yourAccountDoesNotCarry}>
+  <PersonFrame heading={texts.console.forOperatorsOnly} next={texts.console.yourAccountHasNeitherThe}>
     <p><a href={at("/account")}>{texts.console.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
@@ -121,7 +121,7 @@
     <footer class="mx-auto max-w-md px-4 pb-10"><ClockControl /></footer>
   {/if}
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.console.console} next={texts.console.itCannotBeShownAt}>
+  <PersonFrame heading={texts.console.console} next={texts.console.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
     <p class="mt-6">
       <button type="button" class="text-link underline" onclick={() => go(window.location.href)}

@@ -50,10 +50,10 @@
     </div>
     <Field
       name="identifier"
-      label={texts.movingIn.whoseIsKnown}
+      label={texts.movingIn.somebodyWhosePasswordYouKnow}
       bind:value={fields.identifier}
       autocomplete="off"
-      rules={texts.movingIn.whoRules}
+      rules={texts.movingIn.addressOrUsernameOfSomebody}
       error={form.errors["identifier"]}
     />
     <PasswordField
@@ -66,7 +66,7 @@
     <button
       type="submit"
       class="border-line bg-slab justify-self-start rounded border px-4 py-2"
-      aria-disabled={form.sending}>{texts.movingIn.tryAndKeep}</button
+      aria-disabled={form.sending}>{texts.movingIn.tryItAndSaveIt}</button
     >
   </form>
 </details>

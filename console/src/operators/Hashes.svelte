@@ -88,7 +88,7 @@
     {#if fleet.older === 0}
       {texts.hashes.noneIsOlder}
     {:else}
-      <Fill text={texts.hashes.andReMadeWhenTheir}
+      <Fill text={texts.hashes.andRenewedWhenTheirOwners}
         >{#snippet older()}<a href={at("/console/accounts?scheme=older")}>{texts.hashes.older(olderOnes)}</a
           >{/snippet}</Fill
       >
@@ -130,7 +130,7 @@
             <td class="px-4 py-2.5">
               <StateWord kind={one.current ? "well" : "old"} text={one.current ? "current" : "older"} />
               {#if one.belowFloor}<span class="text-quiet block text-sm"
-                  >{texts.hashes.belowTheFloorOfProduction}</span
+                  >{texts.hashes.weakerThanProductionAllows}</span
                 >{/if}
             </td>
             <td class="px-4 py-2.5"><Ago at={one.lastSignInAt} /></td>

@@ -15,19 +15,19 @@
   const { accountId }: { accountId?: string } = $props();
 
   const KINDS: Record<ThrottleEntry["kind"], string> = {
-    "account-strange": texts.heldBack.passwordTriedFromStrangeDevices,
-    "account-known": texts.heldBack.passwordTriedFromKnownDevices,
-    "account-factor": texts.heldBack.secondFactorTried,
-    "account-factor-known": texts.heldBack.secondFactorTriedInKnown,
-    "account-factor-reset": texts.heldBack.triesAfterReset,
-    name: texts.heldBack.aNameThatNobodyHas,
+    "account-strange": texts.heldBack.passwordAttemptsFromUnknownDevices,
+    "account-known": texts.heldBack.passwordAttemptsFromKnownDevices,
+    "account-factor": texts.heldBack.secondFactorAttempts,
+    "account-factor-known": texts.heldBack.secondFactorAttemptsFromKnown,
+    "account-factor-reset": texts.heldBack.attemptsAllowedAfterAReset,
+    name: texts.heldBack.aNameAsItWas,
     network: texts.heldBack.failuresFromANetwork,
     "network-registrations": texts.heldBack.registrationsFromANetwork,
-    "network-mail": texts.heldBack.mailsAskedForFromA,
-    "network-challenges": texts.heldBack.passkeysAskedFor,
-    "address-mail": texts.heldBack.mailsAskedForToAn,
-    "device-mail": texts.heldBack.mailAskedForByKnown,
-    "app-work": texts.heldBack.appAtWork,
+    "network-mail": texts.heldBack.mailsRequestedFromANetwork,
+    "network-challenges": texts.heldBack.passkeyChallengesForANetwork,
+    "address-mail": texts.heldBack.mailsRequestedToAnAddress,
+    "device-mail": texts.heldBack.mailsRequestedByKnownDevices,
+    "app-work": texts.heldBack.anApplicationWorkingOnAccounts,
   };
   const STATES = { open: "old", waiting: "wrong", closed: "wrong" } as const;
 
@@ -58,7 +58,7 @@
 <FormProblem problem={loader.problem} />
 {#if shown.length > 0}
   <section class="border-line bg-slab mb-6 rounded-lg border p-4" aria-labelledby="held-back">
-    <h2 id="held-back" class="text-lg font-semibold">{texts.heldBack.heldBack}</h2>
+    <h2 id="held-back" class="text-lg font-semibold">{texts.heldBack.blockedForNow}</h2>
     <ul class="divide-line mt-2 divide-y">
       {#each shown as entry (entry.id)}
         <li class="flex flex-wrap items-center justify-between gap-x-6 gap-y-1 py-2">
@@ -83,7 +83,7 @@
             <button
               type="button"
               class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-              onclick={() => release(entry.id)}>{texts.heldBack.release}</button
+              onclick={() => release(entry.id)}>{texts.heldBack.unblock}</button
             >
           </span>
         </li>

@@ -37,7 +37,7 @@
   }
 
   const judge = (): Record<string, string> => ({
-    ...(reason.trim() === "" ? { reason: texts.helpAccount.sayWhy } : {}),
+    ...(reason.trim() === "" ? { reason: texts.helpAccount.enterAReason } : {}),
     ...(chosen === "correct-email" && email.trim() === ""
       ? { email: texts.helpAccount.enterTheAddress }
       : {}),
@@ -97,7 +97,7 @@
       {/if}
       <Field
         name="reason"
-        label={texts.helpAccount.reason}
+        label={texts.helpAccount.reasonForTheJournalAnd}
         autocomplete="off"
         bind:value={reason}
         error={form.errors["reason"]}
@@ -111,7 +111,7 @@
         <button
           type="button"
           class="border-line bg-slab rounded border px-3 py-1"
-          onclick={() => choose(null)}>{texts.helpAccount.leaveIt}</button
+          onclick={() => choose(null)}>{texts.helpAccount.cancel}</button
         >
       </div>
     </form>

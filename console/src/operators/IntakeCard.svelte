@@ -18,12 +18,12 @@
   const wrapped = $derived(intake.standing - intake.sealed);
   const figures = $derived([
     [texts.movingIn.rows, intake.rows],
-    [texts.movingIn.taken, intake.taken],
-    ...(intake.filled > 0 ? ([[texts.movingIn.filled, intake.filled]] as const) : []),
+    [texts.movingIn.imported, intake.taken],
+    ...(intake.filled > 0 ? ([[texts.movingIn.completed, intake.filled]] as const) : []),
     [texts.movingIn.refused, intake.refused],
-    [texts.movingIn.standing, intake.standing],
+    [texts.movingIn.haveNotSignedInYet, intake.standing],
     [texts.movingIn.rightFirst, intake.rightFirst],
-    [texts.movingIn.wrongTries, intake.wrongTries],
+    [texts.movingIn.wrongAttemptsBeforeThat, intake.wrongTries],
   ] as const);
 
   let showsRefused = $state(false);
@@ -74,12 +74,12 @@
       >
         <div class="bg-verdigris h-full" style:width="{share(wrapped, intake.standing)}%"></div>
       </div>
-      <p class="text-quiet mt-1 text-sm">{texts.movingIn.whySealed}</p>
+      <p class="text-quiet mt-1 text-sm">{texts.movingIn.theOthersAreSealedUnder}</p>
     </div>
   {/if}
 
   {#if intake.recipes.length > 0}
-    <h3 class="mt-5 mb-2 font-medium">{texts.movingIn.recipes}</h3>
+    <h3 class="mt-5 mb-2 font-medium">{texts.movingIn.howTheirPasswordsWereStored}</h3>
     <ul class="grid gap-2">
       {#each intake.recipes as recipe (recipe.id)}
         <li class="bg-paper rounded p-3">
@@ -88,7 +88,7 @@
             <span class="text-sm"
               ><StateWord
                 kind={recipe.isProven ? "well" : "old"}
-                text={recipe.isProven ? texts.movingIn.proven : texts.movingIn.unproven}
+                text={recipe.isProven ? texts.movingIn.provedRight : texts.movingIn.notProved}
               /></span
             >
           </p>
@@ -103,13 +103,13 @@
       <summary class="cursor-pointer font-medium"
         >{texts.movingIn.refusedRows(number(intake.refused))}</summary
       >
-      <p class="text-quiet my-2 text-sm">{texts.movingIn.mendThem}</p>
+      <p class="text-quiet my-2 text-sm">{texts.movingIn.thisWritesThemToA}</p>
       <pre
         class="bg-paper mb-3 overflow-x-auto rounded p-3 font-mono text-sm">npx lucchetto import refused {intake.id} --to mended.csv</pre>
       <ListTable
         list={refused}
         caption={texts.movingIn.refused}
-        head={[texts.movingIn.line, texts.movingIn.what, texts.movingIn.because, texts.movingIn.row]}
+        head={[texts.movingIn.line, texts.movingIn.what, texts.movingIn.reason, texts.movingIn.row]}
       >
         {#snippet row(item)}
           <td class="px-4 py-2.5 font-mono">{item.line}</td>

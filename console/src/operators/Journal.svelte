@@ -21,7 +21,7 @@
 <svelte:head><title>{title(texts.journal.journal)}</title></svelte:head>
 <h1 class="mb-4 text-xl font-semibold">{texts.journal.journal}</h1>
 {#if requestId}<p class="mb-4">
-    <Fill text={texts.journal.ofRequest}>{#snippet id()}<code>{requestId}</code>{/snippet}</Fill>
+    <Fill text={texts.journal.forRequest}>{#snippet id()}<code>{requestId}</code>{/snippet}</Fill>
     <a href={at("/console/journal")}>{texts.journal.showAll}</a>
   </p>{/if}
 <JournalRows {list} withAccount />

@@ -45,5 +45,5 @@
       >{#if entry.requestId}<CopyableId id={entry.requestId} short />{/if}</td
     >
   {/snippet}
-  {#snippet empty()}{texts.journalRows.nothingHasHappenedYetThat}{/snippet}
+  {#snippet empty()}{texts.journalRows.nothingHereYet}{/snippet}
 </ListTable>

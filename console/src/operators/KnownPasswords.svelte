@@ -9,8 +9,8 @@
 </script>
 
 <fieldset class="mt-4">
-  <legend class="mb-1 font-medium">{texts.moveIn.whoseIsKnown}</legend>
-  <p class="text-quiet mb-3 text-sm">{texts.moveIn.whyKnown}</p>
+  <legend class="mb-1 font-medium">{texts.moveIn.somebodyInThisTableWhose}</legend>
+  <p class="text-quiet mb-3 text-sm">{texts.moveIn.provesThatThePlanIs}</p>
   {#each known as one, index (index)}
     <div class="mb-3 grid gap-4 md:grid-cols-2">
       <Field name="who-{index}" label={texts.moveIn.who} bind:value={one.who} autocomplete="off" />
@@ -25,6 +25,6 @@
   {#if known.length < MOST}<button
       type="button"
       class="text-quiet underline"
-      onclick={() => (known = [...known, { who: "", password: "" }])}>{texts.moveIn.oneMore}</button
+      onclick={() => (known = [...known, { who: "", password: "" }])}>{texts.moveIn.addAnother}</button
     >{/if}
 </fieldset>

@@ -55,16 +55,16 @@
       </select>
     </label>
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >{texts.mail.lookAgain}</button
+      >{texts.mail.refresh}</button
     >
   </div>
 </div>
 <p class="text-quiet mb-4">
   {page.mail === "smtp"
-    ? texts.mail.aMailThatTheServer
+    ? texts.mail.ifTheMailServerRefuses
     : page.mail === "mailbox"
       ? texts.mail.noMailServerIsConfigured
-      : texts.mail.noMailIsSentHere}
+      : texts.mail.thisSiteSendsNoMail}
 </p>
 <FormProblem problem={loader.problem} />
 {#if shown !== undefined}
@@ -93,10 +93,10 @@
   head={[
     texts.mail.subject,
     texts.mail.recipient,
-    texts.mail.whatBecameOfIt,
+    texts.mail.status,
     texts.mail.language,
     texts.mail.when,
-    texts.mail.again,
+    texts.mail.retry,
   ]}
 >
   {#snippet row(mail: MailboxItem)}
@@ -122,7 +122,8 @@
     </td>
   {/snippet}
   {#snippet empty()}
-    {#if chosen === ""}{texts.mail.mailsStandHereAsThey}
-      <code>npx lucchetto account invite guest@brina.example</code>{:else}{texts.mail.noMailIsInThat}{/if}
+    {#if chosen === ""}{texts.mail.mailsAppearHereAsThey}
+      <code>npx lucchetto account invite guest@brina.example</code>{:else}{texts.mail
+        .noMailHasThatStatus}{/if}
   {/snippet}
 </ListTable>

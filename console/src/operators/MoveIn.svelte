@@ -46,7 +46,7 @@
 
   function judgeFile(): Record<string, string> {
     if (chosen === null) return { file: texts.moveIn.chooseOne };
-    return chosen.size > MAX_UPLOAD ? { file: texts.moveIn.tooLarge } : {};
+    return chosen.size > MAX_UPLOAD ? { file: texts.moveIn.itIsLargerThan1 } : {};
   }
 
   async function begin(): Promise<void> {
@@ -117,9 +117,9 @@
   </div>
 {/snippet}
 
-<svelte:head><title>{title(texts.moveIn.takeIn)}</title></svelte:head>
-<h1 class="mb-2 text-xl font-semibold">{texts.moveIn.takeIn}</h1>
-<p class="text-quiet mb-6 max-w-3xl">{texts.moveIn.whatHappens}</p>
+<svelte:head><title>{title(texts.moveIn.importAUsersTable)}</title></svelte:head>
+<h1 class="mb-2 text-xl font-semibold">{texts.moveIn.importAUsersTable}</h1>
+<p class="text-quiet mb-6 max-w-3xl">{texts.moveIn.uploadAFileFromYour}</p>
 
 <section class="border-line bg-slab mb-4 rounded-lg border p-4 md:p-5" aria-labelledby="step-file">
   <h2 id="step-file" class="mb-3 font-semibold">{texts.moveIn.theFile}</h2>
@@ -166,7 +166,7 @@
       >
       <button type="submit" class={button} aria-disabled={uploading.sending}>{texts.moveIn.upload}</button>
     </form>
-    <p class="text-quiet mt-3 text-sm">{texts.moveIn.whereItLies}</p>
+    <p class="text-quiet mt-3 text-sm">{texts.moveIn.theFileIsKeptOn}</p>
   {:else}
     <p class="flex flex-wrap items-baseline gap-x-6 gap-y-2">
       <span class="font-medium break-all">{draft.name}</span>
@@ -175,11 +175,11 @@
           type="button"
           class="text-quiet underline"
           onclick={() => throwAway().catch((error: unknown) => uploading.take(error))}
-          >{texts.moveIn.throwAway}</button
+          >{texts.moveIn.discard}</button
         >{/if}
     </p>
     {#if uploading.sending && chosen !== null}{@render bar(
-        texts.moveIn.onItsWay,
+        texts.moveIn.uploading,
         draft.bytes,
         chosen.size,
       )}{/if}
@@ -200,7 +200,7 @@
     </ul>
     <form novalidate onsubmit={(event) => checking.submit(event, () => ({}), check)}>
       <FormProblem problem={checking.problem} />
-      <label class="mb-1 block font-medium" for="plan">{texts.moveIn.readAndMend}</label>
+      <label class="mb-1 block font-medium" for="plan">{texts.moveIn.readItAndCorrectWhat}</label>
       <textarea
         id="plan"
         name="plan"
@@ -221,7 +221,7 @@
         >{texts.moveIn.check}</button
       >
     </form>
-    {#if draft.state === "checking"}{@render bar(texts.moveIn.beingChecked, draft.done, draft.total)}{/if}
+    {#if draft.state === "checking"}{@render bar(texts.moveIn.checking, draft.done, draft.total)}{/if}
   </section>
 {/if}
 
@@ -240,15 +240,15 @@
             bind:checked={unproven}
             class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
           />
-          {texts.moveIn.takeUnproven}
+          {texts.moveIn.importEvenIfNoKnown}
         </label>
       {/if}
       <button
         type="submit"
         class="bg-brass text-on-brass rounded px-5 py-2 font-semibold aria-disabled:opacity-60"
-        aria-disabled={running.sending || !mayRun}>{texts.moveIn.run}</button
+        aria-disabled={running.sending || !mayRun}>{texts.moveIn.import}</button
       >
     </form>
-    {#if draft.state === "running"}{@render bar(texts.moveIn.beingTaken, draft.done, draft.total)}{/if}
+    {#if draft.state === "running"}{@render bar(texts.moveIn.importing, draft.done, draft.total)}{/if}
   </section>
 {/if}

@@ -35,17 +35,17 @@
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
   <h1 class="text-xl font-semibold">{texts.movingIn.movingIn}</h1>
   <span class="flex flex-wrap items-center gap-4">
-    <a href={at("/console/moving-in/new")}>{texts.moveIn.takeIn}</a>
+    <a href={at("/console/moving-in/new")}>{texts.moveIn.importAUsersTable}</a>
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={load}
-      >{texts.movingIn.lookAgain}</button
+      >{texts.movingIn.refresh}</button
     >
   </span>
 </div>
-<p class="text-quiet mb-4 max-w-3xl">{texts.movingIn.whatItIs}</p>
+<p class="text-quiet mb-4 max-w-3xl">{texts.movingIn.usersTablesImportedFromOther}</p>
 <FormProblem problem={loader.problem} />
 {#if intakes !== null && intakes.length === 0}
   <div class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-    <p>{texts.movingIn.nothingYet}</p>
+    <p>{texts.movingIn.nothingHasBeenImportedYet}</p>
     <pre
       class="bg-slab text-ink mt-4 overflow-x-auto rounded p-4 font-mono text-sm">npx lucchetto import plan guests.csv --to plan.yaml
 npx lucchetto import check plan.yaml --known aldo@brina.example

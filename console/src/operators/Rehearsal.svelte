@@ -74,7 +74,7 @@
 
 <svelte:head><title>{title(texts.rehearsal.rehearsal)}</title></svelte:head>
 <h1 class="text-xl font-semibold">{texts.rehearsal.rehearsal}</h1>
-<p class="text-quiet mt-1 max-w-3xl">{texts.rehearsal.whatItIs}</p>
+<p class="text-quiet mt-1 max-w-3xl">{texts.rehearsal.aWalkThroughOneOf}</p>
 <FormProblem problem={loader.problem} />
 
 <div class="mt-6 grid gap-8 lg:grid-cols-[20rem_1fr]">
@@ -133,14 +133,14 @@
           <input type="checkbox" bind:checked={moveClock} class="border-line mt-1 h-5 w-5 rounded" />
           <span>
             {texts.rehearsal.moveClock}
-            <span class="text-quiet block text-sm">{texts.rehearsal.moveClockEnds}</span>
+            <span class="text-quiet block text-sm">{texts.rehearsal.movesTheClockForA}</span>
           </span>
         </label>
         <button
           type="submit"
           class="bg-brass text-on-brass rounded-lg px-5 py-2.5 font-semibold disabled:opacity-60"
           disabled={isWalking || form.sending}
-          >{isWalking ? texts.rehearsal.walking : texts.rehearsal.walk}</button
+          >{isWalking ? texts.rehearsal.walking : texts.rehearsal.start}</button
         >
       </form>
     {/if}
@@ -149,7 +149,7 @@
   <div class="min-w-0">
     {#if items !== null && newest === undefined}
       <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-        {texts.rehearsal.nothingYet}
+        {texts.rehearsal.noRehearsalYetOneTakes}
         <code>npx lucchetto rehearse --app http://localhost:8421 --closed /members</code>
       </p>
     {:else if newest !== undefined}
@@ -161,7 +161,7 @@
           <span class="text-quiet text-sm"><Ago at={newest.beganAt} /></span>
         </div>
         <p aria-live="polite" class={["mt-1", newest.state !== "running" && !newest.passed && "text-rust"]}>
-          {newest.state === "broken-off" ? texts.rehearsal.brokenOff(newest.why ?? "") : summaryOf(newest)}
+          {newest.state === "broken-off" ? texts.rehearsal.stopped(newest.why ?? "") : summaryOf(newest)}
           {#if newest.state === "running"}
             <button
               type="button"
@@ -169,7 +169,7 @@
               onclick={() =>
                 loader.run(async () => {
                   await operate(routes.endRehearsal, { params: { id: newest.id } });
-                })}>{texts.rehearsal.breakOff}</button
+                })}>{texts.rehearsal.stop}</button
             >
           {/if}
         </p>

@@ -39,7 +39,7 @@
   head={[
     texts.sessionRows.device,
     texts.sessionRows.state,
-    texts.sessionRows.life,
+    texts.sessionRows.lifetime,
     texts.sessionRows.lastSeen,
     withAccount ? texts.sessionRows.whose : texts.sessionRows.session,
     texts.sessionRows.action,
@@ -83,5 +83,5 @@
       {/if}
     </td>
   {/snippet}
-  {#snippet empty()}{texts.sessionRows.sessionsStandHereOnceSomebody}{/snippet}
+  {#snippet empty()}{texts.sessionRows.sessionsAppearHereOnceSomebody}{/snippet}
 </ListTable>

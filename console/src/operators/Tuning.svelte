@@ -63,7 +63,7 @@
               rows.filter((row) => row.present),
             ),
             kind(
-              texts.tuning.toUse,
+              texts.tuning.recommended,
               colours.verdigris,
               "circle",
               rows.filter((row) => row.recommended && !row.present),
@@ -75,7 +75,7 @@
               rows.filter((row) => !row.present && !row.recommended && !row.belowFloor),
             ),
             kind(
-              texts.tuning.belowTheFloor,
+              texts.tuning.tooWeak,
               colours.rust,
               "triangle",
               rows.filter((row) => row.belowFloor && !row.present),
@@ -111,11 +111,11 @@
           },
           scales: {
             x: {
-              ...axis(colours, texts.tuning.whatAGuessCostsAn),
+              ...axis(colours, texts.tuning.costOfAGuessTo),
               min: 0,
               max: most,
             },
-            y: { ...axis(colours, texts.tuning.millisecondsHere), beginAtZero: true },
+            y: { ...axis(colours, texts.tuning.msPerSignInHere), beginAtZero: true },
           },
         },
       };
@@ -178,7 +178,7 @@
       </p>
     {:else if tuning?.state === "done"}
       {#if best === undefined}
-        <p>{texts.tuning.productionAcceptsNoneOfThese}</p>
+        <p>{texts.tuning.productionAllowsNoneOfThese}</p>
       {:else}
         {#if !best.withinTarget}
           <p>
@@ -187,7 +187,7 @@
         {/if}
       {/if}
       {#if best?.present}
-        <p>{texts.tuning.thePresentSchemeIsThe}</p>
+        <p>{texts.tuning.theCurrentSchemeIsThe}</p>
       {:else if best !== undefined}
         <p>
           <Fill text={texts.tuning.inTheConfigurationUnder}
@@ -199,7 +199,7 @@
       {/if}
     {:else}
       <p class="text-quiet">
-        {texts.tuning.nothingWasMeasuredYetIt}
+        {texts.tuning.nothingHasBeenMeasuredYet}
         <code>npx lucchetto hash tune</code>
       </p>
     {/if}
@@ -231,8 +231,8 @@
                 {#if row.recommended}<span class="text-verdigris font-medium"
                     >{row.withinTarget ? texts.tuning.useThis : texts.tuning.nearest}</span
                   >{/if}
-                {#if row.present}<span class="text-brass font-medium">{texts.tuning.present}</span>{/if}
-                {#if row.belowFloor}<span class="text-rust">{texts.tuning.belowTheFloorOfProduction}</span
+                {#if row.present}<span class="text-brass font-medium">{texts.tuning.current}</span>{/if}
+                {#if row.belowFloor}<span class="text-rust">{texts.tuning.weakerThanProductionAllows}</span
                   >{/if}
               </td>
             </tr>

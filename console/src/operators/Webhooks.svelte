@@ -34,11 +34,11 @@
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
   <h1 class="text-xl font-semibold">{texts.webhooks.webhooks}</h1>
   <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-    >{texts.webhooks.lookAgain}</button
+    >{texts.webhooks.refresh}</button
   >
 </div>
 <p class="text-quiet mb-4">
-  {texts.webhooks.whatTheApplicationIsTold}
+  {texts.webhooks.noticesToTheApplicationAbout}
 </p>
 <FormProblem problem={loader.problem} />
 <ListTable
@@ -48,10 +48,10 @@
     texts.webhooks.what,
     texts.webhooks.account,
     texts.webhooks.state,
-    texts.webhooks.tries,
+    texts.webhooks.attempts,
     texts.webhooks.lastAnswer,
     texts.webhooks.when,
-    texts.webhooks.again,
+    texts.webhooks.retry,
   ]}
 >
   {#snippet row(delivery: Delivery)}
@@ -70,7 +70,7 @@
     <td class="px-4 py-2.5">
       <StateWord kind={KINDS[delivery.state]} text={texts.states[delivery.state]} />
       {#if delivery.nextTryAt !== null && delivery.tries > 0}<span class="text-quiet block text-sm"
-          ><Fill text={texts.webhooks.againAt}
+          ><Fill text={texts.webhooks.nextAttempt}
             >{#snippet when()}<Ago at={delivery.nextTryAt} />{/snippet}</Fill
           ></span
         >{/if}
@@ -88,7 +88,7 @@
     </td>
   {/snippet}
   {#snippet empty()}
-    <Fill text={texts.webhooks.noticesToTheApplicationStand}
+    <Fill text={texts.webhooks.noticesToTheApplicationAppear}
       >{#snippet url()}<code>webhooks.notify.url</code>{/snippet}{#snippet secret()}<code
           >webhooks.secretFile</code
         >{/snippet}</Fill

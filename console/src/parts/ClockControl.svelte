@@ -46,7 +46,7 @@
       <button
         type="button"
         class="border-line bg-slab min-h-6 rounded border px-2 py-0.5"
-        onclick={async () => take(await call(routes.resetClock))}>{texts.clockControl.setItRight}</button
+        onclick={async () => take(await call(routes.resetClock))}>{texts.clockControl.reset}</button
       >
     {/if}
   </div>

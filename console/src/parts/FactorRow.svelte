@@ -36,10 +36,10 @@
   {#if typed !== null}
     <form class="flex w-full flex-wrap items-end gap-3" onsubmit={keep}>
       <div class="grow">
-        <Field name="name" label={texts.secondFactor.howYouCallIt} autocomplete="off" bind:value={typed} />
+        <Field name="name" label={texts.secondFactor.name} autocomplete="off" bind:value={typed} />
       </div>
       <button type="submit" class="border-line bg-slab rounded border px-4 py-2"
-        >{texts.secondFactor.keep}</button
+        >{texts.secondFactor.save}</button
       >
     </form>
   {:else}

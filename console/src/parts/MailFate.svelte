@@ -15,7 +15,7 @@
     held: ["wrong", texts.mailFate.heldBack],
   } as const;
   const WHY: Readonly<Record<string, string>> = {
-    "address-limit": texts.mailFate.overTheLimitOfMails,
+    "address-limit": texts.mailFate.overTheHourlyLimitOf,
     "notice-limit": texts.mailFate.tenNoticesOfThisKind,
     "too-many-links": texts.mailFate.fiveLinksOfThisKind,
   };

@@ -7,11 +7,11 @@
 
 {#if page.mail === "mailbox"}
   <p class="mt-4">
-    <Fill text={texts.mailHint.inDevelopmentMailGoesNowhere}
+    <Fill text={texts.mailHint.inDevelopmentNoMailIs}
       >{#snippet mailbox()}<a href={at("/mailbox")} target="_blank">{texts.mailHint.mailbox}</a
         >{/snippet}</Fill
     >
   </p>
 {:else}
-  <p class="text-quiet mt-4 text-sm">{texts.mailHint.nothingComesLookAmongUnwanted}</p>
+  <p class="text-quiet mt-4 text-sm">{texts.mailHint.noMailCheckYourSpam}</p>
 {/if}

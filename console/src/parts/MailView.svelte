@@ -29,7 +29,7 @@
 
 {#if mail.html === ""}
   <p class="text-quiet mt-3 text-sm">
-    {mail.state === "sent" ? texts.mailView.itWasSentAndWhat : texts.mailView.whatItSaysIsNot}
+    {mail.state === "sent" ? texts.mailView.itWasSentItsContents : texts.mailView.itsContentsAreNotShown}
   </p>
 {:else}
   <div
@@ -56,7 +56,7 @@
   {#if view === "shown"}
     <iframe
       src={at(mailHtmlPath(mail.id))}
-      title={texts.mailView.theMailAsItIs}
+      title={texts.mailView.theMailAsPeopleSee}
       class="border-line mt-3 h-[26rem] w-full rounded border"
       loading="lazy"
     ></iframe>

@@ -12,7 +12,7 @@
   ]);
 </script>
 
-<ol class="flex flex-wrap items-center gap-2" aria-label={texts.proofRow.whatThisSignInAsks}>
+<ol class="flex flex-wrap items-center gap-2" aria-label={texts.proofRow.stepsOfThisSignIn}>
   {#each steps as { name, isShown }, index (name)}
     <li
       class={[
@@ -24,7 +24,7 @@
     >
       <span aria-hidden="true">{isShown ? "✓" : "○"}</span>
       {name}
-      <span class="sr-only">{isShown ? texts.proofRow.shown : texts.proofRow.wanted}</span>
+      <span class="sr-only">{isShown ? texts.proofRow.done : texts.proofRow.stillNeeded}</span>
     </li>
   {/each}
 </ol>

@@ -15,25 +15,25 @@
   const form = new Form();
   let code = $state("");
   const judge = (): Record<string, string> =>
-    code.trim() === "" ? { code: texts.secondFactor.typeTheCode } : {};
+    code.trim() === "" ? { code: texts.secondFactor.enterTheCode } : {};
 </script>
 
 <ol class="mb-6 list-decimal space-y-6 pl-6">
   <li>
-    {texts.secondFactor.takeThePictureWithYour}
+    {texts.secondFactor.scanTheQrCodeWith}
     <img
       class="mt-3 w-56 rounded-lg bg-white"
       src="data:image/svg+xml;utf8,{encodeURIComponent(begun.qrSvg)}"
       alt={texts.secondFactor.qrCodeOfTheSecret}
     />
     <details class="mt-3">
-      <summary class="text-link cursor-pointer">{texts.secondFactor.typeItInstead}</summary>
-      <p class="mt-2">{texts.secondFactor.theAppAsksForA}</p>
+      <summary class="text-link cursor-pointer">{texts.secondFactor.enterTheKeyInstead}</summary>
+      <p class="mt-2">{texts.secondFactor.ifTheAppAsksTime}</p>
       <code class="mt-1 block break-all">{begun.secret.replace(/.{4}(?=.)/g, "$& ")}</code>
-      <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openInAnAppOn}</a></p>
+      <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openAnAppOnThis}</a></p>
     </details>
   </li>
-  <li>{texts.secondFactor.typeTheSixDigitsThat}</li>
+  <li>{texts.secondFactor.enterTheSixDigitsIt}</li>
 </ol>
 <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, () => send(code))}>
   <FormProblem problem={form.problem} />
@@ -45,5 +45,5 @@
     bind:value={code}
     error={form.errors["code"]}
   />
-  <MainButton text={texts.secondFactor.setItUp} busyText={texts.secondFactor.checking} busy={form.sending} />
+  <MainButton text={texts.secondFactor.turnOn} busyText={texts.secondFactor.checking} busy={form.sending} />
 </form>

@@ -53,8 +53,8 @@
 </script>
 
 {#if wanted !== null}
-  <p class="mb-5">{texts.reauthenticate.thePasswordIsRightNow}</p>
-  <SecondFactorForm {wanted} purpose="reauthenticate" buttonText={texts.reauthenticate.goOn} send={go} />
+  <p class="mb-5">{texts.reauthenticate.passwordAcceptedNowYourSecond}</p>
+  <SecondFactorForm {wanted} purpose="reauthenticate" buttonText={texts.reauthenticate.continue} send={go} />
 {:else}
   <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
@@ -68,7 +68,7 @@
       error={form.errors["password"]}
     />
     <MainButton
-      text={texts.reauthenticate.goOn}
+      text={texts.reauthenticate.continue}
       busyText={texts.reauthenticate.checking}
       busy={form.sending}
     />
@@ -81,7 +81,9 @@
       >
     {/if}
     {#if page.mailLink !== "off"}
-      <p>{texts.reauthenticate.noPassword} <a href={mailAddress}>{texts.reauthenticate.signInAgainByA}</a></p>
+      <p>
+        {texts.reauthenticate.noPassword} <a href={mailAddress}>{texts.reauthenticate.signInAgainWithA}</a>
+      </p>
     {/if}
   </form>
 {/if}

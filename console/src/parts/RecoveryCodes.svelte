@@ -25,19 +25,19 @@
 <section class="border-brass bg-slab mb-6 rounded-lg border-2 p-4" aria-labelledby="recovery-codes">
   <h2 id="recovery-codes" class="font-semibold">{texts.recoveryCodes.yourRecoveryCodes}</h2>
   <p class="mt-1 mb-3">
-    {texts.recoveryCodes.theyAreShownThisOnce}
+    {texts.recoveryCodes.youCanSeeThemOnly}
   </p>
   <ul class="grid grid-cols-1 gap-x-8 gap-y-1 sm:grid-cols-2">
     {#each codes as code (code)}<li><code>{code}</code></li>{/each}
   </ul>
   <p class="mt-4 flex flex-wrap gap-3">
     <button type="button" class="border-line rounded border px-3 py-1 text-sm" onclick={copy}
-      >{isCopied ? texts.recoveryCodes.copied : texts.recoveryCodes.copyThem}</button
+      >{isCopied ? texts.recoveryCodes.copied : texts.recoveryCodes.copy}</button
     >
     <a
       class="border-line text-ink rounded border px-3 py-1 text-sm no-underline"
       href={file}
-      download="recovery-codes.txt">{texts.recoveryCodes.keepAsAFile}</a
+      download="recovery-codes.txt">{texts.recoveryCodes.download}</a
     >
     <button type="button" class="border-line rounded border px-3 py-1 text-sm" onclick={() => window.print()}
       >{texts.recoveryCodes.print}</button

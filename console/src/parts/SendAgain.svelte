@@ -44,7 +44,7 @@
     aria-disabled={left > 0}
     onclick={again}
   >
-    {left > 0 ? texts.sendAgain.sendItAgainInS(left) : texts.sendAgain.sendItAgain}
+    {left > 0 ? texts.sendAgain.sendAgainInS(left) : texts.sendAgain.sendAgain}
   </button>
 </p>
 <p class="text-quiet mt-2 text-sm" role="status">{said ?? ""}</p>

@@ -8,9 +8,9 @@
   const next = encodeURIComponent(window.location.pathname + window.location.search);
 </script>
 
-<PersonFrame heading={texts.signedOutHere.youAreSignedOut} next={texts.signedOutHere.theSessionHasEndedHere}>
+<PersonFrame heading={texts.signedOutHere.youAreSignedOut} next={texts.signedOutHere.yourSessionHasEndedHere}>
   <p role="status">
-    <Fill text={texts.signedOutHere.andYouComeBackTo}
+    <Fill text={texts.signedOutHere.toComeBackToThis}
       >{#snippet signIn()}<a href="{at('/sign-in')}?next={next}">{texts.signedOutHere.signInAgain}</a
         >{/snippet}</Fill
     >

@@ -54,9 +54,9 @@
           <dl class="mt-1 grid grid-cols-[max-content_1fr] gap-x-4 gap-y-1 text-sm">
             <dt class="text-quiet">{texts.rehearsal.expected}</dt>
             <dd>{step.expected}</dd>
-            <dt class="text-quiet">{texts.rehearsal.came}</dt>
+            <dt class="text-quiet">{texts.rehearsal.instead}</dt>
             <dd class="wrap-anywhere">{step.came}</dd>
-            <dt class="text-quiet">{texts.rehearsal.mend}</dt>
+            <dt class="text-quiet">{texts.rehearsal.toFixIt}</dt>
             <dd>{step.mend}</dd>
           </dl>
         {:else if step.came !== ""}

@@ -16,14 +16,14 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import { texts } from "../texts/texts.ts";
+  import { rareTexts as rare } from "../texts/rare.ts";
 
   const DAY = 86_400_000;
   const LIVES = [
-    ["30", texts.accessKeys.inDays(30)],
-    ["90", texts.accessKeys.inDays(90)],
-    ["365", texts.accessKeys.inAYear],
-    ["", texts.accessKeys.neverByItself],
+    ["30", rare.accessKeys.inDays(30)],
+    ["90", rare.accessKeys.inDays(90)],
+    ["365", rare.accessKeys.inAYear],
+    ["", rare.accessKeys.never],
   ] as const;
 
   const form = new Form();
@@ -59,7 +59,7 @@
     await look();
   });
   const judge = (): Record<string, string> =>
-    name.trim() === "" ? { name: texts.accessKeys.sayWhatTheKeyIs } : {};
+    name.trim() === "" ? { name: rare.accessKeys.sayWhatTheKeyIs } : {};
 
   async function copy(key: string): Promise<void> {
     await navigator.clipboard.writeText(key);
@@ -69,7 +69,7 @@
   async function remove(one: AccessKey): Promise<void> {
     await loader.run(async () => {
       await call(routes.deleteAccessKey, { params: { id: one.id } });
-      said = texts.accessKeys.isDeletedItIsRefused(one.name);
+      said = rare.accessKeys.wasDeleted(one.name);
       await look();
     });
   }
@@ -80,21 +80,21 @@
 {:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const carried = account.labels.filter((label) => label !== "operator")}
-  <PersonFrame heading={texts.accessKeys.keysForYourScripts} next={texts.accessKeys.aScriptThatSendsOne}>
+  <PersonFrame heading={rare.accessKeys.keysForYourScripts} next={rare.accessKeys.aScriptThatSendsOne}>
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris">{said}</p>
     {#if made !== null}
       <div class="border-brass bg-slab mb-8 rounded-lg border-2 p-4">
-        <h2 class="font-semibold">{texts.accessKeys.isMade(made.name)}</h2>
-        <p class="mt-1 mb-3">{texts.accessKeys.copyTheKeyNowIt}</p>
+        <h2 class="font-semibold">{rare.accessKeys.wasCreated(made.name)}</h2>
+        <p class="mt-1 mb-3">{rare.accessKeys.copyTheKeyNowYou}</p>
         <code class="block break-all">{made.key}</code>
         <button
           type="button"
           class="border-line bg-slab mt-3 rounded border px-3 py-1 text-sm"
           onclick={() => copy(made?.key ?? "")}
-          >{isCopied ? texts.accessKeys.copied : texts.accessKeys.copyTheKey}</button
+          >{isCopied ? rare.accessKeys.copied : rare.accessKeys.copyTheKey}</button
         >
-        <p class="text-quiet mt-3 text-sm">{texts.accessKeys.aScriptSendsItIn}</p>
+        <p class="text-quiet mt-3 text-sm">{rare.accessKeys.aScriptSendsItIn}</p>
         <code class="block break-all">Authorization: Bearer {made.key.slice(0, 8)}…</code>
       </div>
     {/if}
@@ -105,14 +105,14 @@
         <FormProblem problem={form.problem} />
         <Field
           name="name"
-          label={texts.accessKeys.whatItIsFor}
+          label={rare.accessKeys.whatItIsFor}
           autocomplete="off"
-          rules={texts.accessKeys.suchAsBackupOnThe}
+          rules={rare.accessKeys.suchAsBackupOnThe}
           bind:value={name}
           error={form.errors["name"]}
         />
         <div>
-          <label for="days" class="mb-1 block font-medium">{texts.accessKeys.itEnds}</label>
+          <label for="days" class="mb-1 block font-medium">{rare.accessKeys.expires}</label>
           <select
             id="days"
             name="days"
@@ -124,14 +124,14 @@
         </div>
         {#if carried.length > 0}
           <fieldset>
-            <legend class="mb-1 font-medium">{texts.accessKeys.itCarries}</legend>
+            <legend class="mb-1 font-medium">{rare.accessKeys.labels}</legend>
             <label class="flex min-h-6 items-center gap-3">
               <input type="radio" name="which" checked={!isLimited} onchange={() => (isLimited = false)} />
-              {texts.accessKeys.allMyLabels(carried.join(", "))}
+              {rare.accessKeys.allMyLabels(carried.join(", "))}
             </label>
             <label class="flex min-h-6 items-center gap-3">
               <input type="radio" name="which" checked={isLimited} onchange={() => (isLimited = true)} />
-              {texts.accessKeys.onlyThese}
+              {rare.accessKeys.onlyThese}
             </label>
             {#if isLimited}
               <div class="mt-1 ml-7 flex flex-wrap gap-x-5">
@@ -145,12 +145,16 @@
             {/if}
           </fieldset>
         {/if}
-        <MainButton text={texts.accessKeys.makeAKey} busyText={texts.accessKeys.making} busy={form.sending} />
+        <MainButton
+          text={rare.accessKeys.createKey}
+          busyText={rare.accessKeys.creating}
+          busy={form.sending}
+        />
       </form>
     {/if}
-    <h2 class="mt-10 text-lg font-semibold">{texts.accessKeys.yourKeys}</h2>
+    <h2 class="mt-10 text-lg font-semibold">{rare.accessKeys.yourKeys}</h2>
     {#if (items ?? []).length === 0}
-      <p class="text-quiet mt-2">{texts.accessKeys.thereIsNoneYet}</p>
+      <p class="text-quiet mt-2">{rare.accessKeys.youHaveNoKeysYet}</p>
     {:else}
       <ul class="divide-line border-line mt-2 divide-y border-y">
         {#each items ?? [] as one (one.id)}
@@ -158,32 +162,33 @@
             <div>
               <h3 class="font-semibold">{one.name}</h3>
               <p class="text-quiet text-sm">
-                <Fill text={texts.accessKeys.made}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                <Fill text={rare.accessKeys.created}
+                  >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
                 >,
-                {#if one.lastUsedAt === null}{texts.accessKeys.neverUsed}{:else}<Fill
-                    text={texts.accessKeys.lastUsed}
+                {#if one.lastUsedAt === null}{rare.accessKeys.neverUsed}{:else}<Fill
+                    text={rare.accessKeys.lastUsed}
                     >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
                   >{/if},
-                {#if one.expiresAt === null}{texts.accessKeys.doesNotEnd}{:else}<Fill
-                    text={texts.accessKeys.ends}>{#snippet when()}<Ago at={one.expiresAt} />{/snippet}</Fill
+                {#if one.expiresAt === null}{rare.accessKeys.neverExpires}{:else}<Fill
+                    text={rare.accessKeys.ends}>{#snippet when()}<Ago at={one.expiresAt} />{/snippet}</Fill
                   >{/if}
-                {#if one.labels !== null}<br />{texts.accessKeys.carries(one.labels)}{/if}
+                {#if one.labels !== null}<br />{rare.accessKeys.carries(one.labels)}{/if}
               </p>
             </div>
             <button
               type="button"
               class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-              aria-label={texts.accessKeys.deleteNamed(one.name)}
-              onclick={() => remove(one)}>{texts.accessKeys.delete}</button
+              aria-label={rare.accessKeys.deleteNamed(one.name)}
+              onclick={() => remove(one)}>{rare.accessKeys.delete}</button
             >
           </li>
         {/each}
       </ul>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>{texts.accessKeys.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{rare.accessKeys.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.accessKeys.keysForYourScripts} next={texts.accessKeys.theyCannotBeShownAt}>
+  <PersonFrame heading={rare.accessKeys.keysForYourScripts} next={rare.accessKeys.yourKeysCannotBeShown}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

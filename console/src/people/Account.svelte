@@ -37,7 +37,7 @@
   {@const { account, session: current } = session.who}
   <PersonFrame
     heading={account.displayName ?? account.username ?? texts.account.yourAccount}
-    next={texts.account.thisIsHowYouAre}
+    next={texts.account.whatThisSiteKnowsAbout}
   >
     <dl class="divide-line border-line divide-y border-y">
       {#snippet fact(name: string, value: string | null)}
@@ -66,7 +66,7 @@
       {/if}
       {@render fact(texts.account.username, account.username)}
       {#if account.language}{@render fact(
-          texts.account.mailsIn,
+          texts.account.eMailLanguage,
           account.language === "it" ? texts.account.italian : texts.account.english,
         )}{/if}
       {#if account.labels.length > 0}{@render fact(texts.account.labels, account.labels.join(", "))}{/if}
@@ -110,7 +110,7 @@
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.account.yourAccount} next={texts.account.itCannotBeShownAt}>
+  <PersonFrame heading={texts.account.yourAccount} next={texts.account.yourAccountCannotBeShown}>
     <FormProblem problem={session.who.message} />
     <p class="mt-6"><a href={at("/account")}>{texts.account.tryAgain}</a></p>
   </PersonFrame>

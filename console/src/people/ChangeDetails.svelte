@@ -74,7 +74,7 @@
       {/if}
       {#if page.mail !== "none"}
         <div>
-          <label for="language" class="mb-1 block font-medium">{texts.changeDetails.mailsIn}</label>
+          <label for="language" class="mb-1 block font-medium">{texts.changeDetails.eMailLanguage}</label>
           <select
             id="language"
             name="language"
@@ -87,18 +87,17 @@
           </select>
         </div>
       {/if}
-      <MainButton
-        text={texts.changeDetails.keepItSo}
-        busyText={texts.changeDetails.keeping}
-        busy={form.sending}
-      />
+      <MainButton text={texts.changeDetails.save} busyText={texts.changeDetails.saving} busy={form.sending} />
     </form>
-    <p class="mt-6"><a href={at("/account")}>{texts.changeDetails.leaveItAsItIs}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.changeDetails.cancel}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.changeDetails.nameAndLanguage} next={texts.changeDetails.itCannotBeShownAt}>
+  <PersonFrame
+    heading={texts.changeDetails.nameAndLanguage}
+    next={texts.changeDetails.thisCannotBeShownRight}
+  >
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

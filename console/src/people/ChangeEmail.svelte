@@ -45,9 +45,9 @@
     <p role="status"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if asked}
-  <PersonFrame heading={texts.changeEmail.checkYourMail} next={texts.changeEmail.ifTheAddressIsFree}>
+  <PersonFrame heading={texts.changeEmail.checkYourMail} next={texts.changeEmail.ifTheAddressIsAvailable}>
     <p role="status">
-      <Fill text={texts.changeEmail.becomesYourAddressWhenYou}
+      <Fill text={texts.changeEmail.openTheLinkInThis}
         >{#snippet address()}<strong class="break-all">{email.trim()}</strong>{/snippet}</Fill
       >
     </p>
@@ -65,14 +65,14 @@
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.aLinkGoesToThe}>
+  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.theNewAddressGetsA}>
     {#if proof.wanted}
       <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <p>
-          <Fill text={texts.changeEmail.now}
+          <Fill text={texts.changeEmail.currentAddress}
             >{#snippet address()}<strong class="break-all">{account.email ?? texts.changeEmail.none}</strong
               >{/snippet}</Fill
           >
@@ -86,18 +86,18 @@
           error={form.errors["email"]}
         />
         <MainButton
-          text={texts.changeEmail.sendTheLink}
-          busyText={texts.changeEmail.asking}
+          text={texts.changeEmail.sendLink}
+          busyText={texts.changeEmail.sending}
           busy={form.sending}
         />
       </form>
-      <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.leaveItAsItIs}</a></p>
+      <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.cancel}</a></p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.itCannotBeShownAt}>
+  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

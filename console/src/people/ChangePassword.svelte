@@ -29,7 +29,7 @@
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> =
-      present === "" ? { present: texts.changePassword.enterYourPresentPassword } : {};
+      present === "" ? { present: texts.changePassword.enterYourCurrentPassword } : {};
     return { ...errors, ...judgeNewPassword(password, repeated) };
   }
 
@@ -42,27 +42,24 @@
 
   const ended = $derived(
     endedSessions === null || endedSessions === 0
-      ? texts.changePassword.youWereSignedInNowhere
+      ? texts.changePassword.youWereNotSignedIn
       : texts.changePassword.othersEnded(endedSessions),
   );
 </script>
 
 {#if endedSessions !== null}
-  <PersonFrame heading={texts.changePassword.yourPasswordIsChanged} next={ended}>
+  <PersonFrame heading={texts.changePassword.passwordChanged} next={ended}>
     <p role="status"><a href={at("/account")}>{texts.changePassword.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame
-    heading={texts.changePassword.changePassword}
-    next={texts.changePassword.allYourOtherSessionsEnd}
-  >
+  <PersonFrame heading={texts.changePassword.changePassword} next={texts.changePassword.youStaySignedInHere}>
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       <WhosePassword name={account.email ?? account.username} />
       <PasswordField
         name="present"
-        label={texts.changePassword.presentPassword}
+        label={texts.changePassword.currentPassword}
         bind:value={present}
         autocomplete="current-password"
         error={form.errors["present"]}
@@ -79,12 +76,15 @@
         busy={form.sending}
       />
     </form>
-    <p class="mt-6"><a href={at("/account")}>{texts.changePassword.leaveItAsItIs}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{texts.changePassword.cancel}</a></p>
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.changePassword.changePassword} next={texts.changePassword.itCannotBeShownAt}>
+  <PersonFrame
+    heading={texts.changePassword.changePassword}
+    next={texts.changePassword.thisCannotBeShownRight}
+  >
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

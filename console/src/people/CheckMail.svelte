@@ -24,7 +24,7 @@
 
 <PersonFrame {heading} {next}>
   <p role="status">
-    <Fill text={texts.checkMail.openTheLinkInThe} life={page.linksWorkFor.verify}
+    <Fill text={texts.checkMail.openTheLinkSentTo} life={page.linksWorkFor.verify}
       >{#snippet address()}<strong class="break-all">{email}</strong>{/snippet}</Fill
     >
   </p>

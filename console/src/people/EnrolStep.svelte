@@ -70,7 +70,7 @@
         afterwards();
       }}
     >
-      <MainButton text={texts.signIn.goOn} busyText={texts.signIn.checking} busy={false} />
+      <MainButton text={texts.signIn.continue} busyText={texts.signIn.checking} busy={false} />
     </form>
   </PersonFrame>
 {:else}
@@ -113,7 +113,7 @@
           >
         </form>
       {/if}
-      <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.beginAgain}</a></p>
+      <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.startOver}</a></p>
     {/if}
   </PersonFrame>
 {/if}

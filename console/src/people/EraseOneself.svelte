@@ -28,7 +28,7 @@
     tellTabs();
   });
   const judge = (): Record<string, string> => {
-    form.problem = isSure ? null : texts.eraseOneself.tickTheBoxFirstIf;
+    form.problem = isSure ? null : texts.eraseOneself.tickTheBoxToConfirm;
     return isSure ? {} : { isSure: "" };
   };
 </script>
@@ -39,16 +39,16 @@
       ? texts.eraseOneself.yourAccountIsErased
       : rare.erase.yourAccountIsClosed}
     next={page.eraseAfter === null
-      ? texts.eraseOneself.nothingOfItIsLeft
+      ? texts.eraseOneself.onlyLogEntriesThatName
       : rare.erase.itsRowsGo(page.eraseAfter)}
   >
-    <p role="status"><a href={at("/register")}>{texts.eraseOneself.beginAnew}</a></p>
+    <p role="status"><a href={at("/register")}>{texts.eraseOneself.startOver}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.takeAlongWhatIsKept}>
+  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.downloadYourDataOrErase}>
     <p>
-      <a href={at("/v1/account/data")} download="my-data.json">{texts.eraseOneself.takeMyDataAlong}</a>
+      <a href={at("/v1/account/data")} download="my-data.json">{texts.eraseOneself.downloadMyData}</a>
       {texts.eraseOneself.jsonAccountSessionsJournalMails}
     </p>
     <h2 class="mt-8 text-lg font-semibold">{texts.eraseOneself.eraseMyAccount}</h2>
@@ -73,7 +73,7 @@
             bind:checked={isSure}
             class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
           />
-          {texts.eraseOneself.yesEraseIt}
+          {texts.eraseOneself.yesEraseMyAccount}
         </label>
         <button
           type="submit"
@@ -86,7 +86,7 @@
     <p class="mt-6"><a href={at("/account")}>{texts.eraseOneself.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.itCannotBeShownAt}>
+  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -23,27 +23,27 @@
     asked = true;
   }
   const judge = (): Record<string, string> =>
-    identifier.trim() === "" ? { identifier: texts.forgot.sayWhoYouAre } : {};
+    identifier.trim() === "" ? { identifier: texts.forgot.enterYourEMailAddress } : {};
 </script>
 
 {#if asked}
-  <PersonFrame heading={texts.forgot.checkYourMail} next={texts.forgot.ifIsKnownHereA(identifier.trim())}>
+  <PersonFrame heading={texts.forgot.checkYourMail} next={texts.forgot.ifThereIsAnAccount(identifier.trim())}>
     <p role="status">
-      {texts.forgot.theLinkWorksFor(page.linksWorkFor.reset)}
+      {texts.forgot.theLinkWorksOnce(page.linksWorkFor.reset)}
     </p>
     <MailHint />
     <SendAgain send={ask} />
     <p class="mt-2">
       <button type="button" class="text-link underline" onclick={() => (asked = false)}
-        >{texts.forgot.typeAnotherName}</button
+        >{texts.forgot.tryAnotherName}</button
       >
     </p>
-    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
+    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {:else if page.mail === "none"}
-  <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.noMailIsSentHere}>
+  <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.thisSiteSendsNoMail}>
     <p>{texts.forgot.askThePeopleWhoRun}</p>
-    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
+    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {:else}
   <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.youGetALinkBy}>
@@ -56,8 +56,8 @@
         autocomplete="username"
         error={form.errors["identifier"]}
       />
-      <MainButton text={texts.forgot.sendMeALink} busyText={texts.forgot.asking} busy={form.sending} />
+      <MainButton text={texts.forgot.sendMeALink} busyText={texts.forgot.sending} busy={form.sending} />
     </form>
-    <p class="mt-6"><a href={at("/sign-in")}>{texts.forgot.backToSigningIn}</a></p>
+    <p class="mt-6"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {/if}

@@ -82,8 +82,8 @@
         autocomplete="current-password"
         error={form.errors["password"]}
       />
-      <MainButton text={texts.mailStep.goOn} busyText={texts.codeForm.checking} busy={form.sending} />
+      <MainButton text={texts.mailStep.continue} busyText={texts.codeForm.checking} busy={form.sending} />
     </form>
   {/if}
-  <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.beginAgain}</a></p>
+  <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.startOver}</a></p>
 </PersonFrame>

@@ -40,7 +40,7 @@
   /** What is wrong with the link itself takes the page's place; anything else is for the form. */
   function take(error: unknown): void {
     if (!(error instanceof ProblemError))
-      fault = { code: "", title: texts.link.itCannotBeShownAt, detail: sentenceOf(error) };
+      fault = { code: "", title: texts.link.thisCannotBeShownRight, detail: sentenceOf(error) };
     else if (/^(link-|address-taken)/.test(error.problem.code)) fault = error.problem;
     else throw error;
   }

@@ -17,7 +17,7 @@
   {secret}
   {take}
   heading={texts.linkChange.confirmAddress}
-  next={texts.linkChange.askedForElsewhere}
+  next={texts.linkChange.theChangeWasRequestedIn}
   where={texts.linkChange.enterItWhereYouAsked}
 >
   <p class="mb-6">
@@ -25,5 +25,5 @@
       >{#snippet address()}<strong class="break-all">{look.newEmail}</strong>{/snippet}</Fill
     >
   </p>
-  <p class="mb-6">{texts.linkChange.ifThatWasYou}</p>
+  <p class="mb-6">{texts.linkChange.ifThatWasYouGet}</p>
 </LinkCode>

@@ -45,8 +45,8 @@
       {code.slice(3)}
     </p>
     <p class="mt-6">
-      <Fill text={texts.linkCode.itWorksOnlyThere}
-        >{#snippet warning()}<strong>{texts.linkCode.tellItToNobody}</strong>{/snippet}</Fill
+      <Fill text={texts.linkCode.itWorksOnlyThereAnd}
+        >{#snippet warning()}<strong>{texts.linkCode.dontShareItWithAnyone}</strong>{/snippet}</Fill
       >
     </p>
   </PersonFrame>

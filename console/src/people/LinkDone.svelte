@@ -11,8 +11,8 @@
   const words = $derived(
     {
       reset: {
-        heading: texts.linkDone.yourNewPasswordIsSet,
-        next: texts.linkDone.allSessionsOfTheAccount,
+        heading: texts.linkDone.yourNewPasswordIsSaved,
+        next: texts.linkDone.youHaveBeenSignedOut,
         link: texts.linkDone.signInWithIt,
       },
       verify: {
@@ -27,12 +27,12 @@
       },
       "change-email": {
         heading: texts.linkDone.yourNewAddressIsIn,
-        next: texts.linkDone.mailGoesToFromNow(look.newEmail),
+        next: texts.linkDone.mailNowGoesTo(look.newEmail),
         link: texts.linkDone.yourAccount,
       },
       "undo-change": {
-        heading: texts.linkDone.theAccountIsYoursAgain,
-        next: texts.linkDone.mailGoesToAgainAll(look.newEmail),
+        heading: texts.linkDone.yourAccountIsRestored,
+        next: texts.linkDone.mailGoesToAgain(look.newEmail),
         link: texts.linkDone.signIn,
       },
       "undo-factor": {

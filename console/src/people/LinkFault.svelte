@@ -18,24 +18,24 @@
   <ul class="space-y-3">
     {#if fault.code === "link-used"}
       <li>
-        <Fill text={texts.linkFault.whatTheLinkWasFor}
+        <Fill text={texts.linkFault.theLinkHasAlreadyBeen}
           >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
         >
       </li>
     {:else}
       <li>
-        <Fill text={texts.linkFault.byPasswordOrByA}
+        <Fill text={texts.linkFault.withYourPasswordOrA}
           >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
         >
       </li>
     {/if}
     {#if page.mail !== "none" && (purpose === null || purpose === "reset")}
-      <li><a href={at("/forgot")}>{texts.linkFault.askForANewPassword}</a></li>
+      <li><a href={at("/forgot")}>{texts.linkFault.getANewLink}</a></li>
     {/if}
     {#if purpose === "invite"}
       <li>{texts.linkFault.askThePeopleWhoInvited}</li>
     {:else if purpose === "change-email"}
-      <li><a href={at("/account/email")}>{texts.linkFault.askForTheChangeAgain}</a></li>
+      <li><a href={at("/account/email")}>{texts.linkFault.startTheChangeAgain}</a></li>
     {:else if purpose === "verify" || fault.code === "address-taken"}
       <li><a href={at("/register")}>{texts.linkFault.registerAgain}</a></li>
     {/if}

@@ -37,13 +37,13 @@
     look.purpose === "invite"
       ? {
           heading: texts.linkPassword.welcomeTo(page.site.name),
-          next: texts.linkPassword.chooseAPasswordAndThe,
-          button: texts.linkPassword.begin,
+          next: texts.linkPassword.chooseAPasswordToFinish,
+          button: texts.linkPassword.getStarted,
         }
       : {
           heading: texts.linkPassword.chooseANewPassword,
-          next: texts.linkPassword.allSessionsOfTheAccount,
-          button: texts.linkPassword.setIt,
+          next: texts.linkPassword.youWillBeSignedOut,
+          button: texts.linkPassword.savePassword,
         },
   );
 </script>
@@ -57,12 +57,12 @@
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
     <p>
-      <Fill text={texts.linkPassword.for}
+      <Fill text={texts.linkPassword.account}
         >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
       >
     </p>
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
-    <MainButton text={words.button} busyText={texts.linkPassword.setting} busy={form.sending} />
+    <MainButton text={words.button} busyText={texts.linkPassword.saving} busy={form.sending} />
     {#if look.purpose === "invite" && knowsPasskeys}
       <button
         type="button"

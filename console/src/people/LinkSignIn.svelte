@@ -68,8 +68,8 @@
     {secret}
     {take}
     heading={texts.linkSignIn.signingInElsewhere}
-    next={texts.linkSignIn.thisLinkWasAskedFor}
-    where={texts.linkSignIn.typeItWhereYouBegan}
+    next={texts.linkSignIn.thisLinkWasRequestedIn}
+    where={texts.linkSignIn.enterItWhereYouStarted}
   >
     <dl class="divide-line border-line mb-6 divide-y border-y">
       {#snippet fact(name: string, value: string)}
@@ -80,7 +80,7 @@
       {/snippet}
       {@render fact(texts.linkSignIn.account, look.name)}
       {#if look.begunIn}
-        {@render fact(texts.linkSignIn.askedForIn, device(look.begunIn.userAgent))}
+        {@render fact(texts.linkSignIn.requestedIn, device(look.begunIn.userAgent))}
         {@render fact(texts.linkSignIn.from, look.begunIn.network ?? texts.linkSignIn.unknown)}
         <div class="flex flex-wrap justify-between gap-x-6 py-3">
           <dt class="text-quiet">{texts.linkSignIn.when}</dt>
@@ -88,6 +88,6 @@
         </div>
       {/if}
     </dl>
-    <p class="mb-6">{texts.linkSignIn.ifThatWasYouTake}</p>
+    <p class="mb-6">{texts.linkSignIn.ifThatWasYouGet}</p>
   </LinkCode>
 {/if}

@@ -27,28 +27,28 @@
     look.purpose === "change-email"
       ? {
           heading: texts.linkVerify.useThisAddress,
-          next: texts.linkVerify.fromThenOnItIs,
+          next: texts.linkVerify.itBecomesTheAddressOf,
           button: texts.linkVerify.useIt,
         }
       : look.purpose === "invite"
         ? {
             heading: texts.linkVerify.welcomeTo(page.site.name),
-            next: texts.linkVerify.oneClickAndTheAccount,
-            button: texts.linkVerify.begin,
+            next: texts.linkVerify.confirmToStartUsingYour,
+            button: texts.linkVerify.getStarted,
           }
         : {
             heading: texts.linkVerify.confirmYourAddress,
             next: wantsPassword
-              ? texts.linkVerify.thisIsAnotherBrowserThan
-              : texts.linkVerify.oneClickShowsThatIt,
-            button: texts.linkVerify.confirmIt,
+              ? texts.linkVerify.youRegisteredInADifferent
+              : texts.linkVerify.confirmThatThisAddressIs,
+            button: texts.linkVerify.confirmAddress,
           },
   );
 
   function judge(): Record<string, string> {
     if (!wantsPassword) return {};
     if (choosesNew) return judgeNewPassword(password, repeated);
-    return present === "" ? { present: texts.linkVerify.enterThePasswordThatYou } : {};
+    return present === "" ? { present: texts.linkVerify.enterThePasswordYouChose } : {};
   }
   const send = () => redeem(!wantsPassword ? {} : choosesNew ? { password } : { present });
 </script>
@@ -60,12 +60,12 @@
     {#if wantsPassword}
       <WhosePassword name={look.name} />
       {#if choosesNew}
-        <p class="text-quiet">{texts.linkVerify.whateverWasSetUpWith}</p>
+        <p class="text-quiet">{texts.linkVerify.everythingSetUpDuringRegistration}</p>
         <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
       {:else}
         <PasswordField
           name="present"
-          label={texts.linkVerify.passwordFromTheRegistration}
+          label={texts.linkVerify.passwordYouRegisteredWith}
           bind:value={present}
           autocomplete="current-password"
           error={form.errors["present"]}
@@ -77,7 +77,7 @@
   {#if wantsPassword}
     <p class="mt-6">
       <button type="button" class="text-link text-left underline" onclick={() => (choosesNew = !choosesNew)}>
-        {choosesNew ? texts.linkVerify.iKnowThePasswordFrom : texts.linkVerify.iDoNotKnowIt}
+        {choosesNew ? texts.linkVerify.iKnowThePasswordI : texts.linkVerify.iDontKnowItOr}
       </button>
     </p>
   {/if}

@@ -54,13 +54,13 @@
 </script>
 
 {#if isElsewhere}
-  <PersonFrame heading={texts.mailStep.youAreSignedIn} next={texts.mailStep.itGoesOnInThe}>
+  <PersonFrame heading={texts.mailStep.youAreSignedIn} next={texts.mailStep.continueInTheOtherTab}>
     <p role="status">
-      {texts.mailStep.thisOneCanBeClosed} <a href={at("/account")}>{texts.mailStep.yourAccount}</a>
+      {texts.mailStep.youCanCloseThisOne} <a href={at("/account")}>{texts.mailStep.yourAccount}</a>
     </p>
   </PersonFrame>
 {:else}
-  <PersonFrame heading={texts.mailStep.checkYourMail} next={texts.mailStep.ifIsKnownHereA(identifier)}>
+  <PersonFrame heading={texts.mailStep.checkYourMail} next={texts.mailStep.ifThereIsAnAccount(identifier)}>
     <ProofRow shown={[]} wanted={[texts.mailStep.linkFromTheMail]} />
     <p class="mt-6">
       {texts.mailStep.openTheLinkInThis(page.linksWorkFor.signIn)}

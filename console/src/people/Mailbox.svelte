@@ -20,17 +20,17 @@
   void list.begin();
 </script>
 
-<PersonFrame heading={texts.mailbox.mailbox} next={texts.mailbox.mailThatWasCaughtIn} wide>
+<PersonFrame heading={texts.mailbox.mailbox} next={texts.mailbox.mailCaughtHereInsteadOf} wide>
   <div class="mb-4 flex flex-wrap items-center gap-4">
     <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >{texts.mailbox.lookAgain}</button
+      >{texts.mailbox.refresh}</button
     >
     <ClockControl />
   </div>
   <FormProblem problem={list.problem} />
   {#if list.loaded && list.items.length === 0}
     <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
-      {texts.mailbox.nothingWasSentYetRegister}
+      {texts.mailbox.noMailYetRegisterOr}
     </p>
   {/if}
   <ul class="space-y-4">

@@ -55,7 +55,7 @@
 {#if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if items !== null || loader.problem !== null}
-  <PersonFrame heading={texts.mySessions.whereYouAreSignedIn} next={texts.mySessions.whatYouEndHereIs}>
+  <PersonFrame heading={texts.mySessions.whereYouAreSignedIn} next={texts.mySessions.endingASessionSignsYou}>
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris">{said}</p>
     <ul class="divide-line border-line mt-2 divide-y border-y">
@@ -63,17 +63,17 @@
         <li class="py-4">
           <div class="mb-2 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
             <h2 class="font-semibold">{device(one.userAgent)}</h2>
-            {#if one.current}<StateWord kind="well" text={texts.mySessions.thisOne} />{:else}
+            {#if one.current}<StateWord kind="well" text={texts.mySessions.thisDevice} />{:else}
               <button
                 type="button"
                 class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-                aria-label={texts.mySessions.endItTheSessionIn(device(one.userAgent))}
-                onclick={() => end(one)}>{texts.mySessions.endIt}</button
+                aria-label={texts.mySessions.endTheSessionIn(device(one.userAgent))}
+                onclick={() => end(one)}>{texts.mySessions.end}</button
               >
             {/if}
           </div>
           <p class="text-quiet mb-3 text-sm">
-            <Fill text={texts.mySessions.from}
+            <Fill text={texts.mySessions.fromStartedLastUsed}
               >{#snippet network()}<code>{one.network ?? texts.mySessions.unknown}</code
                 >{/snippet}{#snippet begun()}<Ago at={one.createdAt} />{/snippet}{#snippet seen()}<Ago
                   at={one.lastSeenAt}
@@ -93,11 +93,11 @@
         >
       </p>
       <p class="text-quiet mt-3 text-sm">
-        {texts.mySessions.somethingHereThatIsNot}
+        {texts.mySessions.dontRecogniseOneEndIt}
         <a href={at("/account/password")}>{texts.mySessions.changeYourPassword}</a>.
       </p>
     {:else if items !== null}
-      <p class="text-quiet mt-6">{texts.mySessions.youAreSignedInNowhere}</p>
+      <p class="text-quiet mt-6">{texts.mySessions.youAreNotSignedIn}</p>
     {/if}
     <p class="mt-6"><a href={at("/account")}>{texts.mySessions.yourAccount}</a></p>
   </PersonFrame>

@@ -49,11 +49,11 @@
     <WhosePassword name={identifier} />
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[identifier]} />
     <MainButton
-      text={texts.newPasswordStep.setItAndSignIn}
-      busyText={texts.newPasswordStep.setting}
+      text={texts.newPasswordStep.saveAndSignIn}
+      busyText={texts.newPasswordStep.saving}
       busy={form.sending}
     />
   </form>
-  <p class="text-quiet mt-6 text-sm">{texts.newPasswordStep.thisSignInWaitsUntil(until)}</p>
-  <p class="mt-2"><a href={at("/sign-in")}>{texts.newPasswordStep.beginAgain}</a></p>
+  <p class="text-quiet mt-6 text-sm">{texts.newPasswordStep.youHaveUntil(until)}</p>
+  <p class="mt-2"><a href={at("/sign-in")}>{texts.newPasswordStep.startOver}</a></p>
 </PersonFrame>

@@ -63,7 +63,7 @@
       lapsed={() => (isOver = true)}
     />
   {:catch}
-    <NotLoaded heading={texts.nextStep.beginAgain} />
+    <NotLoaded heading={texts.nextStep.startOver} />
   {/await}
 {:else if !isOver && !SECOND_PROOFS.some(({ type }) => present.wanted.includes(type))}
   {#await import("./FurtherStep.svelte") then { default: FurtherStep }}
@@ -78,12 +78,12 @@
       />
     {/key}
   {:catch}
-    <NotLoaded heading={texts.newPasswordStep.beginAgain} />
+    <NotLoaded heading={texts.newPasswordStep.startOver} />
   {/await}
 {:else if isOver}
-  <PersonFrame heading={texts.nextStep.thisSignInIsOver} next={texts.nextStep.itTookTooLongOr}>
-    <p role="alert">{texts.nextStep.nothingHasChangedBeginAgain}</p>
-    <p class="mt-6"><a href={again}>{texts.nextStep.beginAgain}</a></p>
+  <PersonFrame heading={texts.nextStep.thisSignInHasExpired} next={texts.nextStep.itTookTooLongOr}>
+    <p role="alert">{texts.nextStep.nothingHasChangedStartOver}</p>
+    <p class="mt-6"><a href={again}>{texts.nextStep.startOver}</a></p>
   </PersonFrame>
 {:else}
   <PersonFrame
@@ -94,7 +94,7 @@
   >
     <div class="mb-6"><ProofRow shown={[shown]} wanted={[words.join(texts.secondProofs.or)]} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText={texts.nextStep.signIn} send={showFactor} />
-    <p class="text-quiet mt-6 text-sm">{texts.nextStep.thisSignInWaitsUntil(until)}</p>
-    <p class="mt-2"><a href={again}>{texts.nextStep.beginAgain}</a></p>
+    <p class="text-quiet mt-6 text-sm">{texts.nextStep.youHaveUntil(until)}</p>
+    <p class="mt-2"><a href={again}>{texts.nextStep.startOver}</a></p>
   </PersonFrame>
 {/if}

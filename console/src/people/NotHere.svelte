@@ -4,8 +4,8 @@
 
   const problem = {
     code: "not-found",
-    title: texts.notHere.thereIsNoSuchPage,
-    meaning: texts.notHere.nothingIsKeptAtThis,
+    title: texts.notHere.pageNotFound,
+    meaning: texts.notHere.thereIsNothingAtThis,
     mend: texts.notHere.checkTheAddressOrGo,
   };
 </script>

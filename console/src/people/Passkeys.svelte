@@ -165,7 +165,7 @@
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={rare.passkeys.passkeys} next={texts.secondFactor.itCannotBeShownAt}>
+  <PersonFrame heading={rare.passkeys.passkeys} next={texts.secondFactor.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -21,14 +21,17 @@
   <PersonFrame
     heading={texts.reauthentication.isItStillYou}
     next={page.visitedApp
-      ? texts.reauthentication.asksBeforeItLetsYou(page.visitedApp.name)
-      : texts.reauthentication.itIsAskedBeforeYou}
+      ? texts.reauthentication.asksYouToConfirm(page.visitedApp.name)
+      : texts.reauthentication.pleaseConfirmBeforeYouContinue}
   >
     <Reauthenticate name={account.email ?? account.username} shown={goOn} {next} />
     <p class="mt-6"><a href={at("/account")}>{texts.reauthentication.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.reauthentication.isItStillYou} next={texts.reauthentication.itCannotBeAskedAt}>
+  <PersonFrame
+    heading={texts.reauthentication.isItStillYou}
+    next={texts.reauthentication.thisCannotBeShownRight}
+  >
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

@@ -40,7 +40,7 @@
 
   function judgeNames(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (eitherWillDo && email === "" && username === "") errors["email"] = texts.register.giveAnEMailAddress;
+    if (eitherWillDo && email === "" && username === "") errors["email"] = texts.register.enterAnEMailAddress;
     if (identifiers.email === "required" && email === "")
       errors["email"] = texts.register.enterYourEMailAddress;
     if (identifiers.username === "required" && username === "")
@@ -104,7 +104,7 @@
     <a
       href={next}
       class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
-      >{texts.signIn.goOn}</a
+      >{texts.signIn.continue}</a
     >
   </PersonFrame>
 {:else if taken && page.mail !== "none"}
@@ -112,7 +112,7 @@
 {:else if taken}
   <PersonFrame heading={texts.register.thankYou} next={texts.register.yourRegistrationHasArrived}>
     <p>
-      <Fill text={texts.register.ifNobodyHadThisAddress}
+      <Fill text={texts.register.ifThisAddressWasNew}
         >{#snippet signIn()}<a href={signInPath}>{texts.register.signIn}</a>{/snippet}</Fill
       >
     </p>
@@ -120,7 +120,7 @@
 {:else}
   <PersonFrame
     heading={texts.register.register}
-    next={page.mailComesFirst ? texts.register.youGetAMailWith : texts.register.youAreSignedInAs}
+    next={page.mailComesFirst ? texts.register.youGetALinkBy : texts.register.youWillBeSignedIn}
   >
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
@@ -164,7 +164,7 @@
       />
       <MainButton
         text={texts.register.register}
-        busyText={texts.register.makingYourAccount}
+        busyText={texts.register.creatingYourAccount}
         busy={form.sending}
       />
       {#if knowsPasskeys}
@@ -176,7 +176,7 @@
       {/if}
     </form>
     <p class="mt-6">
-      {texts.register.registeredAlready} <a href={signInPath}>{texts.register.signInInstead}</a>
+      {texts.register.alreadyRegistered} <a href={signInPath}>{texts.register.signInInstead}</a>
     </p>
   </PersonFrame>
 {/if}

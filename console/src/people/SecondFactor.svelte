@@ -64,13 +64,13 @@
     await call(routes.removeAuthenticator, { params: { id } });
     toRemove = null;
     codes = null;
-    said = texts.secondFactor.isRemovedItsCodesAre(name);
+    said = texts.secondFactor.wasRemoved(name);
     await look();
   });
   const renewing = new ProofFirst(async () => {
     const { body } = await call(routes.makeRecoveryCodes);
     codes = body.codes;
-    said = texts.secondFactor.theOldRecoveryCodesAre;
+    said = texts.secondFactor.yourOldRecoveryCodesNo;
     await look();
   });
   const asked = $derived([beginning, removing, renewing].find(({ wanted }) => wanted));
@@ -88,7 +88,7 @@
     });
     begun = null;
     codes = body.recoveryCodes ?? null;
-    said = texts.secondFactor.itIsSetUpFrom;
+    said = texts.secondFactor.twoStepSignInIs;
     await session.ask();
     await look();
   }
@@ -114,7 +114,7 @@
 {:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const apps = items ?? []}
-  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.besidesThePasswordASign}>
+  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.afterThePasswordYouAre}>
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
@@ -137,14 +137,14 @@
       {#if codes !== null}
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
         <p class="mb-8">
-          {texts.secondFactor.otherSessionsOfYoursGo}
+          {texts.secondFactor.yourOtherSessionsStaySigned}
           <button type="button" class="text-link min-h-6 underline" onclick={endOthers}
             >{texts.secondFactor.endAllOthers}</button
           >
         </p>
       {/if}
       {#if apps.length === 0}
-        <p class="mb-6">{texts.secondFactor.thereIsNoneYetWhoever}</p>
+        <p class="mb-6">{texts.secondFactor.youHaveNoneYetYour}</p>
         <form
           onsubmit={(event) => {
             event.preventDefault();
@@ -178,13 +178,13 @@
         <h2 class="mt-10 text-lg font-semibold">{texts.secondFactor.recoveryCodes}</h2>
         <p class={["mt-2", left <= FEW && "border-brass border-l-4 pl-4"]}>
           {texts.secondFactor.left(left)}
-          {#if left <= FEW}{texts.secondFactor.makeANewSetBefore}{/if}
+          {#if left <= FEW}{texts.secondFactor.createNewOnesBeforeYou}{/if}
         </p>
         <p class="mt-3">
           <button
             type="button"
             class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => start(renewing)}>{texts.secondFactor.makeANewSet}</button
+            onclick={() => start(renewing)}>{texts.secondFactor.newRecoveryCodes}</button
           >
         </p>
       {/if}
@@ -192,7 +192,7 @@
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.itCannotBeShownAt}>
+  <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

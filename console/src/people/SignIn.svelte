@@ -42,7 +42,7 @@
       : email === "off"
         ? texts.signIn.username
         : texts.signIn.eMailAddressOrUsername;
-  const whatNext = page.visitedApp ? texts.signIn.youGoOnToAfterwards(page.visitedApp.name) : undefined;
+  const whatNext = page.visitedApp ? texts.signIn.signInToContinueTo(page.visitedApp.name) : undefined;
 
   /** Ends the offer of passkeys in the field of the name. */
   let offering: AbortController | null = null;
@@ -107,7 +107,7 @@
 
   function judge(): Record<string, string> {
     const errors: Record<string, string> = {};
-    if (identifier.trim() === "") errors["identifier"] = texts.signIn.sayWhoYouAre;
+    if (identifier.trim() === "") errors["identifier"] = texts.signIn.enterYourEMailAddress;
     if (!byMail && password === "") errors["password"] = texts.signIn.enterYourPassword;
     return errors;
   }
@@ -157,7 +157,7 @@
   function mailInstead(event: MouseEvent): void {
     const field = (event.currentTarget as HTMLButtonElement).form;
     form.problem = null;
-    form.errors = identifier.trim() === "" ? { identifier: texts.signIn.sayWhoYouAre } : {};
+    form.errors = identifier.trim() === "" ? { identifier: texts.signIn.enterYourEMailAddress } : {};
     if (form.errors["identifier"]) {
       field?.querySelector<HTMLElement>("#identifier")?.focus();
       return;
@@ -189,11 +189,11 @@
     }}
   />
 {:else if session.who.state === "signed-in"}
-  <PersonFrame heading={texts.signIn.youAreSignedIn} next={texts.signIn.itWasDoneInAnother}>
+  <PersonFrame heading={texts.signIn.youAreSignedIn} next={texts.signIn.youSignedInInAnother}>
     <p role="status">
       {texts.signIn.as}
       <strong class="break-all">{session.who.account.email ?? session.who.account.username}</strong>.
-      <a href={page.visitedApp ? at("/account") : next}>{texts.signIn.goOn}</a>
+      <a href={page.visitedApp ? at("/account") : next}>{texts.signIn.continue}</a>
     </p>
   </PersonFrame>
 {:else if step === "unverified"}
@@ -203,7 +203,7 @@
     props={{
       email: identifier.trim(),
       heading: texts.signIn.confirmYourAddressFirst,
-      next: texts.signIn.thePasswordIsRightBut,
+      next: texts.signIn.yourPasswordIsRightBut,
       pause: 0,
     }}
   />
@@ -242,7 +242,7 @@
         {texts.signIn.keepMeSignedInOn}
       </label>
       {#if byMail}
-        <MainButton text={texts.signIn.mailMeALink} busyText={texts.signIn.asking} busy={form.sending} />
+        <MainButton text={texts.signIn.mailMeALink} busyText={texts.signIn.sending} busy={form.sending} />
         <button
           type="button"
           class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"

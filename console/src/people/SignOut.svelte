@@ -34,11 +34,11 @@
 </script>
 
 {#if request?.automatic && problem === null}
-  <PersonFrame heading={texts.signOut.signingOut} next={texts.signOut.youGoBackToAt(request.appName)}>
+  <PersonFrame heading={texts.signOut.signingOut} next={texts.signOut.takenBackTo(request.appName)}>
     <span></span>
   </PersonFrame>
 {:else}
-  <PersonFrame heading={texts.signOut.signOut} next={texts.signOut.youAreSignedOutHere(page.site.name)}>
+  <PersonFrame heading={texts.signOut.signOut} next={texts.signOut.youWillBeSignedOut(page.site.name)}>
     <form class="space-y-5" onsubmit={(event) => form.submit(event, () => ({}), signOut)}>
       <FormProblem problem={form.problem ?? problem} />
       <MainButton text={texts.signOut.button} busyText={texts.signOut.signingOut} busy={form.sending} />

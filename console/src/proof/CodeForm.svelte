@@ -38,7 +38,7 @@
     }
   }
   const judge = (): Record<string, string> => {
-    const fault = code.trim() === "" ? texts.codeForm.typeTheCode : (faultOf?.(code) ?? null);
+    const fault = code.trim() === "" ? texts.codeForm.enterTheCode : (faultOf?.(code) ?? null);
     return fault === null ? {} : { code: fault };
   };
 </script>

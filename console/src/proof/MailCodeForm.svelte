@@ -15,8 +15,8 @@
   label={texts.mailStep.code}
   autocomplete="one-time-code"
   inputmode="numeric"
-  buttonText={texts.mailStep.goOn}
-  refused={texts.mailStep.thisIsNotTheCode}
+  buttonText={texts.mailStep.continue}
+  refused={texts.mailStep.thatIsNotTheCode}
   {faultOf}
   {send}
 />

@@ -10,7 +10,7 @@
 <CodeForm
   label={texts.recoveryCodeForm.recoveryCode}
   autocomplete="off"
-  rules={texts.recoveryCodeForm.oneOfThoseThatYou}
+  rules={texts.recoveryCodeForm.oneOfTheCodesYou}
   {buttonText}
   send={(code) => send({ type: "recovery-code", code })}
 />

@@ -8,7 +8,7 @@
 </script>
 
 <CodeForm
-  label={texts.totpForm.codeOfYourAuthenticatorApp}
+  label={texts.totpForm.codeFromYourAuthenticatorApp}
   autocomplete="one-time-code"
   inputmode="numeric"
   {buttonText}
