@@ -48,7 +48,7 @@ describe("inviting", () => {
         /^2\/4 {2}line 3: not an address: refused \(email: This is not an e-mail address/,
       ),
       expect.stringMatching(
-        /^3\/4 {2}line 4: office@brina\.example: refused \(email: This address has an account/,
+        /^3\/4 {2}line 4: office@brina\.example: refused \(email: There is already an account with this address/,
       ),
       expect.stringMatching(/^4\/4 {2}line 5: rosa@brina\.example: invited/),
     ]);

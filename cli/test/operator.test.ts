@@ -211,7 +211,7 @@ describe("as an operator", () => {
       ],
       { input: PASSWORD },
     );
-    expect(added.out).toMatch(/is added[^]*Another password is wanted/);
+    expect(added.out).toMatch(/is added[^]*They choose another password/);
     const refused = await lucchetto(
       ["sign-in", "nora@brina.example", "--password-stdin", "--profile", "nora"],
       {

@@ -31,7 +31,8 @@ const SENTENCES = {
   "email-has-account": "There is already an account with this address.",
   "email-unchanged": "This is already the address of the account.",
   "username-missing": "Choose a username.",
-  "username-malformed": "Use 2 to 40 letters and digits; . _ and - may stand in between, spaces and @ may not.",
+  "username-malformed":
+    "Use 2 to 40 letters and digits; . _ and - may stand in between, spaces and @ may not.",
   "username-taken": "This username is taken; choose another.",
   "reference-taken": "Another account has this reference.",
   "password-or-passkey-missing": "Choose a password, or register with a passkey.",

@@ -93,7 +93,7 @@ describe("two host names, https", () => {
       await service.clock.advance(11 * 60_000);
       await page.goto(`${appUrl}/cancel-all`);
       await page.waitForURL(`${publicUrl}/account/reauthenticate?*`);
-      expect(await page.textContent("main")).toContain("Brina Huts asks before it lets you go on.");
+      expect(await page.textContent("main")).toContain("Brina Huts asks you to confirm before you continue.");
       await page.fill("#password", "not the password");
       await page.click("button[type=submit]");
       await page.waitForSelector("#password-error");

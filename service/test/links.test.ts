@@ -207,7 +207,9 @@ describe("a site that reminds", () => {
     expect((await mailTo(service, "gino@brina.example", "invitation-accepted")).text).not.toContain("lcl_");
     expect(codeOf(await redeem(gino, secretOf(second), { password: NEW }))).toBe("link-used");
     await service.clock.reset();
-    await expect(client(routes.inviteAccount, { body })).rejects.toThrow(/already an account with this address/);
+    await expect(client(routes.inviteAccount, { body })).rejects.toThrow(
+      /already an account with this address/,
+    );
   });
 
   test("LI-15 LI-10 another address counts only after its own link; the old one can undo it for seven days, once", async () => {

@@ -360,7 +360,9 @@ function printDetail({ account, password, secondFactor }: AccountDetail): void {
     ["created", time(account.createdAt)],
     ["last sign-in", account.lastSignInAt === null ? "never" : time(account.lastSignInAt)],
     ["second factor", inWords(secondFactor)],
-    ...(account.mustChangePassword ? [["next", "a new password is required at the next sign-in"] as const] : []),
+    ...(account.mustChangePassword
+      ? [["next", "a new password is required at the next sign-in"] as const]
+      : []),
   ]);
   print("", bold("Password record"));
   if (password === null) return print("The account has no password.");

@@ -31,7 +31,9 @@
 {#if figures !== null}
   {@const { accounts, duty } = figures}
   {#if total === 0}
-    <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">{texts.signInsAreCountedHere}</p>
+    <p class="border-line text-quiet rounded-lg border border-dashed px-6 py-10">
+      {texts.signInsAreCountedHere}
+    </p>
   {:else}
     <section class="border-line bg-slab rounded-lg border p-4" aria-labelledby="over-time">
       <h2 id="over-time" class="mb-2 text-lg font-semibold">{texts.dayByDay}</h2>
