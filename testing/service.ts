@@ -87,6 +87,17 @@ export interface TestServiceOptions {
   readonly publicUrl?: string;
 }
 
+/** What a service needs in production, at https://accounts.brina.example behind a proxy. */
+export const PRODUCTION = {
+  LUCCHETTO_MODE: "production",
+  LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+  LUCCHETTO_MAIL_VIA: "none",
+} as const;
+
+/** Starts one in production. @param settings on top of what it needs. */
+export const startProduction = (settings: Readonly<Record<string, string>> = {}): Promise<TestService> =>
+  startService({ publicUrl: "https://accounts.brina.example", settings: { ...PRODUCTION, ...settings } });
+
 /** Starts a service. */
 export async function startService(options: TestServiceOptions = {}): Promise<TestService> {
   const database = options.beside?.database ?? options.database ?? (await createTestDatabase());

@@ -218,7 +218,7 @@ describe("as an operator", () => {
         input: PASSWORD,
       },
     );
-    expect(refused).toMatchObject({ status: 1, err: expect.stringMatching(/new password is required/) });
+    expect(refused).toMatchObject({ status: 1, err: expect.stringMatching(/choose a new password before/) });
     expect((await as("account", "must-change", "nora@brina.example", "--no-longer")).out).toMatch(/may keep/);
     expect(
       (

@@ -6,7 +6,7 @@ import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { commandLine } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD, startProduction, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let lucchetto: CommandLine;
@@ -53,14 +53,8 @@ test("an id that is not kept, and a service that keeps nothing, are said", async
     status: 1,
     err: expect.stringMatching(/No request of the id "unheard-of" .* lucchetto trace --list/),
   });
-  const production = await startService({
-    publicUrl: "https://accounts.brina.example",
-    settings: {
-      LUCCHETTO_MODE: "production",
-      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
-      LUCCHETTO_MAIL_VIA: "none",
-      LUCCHETTO_LISTEN_HOSTS: "[localhost]",
-    },
+  const production = await startProduction({
+    LUCCHETTO_LISTEN_HOSTS: "[localhost]",
   });
   try {
     const refused = await lucchetto(["trace", "--url", production.url]);

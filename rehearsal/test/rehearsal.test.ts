@@ -13,11 +13,7 @@ let service: TestService;
 let sample: TestSampleApp;
 beforeAll(async () => {
   service = await startService({ timePasses: true });
-  sample = await startSampleApp(service, (app) => {
-    app.get("/strongbox", { preHandler: app.hasp.closed({ level: 2 }) }, async (_request, reply) =>
-      reply.type("text/html").send("<p>The key of the winter room</p>"),
-    );
-  });
+  sample = await startSampleApp(service);
 });
 afterAll(async () => {
   await sample.stop();
@@ -27,7 +23,7 @@ afterAll(async () => {
 test("a rehearsal of the sample application passes every step, and leaves nobody behind", async () => {
   const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   const args = ["--app", sample.url, "--closed", "/members", "--closed-api", "/api/my-nights"];
-  const all = ["--closed-level2", "/strongbox", "--move-clock"];
+  const all = ["--closed-level2", "/key-box", "--move-clock"];
   const more = ["--url", service.url, "--junit", "walk.xml", "--pictures", "pictures", "--deadline", "200"];
   const { status, out, err } = await callCommand(home, ["rehearse", ...args, ...all, ...more]);
   expect([out, err, status]).toEqual([

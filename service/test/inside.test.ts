@@ -9,13 +9,15 @@ import { routes } from "@lucchetto/contract";
 import { eventually } from "../../testing/eventually.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, json, PASSWORD, send, startService } from "../../testing/service.ts";
-
-const PRODUCTION = {
-  LUCCHETTO_MODE: "production",
-  LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
-  LUCCHETTO_MAIL_VIA: "none",
-};
+import {
+  freePort,
+  json,
+  PASSWORD,
+  PRODUCTION,
+  send,
+  startProduction,
+  startService,
+} from "../../testing/service.ts";
 
 let service: TestService;
 beforeAll(async () => {
@@ -219,8 +221,7 @@ async function signInAsBrowser(
 
 describe("in production", () => {
   test("there is no route of it, no script in a page, and no word in the description", async () => {
-    const settings = { ...PRODUCTION };
-    const production = await startService({ settings, publicUrl: "https://accounts.brina.example" });
+    const production = await startProduction();
     const headers = { host: "accounts.brina.example", accept: "text/html" };
     try {
       const inside = [

@@ -4,7 +4,7 @@ import type { Route } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startProduction, startService } from "../../testing/service.ts";
 import { codeOf, mailsTo, mailTo, proveAddress, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
@@ -64,15 +64,9 @@ describe("what an operator changes", () => {
   });
 
   test("OP-1 in production only at level 2", async () => {
-    const production = await startService({
-      publicUrl: "https://accounts.brina.example",
-      settings: {
-        LUCCHETTO_MODE: "production",
-        LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
-        LUCCHETTO_MAIL_VIA: "none",
-        LUCCHETTO_ACCOUNTS_TELL_TAKEN: "true",
-        LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "reminded",
-      },
+    const production = await startProduction({
+      LUCCHETTO_ACCOUNTS_TELL_TAKEN: "true",
+      LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "reminded",
     });
     try {
       // A session from before the label was given.
@@ -244,14 +238,8 @@ describe("hosts", () => {
     const { port } = new URL(service.url);
     for (const host of [`localhost:${port}`, `127.0.0.1:${port}`, `[::1]:${port}`, "LOCALHOST"])
       expect(await get(host, "/healthz")).toMatch(/^HTTP\/1\.1 200 /);
-    const production = await startService({
-      publicUrl: "https://accounts.brina.example",
-      settings: {
-        LUCCHETTO_MODE: "production",
-        LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
-        LUCCHETTO_MAIL_VIA: "none",
-        LUCCHETTO_LISTEN_HOSTS: "[accounts.internal, 'accounts:8420']",
-      },
+    const production = await startProduction({
+      LUCCHETTO_LISTEN_HOSTS: "[accounts.internal, 'accounts:8420']",
     });
     try {
       for (const host of [

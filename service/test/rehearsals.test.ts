@@ -5,7 +5,7 @@ import { routes } from "@lucchetto/contract";
 import { eventually } from "../../testing/eventually.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { send, startService } from "../../testing/service.ts";
+import { send, startProduction, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let office: Client;
@@ -62,14 +62,7 @@ test("no address but one of a registered application is walked through, by opera
 });
 
 test("in production there is no such call, and none is described", async () => {
-  const production = await startService({
-    publicUrl: "https://accounts.brina.example",
-    settings: {
-      LUCCHETTO_MODE: "production",
-      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
-      LUCCHETTO_MAIL_VIA: "none",
-    },
-  });
+  const production = await startProduction();
   try {
     const headers = { host: "accounts.brina.example" };
     expect((await send(production, "GET", "/v1/operator/rehearsals", { headers })).status).toBe(404);

@@ -50,7 +50,7 @@ export function defineRehearse(command: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nIt registers somebody who is made up, signs in and out, and erases them again. Wrong tries count as anybody's do.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights",
+      "\nIt registers somebody who is made up, signs in and out, and erases them again. Wrong tries count as anybody's do.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights --closed-level2 /key-box",
     )
     .action(async (options: RehearseOptions, self: Command) => {
       const { url: service } = connect(self);

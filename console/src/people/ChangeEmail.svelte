@@ -16,7 +16,7 @@
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import CodeForm from "../proof/CodeForm.svelte";
-  import { texts } from "../texts/texts.ts";
+  import { rareTexts as rare } from "../texts/rare.ts";
 
   const form = new Form();
   let email = $state("");
@@ -37,67 +37,67 @@
     confirmed = proved;
   }
   const judge = (): Record<string, string> =>
-    email.trim() === "" ? { email: texts.changeEmail.enterTheNewAddress } : {};
+    email.trim() === "" ? { email: rare.changeEmail.enterTheNewAddress } : {};
 </script>
 
 {#if confirmed !== null}
-  <PersonFrame heading={texts.changeEmail.isYoursNow} next={texts.changeEmail.mailGoesTo(confirmed)}>
-    <p role="status"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
+  <PersonFrame heading={rare.changeEmail.isYoursNow} next={rare.changeEmail.mailGoesTo(confirmed)}>
+    <p role="status"><a href={at("/account")}>{rare.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if asked}
-  <PersonFrame heading={texts.changeEmail.checkYourMail} next={texts.changeEmail.ifTheAddressIsAvailable}>
+  <PersonFrame heading={rare.changeEmail.checkYourMail} next={rare.changeEmail.ifTheAddressIsAvailable}>
     <p role="status">
-      <Fill text={texts.changeEmail.openTheLinkInThis}
+      <Fill text={rare.changeEmail.openTheLinkInThis}
         >{#snippet address()}<strong class="break-all">{email.trim()}</strong>{/snippet}</Fill
       >
     </p>
     <MailHint />
     <div class="mt-6">
       <CodeForm
-        label={texts.changeEmail.code}
+        label={rare.changeEmail.code}
         autocomplete="one-time-code"
         inputmode="numeric"
-        buttonText={texts.changeEmail.useCode}
+        buttonText={rare.changeEmail.useCode}
         send={confirm}
       />
     </div>
-    <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{rare.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.theNewAddressGetsA}>
+  <PersonFrame heading={rare.changeEmail.changeYourAddress} next={rare.changeEmail.theNewAddressGetsA}>
     {#if proof.wanted}
       <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <p>
-          <Fill text={texts.changeEmail.currentAddress}
-            >{#snippet address()}<strong class="break-all">{account.email ?? texts.changeEmail.none}</strong
+          <Fill text={rare.changeEmail.currentAddress}
+            >{#snippet address()}<strong class="break-all">{account.email ?? rare.changeEmail.none}</strong
               >{/snippet}</Fill
           >
         </p>
         <Field
           name="email"
-          label={texts.changeEmail.newAddress}
+          label={rare.changeEmail.newAddress}
           type="email"
           autocomplete="email"
           bind:value={email}
           error={form.errors["email"]}
         />
         <MainButton
-          text={texts.changeEmail.sendLink}
-          busyText={texts.changeEmail.sending}
+          text={rare.changeEmail.sendLink}
+          busyText={rare.changeEmail.sending}
           busy={form.sending}
         />
       </form>
-      <p class="mt-6"><a href={at("/account")}>{texts.changeEmail.cancel}</a></p>
+      <p class="mt-6"><a href={at("/account")}>{rare.changeEmail.cancel}</a></p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.changeEmail.changeYourAddress} next={texts.changeEmail.thisCannotBeShownRight}>
+  <PersonFrame heading={rare.changeEmail.changeYourAddress} next={rare.changeEmail.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

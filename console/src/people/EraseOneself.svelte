@@ -12,7 +12,6 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
-  import { texts } from "../texts/texts.ts";
 
   const form = new Form();
   let isSure = $state(false);
@@ -28,7 +27,7 @@
     tellTabs();
   });
   const judge = (): Record<string, string> => {
-    form.problem = isSure ? null : texts.eraseOneself.tickTheBoxToConfirm;
+    form.problem = isSure ? null : rare.eraseOneself.tickTheBoxToConfirm;
     return isSure ? {} : { isSure: "" };
   };
 </script>
@@ -36,22 +35,22 @@
 {#if isErased}
   <PersonFrame
     heading={page.eraseAfter === null
-      ? texts.eraseOneself.yourAccountIsErased
+      ? rare.eraseOneself.yourAccountIsErased
       : rare.erase.yourAccountIsClosed}
     next={page.eraseAfter === null
-      ? texts.eraseOneself.onlyLogEntriesThatName
+      ? rare.eraseOneself.onlyLogEntriesThatName
       : rare.erase.itsRowsGo(page.eraseAfter)}
   >
-    <p role="status"><a href={at("/register")}>{texts.eraseOneself.startOver}</a></p>
+    <p role="status"><a href={at("/register")}>{rare.eraseOneself.startOver}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.downloadYourDataOrErase}>
+  <PersonFrame heading={rare.eraseOneself.yourData} next={rare.eraseOneself.downloadYourDataOrErase}>
     <p>
-      <a href={at("/v1/account/data")} download="my-data.json">{texts.eraseOneself.downloadMyData}</a>
-      {texts.eraseOneself.jsonAccountSessionsJournalMails}
+      <a href={at("/v1/account/data")} download="my-data.json">{rare.eraseOneself.downloadMyData}</a>
+      {rare.eraseOneself.jsonAccountSessionsJournalMails}
     </p>
-    <h2 class="mt-8 text-lg font-semibold">{texts.eraseOneself.eraseMyAccount}</h2>
+    <h2 class="mt-8 text-lg font-semibold">{rare.eraseOneself.eraseMyAccount}</h2>
     <p class="mt-2 mb-4">
       <Fill
         text={page.eraseAfter === null
@@ -73,20 +72,20 @@
             bind:checked={isSure}
             class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
           />
-          {texts.eraseOneself.yesEraseMyAccount}
+          {rare.eraseOneself.yesEraseMyAccount}
         </label>
         <button
           type="submit"
           aria-disabled={form.sending}
           class="border-rust text-rust bg-slab rounded-lg border-2 px-6 py-3 font-semibold"
-          >{texts.eraseOneself.eraseMyAccount}</button
+          >{rare.eraseOneself.eraseMyAccount}</button
         >
       </form>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>{texts.eraseOneself.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{rare.eraseOneself.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={texts.eraseOneself.yourData} next={texts.eraseOneself.thisCannotBeShownRight}>
+  <PersonFrame heading={rare.eraseOneself.yourData} next={rare.eraseOneself.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

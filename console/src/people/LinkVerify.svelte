@@ -10,7 +10,7 @@
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
-  import { texts } from "../texts/texts.ts";
+  import { rareTexts as rare } from "../texts/rare.ts";
 
   interface Props {
     look: LinkLook;
@@ -26,29 +26,29 @@
   const words = $derived(
     look.purpose === "change-email"
       ? {
-          heading: texts.linkVerify.useThisAddress,
-          next: texts.linkVerify.itBecomesTheAddressOf,
-          button: texts.linkVerify.useIt,
+          heading: rare.linkVerify.useThisAddress,
+          next: rare.linkVerify.itBecomesTheAddressOf,
+          button: rare.linkVerify.useIt,
         }
       : look.purpose === "invite"
         ? {
-            heading: texts.linkVerify.welcomeTo(page.site.name),
-            next: texts.linkVerify.confirmToStartUsingYour,
-            button: texts.linkVerify.getStarted,
+            heading: rare.linkVerify.welcomeTo(page.site.name),
+            next: rare.linkVerify.confirmToStartUsingYour,
+            button: rare.linkVerify.getStarted,
           }
         : {
-            heading: texts.linkVerify.confirmYourAddress,
+            heading: rare.linkVerify.confirmYourAddress,
             next: wantsPassword
-              ? texts.linkVerify.youRegisteredInADifferent
-              : texts.linkVerify.confirmThatThisAddressIs,
-            button: texts.linkVerify.confirmAddress,
+              ? rare.linkVerify.youRegisteredInADifferent
+              : rare.linkVerify.confirmThatThisAddressIs,
+            button: rare.linkVerify.confirmAddress,
           },
   );
 
   function judge(): Record<string, string> {
     if (!wantsPassword) return {};
     if (choosesNew) return judgeNewPassword(password, repeated);
-    return present === "" ? { present: texts.linkVerify.enterThePasswordYouChose } : {};
+    return present === "" ? { present: rare.linkVerify.enterThePasswordYouChose } : {};
   }
   const send = () => redeem(!wantsPassword ? {} : choosesNew ? { password } : { present });
 </script>
@@ -60,24 +60,24 @@
     {#if wantsPassword}
       <WhosePassword name={look.name} />
       {#if choosesNew}
-        <p class="text-quiet">{texts.linkVerify.everythingSetUpDuringRegistration}</p>
+        <p class="text-quiet">{rare.linkVerify.everythingSetUpDuringRegistration}</p>
         <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
       {:else}
         <PasswordField
           name="present"
-          label={texts.linkVerify.passwordYouRegisteredWith}
+          label={rare.linkVerify.passwordYouRegisteredWith}
           bind:value={present}
           autocomplete="current-password"
           error={form.errors["present"]}
         />
       {/if}
     {/if}
-    <MainButton text={words.button} busyText={texts.linkVerify.oneMoment} busy={form.sending} />
+    <MainButton text={words.button} busyText={rare.linkVerify.oneMoment} busy={form.sending} />
   </form>
   {#if wantsPassword}
     <p class="mt-6">
       <button type="button" class="text-link text-left underline" onclick={() => (choosesNew = !choosesNew)}>
-        {choosesNew ? texts.linkVerify.iKnowThePasswordI : texts.linkVerify.iDontKnowItOr}
+        {choosesNew ? rare.linkVerify.iKnowThePasswordI : rare.linkVerify.iDontKnowItOr}
       </button>
     </p>
   {/if}

@@ -62,7 +62,7 @@ export async function createSampleApp(
       .join("");
     const body = `<p>Reserved in your name. This page is for members alone.</p>
 <table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>
-<p><a href="/cancel-all">Cancel all nights</a> (asks for a proof of the last ten minutes)</p>`;
+<p><a href="/cancel-all">Cancel all nights</a> (asks for a proof of the last ten minutes) · <a href="/key-box">The key box</a> (asks for a second factor)</p>`;
     return show(request, reply, { title: "My nights", here: "/members", body });
   });
 
@@ -84,6 +84,10 @@ export async function createSampleApp(
   });
 
   // Whoever signed in by a password alone shows a second factor, or a passkey, before this page opens.
+  app.get("/key-box", { preHandler: app.hasp.closed({ level: 2 }) }, async (request, reply) => {
+    const body = `<p>The key of the winter room hangs in the box by the door. Its number is only for members who have shown a second factor or a passkey: 4 7 1.</p>`;
+    return show(request, reply, { title: "The key box", here: "/members", body });
+  });
   const ofLevel2 = app.hasp.closed({ label: "keeper", level: 2 });
   app.get("/keepers/closing", { preHandler: ofLevel2 }, async (request, reply) => {
     const body = `<p>This page opens only to keepers who have shown a second factor or a passkey. Nothing is really closed here.</p>`;

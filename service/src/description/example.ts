@@ -25,6 +25,10 @@ const BY_NAME: Readonly<Record<string, unknown>> = {
   code: "492039",
   iss: "https://accounts.brina.example",
   issuer: "https://accounts.brina.example",
+  open: "/",
+  closed: "/members",
+  closedApi: "/api/my-nights",
+  closedLevel2: "/key-box",
 };
 
 const BY_FORMAT: Readonly<Record<string, string>> = {
