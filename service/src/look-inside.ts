@@ -2,6 +2,7 @@
 import type { IncomingMessage } from "node:http";
 import type { FastifyPluginAsync } from "fastify";
 import type { Parts } from "./capability.ts";
+import type { Clock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { ServiceContext } from "./context.ts";
 import type { Around } from "./server.ts";
@@ -26,6 +27,6 @@ const CLOSED: Inside = {
   routes: () => async () => undefined,
 };
 
-export async function lookInside({ mode }: Pick<Configuration, "mode">): Promise<Inside> {
-  return mode === "development" ? (await import("./inside/index.ts")).openInside() : CLOSED;
+export async function lookInside({ mode }: Pick<Configuration, "mode">, clock: Clock): Promise<Inside> {
+  return mode === "development" ? (await import("./inside/index.ts")).openInside(clock) : CLOSED;
 }

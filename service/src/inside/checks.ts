@@ -3,7 +3,7 @@ import type { RequestTrace } from "@lucchetto/contract";
 import type { ThrottleKind } from "@lucchetto/core";
 import type { Written } from "./statement.ts";
 import { asksWhether, changeOf, tableRead } from "./statement.ts";
-import type { Asked, Hash, LookUp, Seen, Statement } from "./watch.ts";
+import type { Asked, Hash, LookUp, Seen, Statement, Watched } from "./watch.ts";
 
 type Check = RequestTrace["checks"][number];
 type Found = Pick<Check, "what" | "found" | "state">;
@@ -29,9 +29,16 @@ const COUNTED: Readonly<Record<ThrottleKind, string>> = {
   "app-work": "passwords that this app asked about",
 };
 
+/** What is known of throttles on the way. */
+interface Throttles {
+  /** What each row counts, by its id. */
+  readonly kinds: Map<string, string>;
+  readonly cameAt: Date;
+}
+
 /** @returns the checks in their order. */
-export function checksOf(seen: readonly Seen[]): Check[] {
-  const throttles = new Map<string, string>();
+export function checksOf({ seen, at: cameAt }: Pick<Watched, "seen" | "at">): Check[] {
+  const throttles: Throttles = { kinds: new Map(), cameAt };
   return seen.flatMap((one): Check[] => {
     const found = foundBy(one, throttles);
     const at = tenth(one.from);
@@ -41,7 +48,7 @@ export function checksOf(seen: readonly Seen[]): Check[] {
 
 export const tenth = (milliseconds: number): number => Math.round(milliseconds * 10) / 10;
 
-function foundBy(one: Seen, throttles: Map<string, string>): Found | null {
+function foundBy(one: Seen, throttles: Throttles): Found | null {
   switch (one.kind) {
     case "hash":
       return byHash(one);
@@ -101,7 +108,7 @@ function byLookUp({ what, found }: LookUp): Found {
 }
 
 /** What was written says what was decided. */
-function byChange(statement: Statement, throttles: Map<string, string>): Found | null {
+function byChange(statement: Statement, throttles: Throttles): Found | null {
   const change = changeOf(statement);
   if (change === null) return null;
   const value = (name: string): unknown => {
@@ -110,12 +117,12 @@ function byChange(statement: Statement, throttles: Map<string, string>): Found |
   };
   switch (change.table) {
     case "throttle_count": {
-      if (change.change === "added") throttles.set(idIn(statement.values[0]), String(value("kind")));
+      if (change.change === "added") throttles.kinds.set(idIn(statement.values[0]), String(value("kind")));
       if (change.change === "removed") return neutral("throttle", `${change.count} counts set back`);
       const failures = value("failures");
       if (change.change === "added") return null;
-      const id = statement.values.map(idIn).find((each) => throttles.has(each));
-      const whom = inWords(id === undefined ? undefined : throttles.get(id));
+      const id = statement.values.map(idIn).find((each) => throttles.kinds.has(each));
+      const whom = inWords(id === undefined ? undefined : throttles.kinds.get(id));
       if (failures === undefined) return neutral("throttle", `${whom}: one given back`);
       return neutral(
         "throttle",
@@ -145,7 +152,7 @@ function byChange(statement: Statement, throttles: Map<string, string>): Found |
 }
 
 /** What a statement that changes nothing found. */
-function byReading(statement: Statement, throttles: Map<string, string>): Found | null {
+function byReading(statement: Statement, throttles: Throttles): Found | null {
   const table = tableRead(statement);
   const { rows } = statement;
   if (table === null || rows === null) return null;
@@ -154,8 +161,8 @@ function byReading(statement: Statement, throttles: Map<string, string>): Found 
   switch (table) {
     case "throttle_count": {
       if (row === undefined) return null;
-      throttles.set(idIn(value("id")), String(value("kind")));
-      const isWaiting = value("waitUntil") instanceof Date && (value("waitUntil") as Date) > new Date();
+      throttles.kinds.set(idIn(value("id")), String(value("kind")));
+      const isWaiting = value("waitUntil") instanceof Date && (value("waitUntil") as Date) > throttles.cameAt;
       if (!isWaiting) return null;
       const whom = inWords(String(value("kind")));
       return refused(

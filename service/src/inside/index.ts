@@ -1,6 +1,7 @@
 /** Development alone: what was done for each of the last requests. */
 import type { IncomingMessage } from "node:http";
 import type { Parts } from "../capability.ts";
+import type { Clock } from "../clock/clock.ts";
 import type { ServiceContext } from "../context.ts";
 import type { Around } from "../server.ts";
 import { FILES_PATH } from "./files.ts";
@@ -8,8 +9,8 @@ import { insideRoutes } from "./routes.ts";
 import { Watch } from "./watch.ts";
 
 /** Opens it: from now on requests are watched. @returns what the service lets in at its door (`look-inside.ts`). */
-export function openInside() {
-  const watch = new Watch();
+export function openInside(clock: Clock) {
+  const watch = new Watch(clock);
   const around: Around = (...exchange) => watch.around(...exchange);
   return {
     around,

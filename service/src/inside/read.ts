@@ -26,7 +26,7 @@ export function traceOf(watched: Watched, scheme: Scheme): RequestTrace {
     milliseconds: tenth(answeredAfter ?? 0),
     by: askedBy(watched),
     outcome: outcomeOf(watched),
-    checks: checksOf(seen),
+    checks: checksOf(watched),
     rows: rowsIn(statements, scheme),
     cookies: watched.setCookies.map(cookieOf),
     mails: mailsIn(statements),

@@ -7,6 +7,7 @@ import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from "node:
 import { performance } from "node:perf_hooks";
 import type { Pool, PoolConnection } from "mysql2";
 import type { DataSource } from "typeorm";
+import type { Clock } from "../clock/clock.ts";
 import type { ServiceContext } from "../context.ts";
 import { BEHALF_HEADERS } from "../http/on-behalf.ts";
 import type { FilledIn } from "../webhook/consult.ts";
@@ -93,11 +94,16 @@ const UNWATCHED =
   /\/(assets|inside|healthz|readyz|metrics|v1\/development|v1\/operator|v1\/session\/events|site)(\/|$|\?)/;
 
 export class Watch {
+  readonly #clock: Clock;
   readonly #current = new AsyncLocalStorage<Watched>();
   readonly #kept: Watched[] = [];
   readonly #watchedConnections = new WeakSet<object>();
   #underWay = 0;
   #idle: NodeJS.Timeout | null = null;
+
+  constructor(clock: Clock) {
+    this.#clock = clock;
+  }
 
   /** The requests that are kept, the newest first. */
   get requests(): readonly Watched[] {
@@ -109,7 +115,7 @@ export class Watch {
     const { method = "GET", url = "/", headers, socket } = request;
     if (UNWATCHED.test(url)) return handle();
     const watched: Watched = {
-      at: new Date(),
+      at: this.#clock.now(),
       began: performance.now(),
       method,
       url,
