@@ -32,7 +32,11 @@ test("the newest that wrote something, one by its id, the list, and all of it fo
   expect(out).toMatch(/^POST \/v1\/accounts {2}201 signed-in\n.* ms, by a program, request [0-9a-f-]{36}\n/);
   expect(out).toMatch(/█ hashing [\d.]+ ms \(1\) {3}▓ database/);
   expect(out).toMatch(/✓ +[\d.]+ ms {2}session +begun, level 1/);
-  expect(out).toMatch(/\+ password_record\n.*\$scrypt\$ln=8/);
+  expect(out).toMatch(/\+ password_record {2}accountId [^\n]*\n.*\$scrypt\$ln=8/);
+  expect(out).not.toMatch(/isOpenlyRegistered true/);
+  const whole = await lucchetto(["trace", "--rows"]);
+  expect(whole.out).toMatch(/\+ password_record\n.*\$scrypt\$ln=8/);
+  expect(whole.out).toMatch(/isOpenlyRegistered true/);
   expect(out).toContain("└─ cost factor");
   expect(out).toMatch(
     /Mails\n {2}Confirm your address for Brina Huts, to mira@brina.example {2}lucchetto mail show [0-9a-f-]{36}/,
@@ -44,8 +48,8 @@ test("the newest that wrote something, one by its id, the list, and all of it fo
   expect(list.out).toMatch(/at +request +by +status +outcome +ms +request id/);
   const [, id = ""] = /GET \/v1\/session +program +200 +[\d.]+ +([0-9a-f-]{36})/.exec(list.out) ?? [];
   expect((await lucchetto(["trace", id])).out).toMatch(/session +of mira@brina\.example, level 1, until/);
-  const whole = JSON.parse((await lucchetto(["trace", id, "--json"])).out);
-  expect(whole).toMatchObject({ requestId: id, by: "program", rows: [] });
+  const all = JSON.parse((await lucchetto(["trace", id, "--json"])).out);
+  expect(all).toMatchObject({ requestId: id, by: "program", rows: [] });
 });
 
 test("an id that is not kept, and a service that keeps nothing, are said", async () => {

@@ -10,6 +10,7 @@ import { terminal } from "../terminal.ts";
 
 interface TraceOptions {
   readonly list?: boolean;
+  readonly rows?: boolean;
   readonly statements?: boolean;
   readonly json?: boolean;
 }
@@ -28,6 +29,7 @@ export function defineTrace(command: Command): void {
       "as its reply and every problem say it; the newest that wrote something or was refused if left out",
     )
     .option("--list", "the last requests, a line each")
+    .option("--rows", "with everything that was written into them")
     .option("--statements", "with every statement to the database")
     .option("--json", "as JSON")
     .addHelpText(
@@ -78,7 +80,7 @@ function printList(items: readonly RequestTrace[]): void {
 const SIGNS = { well: () => verdigris("✓"), refused: () => rust("✗"), neutral: () => dim("·") };
 const CHANGES = { added: "+", changed: "~", removed: "-" };
 
-function printTrace(trace: RequestTrace, { statements = false }: TraceOptions): void {
+function printTrace(trace: RequestTrace, { rows = false, statements = false }: TraceOptions): void {
   const { method, path, status, outcome, milliseconds, at, by, requestId } = trace;
   print(
     `${bold(`${method} ${printable(path)}`)}  ${status} ${printable(outcome ?? "")}`.trimEnd(),
@@ -88,7 +90,10 @@ function printTrace(trace: RequestTrace, { statements = false }: TraceOptions): 
   );
   printTime(trace);
   section("Checks", checkLines(trace));
-  section("Rows", trace.rows.flatMap(rowLines));
+  section(
+    "Rows",
+    trace.rows.flatMap((row) => rowLines(row, rows)),
+  );
   section(
     "Cookies",
     trace.cookies.map(({ name, value, attributes }) =>
@@ -134,21 +139,24 @@ function checkLines({ checks, milliseconds }: RequestTrace): string[] {
   });
 }
 
-function rowLines({ change, table, count, values, record }: RequestTrace["rows"][number]): string[] {
+/** A line for each row, with as many of its values as fit; with all of them only where that is wanted. */
+function rowLines(row: RequestTrace["rows"][number], isWhole: boolean): string[] {
+  const { change, table, count, values, record } = row;
   const more = count > 1 ? dim(`  ${count} rows`) : "";
   const room = "    ";
-  return [
-    `${CHANGES[change]} ${brass(table)}${more}`,
-    ...(record === null ? [] : drawRecord(record).map((line) => room + line)),
-    ...inLines(
-      values.map(({ name, value }) => [`${name} ${printable(value)}`, `${dim(name)} ${printable(value)}`]),
-    ).map((line) => room + line),
-  ];
+  const pairs = values.map(
+    ({ name, value }) => [`${name} ${printable(value)}`, `${dim(name)} ${printable(value)}`] as const,
+  );
+  const drawn = record === null ? [] : drawRecord(record).map((line) => room + line);
+  const head = `${CHANGES[change]} ${brass(table)}${more}`;
+  if (isWhole) return [head, ...drawn, ...inLines(pairs).map((line) => room + line)];
+  const [first, ...others] = inLines(pairs, table.length + 2);
+  return [`${head}  ${first ?? ""}${others.length > 0 ? dim(" …") : ""}`, ...drawn];
 }
 
-/** Pairs beside each other, as many as fit. @param pairs each without colours, for its width, and with them. */
-function inLines(pairs: ReadonlyArray<readonly [plain: string, coloured: string]>): string[] {
-  const room = Math.min(terminal().stdout.columns ?? WIDE, WIDE) - 8;
+/** Pairs beside each other, as many as fit. @param pairs each without colours, for its width, and with them. @param taken columns that are taken already. */
+function inLines(pairs: ReadonlyArray<readonly [plain: string, coloured: string]>, taken = 0): string[] {
+  const room = Math.min(terminal().stdout.columns ?? WIDE, WIDE) - 8 - taken;
   const lines: string[] = [];
   let left = 0;
   for (const [plain, coloured] of pairs) {
