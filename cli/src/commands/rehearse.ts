@@ -124,7 +124,7 @@ function printStep({ title, state, expected, came, mend }: StepResult): void {
   const room = " ".repeat(10);
   const seen = printable(came);
   if (state !== "failed") return print(dim(`${room}${seen}`));
-  print(`${room}expected  ${expected}`, `${room}came      ${seen}`, `${room}mend      ${mend}`);
+  print(`${room}expected  ${expected}`, `${room}instead   ${seen}`, `${room}to fix    ${mend}`);
 }
 
 function printEnd({ steps, leftBehind }: Rehearsal): void {
