@@ -163,8 +163,6 @@ test("whatever comes twice is among those that may, however much of it lies on d
       const once = new Set<string>();
       const twice = new Set(given.filter((value) => once.has(value) || !once.add(value)));
       for (const value of twice) expect(seen.has(value)).toBe(true);
-      // Two of two hundred share 32 bits once in two hundred thousand tries.
-      if (twice.size === 0) expect(given.filter((value) => seen.has(value)).length).toBeLessThanOrEqual(2);
     }),
   );
 });
@@ -177,6 +175,6 @@ test("values that come twice are always among those that may, in a million with 
   for (let number = 0; number < 1_000_000; number += 1)
     if (seen.has(`guest${number}@brina.example`)) found += 1;
   expect(found).toBeGreaterThanOrEqual(100);
-  // Of a million, some two hundred share 32 bits with another by chance.
-  expect(found).toBeLessThan(1_000);
+  // Some hundreds share 32 bits with another by chance, more or fewer by the start that was drawn; one in a hundred would be too many.
+  expect(found).toBeLessThan(10_000);
 }, 120_000);

@@ -127,15 +127,20 @@ function openNameless(): number {
   return file;
 }
 
-const PRIME = 0x01000193;
+const MULTIPLIER = 0x9e3779b1;
 /** Drawn anew in each process, so that nobody can prepare values that share a fingerprint. */
 const START = randomInt(2 ** 32);
 
-/** FNV-1a over the letters, mixed once more. Two values that share one are told apart by whoever asks. */
+/**
+ * Each letter is mixed in by an xor, a multiplication and a shift, so that values which differ in a digit alone spread as well, whatever
+ * the start. Two values that share a fingerprint are told apart by whoever asks.
+ */
 function fingerprintOf(value: string): number {
   let mixed = START;
-  for (let index = 0; index < value.length; index += 1)
-    mixed = Math.imul(mixed ^ value.charCodeAt(index), PRIME);
+  for (let index = 0; index < value.length; index += 1) {
+    mixed = Math.imul(mixed ^ value.charCodeAt(index), MULTIPLIER);
+    mixed ^= mixed >>> 15;
+  }
   mixed = Math.imul(mixed ^ (mixed >>> 16), 0x85ebca6b);
   mixed = Math.imul(mixed ^ (mixed >>> 13), 0xc2b2ae35);
   return (mixed ^ (mixed >>> 16)) >>> 0;
