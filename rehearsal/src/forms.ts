@@ -114,7 +114,7 @@ export class Forms {
 
   /** A link or button by what it says; `null` if there is none. */
   async control(page: Page, kind: keyof typeof WORDS): Promise<Locator | null> {
-    const hint = kind === "recovery" || kind === "passkey" ? undefined : this.#hints[kind];
+    const hint = this.#hints[kind];
     if (hint !== undefined) {
       const named = page.locator(hint).filter({ visible: true });
       return (await named.count()) > 0 ? named.first() : null;

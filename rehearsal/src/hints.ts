@@ -16,6 +16,8 @@ const hints = z.strictObject({
   signOut: selector.optional(),
   forgot: selector.optional(),
   mailLink: selector.optional(),
+  recovery: selector.optional(),
+  passkey: selector.optional(),
 });
 export type Hints = z.output<typeof hints>;
 
@@ -31,6 +33,8 @@ export const HINTS: Readonly<Record<keyof Hints, string>> = {
   signOut: "the link or button that signs out",
   forgot: "the way to a forgotten password",
   mailLink: "the way to a sign-in by a mailed link",
+  recovery: "the way to a recovery code in place of the code",
+  passkey: "the button that signs in with a passkey",
 };
 
 /** Reads it. @throws Error that names the line or the member. */

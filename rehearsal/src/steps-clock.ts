@@ -4,6 +4,7 @@ import { StepFailed, StepLeftOut } from "./failed.ts";
 import { serviceTime, whileMoved } from "./moved-clock.ts";
 import { isInside, signInAgain } from "./signing-in.ts";
 import type { Step } from "./step.ts";
+import { cookieHeader } from "./walk.ts";
 
 /** Milliseconds past the end. */
 const PAST_IT = 60_000;
@@ -21,9 +22,7 @@ export const CLOCK_STEPS: readonly Step[] = [
         throw new StepLeftOut("it moves the clock, which ends sessions of others: --move-clock");
       await walk.forgetBrowser();
       await signInAgain(walk);
-      const cookie = (await walk.cookiesOf(walk.addresses.service))
-        .map(({ name, value }) => `${name}=${value}`)
-        .join("; ");
+      const cookie = cookieHeader(await walk.cookiesOf(walk.addresses.service));
       const reply = await walk.ask(new URL(routes.showSession.path, walk.addresses.service).href, {
         headers: { cookie, accept: "application/json" },
       });

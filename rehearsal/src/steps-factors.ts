@@ -7,6 +7,7 @@ import { click, settle } from "./settle.ts";
 import { freshCode, isInside, signInAgain } from "./signing-in.ts";
 import type { Step } from "./step.ts";
 import type { Walk } from "./walk.ts";
+import { cookieHeader } from "./walk.ts";
 
 const PASSKEYS = "docs/passkeys.md";
 
@@ -41,10 +42,8 @@ export const FACTOR_STEPS: readonly Step[] = [
       if (closedLevel2 === null) throw new StepLeftOut("no --closed-level2 was named");
       await walk.forgetBrowser();
       await signInAgain(walk);
-      const cookies = await walk.cookies();
-      const { status, text } = await walk.ask(walk.at(closedLevel2), {
-        headers: { cookie: cookies.map(({ name, value }) => `${name}=${value}`).join("; ") },
-      });
+      const headers = { cookie: cookieHeader(await walk.cookies()) };
+      const { status, text } = await walk.ask(walk.at(closedLevel2), { headers });
       // A form for a code in its place is as good as the way to one.
       if (status < 300 && !/autocomplete=["']?one-time-code/i.test(text))
         throw new StepFailed(`${status} with ${text.length} letters`);

@@ -1,4 +1,5 @@
 /** The steps of a walk, in the order in which a person would come to them. */
+import type { Page } from "playwright-core";
 import { redirectOf } from "./asking.ts";
 import { brief } from "./bare.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
@@ -40,6 +41,12 @@ async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
       throw new StepFailed(`${address.origin}${address.pathname} leads to ${ELSEWHERE} when ${name} says so`);
   }
   return handed.map(([name]) => name);
+}
+
+/** Presses the button of the page on which a mailed link lands, if it has one. */
+async function confirmOn(page: Page): Promise<void> {
+  const button = page.locator("main button, form button").filter({ visible: true }).first();
+  if ((await button.count()) > 0) await click(page, button);
 }
 
 /** All of them. */
@@ -147,8 +154,7 @@ export const STEPS: readonly Step[] = [
       const isByMail = page.url() !== walk.closedAddress && /mail/i.test(await textOf(walk));
       if (isByMail) {
         await walk.open(await walk.mailedLink(before));
-        const button = page.locator("main button, form button").filter({ visible: true }).first();
-        if ((await button.count()) > 0) await click(page, button);
+        await confirmOn(page);
         await walk.open(walk.closedAddress);
         if (await walk.forms.asksForPassword(page))
           await walk.forms.signInOn(page, walk.email, walk.password);
@@ -416,14 +422,12 @@ export const STEPS: readonly Step[] = [
         await walk.forms.askFor(page, walk.email).catch(() => undefined);
       const link = await walk.mailedLink(seen);
       await walk.open(link);
-      const button = page.locator("main button, form button").filter({ visible: true }).first();
-      if ((await button.count()) > 0) await click(page, button);
+      await confirmOn(page);
       await walk.open(walk.closedAddress);
       if (!(await isInside(walk))) throw new StepFailed(`after opening it ${page.url()} is shown`);
       await walk.forgetBrowser();
       const again = await walk.open(link);
-      const same = again.locator("main form button").filter({ visible: true }).first();
-      if ((await same.count()) > 0) await click(again, same);
+      await confirmOn(again);
       await walk.open(walk.closedAddress);
       if (await isInside(walk)) throw new StepFailed("the second time it opened as well");
       return "once";

@@ -97,6 +97,7 @@ export class Watch {
   readonly #clock: Clock;
   readonly #current = new AsyncLocalStorage<Watched>();
   readonly #kept: Watched[] = [];
+  readonly #byRequest = new WeakMap<IncomingMessage, Watched>();
   readonly #watchedConnections = new WeakSet<object>();
   #underWay = 0;
   #idle: NodeJS.Timeout | null = null;
@@ -105,9 +106,9 @@ export class Watch {
     this.#clock = clock;
   }
 
-  /** The requests that are kept, the newest first. */
+  /** The requests that are kept and have got their ids, the newest first. */
   get requests(): readonly Watched[] {
-    return this.#kept.toReversed();
+    return this.#kept.filter(({ requestId }) => requestId !== "").toReversed();
   }
 
   /** Handles a request under watch. */
@@ -130,6 +131,7 @@ export class Watch {
       said: NOTHING_SAID,
     };
     this.#kept.push(watched);
+    this.#byRequest.set(request, watched);
     if (this.#kept.length > KEPT) this.#kept.shift();
     readAnswer(response, watched);
     if (OFTEN.test(url)) return handle();
@@ -146,7 +148,7 @@ export class Watch {
   named(idOf: (request: IncomingMessage) => string): (request: IncomingMessage) => string {
     return (request) => {
       const id = idOf(request);
-      const watched = this.#current.getStore();
+      const watched = this.#byRequest.get(request);
       if (watched !== undefined) watched.requestId = id;
       return id;
     };
