@@ -11,7 +11,7 @@ import { PASSWORD, startProduction, startService } from "../../testing/service.t
 let service: TestService;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startService({ looksInside: true });
   lucchetto = commandLine(mkdtempSync(join(tmpdir(), "lucchetto-home-")), service);
 });
 afterAll(() => service.stop());

@@ -9,7 +9,7 @@ import { startService } from "../../testing/service.ts";
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startService({ timePasses: true, looksInside: true });
   browser = await startBrowser();
 });
 afterAll(async () => {

@@ -2,9 +2,8 @@
 import type { IncomingMessage } from "node:http";
 import type { FastifyPluginAsync } from "fastify";
 import type { Parts } from "./capability.ts";
-import type { Clock } from "./clock/clock.ts";
-import type { Configuration } from "./config/index.ts";
 import type { ServiceContext } from "./context.ts";
+import type { ServiceParts } from "./make-context.ts";
 import type { Around } from "./server.ts";
 
 export interface Inside {
@@ -27,6 +26,11 @@ const CLOSED: Inside = {
   routes: () => async () => undefined,
 };
 
-export async function lookInside({ mode }: Pick<Configuration, "mode">, clock: Clock): Promise<Inside> {
-  return mode === "development" ? (await import("./inside/index.ts")).openInside(clock) : CLOSED;
+export async function lookInside({
+  configuration,
+  clock,
+  looksInside = true,
+}: ServiceParts): Promise<Inside> {
+  if (configuration.mode !== "development" || !looksInside) return CLOSED;
+  return (await import("./inside/index.ts")).openInside(clock);
 }

@@ -89,7 +89,7 @@ const DISPLAY_NAME = Symbol.for("fastify.display-name");
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
 export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
   const { configuration, clock, logger } = parts;
-  const inside = await lookInside(configuration, clock);
+  const inside = await lookInside(parts);
   const idOf = inside.named(requestIds(configuration.trustedProxies));
   let shortcut: Shortcut = () => false;
   const drain = new Drain();

@@ -7,7 +7,7 @@ import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 let service: TestService;
 let token: string;
 beforeAll(async () => {
-  service = await startService();
+  service = await startService({ looksInside: true });
   ({ token } = await service.register("anna@brina.example"));
 });
 afterAll(() => service.stop());

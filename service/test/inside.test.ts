@@ -21,7 +21,7 @@ import {
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startService();
+  service = await startService({ looksInside: true });
 });
 afterAll(() => service.stop());
 

@@ -1,5 +1,5 @@
 /**
- * Jest's environment for Node, in which the test's own context and the packages that all share (`runtime.cjs`) know each other's values: a
+ * Jest's environment for Node, in which the test's own context and what all share (`runtime.cjs`) know each other's values: a
  * date that a test made is a `Date` to a package, and an error that a package throws is an `Error` to the test.
  */
 const { runInContext } = require("node:vm");
@@ -12,6 +12,7 @@ const NAMES = [
   "Map",
   "Object",
   "Promise",
+  "RangeError",
   "RegExp",
   "Set",
   "SyntaxError",
@@ -39,12 +40,7 @@ module.exports = class SharingEnvironment extends TestEnvironment {
       all[1] = runInContext(name, this.context);
       recogniseAll(all[1], all);
     }
-  }
-
-  async setup() {
-    await super.setup();
-    // Schemas are named in a register, and each test file makes them anew.
-    const { z } = await import("zod");
-    z.globalRegistry.clear();
+    // What a test sets is there for what is shared.
+    this.global.process.env = process.env;
   }
 };
