@@ -19,14 +19,14 @@ export function recoveryDocument(): string {
     const ending = ends.length === 0 ? "nothing" : ends.map((what) => IN_WORDS[what]).join(", ");
     return `| ${happens} | ${allowed} | ${ending} | ${told} |`;
   });
-  return `# Who takes an account over, and who gets it back
+  return `# Account recovery: who can take over an account, and who gets it back
 
-A click alone never gives anything away. One thing alone (a mailbox, a password, a session) never takes an account that is
-protected by more. Whoever was robbed gets back in with what they had before.
+A click alone never gives anything away. No single thing (a mailbox, a password, a session) is enough to take over an account that has
+more protection. A robbed owner gets back in with what they had before.
 
-This page is made from the table by which the service decides (\`core/src/recovery-rules/table.ts\`); a test plays every row.
+This page is generated from the table the service itself uses (\`core/src/recovery-rules/table.ts\`), and a test plays through every row.
 
-| what happens | who may do it, with what | what ends | who hears of it |
+| event | who can do it, and with what | what it ends | who is notified |
 | --- | --- | --- | --- |
 ${rows.join("\n")}
 

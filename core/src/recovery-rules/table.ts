@@ -41,86 +41,86 @@ export interface RecoveryRule {
 
 export const RECOVERY_RULES = {
   "email-changed": {
-    happens: "another e-mail address",
+    happens: "the e-mail address is changed",
     allowed:
-      "asked for in a session with a fresh proof of the account's full strength; confirmed by a click where that session lives, elsewhere only by the short code that the link shows, typed in that session. When the session has ended, the change lapses",
+      "the owner of a session, with a fresh proof of the account's full strength. A click on the link confirms the change in that session's browser; any other browser shows a short code to type in that session. If the session ends first, the change lapses",
     ends: ["sign-ins", "links"],
-    told: "the new address, which account asks; the old one, if it was proved, with an undo link. For 7 days the old address stays taken for everybody else",
+    told: "the new address (the mail names the account); the old one, if it was verified, with an undo link. For 7 days nobody else can take the old address",
   },
   "change-undone": {
     happens: "a change of address is undone",
     allowed:
-      "for 7 days, the link to the old address and one thing from before the change: a browser known then, the password that stood then, an older passkey, authenticator or recovery code. An account that had none of these needs the link alone. The link lives through resets and further changes",
+      "for 7 days, whoever has the link sent to the old address and one thing from before the change: a browser known at the time, the password of the time, an older passkey, authenticator or recovery code. If the account had none of these, the link is enough. The link survives resets and further changes",
     ends: [...ALL_THAT_IS_HELD, "password"],
-    told: "the old address, which is the account's again. Passkeys, authenticators and recovery codes that came within 7 days before the change or since go; older ones stay and are asked for, also those that were removed in that time",
+    told: "the old address, now restored. Passkeys, authenticators and recovery codes added since the change, or within 7 days before it, are removed; older ones are kept and required, including those removed in that time",
   },
   "factor-changed": {
     happens: "a passkey or an authenticator is added or removed, or recovery codes are replaced",
     allowed:
-      "in a session with a fresh proof of the account's full strength; the last way into an account is never removed",
+      "the owner of a session, with a fresh proof of the account's full strength. The last way into an account cannot be removed",
     ends: ["sign-ins"],
-    told: "the proved address, and one changed away from within 7 days, with an undo link. What was removed or replaced is kept as long as it can come back, and opens nothing meanwhile",
+    told: "the verified address, and one replaced within the last 7 days, with an undo link. Whatever was removed or replaced is kept as long as it can be restored, but cannot be used",
   },
   "factor-undone": {
     happens: "a change of the second factor is undone",
-    allowed: "for 7 days, the link and one thing from before that change, as for an address",
+    allowed: "for 7 days, whoever has the link and one thing from before that change, as for an address",
     ends: [...ALL_THAT_IS_HELD, "password"],
-    told: "the proved address. What was added since goes, what was removed or replaced since comes back",
+    told: "the verified address. Whatever was added since is removed, whatever was removed or replaced since is restored",
   },
   "password-reset": {
-    happens: "a new password by mail",
+    happens: "the password is reset by mail",
     allowed:
-      "the link to the account's address. It signs nobody in; a second factor is still asked for, with at most 10 more tries of its codes, once in 24 hours",
+      "whoever has the link sent to the account's address. It does not sign them in. A second factor is still required; a reset allows 10 more tries of its codes, once in 24 hours",
     ends: ALL_THAT_IS_HELD,
-    told: "the account's address. Undo links stay",
+    told: "the account's address. Undo links remain valid",
   },
   "password-wanted": {
-    happens: "an operator wants a new password",
+    happens: "an operator requires a new password",
     allowed:
-      "at the next sign-in, last of all: state, second factor, mailed proof, new password, session. Without a second factor a mailed proof is wanted where the address is proved; with neither the password opens nothing, and an operator gives a first one. A first password given by an operator is enough by itself, once, for 7 days",
+      "the person, at the end of the next sign-in: account state, second factor, proof by mail, new password, session. Without a second factor, proof by mail is required if the address is verified. With neither, the password does not open the account and an operator sets a first password, which is sufficient by itself, once, for 7 days",
     ends: ["sessions", "sign-ins"],
-    told: "the account's address, when the new password is set",
+    told: "the account's address, once the new password is set",
   },
   "enrolment-wanted": {
-    happens: "a second factor must be set up inside a sign-in",
+    happens: "a second factor must be set up during sign-in",
     allowed:
-      "a mailed proof first, where the address is proved. Where only a passkey counts, password, app and recovery code lead to nothing but that",
+      "the person, after a proof by mail if the address is verified. If only a passkey will do, password, app and recovery code lead only to setting one up",
     ends: [],
-    told: "the proved address, as for every passkey and authenticator that is added",
+    told: "the verified address, as for every added passkey and authenticator",
   },
   "factor-removed-by-operator": {
     happens: "the second factor is lost",
     allowed:
-      "a recovery code in its place; or an operator removes it, with a fresh proof and a reason. The next sign-in then wants the password and a mailed proof",
+      "the person uses a recovery code instead; or an operator removes the factor, with a fresh proof and a reason. The next sign-in then requires the password and a proof by mail",
     ends: ["sessions", "sign-ins"],
     told: "the owner, with an undo link, and the other operators",
   },
   "email-corrected": {
     happens: "the address is lost",
     allowed:
-      "an operator corrects it, with a fresh proof and a reason. The new address has to be proved, and as it may be mistyped, with one thing that the account has: a known browser, the password, a passkey, an authenticator or a recovery code. Whoever has none left is given a first password",
+      "an operator corrects it, with a fresh proof and a reason. The new address must be verified and, since it may be mistyped, together with one thing the account has: a known browser, the password, a passkey, an authenticator or a recovery code. For people who have none left, the operator sets a first password",
     ends: ["sign-ins", "links"],
-    told: "the old address, if it was proved, with an undo link; the other operators",
+    told: "the old address, if it was verified, with an undo link; the other operators",
   },
   closed: {
-    happens: "somebody erases their own account",
+    happens: "a person deletes their own account",
     allowed:
-      "in a session with a fresh proof of the account's full strength: it is closed at once, its rows go after 7 days (`accounts.eraseAfter`)",
+      "the owner of a session, with a fresh proof of the account's full strength. The account is closed immediately and its rows are erased after 7 days (`accounts.eraseAfter`)",
     ends: ["sessions", "sign-ins", "access-keys", "links"],
-    told: "the proved address, with a link that stops it",
+    told: "the verified address, with a link that cancels it",
   },
   "erasing-stopped": {
-    happens: "the erasing is stopped",
-    allowed: "until the rows go, the link and one thing from before, as for an address",
+    happens: "the deletion is cancelled",
+    allowed: "until the rows are erased, whoever has the link and one thing from before, as for an address",
     ends: [],
-    told: "the proved address. Everything is as it was, but for the sessions and access keys that ended",
+    told: "the verified address. Everything is as before, except for the sessions and access keys that ended",
   },
   "address-proved": {
-    happens: "somebody proves an address for the first time, and is not whoever registered it",
+    happens: "an address is verified for the first time, by somebody who did not register the account",
     allowed:
-      "the link, with a new password. Of an account from open registration everything goes that was set up before, labels and reference too; one that an operator made or imported keeps its second factor, which is asked for",
+      "whoever has the link; they set a new password. If the account comes from open registration, everything that was set up before is removed, including labels and reference. If an operator created or imported it, its second factor is kept and required",
     ends: [...ALL_THAT_IS_HELD, "password"],
-    told: "nobody: it is their first mail",
+    told: "nobody: this is their first mail",
   },
 } as const satisfies Record<string, RecoveryRule>;
 
@@ -128,11 +128,11 @@ export type RecoveryEvent = keyof typeof RECOVERY_RULES;
 
 /** What operators may do with accounts, and what holds them. */
 export const OPERATOR_RULES = [
-  "What an operator changes needs a proof not older than 10 minutes; in production at level 2, with a second factor.",
-  "Giving or taking `operator`, an app with rights of its own, removing a second factor, correcting an address, giving a first password and a rescue are told to all other operators.",
-  "There is always one operator who is active and able to sign in: the last one can be neither suspended nor erased, and keeps the label.",
-  "`lucchetto operator rescue`, run where configuration, key ring and database are, lets an operator in again who lost everything; journalled, and told to all operators.",
-  "An auditor (label `auditor`) reads what operators read, and changes nothing; bodies and links of mails stay hidden.",
+  "Operators' changes require a proof from the last 10 minutes; in production at level 2, with a second factor.",
+  "All other operators are notified when `operator` is assigned or removed, an app gets rights, a second factor is removed, an address is corrected, a first password is set, and after a rescue.",
+  "There is always at least one active operator who can sign in: the last one cannot be suspended or erased, and keeps the label.",
+  "`lucchetto operator rescue`, run where the configuration, key ring and database are, lets an operator who lost everything back in. It is journalled, and all operators are notified.",
+  "An auditor (label `auditor`) can see what operators see but change nothing; mail bodies and links are hidden.",
 ] as const;
 
 const DAY = 86_400_000;
