@@ -11,7 +11,7 @@ import { isOfInside, routesWithoutSchemas } from "./routes-plugin.ts";
 
 /** What every page needs: the framework, the interface parts of forms, and of ours what stands on all people's pages. */
 const BASE =
-  /node_modules\/(svelte|clsx|esm-env|tailwind-variants|tailwind-merge|flowbite-svelte\/dist\/(context|theme\/|utils\/|buttons\/|spinner\/|forms\/(input-field|label)\/))|vite\/preload-helper|console\/src\/(texts\/(en|texts)|lib\/(sentence|form|page)|parts\/(Fill|FormProblem|MainButton|Field|PasswordField|PersonFrame))\b/;
+  /node_modules\/(svelte|clsx|esm-env|tailwind-variants|tailwind-merge|flowbite-svelte\/dist\/(context|theme\/|utils\/(CloseButton|dismissable|theme)|alert\/|buttons\/|spinner\/|forms\/(checkbox|input-field|label)\/))|vite\/preload-helper|console\/src\/(texts\/(en|texts)|lib\/(sentence|form|page)|parts\/(ActionButton|Fill|FormProblem|MainButton|Field|Notice|PasswordField|PersonFrame|Tick))\b/;
 const brotli = promisify(brotliCompress);
 const gzip = promisify(gzipCompress);
 

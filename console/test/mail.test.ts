@@ -218,7 +218,7 @@ describe("mailed links in a browser", () => {
     await heading(page, "Your new address is in use");
     // A browser that the account never knew shows the password from before.
     await phone.page.goto(await linkOf("fausta@brina.example", "email-changed"));
-    await heading(phone.page, "Take the account back");
+    await heading(phone.page, "Restore your account");
     await looksRight(phone.page);
     await phone.page.fill("#password", NEW);
     await phone.page.fill("#repeated", NEW);
@@ -242,10 +242,10 @@ describe("mailed links in a browser", () => {
     const { context, page, complaints } = await openTab(browser);
     await page.goto(`${service.url}/console`);
     await signIn(page, "office@brina.example");
-    await page.click("summary >> text=Add or invite somebody");
+    await page.click("button >> text=Add or invite somebody");
     await page.fill("#email", "gino@brina.example");
     await page.fill("#displayName", "Gino <b>Ruscello</b>");
-    await page.click("button >> text=Invite");
+    await page.click("button:text-is('Invite')");
     await page.waitForSelector("text=invited");
     await page.click("nav >> text=Mail");
     await page.click("tbody button >> text=You are invited to Brina Huts");

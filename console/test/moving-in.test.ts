@@ -60,7 +60,7 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   await card.locator("text=not proved").waitFor();
   // What lies sealed is wrapped while one looks.
   await eventually(async () => (await page.locator("[role=progressbar]").count()) === 0);
-  await page.click("text=Rows that were refused: 1");
+  await page.click("text=Refused rows: 1");
   await card.locator("td >> text=no e-mail address that mail could reach").waitFor();
   expect(await card.textContent()).not.toContain(digest("irma"));
 
@@ -68,13 +68,13 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   await page.fill("#text", "hex(sha1(concat(password, salt)))");
   await page.fill("#identifier", "elsa");
   await page.fill("#password", "elsa by the lake");
-  await page.click("text=Try it, and save it if it fits");
+  await page.click("text=Test, and save if it matches");
   await page.waitForSelector("#password[aria-invalid=true]");
   expect(await violations(page)).toEqual([]);
   await page.emulateMedia({ colorScheme: "dark" });
   expect(await colourViolations(page)).toEqual([]);
   await page.fill("#text", 'hex(sha1(concat(password, "#", salt)))');
-  await page.click("text=Try it, and save it if it fits");
+  await page.click("text=Test, and save if it matches");
   await card.locator("code >> text=hex(sha1(concat(password").waitFor();
   await card.locator("text=proved right").waitFor();
   const body = {
@@ -123,7 +123,7 @@ test("an operator uploads a table, mends its plan, checks it with a password tha
   await page.fill("#who-0", "vera3");
   await page.fill("#known-0", "vera3 by the spring");
   await page.click("button >> text=Check");
-  await page.waitForSelector("text=The password of vera3 fits.");
+  await page.waitForSelector("text=The password of vera3 matches.");
   expect(await page.textContent("main")).toMatch(/12\s*would be imported/);
   expect(await violations(page)).toEqual([]);
   await page.emulateMedia({ colorScheme: "dark" });

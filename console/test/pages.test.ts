@@ -43,7 +43,7 @@ test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scr
   };
   await look("/register", "form");
   await look("/problems/sign-in-refused", "h1");
-  await look("/docs", "details");
+  await look("/docs", "button[aria-expanded]");
   await look("/sign-in", "form");
   await page.click("button[type=submit]");
   await page.waitForSelector("[aria-invalid=true]");

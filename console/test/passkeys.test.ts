@@ -150,7 +150,7 @@ describe("passkeys in the browser", () => {
       await u2f.remove();
       const device = await plugIn(page);
       await button(page, "Add another passkey");
-      await page.waitForSelector("text=“Synced passkey” is added.");
+      await page.waitForSelector("text=“Synced passkey” was added.");
       expect(await device.credentials()).toHaveLength(1);
       await context.clearCookies();
       await page.goto(`${service.url}/sign-in`);
@@ -160,7 +160,7 @@ describe("passkeys in the browser", () => {
       await button(page, "Add another passkey");
       await page.waitForSelector("[data-form-problem]");
       expect(await page.textContent("[data-form-problem]")).toContain(
-        "has a passkey for your account already",
+        "already has a passkey for your account",
       );
       await button(page, "Remove my password");
       await page.waitForSelector("text=Remove your password?");
@@ -170,7 +170,7 @@ describe("passkeys in the browser", () => {
       await keepPicture(page, "10-not-without-a-password");
       await proveAddress(service, email);
       await button(page, "Remove");
-      await page.waitForSelector("text=Your password is removed.");
+      await page.waitForSelector("text=Your password was removed.");
       await page.waitForSelector("text=Remove my password", { state: "detached" });
     } finally {
       await context.close();

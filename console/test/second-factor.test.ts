@@ -81,11 +81,11 @@ describe("the second factor", () => {
       expect(await violations(page)).toEqual([]);
       await keepPicture(page, "2-the-recovery-codes,-shown-once");
       await page.click("text=End all others");
-      await page.waitForSelector("text=One session is ended.");
+      await page.waitForSelector("text=One session was ended.");
       const codes = await page.locator("section code").allTextContents();
       expect(codes).toHaveLength(10);
       await page.reload();
-      await page.waitForSelector("text=10 are left.");
+      await page.waitForSelector("text=10 left.");
       expect(await page.textContent("main")).not.toContain(codes[0]);
       await page.click("text=Rename");
       await page.fill("#name", "My phone");
@@ -113,7 +113,7 @@ describe("the second factor", () => {
       await fillCode(page, (codes[0] ?? "").toUpperCase().replaceAll("-", " "));
       await page.waitForURL(`${service.url}/account`);
       await page.click("text=Second factor");
-      await page.waitForSelector("text=9 are left.");
+      await page.waitForSelector("text=9 left.");
       await page.setViewportSize({ width: 320, height: 640 });
       expect(await scrollsSideways(page)).toBe(false);
       expect(complaints.filter((said) => !/401|400/.test(said))).toEqual([]);

@@ -59,19 +59,19 @@ describe("taking a change back", () => {
     const { context, page, complaints } = await openTab(browser);
     await page.goto(mail.links[0] ?? "");
     await heading(page, "Undo the change of your second factor");
-    await page.waitForSelector("text=one thing from before the change is needed");
+    await page.waitForSelector("text=you also need one thing from before the change");
     await looksRight(page, "1-undo-factor");
-    await page.click("button >> text=Undo it");
-    await page.waitForSelector("text=Enter the password that you had before the change.");
+    await page.click("button >> text=Undo the change");
+    await page.waitForSelector("text=Enter the password you had before the change.");
     await page.click("text=Use a recovery code from before");
     await chooseNew(page);
     await page.fill("#code", "aaaaa-bbbbb-ccccc");
-    await page.click("button >> text=Undo it");
+    await page.click("button >> text=Undo the change");
     await page.waitForSelector("text=This is not a code or recovery code from before");
     await looksRight(page, "2-undo-factor-refused");
     await page.fill("#code", app.recoveryCodes[0] ?? "");
-    await page.click("button >> text=Undo it");
-    await heading(page, "Your second factor is what it was");
+    await page.click("button >> text=Undo the change");
+    await heading(page, "Your second factor is restored");
     await looksRight(page, "3-undone");
     await page.click("text=Sign in");
     await page.fill("#password", MINE);
@@ -132,7 +132,7 @@ describe("signing in with a mailed proof", () => {
     const code = ((await phone.page.textContent("[role=status]")) ?? "").replace(/\s/g, "");
     await page.fill("#code", code === "000000" ? "000001" : "000000");
     await page.click("button[type=submit]");
-    await page.waitForSelector("text=That is not the code");
+    await page.waitForSelector("text=That is not the right code");
     await page.fill("#code", code);
     await page.click("button[type=submit]");
     await heading(page, "Choose a new password");
@@ -183,17 +183,17 @@ describe("operators in the console", () => {
     await service.clock.advance(11 * MINUTE);
     await page.goto(`${service.url}/console/accounts/${id}`);
     await page.click("button >> text=Remove the second factor");
-    await page.click("button >> text=Remove it");
+    await page.click("button:text-is('Remove')");
     await page.waitForSelector("text=Enter a reason.");
     await page.fill("#reason", "lost the phone, showed his card at the counter");
     await keepPicture(page, "7-remove-factor");
-    await page.click("button >> text=Remove it");
+    await page.click("button:text-is('Remove')");
     await page.waitForSelector("text=Is it still you?");
     await looksRight(page, "8-proof-in-place");
     await page.fill("#password", PASSWORD);
     await page.click("dialog >> button >> text=Continue");
     await page.waitForSelector(
-      "text=The second factor is removed; the owner and the other operators are told.",
+      "text=The second factor was removed. The owner and the other operators have been notified.",
     );
     await page.waitForSelector("text=No second factor");
     await looksRight(page, "9-removed");
@@ -203,14 +203,14 @@ describe("operators in the console", () => {
     await page.click("button >> text=Correct the address");
     await page.fill("#email", "fausta.fixed@brina.example");
     await page.fill("#reason", "left the old provider");
-    await page.click("button >> text=Correct it");
+    await page.click("button:text-is('Correct')");
     await page.waitForSelector("text=Is it still you?");
     await page.keyboard.press("Escape");
     await page.waitForSelector("text=needs a proof that was shown within the last ten minutes");
-    await page.click("button >> text=Correct it");
+    await page.click("button:text-is('Correct')");
     await page.fill("#password", PASSWORD);
     await page.click("dialog >> button >> text=Continue");
-    await page.waitForSelector("text=The address is corrected; a mail to it asks for a click.");
+    await page.waitForSelector("text=The address was corrected. A mail asks its owner to confirm it.");
     await heading(page, "fausta.fixed@brina.example");
     expect(complaints).toEqual([]);
     await service.clock.reset();
@@ -225,7 +225,7 @@ describe("operators in the console", () => {
     await signIn(page, email);
     await page.waitForURL("**/account");
     await page.goto(`${service.url}/console/mail`);
-    await page.waitForSelector("text=You are here as an auditor");
+    await page.waitForSelector("text=You are an auditor");
     await page.waitForSelector("text=Confirm your address");
     await page.goto(`${service.url}/console/accounts/${id}`);
     await page.click("button >> text=Require a new password");

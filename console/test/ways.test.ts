@@ -53,7 +53,7 @@ describe("access keys", () => {
       await service.clock.advance(11 * 60_000);
       await page.fill("#name", "night backup");
       await page.check("text=only these:");
-      await page.check("input[value=keeper]");
+      await page.check('label:has-text("keeper") >> input[name=labels]');
       await page.click("text=Create key");
       await page.waitForSelector("text=Confirm that it’s you to continue");
       await keepPicture(page, "6-reauthentication-in-place");

@@ -182,7 +182,7 @@ describe("a path of one host name, behind nginx", () => {
         ["/account/erase", "Your data"],
         ["/account/reauthenticate", "Is it still you?"],
         ["/forgot", "Forgotten your password?"],
-        ["/docs", "The calls"],
+        ["/docs", "API"],
         ["/mailbox", "Mailbox"],
       ] as const) {
         await page.goto(people + path);

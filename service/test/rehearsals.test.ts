@@ -61,6 +61,17 @@ test("no address but one of a registered application is walked through, by opera
   });
 });
 
+test("the account of a rehearsal is erased soon after it is closed; anybody else's waits for its owner", async () => {
+  for (const email of ["rehearsal-0a1b@rehearsal.example", "ugo.rehearsal-0a1b@brina.example"]) {
+    const { token } = await service.register(email);
+    await service.as(token)(routes.eraseOwnAccount);
+  }
+  await service.sweep();
+  await service.sweep();
+  const left = await service.dataSource.query("SELECT email FROM account WHERE state = 'closed'");
+  expect(left).toEqual([{ email: "ugo.rehearsal-0a1b@brina.example" }]);
+});
+
 test("in production there is no such call, and none is described", async () => {
   const production = await startProduction();
   try {

@@ -4,6 +4,8 @@
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import AskFirst from "../parts/AskFirst.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import { navigate } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
@@ -19,11 +21,16 @@
   const loader = new Loader();
 
   async function erase(): Promise<void> {
-    const isDone = await loader.run(async () => {
+    await loader.run(async () => {
       await operate(routes.eraseAccount, { params: { id: account.id } });
       navigate("/console/accounts");
     });
-    if (!isDone) erasing = false;
+  }
+
+  function leave(): void {
+    asking = false;
+    erasing = false;
+    loader.problem = null;
   }
 
   async function set(
@@ -37,65 +44,44 @@
   }
 </script>
 
-<FormProblem problem={loader.problem} />
+<FormProblem problem={asking || erasing ? null : loader.problem} />
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if account.state === "suspended" || account.state === "closed"}
-    <button
-      type="button"
-      class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => set({ state: "active" })}>{texts.accountState.restore}</button
-    >
+    <ActionButton onclick={() => set({ state: "active" })}>{texts.accountState.restore}</ActionButton>
     <span class="text-quiet text-sm">{texts.accountState.sessionsThatHaveEndedStay}</span>
-  {:else if asking}
-    <span>{texts.accountState.suspendThisAccountAndEnd}</span>
-    <button
-      type="button"
-      class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => set({ state: "suspended" })}>{texts.accountState.suspendIt}</button
-    >
-    <button
-      type="button"
-      class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => (asking = false)}>{texts.accountState.cancel}</button
-    >
   {:else}
-    <button
-      type="button"
-      class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => (asking = true)}>{texts.accountState.suspend}</button
-    >
+    <ActionButton kind="danger" onclick={() => (asking = true)}>{texts.accountState.suspend}</ActionButton>
     {#if account.mustChangePassword}
       <span>{texts.accountState.aNewPasswordIsRequired}</span>
-      <button
-        type="button"
-        class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: false })}>{texts.accountState.doNotRequireIt}</button
+      <ActionButton onclick={() => set({ mustChangePassword: false })}
+        >{texts.accountState.doNotRequireIt}</ActionButton
       >
     {:else}
-      <button
-        type="button"
-        class="border-line bg-slab rounded border px-3 py-1"
-        onclick={() => set({ mustChangePassword: true })}>{texts.accountState.requireANewPassword}</button
+      <ActionButton onclick={() => set({ mustChangePassword: true })}
+        >{texts.accountState.requireANewPassword}</ActionButton
       >
     {/if}
   {/if}
 </div>
 <div class="mt-3 flex flex-wrap items-center gap-3">
-  {#if erasing}
-    <span>{texts.accountState.eraseThisAccountAndEverything}</span>
-    <button type="button" class="border-rust text-rust rounded border px-3 py-1" onclick={erase}
-      >{texts.accountState.eraseForGood}</button
-    >
-    <button
-      type="button"
-      class="border-line bg-slab rounded border px-3 py-1"
-      onclick={() => (erasing = false)}>{texts.accountState.keepIt}</button
-    >
-  {:else}
-    <button
-      type="button"
-      class="border-rust text-rust rounded border px-3 py-1"
-      onclick={() => (erasing = true)}>{texts.accountState.erase}</button
-    >
-  {/if}
+  <ActionButton kind="danger" onclick={() => (erasing = true)}>{texts.accountState.erase}</ActionButton>
 </div>
+{#if asking}
+  <AskFirst
+    question={texts.accountState.suspendThisAccountAndEnd}
+    yes={texts.accountState.suspendIt}
+    no={texts.accountState.cancel}
+    problem={loader.problem}
+    act={() => set({ state: "suspended" })}
+    {leave}
+  />
+{:else if erasing}
+  <AskFirst
+    question={texts.accountState.eraseThisAccountAndEverything}
+    yes={texts.accountState.eraseForGood}
+    no={texts.accountState.keepIt}
+    problem={loader.problem}
+    act={erase}
+    {leave}
+  />
+{/if}

@@ -67,7 +67,7 @@
 >
   {#snippet row(account: OperatorAccount)}
     <td class="px-4 py-2.5">
-      <a href={at(`/console/accounts/${account.id}`)} class="font-medium break-all"
+      <a href={at(`/console/accounts/${account.id}`)} class="font-medium min-w-52 break-all"
         >{account.email ?? account.username}</a
       >
       {#if account.displayName}<span class="text-quiet block text-sm">{account.displayName}</span>{/if}

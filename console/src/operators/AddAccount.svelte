@@ -4,9 +4,12 @@
   import { Form } from "../lib/form.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { page } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
+  import Tick from "../parts/Tick.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { added }: { added: (id: string) => void } = $props();
@@ -33,84 +36,80 @@
   }
 </script>
 
-<details class="border-line bg-slab mb-6 rounded-lg border p-4">
-  <summary class="cursor-pointer font-medium">{texts.addAccount.addOrInviteSomebody}</summary>
-  <form
-    class="mt-4 grid gap-4 md:grid-cols-2"
-    novalidate
-    onsubmit={(event) => form.submit(event, () => ({}), send)}
-  >
-    <div class="md:col-span-2"><FormProblem problem={form.problem} /></div>
-    {#if mayInvite}
-      <label class="flex min-h-6 items-center gap-3 md:col-span-2">
-        <input
-          type="checkbox"
-          name="invites"
-          bind:checked={invites}
-          class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
+<div class="border-line bg-slab mb-6 rounded-lg border p-4">
+  <Disclosure class="font-medium">
+    {#snippet head()}{texts.addAccount.addOrInviteSomebody}{/snippet}
+    <form
+      class="mt-4 grid gap-4 md:grid-cols-2"
+      novalidate
+      onsubmit={(event) => form.submit(event, () => ({}), send)}
+    >
+      <div class="md:col-span-2"><FormProblem problem={form.problem} /></div>
+      {#if mayInvite}
+        <div class="md:col-span-2">
+          <Tick name="invites" bind:checked={invites}>{texts.addAccount.inviteByMailTheyChoose}</Tick>
+        </div>
+      {/if}
+      {#if identifiers.email !== "off"}
+        <Field
+          name="email"
+          label={texts.addAccount.eMailAddress}
+          type="email"
+          autocomplete="email"
+          bind:value={fields.email}
+          error={form.errors["email"]}
         />
-        {texts.addAccount.inviteByMailTheyChoose}
-      </label>
-    {/if}
-    {#if identifiers.email !== "off"}
+      {/if}
+      {#if identifiers.username !== "off"}
+        <Field
+          name="username"
+          label={texts.addAccount.username}
+          autocomplete="username"
+          bind:value={fields.username}
+          error={form.errors["username"]}
+        />
+      {/if}
       <Field
-        name="email"
-        label={texts.addAccount.eMailAddress}
-        type="email"
-        autocomplete="email"
-        bind:value={fields.email}
-        error={form.errors["email"]}
+        name="displayName"
+        label={texts.addAccount.name}
+        autocomplete="name"
+        optional
+        bind:value={fields.displayName}
+        error={form.errors["displayName"]}
       />
-    {/if}
-    {#if identifiers.username !== "off"}
       <Field
-        name="username"
-        label={texts.addAccount.username}
-        autocomplete="username"
-        bind:value={fields.username}
-        error={form.errors["username"]}
+        name="labels"
+        label={texts.addAccount.labels}
+        autocomplete="on"
+        optional
+        rules={texts.addAccount.wordsYourApplicationReadsSuch}
+        bind:value={fields.labels}
+        error={form.errors["labels"]}
       />
-    {/if}
-    <Field
-      name="displayName"
-      label={texts.addAccount.name}
-      autocomplete="name"
-      optional
-      bind:value={fields.displayName}
-      error={form.errors["displayName"]}
-    />
-    <Field
-      name="labels"
-      label={texts.addAccount.labels}
-      autocomplete="on"
-      optional
-      rules={texts.addAccount.wordsYourApplicationReadsSuch}
-      bind:value={fields.labels}
-      error={form.errors["labels"]}
-    />
-    <Field
-      name="reference"
-      label={texts.addAccount.reference}
-      autocomplete="on"
-      optional
-      rules={texts.addAccount.yourApplicationsOwnIdFor}
-      bind:value={fields.reference}
-      error={form.errors["reference"]}
-    />
-    {#if !invites}
-      <PasswordField
-        name="password"
-        label={texts.addAccount.firstPassword}
-        autocomplete="new-password"
-        rules={texts.addAccount.optionalTheyChooseAnotherAt}
-        bind:value={fields.password}
-        error={form.errors["password"]}
+      <Field
+        name="reference"
+        label={texts.addAccount.reference}
+        autocomplete="on"
+        optional
+        rules={texts.addAccount.yourApplicationsOwnIdFor}
+        bind:value={fields.reference}
+        error={form.errors["reference"]}
       />
-    {/if}
-    <div class="md:col-span-2">
-      <button type="submit" class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
-        >{invites ? texts.addAccount.invite : texts.addAccount.addAccount}</button
-      >
-    </div>
-  </form>
-</details>
+      {#if !invites}
+        <PasswordField
+          name="password"
+          label={texts.addAccount.firstPassword}
+          autocomplete="new-password"
+          rules={texts.addAccount.optionalTheyChooseAnotherAt}
+          bind:value={fields.password}
+          error={form.errors["password"]}
+        />
+      {/if}
+      <div class="md:col-span-2">
+        <ActionButton type="submit"
+          >{invites ? texts.addAccount.invite : texts.addAccount.addAccount}</ActionButton
+        >
+      </div>
+    </form>
+  </Disclosure>
+</div>

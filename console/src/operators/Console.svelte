@@ -1,12 +1,16 @@
 <script lang="ts">
   /** The console's frame: a narrow rail of plain words, and one search. */
+  import { Input, Sidebar, SidebarButton, SidebarGroup, SidebarItem } from "flowbite-svelte";
   import type { Snippet } from "svelte";
   import { onMount } from "svelte";
+  import { MediaQuery } from "svelte/reactivity";
   import { at, go, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import ClockControl from "../parts/ClockControl.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Mark from "../parts/Mark.svelte";
+  import Notice from "../parts/Notice.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { navigate, route } from "../routes.ts";
@@ -30,6 +34,8 @@
   /** Request ids are random (version 4), ids of records carry their time (version 7). */
   const REQUEST_ID = /^[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-/;
 
+  const isWide = new MediaQuery("width >= 48rem");
+  let isRailOpen = $state(false);
   let search = $state(new URLSearchParams(window.location.search).get("search") ?? "");
   const here = $derived(route.pathname.slice(page.basePath.length));
 
@@ -52,45 +58,58 @@
   }
 </script>
 
+{#snippet site()}
+  <a href={at("/console/accounts")} class="text-ink flex items-center gap-2 font-semibold no-underline">
+    <Mark size={26} />{page.site.name}
+  </a>
+{/snippet}
+
 {#if session.who.state === "signed-in" && maySee(session.who.account.labels)}
   <div class="min-h-dvh md:grid md:grid-cols-[11rem_1fr]">
-    <aside class="border-line border-b p-4 md:border-r md:border-b-0 md:p-5">
-      <a href={at("/console/accounts")} class="text-ink flex items-center gap-2 font-semibold no-underline">
-        <Mark size={26} />{page.site.name}
-      </a>
-      <nav aria-label={texts.console.console} class="mt-3 md:mt-8">
-        <ul class="flex flex-wrap gap-1 md:flex-col">
+    <div class="border-line flex items-center justify-between border-b p-4 md:hidden">
+      {@render site()}
+      <SidebarButton
+        onclick={() => (isRailOpen = !isRailOpen)}
+        aria-expanded={isRailOpen}
+        aria-label={texts.console.menu}
+        class="text-ink dark:text-ink"
+      />
+    </div>
+    <Sidebar
+      alwaysOpen={isWide.current}
+      isOpen={isRailOpen}
+      closeSidebar={() => (isRailOpen = false)}
+      position={isWide.current ? "static" : "fixed"}
+      transition={() => ({ duration: 0 })}
+      class="bg-paper dark:bg-paper border-line h-full border-r md:w-auto"
+      classes={{
+        div: "bg-paper dark:bg-paper h-full p-4 md:p-5",
+        active: "text-ink dark:text-ink block rounded px-3 py-1.5 font-semibold no-underline",
+        nonactive:
+          "text-quiet dark:text-quiet hover:text-ink dark:hover:text-ink block rounded px-3 py-1.5 no-underline hover:bg-transparent dark:hover:bg-transparent",
+      }}
+    >
+      {@render site()}
+      <nav aria-label={texts.console.console} class="mt-4 md:mt-8">
+        <SidebarGroup class="space-y-1">
           {#each RAIL as [word, path] (path)}
-            <li>
-              <a
-                href={at(path)}
-                aria-current={isHere(path) ? "page" : undefined}
-                class={[
-                  "block rounded px-3 py-1.5 no-underline",
-                  isHere(path)
-                    ? "bg-gray-200 text-ink font-semibold dark:bg-gray-700"
-                    : "text-quiet hover:text-ink",
-                ]}>{word}</a
-              >
-            </li>
+            <SidebarItem label={word} href={at(path)} active={isHere(path)} spanClass="" />
           {/each}
-        </ul>
+        </SidebarGroup>
       </nav>
-    </aside>
+    </Sidebar>
     <div class="min-w-0 p-4 md:px-8 md:py-5">
       <header class="mb-6 flex flex-wrap items-center justify-between gap-4">
         <form role="search" onsubmit={find} class="flex w-full max-w-md gap-2">
-          <input
+          <Input
             type="search"
             name="search"
             bind:value={search}
             aria-label={texts.console.findAnAccountOrA}
             placeholder={texts.console.addressUsernameIdReferenceRequest}
-            class="border-line bg-slab placeholder:text-quiet w-full rounded-lg border px-3 py-2 text-base"
+            class="border-line bg-slab text-ink placeholder:text-quiet dark:border-line dark:bg-slab dark:text-ink dark:placeholder:text-quiet text-base"
           />
-          <button type="submit" class="border-line bg-slab rounded-lg border px-4 py-2"
-            >{texts.console.find}</button
-          >
+          <ActionButton type="submit">{texts.console.find}</ActionButton>
         </form>
         <p class="text-quiet text-sm">
           {session.who.account.email ?? session.who.account.username} ·
@@ -99,9 +118,7 @@
         </p>
       </header>
       {#if !session.who.account.labels.includes("operator")}
-        <p class="border-brass mb-6 rounded-md border-l-4 px-4 py-2" role="status">
-          {texts.console.youAreHereAsAn}
-        </p>
+        <Notice class="mb-6">{texts.console.youAreHereAsAn}</Notice>
       {/if}
       <main>{@render children()}</main>
       <ProofDialog />
@@ -124,8 +141,8 @@
   <PersonFrame heading={texts.console.console} next={texts.console.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
     <p class="mt-6">
-      <button type="button" class="text-link underline" onclick={() => go(window.location.href)}
-        >{texts.console.tryAgain}</button
+      <ActionButton kind="text" onclick={() => go(window.location.href)}
+        >{texts.console.tryAgain}</ActionButton
       >
     </p>
   </PersonFrame>

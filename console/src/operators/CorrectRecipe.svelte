@@ -4,6 +4,8 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
@@ -31,42 +33,42 @@
   }
 </script>
 
-<details class="mt-2 text-sm" bind:open={isOpen}>
-  <summary class="text-quiet cursor-pointer">{texts.movingIn.correct}</summary>
-  <form
-    class="mt-3 grid gap-4 md:grid-cols-2"
-    novalidate
-    onsubmit={(event) => form.submit(event, () => ({}), send)}
-  >
-    <div class="md:col-span-2">
-      <FormProblem problem={form.problem} />
-      <Field
-        name="text"
-        label={texts.movingIn.recipe}
-        bind:value={fields.text}
-        autocomplete="off"
-        error={form.errors["text"]}
-      />
-    </div>
-    <Field
-      name="identifier"
-      label={texts.movingIn.somebodyWhosePasswordYouKnow}
-      bind:value={fields.identifier}
-      autocomplete="off"
-      rules={texts.movingIn.addressOrUsernameOfSomebody}
-      error={form.errors["identifier"]}
-    />
-    <PasswordField
-      name="password"
-      label={texts.movingIn.theirPassword}
-      bind:value={fields.password}
-      autocomplete="off"
-      error={form.errors["password"]}
-    />
-    <button
-      type="submit"
-      class="border-line bg-slab justify-self-start rounded border px-4 py-2"
-      aria-disabled={form.sending}>{texts.movingIn.tryItAndSaveIt}</button
+<div class="mt-2">
+  <Disclosure bind:open={isOpen} class="text-quiet dark:text-quiet text-sm">
+    {#snippet head()}{texts.movingIn.correct}{/snippet}
+    <form
+      class="mt-3 grid gap-4 md:grid-cols-2"
+      novalidate
+      onsubmit={(event) => form.submit(event, () => ({}), send)}
     >
-  </form>
-</details>
+      <div class="md:col-span-2">
+        <FormProblem problem={form.problem} />
+        <Field
+          name="text"
+          label={texts.movingIn.recipe}
+          bind:value={fields.text}
+          autocomplete="off"
+          error={form.errors["text"]}
+        />
+      </div>
+      <Field
+        name="identifier"
+        label={texts.movingIn.somebodyWhosePasswordYouKnow}
+        bind:value={fields.identifier}
+        autocomplete="off"
+        rules={texts.movingIn.addressOrUsernameOfSomebody}
+        error={form.errors["identifier"]}
+      />
+      <PasswordField
+        name="password"
+        label={texts.movingIn.theirPassword}
+        bind:value={fields.password}
+        autocomplete="off"
+        error={form.errors["password"]}
+      />
+      <ActionButton class="justify-self-start" type="submit" aria-disabled={form.sending}
+        >{texts.movingIn.tryItAndSaveIt}</ActionButton
+      >
+    </form>
+  </Disclosure>
+</div>

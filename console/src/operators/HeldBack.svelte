@@ -6,6 +6,7 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { at, call } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -80,11 +81,7 @@
                   >{#snippet when()}<Ago at={entry.waitUntil} />{/snippet}</Fill
                 ></span
               >{/if}
-            <button
-              type="button"
-              class="border-line min-h-6 rounded border px-3 py-1 text-sm"
-              onclick={() => release(entry.id)}>{texts.heldBack.unblock}</button
-            >
+            <ActionButton size="sm" onclick={() => release(entry.id)}>{texts.heldBack.unblock}</ActionButton>
           </span>
         </li>
       {/each}

@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
@@ -62,9 +63,7 @@
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if chosen === null}
     {#each offered as help (help)}
-      <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => choose(help)}
-        >{texts.helpAccount.begin[help]}</button
-      >
+      <ActionButton onclick={() => choose(help)}>{texts.helpAccount.begin[help]}</ActionButton>
     {/each}
     {#if said !== null}<span role="status">{said}</span>{/if}
   {:else}
@@ -103,16 +102,10 @@
         error={form.errors["reason"]}
       />
       <div class="flex flex-wrap gap-3">
-        <button
-          type="submit"
-          aria-disabled={form.sending}
-          class="border-rust text-rust rounded border px-3 py-1">{texts.helpAccount.doIt[chosen]}</button
+        <ActionButton kind="danger" type="submit" aria-disabled={form.sending}
+          >{texts.helpAccount.doIt[chosen]}</ActionButton
         >
-        <button
-          type="button"
-          class="border-line bg-slab rounded border px-3 py-1"
-          onclick={() => choose(null)}>{texts.helpAccount.cancel}</button
-        >
+        <ActionButton onclick={() => choose(null)}>{texts.helpAccount.cancel}</ActionButton>
       </div>
     </form>
   {/if}

@@ -6,7 +6,9 @@
   import { call } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import ListTable from "../parts/ListTable.svelte";
+  import Progress from "../parts/Progress.svelte";
   import StateWord from "../parts/StateWord.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import CorrectRecipe from "./CorrectRecipe.svelte";
@@ -14,7 +16,6 @@
   const { intake, corrected }: { intake: Intake; corrected: () => Promise<void> } = $props();
 
   const number = (value: number) => value.toLocaleString("en");
-  const share = (part: number, whole: number) => (whole === 0 ? 0 : Math.round((part / whole) * 1000) / 10);
   const wrapped = $derived(intake.standing - intake.sealed);
   const figures = $derived([
     [texts.movingIn.rows, intake.rows],
@@ -59,23 +60,13 @@
   </dl>
 
   {#if intake.sealed > 0}
-    <div class="mt-4 max-w-2xl">
-      <p class="mb-1 flex justify-between text-sm">
-        <span>{texts.movingIn.beingWrapped}</span>
-        <span class="font-mono">{texts.movingIn.of(number(wrapped), number(intake.standing))}</span>
-      </p>
-      <div
-        class="h-2 overflow-hidden rounded bg-gray-200 dark:bg-gray-700"
-        role="progressbar"
-        aria-label={texts.movingIn.beingWrapped}
-        aria-valuemin="0"
-        aria-valuemax={intake.standing}
-        aria-valuenow={wrapped}
-      >
-        <div class="bg-verdigris h-full" style:width="{share(wrapped, intake.standing)}%"></div>
-      </div>
-      <p class="text-quiet mt-1 text-sm">{texts.movingIn.theOthersAreSealedUnder}</p>
-    </div>
+    <Progress
+      label={texts.movingIn.beingWrapped}
+      done={wrapped}
+      total={intake.standing}
+      so={texts.movingIn.of(number(wrapped), number(intake.standing))}
+    />
+    <p class="text-quiet mt-1 text-sm">{texts.movingIn.theOthersAreSealedUnder}</p>
   {/if}
 
   {#if intake.recipes.length > 0}
@@ -99,30 +90,30 @@
   {/if}
 
   {#if intake.refused > 0}
-    <details class="mt-5" bind:open={showsRefused}>
-      <summary class="cursor-pointer font-medium"
-        >{texts.movingIn.refusedRows(number(intake.refused))}</summary
-      >
-      <p class="text-quiet my-2 text-sm">{texts.movingIn.thisWritesThemToA}</p>
-      <pre
-        class="bg-paper mb-3 overflow-x-auto rounded p-3 font-mono text-sm">npx lucchetto import refused {intake.id} --to mended.csv</pre>
-      <ListTable
-        list={refused}
-        caption={texts.movingIn.refused}
-        head={[texts.movingIn.line, texts.movingIn.what, texts.movingIn.reason, texts.movingIn.row]}
-      >
-        {#snippet row(item)}
-          <td class="px-4 py-2.5 font-mono">{item.line}</td>
-          <td class="px-4 py-2.5">{item.member}</td>
-          <td class="px-4 py-2.5">{item.reason}</td>
-          <td class="text-quiet px-4 py-2.5 text-sm break-words">
-            {Object.entries(item.values)
-              .map(([column, value]) => `${column}: ${value ?? "–"}`)
-              .join(" · ")}
-          </td>
-        {/snippet}
-        {#snippet empty()}{texts.movingIn.noneKept}{/snippet}
-      </ListTable>
-    </details>
+    <div class="mt-5">
+      <Disclosure bind:open={showsRefused} class="font-medium">
+        {#snippet head()}{texts.movingIn.refusedRows(number(intake.refused))}{/snippet}
+        <p class="text-quiet my-2 text-sm">{texts.movingIn.thisWritesThemToA}</p>
+        <pre
+          class="bg-paper mb-3 overflow-x-auto rounded p-3 font-mono text-sm">npx lucchetto import refused {intake.id} --to mended.csv</pre>
+        <ListTable
+          list={refused}
+          caption={texts.movingIn.refused}
+          head={[texts.movingIn.line, texts.movingIn.what, texts.movingIn.reason, texts.movingIn.row]}
+        >
+          {#snippet row(item)}
+            <td class="px-4 py-2.5 font-mono">{item.line}</td>
+            <td class="px-4 py-2.5">{item.member}</td>
+            <td class="px-4 py-2.5">{item.reason}</td>
+            <td class="text-quiet px-4 py-2.5 text-sm break-words">
+              {Object.entries(item.values)
+                .map(([column, value]) => `${column}: ${value ?? "–"}`)
+                .join(" · ")}
+            </td>
+          {/snippet}
+          {#snippet empty()}{texts.movingIn.noneKept}{/snippet}
+        </ListTable>
+      </Disclosure>
+    </div>
   {/if}
 </article>

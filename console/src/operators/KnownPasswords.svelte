@@ -1,5 +1,6 @@
 <script lang="ts">
   /** People of the source whose passwords are known: by them a plan is shown to be right. */
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
@@ -22,9 +23,9 @@
       />
     </div>
   {/each}
-  {#if known.length < MOST}<button
-      type="button"
-      class="text-quiet underline"
-      onclick={() => (known = [...known, { who: "", password: "" }])}>{texts.moveIn.addAnother}</button
+  {#if known.length < MOST}<ActionButton
+      kind="quiet"
+      class="underline"
+      onclick={() => (known = [...known, { who: "", password: "" }])}>{texts.moveIn.addAnother}</ActionButton
     >{/if}
 </fieldset>

@@ -6,7 +6,9 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { call, page, title } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
+  import Choice from "../parts/Choice.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
@@ -48,15 +50,8 @@
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
   <h1 class="text-xl font-semibold">{texts.mail.mail}</h1>
   <div class="flex flex-wrap items-center gap-3">
-    <label class="flex items-center gap-2"
-      >{texts.mail.show}
-      <select bind:value={chosen} class="border-line bg-slab rounded border px-3 py-1">
-        {#each CHOICES as [value, word] (value)}<option {value}>{word}</option>{/each}
-      </select>
-    </label>
-    <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >{texts.mail.refresh}</button
-    >
+    <Choice name="state" label={texts.mail.show} choices={CHOICES} isSmall bind:value={chosen} />
+    <ActionButton onclick={() => list.begin()}>{texts.mail.refresh}</ActionButton>
   </div>
 </div>
 <p class="text-quiet mb-4">
@@ -71,11 +66,7 @@
   <section class="border-line bg-slab mb-6 rounded-lg border p-4" aria-label={shown.subject}>
     <div class="flex flex-wrap items-baseline justify-between gap-4">
       <h2 class="text-lg font-semibold">{shown.subject}</h2>
-      <button
-        type="button"
-        class="border-line rounded border px-3 py-1 text-sm"
-        onclick={() => (opened = null)}>{texts.mail.close}</button
-      >
+      <ActionButton size="sm" onclick={() => (opened = null)}>{texts.mail.close}</ActionButton>
     </div>
     <p class="text-quiet text-sm">
       <Fill text={texts.mail.to}
@@ -101,8 +92,8 @@
 >
   {#snippet row(mail: MailboxItem)}
     <td class="px-4 py-2.5">
-      <button type="button" class="text-link min-h-6 text-left underline" onclick={() => (opened = mail.id)}
-        >{mail.subject}</button
+      <ActionButton kind="text" class="text-left" onclick={() => (opened = mail.id)}
+        >{mail.subject}</ActionButton
       >
       <code class="text-quiet block text-sm">{mail.template}</code>
     </td>
@@ -112,11 +103,10 @@
     <td class="px-4 py-2.5"><Ago at={mail.sentAt} /></td>
     <td class="px-4 py-2.5">
       {#if mail.state === "waiting" || mail.state === "given-up"}
-        <button
-          type="button"
-          class="border-line min-h-6 rounded border px-3 py-1 text-sm"
+        <ActionButton
+          size="sm"
           aria-label={texts.mail.tryNowTo(mail.subject, mail.to)}
-          onclick={() => repeat(mail.id)}>{texts.mail.tryNow}</button
+          onclick={() => repeat(mail.id)}>{texts.mail.tryNow}</ActionButton
         >
       {:else}–{/if}
     </td>

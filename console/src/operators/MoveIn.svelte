@@ -2,6 +2,7 @@
   /** A users table taken in, in four steps down one page: the file, the plan, the check, the run. */
   import type { DraftedPlan, IntakeDraft } from "@lucchetto/contract";
   import { MAX_UPLOAD } from "@lucchetto/contract/pages";
+  import { Fileupload, Textarea } from "flowbite-svelte";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { bytes } from "../lib/bytes.ts";
@@ -9,7 +10,11 @@
   import { operate } from "../lib/operate.svelte.ts";
   import { at, call, go, title } from "../lib/page.ts";
   import { upload } from "../lib/upload.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import Choice from "../parts/Choice.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Progress from "../parts/Progress.svelte";
+  import Tick from "../parts/Tick.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import CheckedRows from "./CheckedRows.svelte";
   import KnownPasswords from "./KnownPasswords.svelte";
@@ -17,8 +22,8 @@
 
   /** Milliseconds between two looks while something goes on. */
   const LOOK_EVERY = 700;
-  const FORMATS = ["csv", "json-lines"] as const;
-  const ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
+  const FORMATS = (["csv", "json-lines"] as const).map((one) => [one, one] as const);
+  const ENCODINGS = (["utf-8", "windows-1252", "iso-8859-15"] as const).map((one) => [one, one] as const);
   const DELIMITERS = [
     [",", texts.moveIn.comma],
     [";", texts.moveIn.semicolon],
@@ -27,9 +32,9 @@
   ] as const;
 
   const file = $state({ chosen: null as FileList | null });
-  let format = $state<(typeof FORMATS)[number]>("csv");
+  let format = $state<(typeof FORMATS)[number][0]>("csv");
   let delimiter = $state<(typeof DELIMITERS)[number][0]>(",");
-  let encoding = $state<(typeof ENCODINGS)[number]>("utf-8");
+  let encoding = $state<(typeof ENCODINGS)[number][0]>("utf-8");
   let draft = $state<IntakeDraft | null>(null);
   let drafted = $state<DraftedPlan | null>(null);
   let plan = $state("");
@@ -94,28 +99,7 @@
     const timer = setInterval(() => void look().catch((error: unknown) => uploading.take(error)), LOOK_EVERY);
     return () => clearInterval(timer);
   });
-
-  const field = "bg-slab border-line text-ink rounded border px-3 py-2";
-  const button = "border-line bg-slab rounded border px-4 py-2 aria-disabled:opacity-60";
 </script>
-
-{#snippet bar(word: string, done: number, total: number)}
-  <p class="mt-3 mb-1 flex max-w-2xl justify-between text-sm">
-    <span>{word}</span><span class="font-mono"
-      >{total === 0 ? "" : `${Math.floor((done / total) * 100)} %`}</span
-    >
-  </p>
-  <div
-    class="h-2 max-w-2xl overflow-hidden rounded bg-gray-200 dark:bg-gray-700"
-    role="progressbar"
-    aria-label={word}
-    aria-valuemin="0"
-    aria-valuemax={Math.max(total, 1)}
-    aria-valuenow={done}
-  >
-    <div class="bg-verdigris h-full" style:width="{total === 0 ? 0 : (done / total) * 100}%"></div>
-  </div>
-{/snippet}
 
 <svelte:head><title>{title(texts.moveIn.importAUsersTable)}</title></svelte:head>
 <h1 class="mb-2 text-xl font-semibold">{texts.moveIn.importAUsersTable}</h1>
@@ -132,57 +116,45 @@
     >
       <label class="block">
         <span class="mb-1 block font-medium">{texts.moveIn.csvOrJsonLines}</span>
-        <input
-          type="file"
+        <Fileupload
           name="file"
           id="file"
           bind:files={file.chosen}
           onchange={guessFormat}
           aria-invalid={uploading.errors["file"] ? "true" : undefined}
           aria-describedby={uploading.errors["file"] ? "file-error" : undefined}
-          class="block w-full"
+          class="border-line dark:border-line text-ink dark:text-ink bg-paper dark:bg-paper w-full"
         />
         {#if uploading.errors["file"]}<span id="file-error" class="text-rust mt-1 block text-sm font-medium"
             >✕ {uploading.errors["file"]}</span
           >{/if}
       </label>
-      <label class="block"
-        ><span class="mb-1 block font-medium">{texts.moveIn.format}</span>
-        <select bind:value={format} class={["w-full", field]}
-          >{#each FORMATS as one (one)}<option>{one}</option>{/each}</select
-        ></label
-      >
-      <label class="block"
-        ><span class="mb-1 block font-medium">{texts.moveIn.delimiter}</span>
-        <select bind:value={delimiter} class={["w-full", field]} disabled={format !== "csv"}
-          >{#each DELIMITERS as [value, word] (value)}<option {value}>{word}</option>{/each}</select
-        ></label
-      >
-      <label class="block"
-        ><span class="mb-1 block font-medium">{texts.moveIn.encoding}</span>
-        <select bind:value={encoding} class={["w-full", field]}
-          >{#each ENCODINGS as one (one)}<option>{one}</option>{/each}</select
-        ></label
-      >
-      <button type="submit" class={button} aria-disabled={uploading.sending}>{texts.moveIn.upload}</button>
+      <Choice name="format" label={texts.moveIn.format} choices={FORMATS} bind:value={format} />
+      <Choice
+        name="delimiter"
+        label={texts.moveIn.delimiter}
+        choices={DELIMITERS}
+        disabled={format !== "csv"}
+        bind:value={delimiter}
+      />
+      <Choice name="encoding" label={texts.moveIn.encoding} choices={ENCODINGS} bind:value={encoding} />
+      <ActionButton type="submit" aria-disabled={uploading.sending}>{texts.moveIn.upload}</ActionButton>
     </form>
     <p class="text-quiet mt-3 text-sm">{texts.moveIn.theFileIsKeptOn}</p>
   {:else}
     <p class="flex flex-wrap items-baseline gap-x-6 gap-y-2">
       <span class="font-medium break-all">{draft.name}</span>
       <span class="text-quiet font-mono text-sm">{bytes(draft.bytes)}</span>
-      {#if !isBusy && !uploading.sending}<button
-          type="button"
-          class="text-quiet underline"
+      {#if !isBusy && !uploading.sending}<ActionButton
+          kind="quiet"
+          class="underline"
           onclick={() => throwAway().catch((error: unknown) => uploading.take(error))}
-          >{texts.moveIn.discard}</button
+          >{texts.moveIn.discard}</ActionButton
         >{/if}
     </p>
-    {#if uploading.sending && chosen !== null}{@render bar(
-        texts.moveIn.uploading,
-        draft.bytes,
-        chosen.size,
-      )}{/if}
+    {#if uploading.sending && chosen !== null}
+      <Progress label={texts.moveIn.uploading} done={draft.bytes} total={chosen.size} />
+    {/if}
   {/if}
 </section>
 
@@ -201,15 +173,17 @@
     <form novalidate onsubmit={(event) => checking.submit(event, () => ({}), check)}>
       <FormProblem problem={checking.problem} />
       <label class="mb-1 block font-medium" for="plan">{texts.moveIn.readItAndCorrectWhat}</label>
-      <textarea
+      <Textarea
         id="plan"
         name="plan"
         bind:value={plan}
-        rows="16"
+        rows={16}
         spellcheck="false"
         aria-invalid={checking.errors["plan"] ? "true" : undefined}
         aria-describedby={checking.errors["plan"] ? "plan-error" : undefined}
-        class={["w-full font-mono text-sm", field]}></textarea>
+        class="bg-slab dark:bg-slab border-line dark:border-line text-ink dark:text-ink font-mono text-sm"
+        classes={{ wrapper: "w-full" }}
+      />
       {#if checking.errors["plan"]}<p
           id="plan-error"
           class="text-rust mt-1 text-sm font-medium whitespace-pre-wrap"
@@ -217,11 +191,15 @@
           ✕ {checking.errors["plan"]}
         </p>{/if}
       <KnownPasswords bind:known />
-      <button type="submit" class={["mt-4", button]} aria-disabled={checking.sending || isBusy}
-        >{texts.moveIn.check}</button
+      <ActionButton type="submit" class="mt-4" aria-disabled={checking.sending || isBusy}
+        >{texts.moveIn.check}</ActionButton
       >
     </form>
-    {#if draft.state === "checking"}{@render bar(texts.moveIn.checking, draft.done, draft.total)}{/if}
+    {#if draft.state === "checking"}<Progress
+        label={texts.moveIn.checking}
+        done={draft.done}
+        total={draft.total}
+      />{/if}
   </section>
 {/if}
 
@@ -233,22 +211,16 @@
     <form class="mt-5" novalidate onsubmit={(event) => running.submit(event, () => ({}), run)}>
       <FormProblem problem={running.problem} />
       {#if draft.check?.recipes.some(({ isProven }) => !isProven)}
-        <label class="mb-3 flex min-h-6 items-center gap-3">
-          <input
-            type="checkbox"
-            name="unproven"
-            bind:checked={unproven}
-            class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
-          />
-          {texts.moveIn.importEvenIfNoKnown}
-        </label>
+        <Tick name="unproven" bind:checked={unproven}>{texts.moveIn.importEvenIfNoKnown}</Tick>
       {/if}
-      <button
-        type="submit"
-        class="bg-brass text-on-brass rounded px-5 py-2 font-semibold aria-disabled:opacity-60"
-        aria-disabled={running.sending || !mayRun}>{texts.moveIn.import}</button
+      <ActionButton kind="main" type="submit" aria-disabled={running.sending || !mayRun}
+        >{texts.moveIn.import}</ActionButton
       >
     </form>
-    {#if draft.state === "running"}{@render bar(texts.moveIn.importing, draft.done, draft.total)}{/if}
+    {#if draft.state === "running"}<Progress
+        label={texts.moveIn.importing}
+        done={draft.done}
+        total={draft.total}
+      />{/if}
   </section>
 {/if}

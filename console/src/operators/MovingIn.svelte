@@ -5,6 +5,7 @@
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import IntakeCard from "./IntakeCard.svelte";
@@ -36,9 +37,7 @@
   <h1 class="text-xl font-semibold">{texts.movingIn.movingIn}</h1>
   <span class="flex flex-wrap items-center gap-4">
     <a href={at("/console/moving-in/new")}>{texts.moveIn.importAUsersTable}</a>
-    <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={load}
-      >{texts.movingIn.refresh}</button
-    >
+    <ActionButton onclick={load}>{texts.movingIn.refresh}</ActionButton>
   </span>
 </div>
 <p class="text-quiet mb-4 max-w-3xl">{texts.movingIn.usersTablesImportedFromOther}</p>

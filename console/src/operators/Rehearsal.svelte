@@ -7,9 +7,13 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { call, title } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
+  import Choice from "../parts/Choice.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Tick from "../parts/Tick.svelte";
   import WalkDrawing from "../parts/WalkDrawing.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
@@ -86,19 +90,15 @@
     {:else if apps !== null}
       <form class="space-y-4" novalidate onsubmit={(event) => form.submit(event, () => ({}), begin)}>
         <FormProblem problem={form.problem} />
-        <label class="block font-medium">
-          {texts.rehearsal.app}
-          <select
-            bind:value={clientId}
-            class="border-line bg-paper text-ink mt-1 block w-full rounded-lg border px-3 py-2 pr-8 text-base font-normal"
-          >
-            {#each apps as one (one.clientId)}
-              <option value={one.clientId}
-                >{one.name}, {new URL(one.redirectUris[0] ?? "http://-").origin}</option
-              >
-            {/each}
-          </select>
-        </label>
+        <Choice
+          name="app"
+          label={texts.rehearsal.app}
+          choices={apps.map(
+            (one) =>
+              [one.clientId, `${one.name}, ${new URL(one.redirectUris[0] ?? "http://-").origin}`] as const,
+          )}
+          bind:value={clientId}
+        />
         <Field
           name="closed"
           autocomplete="off"
@@ -129,18 +129,14 @@
           bind:value={closedLevel2}
           error={form.errors["closedLevel2"]}
         />
-        <label class="flex gap-3">
-          <input type="checkbox" bind:checked={moveClock} class="border-line mt-1 h-5 w-5 rounded" />
+        <Tick name="moveClock" bind:checked={moveClock}>
           <span>
             {texts.rehearsal.moveClock}
             <span class="text-quiet block text-sm">{texts.rehearsal.movesTheClockForA}</span>
           </span>
-        </label>
-        <button
-          type="submit"
-          class="bg-brass text-on-brass rounded-lg px-5 py-2.5 font-semibold disabled:opacity-60"
-          disabled={isWalking || form.sending}
-          >{isWalking ? texts.rehearsal.walking : texts.rehearsal.start}</button
+        </Tick>
+        <ActionButton kind="main" type="submit" disabled={isWalking || form.sending}
+          >{isWalking ? texts.rehearsal.walking : texts.rehearsal.start}</ActionButton
         >
       </form>
     {/if}
@@ -181,13 +177,15 @@
       {#if items !== null && items.length > 1}
         <h2 class="mt-8 font-semibold">{texts.rehearsal.earlier}</h2>
         {#each items.slice(1) as one (one.id)}
-          <details class="border-line border-b py-2">
-            <summary class="cursor-pointer">
-              {texts.rehearsal.of(one.app.name, one.closed)} · {summaryOf(one)} ·
-              <span class="text-quiet text-sm"><Ago at={one.beganAt} /></span>
-            </summary>
-            <WalkDrawing steps={one.steps} />
-          </details>
+          <div class="border-line border-b py-2">
+            <Disclosure>
+              {#snippet head()}
+                {texts.rehearsal.of(one.app.name, one.closed)} · {summaryOf(one)} ·
+                <span class="text-quiet text-sm"><Ago at={one.beganAt} /></span>
+              {/snippet}
+              <WalkDrawing steps={one.steps} />
+            </Disclosure>
+          </div>
         {/each}
       {/if}
     {/if}

@@ -7,6 +7,7 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { at } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -74,11 +75,10 @@
     </td>
     <td class="px-4 py-2.5">
       {#if one.endedAt === null}
-        <button
-          type="button"
-          class="border-rust text-rust rounded border px-3 py-1 text-sm"
-          onclick={() => end(one.id)}
-          >{texts.sessionRows.end}<span class="sr-only"> {texts.sessionRows.ofSession} {one.id}</span></button
+        <ActionButton kind="danger" size="sm" onclick={() => end(one.id)}
+          >{texts.sessionRows.end}<span class="sr-only">
+            {texts.sessionRows.ofSession} {one.id}</span
+          ></ActionButton
         >
       {/if}
     </td>

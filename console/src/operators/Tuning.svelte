@@ -10,15 +10,21 @@
   import { call } from "../lib/page.ts";
   import type { PlotColours } from "../lib/plot.ts";
   import { axis, commonOptions } from "../lib/plot.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import Choice from "../parts/Choice.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import NumberField from "../parts/NumberField.svelte";
   import Plot from "../parts/Plot.svelte";
+  import Progress from "../parts/Progress.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
-  const ALGORITHMS = ["scrypt", "argon2id", "pbkdf2-sha256", "pbkdf2-sha512"] as const;
+  const ALGORITHMS = (["scrypt", "argon2id", "pbkdf2-sha256", "pbkdf2-sha512"] as const).map(
+    (name) => [name, name] as const,
+  );
   const ASK_EVERY = 700;
 
-  let algorithm: (typeof ALGORITHMS)[number] = $state("scrypt");
+  let algorithm: (typeof ALGORITHMS)[number][0] = $state("scrypt");
   let target = $state(250);
   let memory = $state(64);
   let tuning = $state.raw<HashTuning | null>(null);
@@ -133,49 +139,20 @@
       void ask(true);
     }}
   >
-    <label class="text-sm">
-      {texts.tuning.algorithm}
-      <select
-        bind:value={algorithm}
-        class="border-line bg-paper text-ink mt-1 block rounded border px-3 py-2 pr-8 text-base"
-      >
-        {#each ALGORITHMS as name (name)}<option>{name}</option>{/each}
-      </select>
-    </label>
-    <label class="text-sm">
-      {texts.tuning.millisecondsASignInMay}
-      <input
-        type="number"
-        min="1"
-        max="10000"
-        required
-        bind:value={target}
-        class="border-line bg-paper text-ink mt-1 block w-32 rounded border px-3 py-2 text-base"
-      />
-    </label>
-    <label class="text-sm">
-      {texts.tuning.mibOfMemoryItMay}
-      <input
-        type="number"
-        min="1"
-        max="1024"
-        required
-        bind:value={memory}
-        class="border-line bg-paper text-ink mt-1 block w-32 rounded border px-3 py-2 text-base"
-      />
-    </label>
-    <button
-      type="submit"
-      class="border-line bg-paper rounded-lg border px-4 py-2 font-medium"
-      disabled={tuning?.state === "measuring"}>{texts.tuning.measureOnThisMachine}</button
+    <Choice name="algorithm" label={texts.tuning.algorithm} choices={ALGORITHMS} bind:value={algorithm} />
+    <NumberField name="target" label={texts.tuning.millisecondsASignInMay} max={10_000} bind:value={target} />
+    <NumberField name="memory" label={texts.tuning.mibOfMemoryItMay} max={1_024} bind:value={memory} />
+    <ActionButton type="submit" disabled={tuning?.state === "measuring"}
+      >{texts.tuning.measureOnThisMachine}</ActionButton
     >
   </form>
   <div aria-live="polite" class="mt-3">
     {#if tuning?.state === "measuring"}
-      <p>
-        {texts.tuning.measuring(tuning.algorithm, tuning.done, tuning.steps)}
-        <progress class="ml-2 align-middle" value={tuning.done} max={tuning.steps}></progress>
-      </p>
+      <Progress
+        label={texts.tuning.measuring(tuning.algorithm, tuning.done, tuning.steps)}
+        done={tuning.done}
+        total={tuning.steps}
+      />
     {:else if tuning?.state === "done"}
       {#if best === undefined}
         <p>{texts.tuning.productionAllowsNoneOfThese}</p>

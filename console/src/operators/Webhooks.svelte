@@ -6,8 +6,10 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
@@ -33,9 +35,7 @@
 <svelte:head><title>{title(texts.webhooks.webhooks)}</title></svelte:head>
 <div class="mb-4 flex flex-wrap items-baseline justify-between gap-4">
   <h1 class="text-xl font-semibold">{texts.webhooks.webhooks}</h1>
-  <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-    >{texts.webhooks.refresh}</button
-  >
+  <ActionButton onclick={() => list.begin()}>{texts.webhooks.refresh}</ActionButton>
 </div>
 <p class="text-quiet mb-4">
   {texts.webhooks.noticesToTheApplicationAbout}
@@ -56,11 +56,11 @@
 >
   {#snippet row(delivery: Delivery)}
     <td class="px-4 py-2.5">
-      <details>
-        <summary class="cursor-pointer"><code>{delivery.type}</code></summary>
+      <Disclosure>
+        {#snippet head()}<code>{delivery.type}</code>{/snippet}
         <pre class="bg-paper mt-2 overflow-x-auto rounded p-3 font-mono text-sm">{pretty(delivery.body)}</pre>
         <p class="text-quiet mt-1 text-sm">webhook-id <CopyableId id={delivery.id} /></p>
-      </details>
+      </Disclosure>
     </td>
     <td class="px-4 py-2.5">
       {#if delivery.accountId !== null}<a href={at(`/console/accounts/${delivery.accountId}`)}
@@ -79,11 +79,10 @@
     <td class="px-4 py-2.5 break-words">{delivery.lastAnswer ?? "–"}</td>
     <td class="px-4 py-2.5"><Ago at={delivery.createdAt} /></td>
     <td class="px-4 py-2.5">
-      <button
-        type="button"
-        class="border-line min-h-6 rounded border px-3 py-1 text-sm"
+      <ActionButton
+        size="sm"
         aria-label={texts.webhooks.sendAgainWhat(delivery.type)}
-        onclick={() => repeat(delivery.id)}>{texts.webhooks.sendAgain}</button
+        onclick={() => repeat(delivery.id)}>{texts.webhooks.sendAgain}</ActionButton
       >
     </td>
   {/snippet}

@@ -4,6 +4,7 @@
   import { call } from "../lib/page.ts";
   import { exact } from "../lib/time.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   const MINUTE = 60_000;
   const STEPS = [
@@ -35,18 +36,15 @@
         : texts.clockControl.movedByMin(Math.round(movedBy / MINUTE))}</span
     >
     {#each STEPS as [word, milliseconds] (word)}
-      <button
-        type="button"
-        class="border-line bg-slab min-h-6 rounded border px-2 py-0.5"
+      <ActionButton
+        size="sm"
         aria-label={texts.clockControl.moveTheClockBy(word)}
-        onclick={() => advance(milliseconds)}>{word}</button
+        onclick={() => advance(milliseconds)}>{word}</ActionButton
       >
     {/each}
     {#if movedBy !== 0}
-      <button
-        type="button"
-        class="border-line bg-slab min-h-6 rounded border px-2 py-0.5"
-        onclick={async () => take(await call(routes.resetClock))}>{texts.clockControl.reset}</button
+      <ActionButton size="sm" onclick={async () => take(await call(routes.resetClock))}
+        >{texts.clockControl.reset}</ActionButton
       >
     {/if}
   </div>

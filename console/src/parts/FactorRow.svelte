@@ -2,6 +2,7 @@
   /** One of somebody's own second factors in a list: what it is, renamed in place, or removed. */
   import { tick } from "svelte";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
   import Ago from "./Ago.svelte";
   import Field from "./Field.svelte";
   import Fill from "./Fill.svelte";
@@ -38,9 +39,7 @@
       <div class="grow">
         <Field name="name" label={texts.secondFactor.name} autocomplete="off" bind:value={typed} />
       </div>
-      <button type="submit" class="border-line bg-slab rounded border px-4 py-2"
-        >{texts.secondFactor.save}</button
-      >
+      <ActionButton type="submit">{texts.secondFactor.save}</ActionButton>
     </form>
   {:else}
     <div>
@@ -55,17 +54,14 @@
       </p>
     </div>
     <div class="flex gap-3">
-      <button
-        type="button"
-        class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
-        aria-label={texts.secondFactor.renameNamed(one.name)}
-        onclick={begin}>{texts.secondFactor.rename}</button
+      <ActionButton size="sm" aria-label={texts.secondFactor.renameNamed(one.name)} onclick={begin}
+        >{texts.secondFactor.rename}</ActionButton
       >
-      <button
-        type="button"
-        class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
+      <ActionButton
+        kind="danger"
+        size="sm"
         aria-label={texts.secondFactor.removeNamed(one.name)}
-        onclick={remove}>{texts.secondFactor.remove}</button
+        onclick={remove}>{texts.secondFactor.remove}</ActionButton
       >
     </div>
   {/if}

@@ -4,6 +4,7 @@
   import type { Snippet } from "svelte";
   import type { List } from "../lib/list.svelte.ts";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
   import FormProblem from "./FormProblem.svelte";
 
   interface Props {
@@ -36,10 +37,6 @@
     </Table>
   </div>
   {#if list.next !== null}
-    <button
-      type="button"
-      class="border-line bg-slab mt-4 rounded-lg border px-4 py-2"
-      onclick={() => list.more()}>{texts.listTable.showMore}</button
-    >
+    <ActionButton class="mt-4" onclick={() => list.more()}>{texts.listTable.showMore}</ActionButton>
   {/if}
 {/if}

@@ -5,6 +5,7 @@
   import { at } from "../lib/page.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     mail: MailboxItem;
@@ -38,19 +39,15 @@
     aria-label={texts.mailView.howTheMailIsShown}
   >
     {#each VIEWS as one (one)}
-      <button
-        type="button"
+      <ActionButton
+        size="sm"
         aria-pressed={view === one}
-        class={[
-          "border-line min-h-6 rounded border px-3 py-1 text-sm",
-          view === one ? "bg-gray-200 font-semibold dark:bg-gray-700" : "bg-slab",
-        ]}
-        onclick={() => choose(one)}>{texts.mailView[one]}</button
+        class={view === one ? "bg-gray-200 font-semibold dark:bg-gray-700" : undefined}
+        onclick={() => choose(one)}>{texts.mailView[one]}</ActionButton
       >
     {/each}
-    {#if mail.links[0]}<a
-        href={mail.links[0]}
-        class="bg-brass text-on-brass ml-auto rounded px-3 py-1 no-underline">{texts.mailView.openTheLink}</a
+    {#if mail.links[0]}<ActionButton kind="main" class="ml-auto" href={mail.links[0]}
+        >{texts.mailView.openTheLink}</ActionButton
       >{/if}
   </div>
   {#if view === "shown"}

@@ -1,6 +1,6 @@
 <script lang="ts">
   /** The one main action of a page. */
-  import { Button } from "flowbite-svelte";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     text: string;
@@ -10,11 +10,6 @@
   const { text, busyText, busy }: Props = $props();
 </script>
 
-<Button
-  type="submit"
-  size="lg"
-  aria-disabled={busy}
-  class="bg-brass text-on-brass hover:bg-brass dark:bg-brass dark:text-on-brass dark:hover:bg-brass w-full text-base font-semibold hover:brightness-110 focus-within:ring-0"
->
+<ActionButton kind="main" size="lg" type="submit" aria-disabled={busy} class="w-full">
   {busy ? busyText : text}
-</Button>
+</ActionButton>

@@ -2,6 +2,7 @@
   /** A password field that can be shown. Pasting and password managers work; nothing is ever cut off. */
   import { Input, Label } from "flowbite-svelte";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     name: string;
@@ -36,15 +37,15 @@
         error ? "border-rust" : "border-gray-400 dark:border-gray-500",
       ]}
     />
-    <button
-      type="button"
-      class="text-quiet hover:text-ink absolute inset-y-0 right-0 min-w-16 px-3 text-sm font-medium"
+    <ActionButton
+      kind="quiet"
+      class="absolute inset-y-0 right-0 min-w-16 px-3 text-sm font-medium"
       aria-pressed={shown}
       aria-label="{shown ? texts.passwordField.hide : texts.passwordField.show} {label.toLowerCase()}"
       onclick={() => (shown = !shown)}
     >
       {shown ? texts.passwordField.hide : texts.passwordField.show}
-    </button>
+    </ActionButton>
   </div>
   {#if rules}<p id="{name}-rules" class="text-quiet mt-1 text-sm">{rules}</p>{/if}
   {#if error}<p id="{name}-error" class="text-rust mt-1 text-sm font-medium">✕ {error}</p>{/if}

@@ -3,6 +3,7 @@
   import type { Account } from "@lucchetto/contract";
   import type { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
   import Reauthenticate from "./Reauthenticate.svelte";
 
   interface Props {
@@ -14,7 +15,5 @@
 
 <Reauthenticate name={account.email ?? account.username} shown={change.goOn} />
 <p class="mt-6">
-  <button type="button" class="text-link underline" onclick={() => (change.wanted = false)}
-    >{texts.reauthenticate.back}</button
-  >
+  <ActionButton kind="text" onclick={() => (change.wanted = false)}>{texts.reauthenticate.back}</ActionButton>
 </p>

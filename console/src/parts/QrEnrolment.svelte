@@ -2,6 +2,7 @@
   /** An authenticator app taken over: its QR code or the key itself, and the first code. */
   import { Form } from "../lib/form.svelte.ts";
   import { texts } from "../texts/texts.ts";
+  import Disclosure from "./Disclosure.svelte";
   import Field from "./Field.svelte";
   import FormProblem from "./FormProblem.svelte";
   import MainButton from "./MainButton.svelte";
@@ -26,12 +27,14 @@
       src="data:image/svg+xml;utf8,{encodeURIComponent(begun.qrSvg)}"
       alt={texts.secondFactor.qrCodeOfTheSecret}
     />
-    <details class="mt-3">
-      <summary class="text-link cursor-pointer">{texts.secondFactor.enterTheKeyInstead}</summary>
-      <p class="mt-2">{texts.secondFactor.ifTheAppAsksTime}</p>
-      <code class="mt-1 block break-all">{begun.secret.replace(/.{4}(?=.)/g, "$& ")}</code>
-      <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openAnAppOnThis}</a></p>
-    </details>
+    <div class="mt-3">
+      <Disclosure class="text-link dark:text-link">
+        {#snippet head()}{texts.secondFactor.enterTheKeyInstead}{/snippet}
+        <p class="mt-2">{texts.secondFactor.ifTheAppAsksTime}</p>
+        <code class="mt-1 block break-all">{begun.secret.replace(/.{4}(?=.)/g, "$& ")}</code>
+        <p class="mt-2"><a href={begun.uri}>{texts.secondFactor.openAnAppOnThis}</a></p>
+      </Disclosure>
+    </div>
   </li>
   <li>{texts.secondFactor.enterTheSixDigitsIt}</li>
 </ol>

@@ -7,6 +7,7 @@
   import type { SecondProof } from "../lib/second-proof.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
   import FormProblem from "./FormProblem.svelte";
   import MainButton from "./MainButton.svelte";
   import PasswordField from "./PasswordField.svelte";
@@ -73,11 +74,8 @@
       busy={form.sending}
     />
     {#if knowsPasskeys}
-      <button
-        type="button"
-        class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-        disabled={form.sending}
-        onclick={byPasskey}>{texts.passkeys.useAPasskeyInstead}</button
+      <ActionButton size="lg" class="w-full" disabled={form.sending} onclick={byPasskey}
+        >{texts.passkeys.useAPasskeyInstead}</ActionButton
       >
     {/if}
     {#if page.mailLink !== "off"}

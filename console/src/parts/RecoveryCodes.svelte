@@ -2,6 +2,7 @@
   /** A set of recovery codes, shown this once: to be copied, kept as a file, or printed. */
   import { page } from "../lib/page.ts";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     codes: readonly string[];
@@ -31,16 +32,12 @@
     {#each codes as code (code)}<li><code>{code}</code></li>{/each}
   </ul>
   <p class="mt-4 flex flex-wrap gap-3">
-    <button type="button" class="border-line rounded border px-3 py-1 text-sm" onclick={copy}
-      >{isCopied ? texts.recoveryCodes.copied : texts.recoveryCodes.copy}</button
+    <ActionButton size="sm" onclick={copy}
+      >{isCopied ? texts.recoveryCodes.copied : texts.recoveryCodes.copy}</ActionButton
     >
-    <a
-      class="border-line text-ink rounded border px-3 py-1 text-sm no-underline"
-      href={file}
-      download="recovery-codes.txt">{texts.recoveryCodes.download}</a
+    <ActionButton size="sm" href={file} download="recovery-codes.txt"
+      >{texts.recoveryCodes.download}</ActionButton
     >
-    <button type="button" class="border-line rounded border px-3 py-1 text-sm" onclick={() => window.print()}
-      >{texts.recoveryCodes.print}</button
-    >
+    <ActionButton size="sm" onclick={() => window.print()}>{texts.recoveryCodes.print}</ActionButton>
   </p>
 </section>

@@ -2,6 +2,7 @@
   /** Asks for a second factor: the first that the account can show, and the others on request. */
   import type { SecondProof } from "../lib/second-proof.ts";
   import { SECOND_PROOFS } from "../proof/methods.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     /** What is wanted, as the service says. */
@@ -25,9 +26,7 @@
   {/key}
   {#each offered.filter((one) => one !== method) as other (other.type)}
     <p class="mt-5">
-      <button type="button" class="text-link min-h-6 underline" onclick={() => (chosen = other.type)}
-        >{other.instead()}</button
-      >
+      <ActionButton kind="text" onclick={() => (chosen = other.type)}>{other.instead()}</ActionButton>
     </p>
   {/each}
   {#each missing as sentence (sentence)}

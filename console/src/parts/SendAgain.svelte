@@ -3,6 +3,7 @@
   import { onDestroy, onMount } from "svelte";
   import { sentenceOf } from "../lib/sentence.ts";
   import { texts } from "../texts/texts.ts";
+  import ActionButton from "./ActionButton.svelte";
 
   interface Props {
     send: () => Promise<void>;
@@ -38,13 +39,8 @@
 </script>
 
 <p class="mt-4">
-  <button
-    type="button"
-    class="border-line bg-slab min-h-6 rounded-lg border px-4 py-2"
-    aria-disabled={left > 0}
-    onclick={again}
-  >
+  <ActionButton aria-disabled={left > 0} onclick={again}>
     {left > 0 ? texts.sendAgain.sendAgainInS(left) : texts.sendAgain.sendAgain}
-  </button>
+  </ActionButton>
 </p>
 <p class="text-quiet mt-2 text-sm" role="status">{said ?? ""}</p>

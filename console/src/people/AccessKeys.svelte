@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Keys for one's own scripts: make one, see which are used, delete one. */
   import type { AccessKey } from "@lucchetto/contract";
+  import { Radio } from "flowbite-svelte";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
@@ -8,7 +9,9 @@
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
+  import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -16,6 +19,7 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
+  import Tick from "../parts/Tick.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
 
   const DAY = 86_400_000;
@@ -33,7 +37,7 @@
   let made: { name: string; key: string } | null = $state(null);
   let isCopied = $state(false);
   let name = $state("");
-  let days: string = $state("90");
+  let days: (typeof LIVES)[number][0] = $state("90");
   let isLimited = $state(false);
   let labels: string[] = $state([]);
 
@@ -88,11 +92,8 @@
         <h2 class="font-semibold">{rare.accessKeys.wasCreated(made.name)}</h2>
         <p class="mt-1 mb-3">{rare.accessKeys.copyTheKeyNowYou}</p>
         <code class="block break-all">{made.key}</code>
-        <button
-          type="button"
-          class="border-line bg-slab mt-3 rounded border px-3 py-1 text-sm"
-          onclick={() => copy(made?.key ?? "")}
-          >{isCopied ? rare.accessKeys.copied : rare.accessKeys.copyTheKey}</button
+        <ActionButton size="sm" class="mt-3" onclick={() => copy(made?.key ?? "")}
+          >{isCopied ? rare.accessKeys.copied : rare.accessKeys.copyTheKey}</ActionButton
         >
         <p class="text-quiet mt-3 text-sm">{rare.accessKeys.aScriptSendsItIn}</p>
         <code class="block break-all">Authorization: Bearer {made.key.slice(0, 8)}…</code>
@@ -111,35 +112,29 @@
           bind:value={name}
           error={form.errors["name"]}
         />
-        <div>
-          <label for="days" class="mb-1 block font-medium">{rare.accessKeys.expires}</label>
-          <select
-            id="days"
-            name="days"
-            bind:value={days}
-            class="bg-slab text-ink w-full rounded-lg border border-gray-400 px-3 py-2.5 dark:border-gray-500"
-          >
-            {#each LIVES as [value, text] (value)}<option {value}>{text}</option>{/each}
-          </select>
-        </div>
+        <Choice name="days" label={rare.accessKeys.expires} choices={LIVES} bind:value={days} />
         {#if carried.length > 0}
           <fieldset>
             <legend class="mb-1 font-medium">{rare.accessKeys.labels}</legend>
-            <label class="flex min-h-6 items-center gap-3">
-              <input type="radio" name="which" checked={!isLimited} onchange={() => (isLimited = false)} />
-              {rare.accessKeys.allMyLabels(carried.join(", "))}
-            </label>
-            <label class="flex min-h-6 items-center gap-3">
-              <input type="radio" name="which" checked={isLimited} onchange={() => (isLimited = true)} />
-              {rare.accessKeys.onlyThese}
-            </label>
+            {#each [[false, rare.accessKeys.allMyLabels(carried.join(", "))], [true, rare.accessKeys.onlyThese]] as const as [value, word] (value)}
+              <Radio
+                name="which"
+                {value}
+                bind:group={isLimited}
+                class="accent-brass text-brass me-3"
+                classes={{ label: "text-ink dark:text-ink min-h-6 text-base font-normal" }}>{word}</Radio
+              >
+            {/each}
             {#if isLimited}
               <div class="mt-1 ml-7 flex flex-wrap gap-x-5">
                 {#each carried as label (label)}
-                  <label class="flex min-h-6 items-center gap-2">
-                    <input type="checkbox" name="labels" value={label} bind:group={labels} />
-                    <code>{label}</code>
-                  </label>
+                  <Tick
+                    name="labels"
+                    bind:checked={
+                      () => labels.includes(label),
+                      (is) => (labels = is ? [...labels, label] : labels.filter((one) => one !== label))
+                    }><code>{label}</code></Tick
+                  >
                 {/each}
               </div>
             {/if}
@@ -175,11 +170,11 @@
                 {#if one.labels !== null}<br />{rare.accessKeys.carries(one.labels)}{/if}
               </p>
             </div>
-            <button
-              type="button"
-              class="border-rust text-rust bg-slab min-h-6 rounded border px-3 py-1 text-sm"
+            <ActionButton
+              kind="danger"
+              size="sm"
               aria-label={rare.accessKeys.deleteNamed(one.name)}
-              onclick={() => remove(one)}>{rare.accessKeys.delete}</button
+              onclick={() => remove(one)}>{rare.accessKeys.delete}</ActionButton
             >
           </li>
         {/each}

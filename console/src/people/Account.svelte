@@ -5,6 +5,7 @@
   import { at, call, page } from "../lib/page.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import Fill from "../parts/Fill.svelte";
@@ -56,8 +57,8 @@
               text={account.emailVerified ? texts.account.verified : texts.account.notVerifiedYet}
             />
             {#if !account.emailVerified && page.mail !== "none"}
-              <button type="button" class="text-link ml-2 min-h-6 underline" onclick={remind}
-                >{texts.account.sendTheLinkAgain}</button
+              <ActionButton kind="text" class="ml-2" onclick={remind}
+                >{texts.account.sendTheLinkAgain}</ActionButton
               >
             {/if}
             <span class="text-quiet block text-sm" role="status">{reminded ?? ""}</span>
@@ -88,11 +89,7 @@
     <SessionBar session={current} />
     <p class="mt-3"><a href={at("/account/sessions")}>{texts.account.allYourSessions}</a></p>
     <p class="mt-6">
-      <a
-        href={at("/sign-out")}
-        class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
-        >{texts.account.signOut}</a
-      >
+      <ActionButton kind="main" size="lg" href={at("/sign-out")}>{texts.account.signOut}</ActionButton>
     </p>
     <ul class="mt-6 space-y-1">
       <li><a href={at("/account/details")}>{texts.account.changeNameOrLanguage}</a></li>

@@ -6,6 +6,7 @@
   import { at, call, go, page } from "../lib/page.ts";
   import { tellOfNewName } from "../lib/passkeys-told.ts";
   import { session } from "../lib/session.svelte.ts";
+  import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -16,7 +17,12 @@
   const form = new Form();
   let displayName = $state("");
   let username = $state("");
-  let language: "" | "en" | "it" = $state("");
+  const LANGUAGES = [
+    ["", texts.changeDetails.theSitesLanguage],
+    ["en", texts.changeDetails.english],
+    ["it", texts.changeDetails.italiano],
+  ] as const;
+  let language: (typeof LANGUAGES)[number][0] = $state("");
 
   /** Once: what somebody has begun to type stays. */
   let isFilledIn = false;
@@ -73,19 +79,12 @@
         />
       {/if}
       {#if page.mail !== "none"}
-        <div>
-          <label for="language" class="mb-1 block font-medium">{texts.changeDetails.eMailLanguage}</label>
-          <select
-            id="language"
-            name="language"
-            bind:value={language}
-            class="bg-slab text-ink w-full rounded-lg border border-gray-400 px-3 py-2.5 dark:border-gray-500"
-          >
-            <option value="">{texts.changeDetails.theSitesLanguage}</option>
-            <option value="en">{texts.changeDetails.english}</option>
-            <option value="it">{texts.changeDetails.italiano}</option>
-          </select>
-        </div>
+        <Choice
+          name="language"
+          label={texts.changeDetails.eMailLanguage}
+          choices={LANGUAGES}
+          bind:value={language}
+        />
       {/if}
       <MainButton text={texts.changeDetails.save} busyText={texts.changeDetails.saving} busy={form.sending} />
     </form>

@@ -2,6 +2,7 @@
   /** The HTTP contract, read from the OpenAPI document that the service makes of its own schemas. */
   import { onMount } from "svelte";
   import { at } from "../lib/page.ts";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
@@ -100,54 +101,57 @@
     <div class="mt-6 space-y-3">
       {#each Object.entries(description.paths) as [path, operations] (path)}
         {#each Object.entries(operations) as [method, operation] (method)}
-          <details class="border-line bg-slab rounded-lg border">
-            <summary class="cursor-pointer px-4 py-3">
-              <code class="text-brass font-semibold">{method.toUpperCase()}</code>
-              <code class="break-all">{path}</code>
-              <span class="text-quiet block text-sm sm:ml-2 sm:inline">{operation.summary}</span>
-            </summary>
-            <dl class="border-line space-y-3 border-t px-4 py-3">
-              <div>
-                <dt class="text-quiet text-sm">{texts.docs.whoMayCall}</dt>
-                <dd>{whoMayCall(operation)}</dd>
-              </div>
-              {#if operation.parameters}
+          <div class="border-line bg-slab rounded-lg border">
+            <Disclosure class="px-4 py-3">
+              {#snippet head()}
+                <code class="text-brass font-semibold">{method.toUpperCase()}</code>
+                <code class="break-all">{path}</code>
+                <span class="text-quiet block text-sm sm:ml-2 sm:inline">{operation.summary}</span>
+              {/snippet}
+              <dl class="border-line space-y-3 border-t px-4 py-3">
                 <div>
-                  <dt class="text-quiet text-sm">{texts.docs.parameters}</dt>
-                  {#each operation.parameters as parameter (parameter.name)}
+                  <dt class="text-quiet text-sm">{texts.docs.whoMayCall}</dt>
+                  <dd>{whoMayCall(operation)}</dd>
+                </div>
+                {#if operation.parameters}
+                  <div>
+                    <dt class="text-quiet text-sm">{texts.docs.parameters}</dt>
+                    {#each operation.parameters as parameter (parameter.name)}
+                      <dd>
+                        <code
+                          >{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code
+                        >
+                        <span class="text-quiet text-sm"
+                          >{parameter.schema.description ?? ""} {texts.docs.in(parameter.in)}</span
+                        >
+                      </dd>
+                    {/each}
+                  </div>
+                {/if}
+                {#if operation.requestBody}
+                  <div>
+                    <dt class="text-quiet text-sm">
+                      {texts.docs.body(Object.keys(operation.requestBody.content ?? {})[0] ?? "")}
+                    </dt>
+                    <dd><code class="break-words">{bodyOf(operation.requestBody)}</code></dd>
+                  </div>
+                {/if}
+                <div>
+                  <dt class="text-quiet text-sm">{texts.docs.replies}</dt>
+                  {#each Object.entries(operation.responses) as [status, reply] (status)}
                     <dd>
-                      <code>{parameter.name}{parameter.required ? "" : "?"}: {inWords(parameter.schema)}</code
-                      >
-                      <span class="text-quiet text-sm"
-                        >{parameter.schema.description ?? ""} {texts.docs.in(parameter.in)}</span
-                      >
+                      <code class="font-semibold">{status}</code>
+                      {#each problemsOf(reply) as code (code)}
+                        <a class="mr-2" href={at(`/problems/${code}`)}><code>{code}</code></a>
+                      {:else}
+                        <code class="break-words">{bodyOf(reply) ?? reply.description}</code>
+                      {/each}
                     </dd>
                   {/each}
                 </div>
-              {/if}
-              {#if operation.requestBody}
-                <div>
-                  <dt class="text-quiet text-sm">
-                    {texts.docs.body(Object.keys(operation.requestBody.content ?? {})[0] ?? "")}
-                  </dt>
-                  <dd><code class="break-words">{bodyOf(operation.requestBody)}</code></dd>
-                </div>
-              {/if}
-              <div>
-                <dt class="text-quiet text-sm">{texts.docs.replies}</dt>
-                {#each Object.entries(operation.responses) as [status, reply] (status)}
-                  <dd>
-                    <code class="font-semibold">{status}</code>
-                    {#each problemsOf(reply) as code (code)}
-                      <a class="mr-2" href={at(`/problems/${code}`)}><code>{code}</code></a>
-                    {:else}
-                      <code class="break-words">{bodyOf(reply) ?? reply.description}</code>
-                    {/each}
-                  </dd>
-                {/each}
-              </div>
-            </dl>
-          </details>
+              </dl>
+            </Disclosure>
+          </div>
         {/each}
       {/each}
     </div>

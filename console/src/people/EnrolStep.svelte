@@ -6,8 +6,10 @@
   import { at, call } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Step } from "../lib/step.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
+  import Notice from "../parts/Notice.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import QrEnrolment from "../parts/QrEnrolment.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
@@ -78,9 +80,7 @@
     {#if begun !== null}
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
-        <button type="button" class="text-link min-h-6 underline" onclick={() => (begun = null)}
-          >{texts.reauthenticate.back}</button
-        >
+        <ActionButton kind="text" onclick={() => (begun = null)}>{texts.reauthenticate.back}</ActionButton>
       </p>
     {:else}
       <form
@@ -103,13 +103,13 @@
             busy={form.sending}
           />
         {:else}
-          <p class="border-brass rounded-md border-l-4 px-4 py-2">{rare.passkeys.thisBrowserKnowsNone}</p>
+          <Notice>{rare.passkeys.thisBrowserKnowsNone}</Notice>
         {/if}
       </form>
       {#if byPasskey && byApp}
         <form class="mt-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), beginWithApp)}>
-          <button type="submit" class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-            >{texts.secondFactor.setUpAnAuthenticatorApp}</button
+          <ActionButton size="lg" class="w-full" type="submit"
+            >{texts.secondFactor.setUpAnAuthenticatorApp}</ActionButton
           >
         </form>
       {/if}

@@ -7,10 +7,12 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import { tellTabs } from "../lib/tabs.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
+  import Tick from "../parts/Tick.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
 
   const form = new Form();
@@ -65,20 +67,9 @@
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
-        <label class="flex min-h-6 items-center gap-3">
-          <input
-            type="checkbox"
-            name="isSure"
-            bind:checked={isSure}
-            class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
-          />
-          {rare.eraseOneself.yesEraseMyAccount}
-        </label>
-        <button
-          type="submit"
-          aria-disabled={form.sending}
-          class="border-rust text-rust bg-slab rounded-lg border-2 px-6 py-3 font-semibold"
-          >{rare.eraseOneself.eraseMyAccount}</button
+        <Tick name="isSure" bind:checked={isSure}>{rare.eraseOneself.yesEraseMyAccount}</Tick>
+        <ActionButton kind="danger" size="lg" type="submit" aria-disabled={form.sending}
+          >{rare.eraseOneself.eraseMyAccount}</ActionButton
         >
       </form>
     {/if}

@@ -3,6 +3,7 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailHint from "../parts/MailHint.svelte";
@@ -34,9 +35,7 @@
     <MailHint />
     <SendAgain send={ask} />
     <p class="mt-2">
-      <button type="button" class="text-link underline" onclick={() => (asked = false)}
-        >{texts.forgot.tryAnotherName}</button
-      >
+      <ActionButton kind="text" onclick={() => (asked = false)}>{texts.forgot.tryAnotherName}</ActionButton>
     </p>
     <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>

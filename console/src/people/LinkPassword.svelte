@@ -6,6 +6,7 @@
   import { page } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Redemption } from "../lib/redemption.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -64,10 +65,8 @@
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     <MainButton text={words.button} busyText={texts.linkPassword.saving} busy={form.sending} />
     {#if look.purpose === "invite" && knowsPasskeys}
-      <button
-        type="button"
-        class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-        onclick={byPasskey}>{texts.passkeys.useAPasskeyInstead}</button
+      <ActionButton size="lg" class="w-full" onclick={byPasskey}
+        >{texts.passkeys.useAPasskeyInstead}</ActionButton
       >
     {/if}
   </form>

@@ -5,6 +5,7 @@
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { askForPasskey } from "../lib/passkeys.ts";
   import type { Redemption } from "../lib/redemption.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -116,8 +117,7 @@
       {/if}
       {#each others as other (other)}
         <p>
-          <button type="button" class="text-link min-h-6 underline" onclick={() => choose(other)}
-            >{rare.linkUndo.instead[other]}</button
+          <ActionButton kind="text" onclick={() => choose(other)}>{rare.linkUndo.instead[other]}</ActionButton
           >
         </p>
       {/each}

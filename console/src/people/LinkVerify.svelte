@@ -4,6 +4,7 @@
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { page } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
@@ -76,9 +77,9 @@
   </form>
   {#if wantsPassword}
     <p class="mt-6">
-      <button type="button" class="text-link text-left underline" onclick={() => (choosesNew = !choosesNew)}>
+      <ActionButton kind="text" class="text-left" onclick={() => (choosesNew = !choosesNew)}>
         {choosesNew ? rare.linkVerify.iKnowThePasswordI : rare.linkVerify.iDontKnowItOr}
-      </button>
+      </ActionButton>
     </p>
   {/if}
 </PersonFrame>

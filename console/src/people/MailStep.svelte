@@ -7,6 +7,7 @@
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";
   import { hearTabs } from "../lib/tabs.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
@@ -69,9 +70,7 @@
     <MailHint />
     {#if !isOver}<SendAgain send={ask} />{/if}
     <p class="mt-2">
-      <button type="button" class="text-link underline" onclick={again}
-        >{texts.mailStep.signInAnotherWay}</button
-      >
+      <ActionButton kind="text" onclick={again}>{texts.mailStep.signInAnotherWay}</ActionButton>
     </p>
   </PersonFrame>
 {/if}

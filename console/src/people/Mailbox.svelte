@@ -4,8 +4,10 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { call } from "../lib/page.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import ClockControl from "../parts/ClockControl.svelte";
+  import Disclosure from "../parts/Disclosure.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailFate from "../parts/MailFate.svelte";
@@ -22,9 +24,7 @@
 
 <PersonFrame heading={texts.mailbox.mailbox} next={texts.mailbox.mailCaughtHereInsteadOf} wide>
   <div class="mb-4 flex flex-wrap items-center gap-4">
-    <button type="button" class="border-line bg-slab rounded border px-3 py-1" onclick={() => list.begin()}
-      >{texts.mailbox.refresh}</button
-    >
+    <ActionButton onclick={() => list.begin()}>{texts.mailbox.refresh}</ActionButton>
     <ClockControl />
   </div>
   <FormProblem problem={list.problem} />
@@ -36,25 +36,21 @@
   <ul class="space-y-4">
     {#each list.items as mail, index (mail.id)}
       <li class="border-line bg-slab rounded-lg border p-4">
-        <details open={index === 0}>
-          <summary class="cursor-pointer">
+        <Disclosure open={index === 0}>
+          {#snippet head()}
             <span class="text-lg font-semibold">{mail.subject}</span>
             <span class="text-quiet block text-sm">
               <Fill text={texts.mailbox.to}>{#snippet address()}<code>{mail.to}</code>{/snippet}</Fill>, <Ago
                 at={mail.sentAt}
               /> · <MailFate {mail} />
             </span>
-          </summary>
+          {/snippet}
           <MailView {mail} {load} />
-        </details>
+        </Disclosure>
       </li>
     {/each}
   </ul>
   {#if list.next !== null}
-    <button
-      type="button"
-      class="border-line bg-slab mt-4 rounded-lg border px-4 py-2"
-      onclick={() => list.more()}>{texts.mailbox.showMore}</button
-    >
+    <ActionButton class="mt-4" onclick={() => list.more()}>{texts.mailbox.showMore}</ActionButton>
   {/if}
 </PersonFrame>

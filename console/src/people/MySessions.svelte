@@ -7,6 +7,7 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -64,11 +65,10 @@
           <div class="mb-2 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
             <h2 class="font-semibold">{device(one.userAgent)}</h2>
             {#if one.current}<StateWord kind="well" text={texts.mySessions.thisDevice} />{:else}
-              <button
-                type="button"
-                class="border-line bg-slab min-h-6 rounded border px-3 py-1 text-sm"
+              <ActionButton
+                size="sm"
                 aria-label={texts.mySessions.endTheSessionIn(device(one.userAgent))}
-                onclick={() => end(one)}>{texts.mySessions.end}</button
+                onclick={() => end(one)}>{texts.mySessions.end}</ActionButton
               >
             {/if}
           </div>
@@ -86,11 +86,7 @@
     </ul>
     {#if others.length > 0}
       <p class="mt-6">
-        <button
-          type="button"
-          class="bg-brass text-on-brass rounded-lg px-6 py-3 font-semibold"
-          onclick={endOthers}>{texts.mySessions.endAllOthers}</button
-        >
+        <ActionButton kind="main" size="lg" onclick={endOthers}>{texts.mySessions.endAllOthers}</ActionButton>
       </p>
       <p class="text-quiet mt-3 text-sm">
         {texts.mySessions.dontRecogniseOneEndIt}

@@ -9,10 +9,12 @@
   import { tellOfOwn } from "../lib/passkeys-told.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
-  import AskRemoval from "../parts/AskRemoval.svelte";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import AskFirst from "../parts/AskFirst.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
+  import Notice from "../parts/Notice.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
@@ -92,22 +94,26 @@
   {@const { account } = session.who}
   {@const own = items ?? []}
   <PersonFrame heading={rare.passkeys.passkeys} next={rare.passkeys.aPasskeyIs}>
-    <FormProblem problem={loader.problem} />
+    <FormProblem problem={toRemove === null ? loader.problem : null} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
       <ProofFirstHere {account} change={asked} />
-    {:else if toRemove !== null}
-      <AskRemoval
-        question={toRemove === "password"
-          ? rare.passkeys.removeYourPassword
-          : rare.passkeys.removeIt(toRemove.name)}
-        after={toRemove === "password"
-          ? rare.passkeys.afterwardsWithoutIt
-          : rare.passkeys.afterwardsItOpensNothing}
-        remove={() => start(removing)}
-        {keep}
-      />
     {:else}
+      {#if toRemove !== null}
+        <AskFirst
+          question={toRemove === "password"
+            ? rare.passkeys.removeYourPassword
+            : rare.passkeys.removeIt(toRemove.name)}
+          after={toRemove === "password"
+            ? rare.passkeys.afterwardsWithoutIt
+            : rare.passkeys.afterwardsItOpensNothing}
+          yes={texts.secondFactor.remove}
+          no={rare.passkeys.keepIt}
+          problem={loader.problem}
+          act={() => start(removing)}
+          leave={keep}
+        />
+      {/if}
       {#if codes !== null}
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
       {/if}
@@ -142,7 +148,7 @@
           />
         </form>
       {:else}
-        <p class="border-brass rounded-md border-l-4 px-4 py-2">{rare.passkeys.thisBrowserKnowsNone}</p>
+        <Notice>{rare.passkeys.thisBrowserKnowsNone}</Notice>
       {/if}
       {#if own.length > 0}
         <p class="mt-6">
@@ -154,10 +160,7 @@
         <h2 class="mt-10 text-lg font-semibold">{rare.passkeys.withoutAPassword}</h2>
         <p class="mt-2">{rare.passkeys.whatIsNotThere}</p>
         <p class="mt-3">
-          <button
-            type="button"
-            class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => (toRemove = "password")}>{rare.passkeys.removeMyPassword}</button
+          <ActionButton onclick={() => (toRemove = "password")}>{rare.passkeys.removeMyPassword}</ActionButton
           >
         </p>
       {/if}

@@ -8,6 +8,7 @@
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Step } from "../lib/step.ts";
   import { tellTabs } from "../lib/tabs.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -101,11 +102,7 @@
 {:else if codes !== null}
   <PersonFrame heading={rare.passkeys.yourAccountIsReady} next={rare.passkeys.youSignInWithYourPasskey}>
     <RecoveryCodes {codes} site={email.trim() || username.trim()} />
-    <a
-      href={next}
-      class="bg-brass text-on-brass inline-block rounded-lg px-6 py-3 font-semibold no-underline hover:brightness-110"
-      >{texts.signIn.continue}</a
-    >
+    <ActionButton kind="main" size="lg" href={next}>{texts.signIn.continue}</ActionButton>
   </PersonFrame>
 {:else if taken && page.mail !== "none"}
   <CheckMail email={email.trim()} next={texts.register.yourRegistrationHasArrivedThe} />
@@ -168,10 +165,8 @@
         busy={form.sending}
       />
       {#if knowsPasskeys}
-        <button
-          type="button"
-          class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-          onclick={byPasskey}>{rare.passkeys.registerWithAPasskey}</button
+        <ActionButton size="lg" class="w-full" onclick={byPasskey}
+          >{rare.passkeys.registerWithAPasskey}</ActionButton
         >
       {/if}
     </form>

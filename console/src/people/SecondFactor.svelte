@@ -7,7 +7,8 @@
   import { at, call } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
-  import AskRemoval from "../parts/AskRemoval.svelte";
+  import ActionButton from "../parts/ActionButton.svelte";
+  import AskFirst from "../parts/AskFirst.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -80,6 +81,11 @@
     void loader.run(change.send);
   }
 
+  function keep(): void {
+    toRemove = null;
+    loader.problem = null;
+  }
+
   async function confirm(code: string): Promise<void> {
     if (begun === null) return;
     const { body } = await call(routes.activateAuthenticator, {
@@ -115,32 +121,32 @@
   {@const { account } = session.who}
   {@const apps = items ?? []}
   <PersonFrame heading={texts.secondFactor.secondFactor} next={texts.secondFactor.afterThePasswordYouAre}>
-    <FormProblem problem={loader.problem} />
+    <FormProblem problem={toRemove === null ? loader.problem : null} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
       <ProofFirstHere {account} change={asked} />
-    {:else if toRemove !== null}
-      <AskRemoval
-        question={rare.passkeys.removeIt(toRemove.name)}
-        after={texts.secondFactor.afterwardsItsCodes}
-        remove={() => start(removing)}
-        keep={() => (toRemove = null)}
-      />
     {:else if begun !== null}
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
-        <button type="button" class="text-link underline" onclick={() => (begun = null)}
-          >{texts.secondFactor.notNow}</button
-        >
+        <ActionButton kind="text" onclick={() => (begun = null)}>{texts.secondFactor.notNow}</ActionButton>
       </p>
     {:else}
+      {#if toRemove !== null}
+        <AskFirst
+          question={rare.passkeys.removeIt(toRemove.name)}
+          after={texts.secondFactor.afterwardsItsCodes}
+          yes={texts.secondFactor.remove}
+          no={rare.passkeys.keepIt}
+          problem={loader.problem}
+          act={() => start(removing)}
+          leave={keep}
+        />
+      {/if}
       {#if codes !== null}
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
         <p class="mb-8">
           {texts.secondFactor.yourOtherSessionsStaySigned}
-          <button type="button" class="text-link min-h-6 underline" onclick={endOthers}
-            >{texts.secondFactor.endAllOthers}</button
-          >
+          <ActionButton kind="text" onclick={endOthers}>{texts.secondFactor.endAllOthers}</ActionButton>
         </p>
       {/if}
       {#if apps.length === 0}
@@ -169,8 +175,8 @@
           {/each}
         </ul>
         <p class="mt-3">
-          <button type="button" class="text-link min-h-6 underline" onclick={() => start(beginning)}
-            >{texts.secondFactor.setUpAnotherOne}</button
+          <ActionButton kind="text" onclick={() => start(beginning)}
+            >{texts.secondFactor.setUpAnotherOne}</ActionButton
           >
         </p>
       {/if}
@@ -181,11 +187,7 @@
           {#if left <= FEW}{texts.secondFactor.createNewOnesBeforeYou}{/if}
         </p>
         <p class="mt-3">
-          <button
-            type="button"
-            class="border-line bg-slab min-h-6 rounded border px-4 py-2"
-            onclick={() => start(renewing)}>{texts.secondFactor.newRecoveryCodes}</button
-          >
+          <ActionButton onclick={() => start(renewing)}>{texts.secondFactor.newRecoveryCodes}</ActionButton>
         </p>
       {/if}
       <p class="mt-8"><a href={at("/account")}>{texts.secondFactor.yourAccount}</a></p>

@@ -12,12 +12,15 @@
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";
   import { hearTabs, tellTabs } from "../lib/tabs.ts";
+  import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Later from "../parts/Later.svelte";
   import MainButton from "../parts/MainButton.svelte";
+  import Notice from "../parts/Notice.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import Tick from "../parts/Tick.svelte";
   import { texts } from "../texts/texts.ts";
 
   const form = new Form();
@@ -212,9 +215,9 @@
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
       {#if isWaiting}
-        <p class="border-brass rounded-md border-l-4 px-4 py-2" role="status">
+        <Notice>
           {texts.signIn.youRegisteredThisAddressHere}
-        </p>
+        </Notice>
       {/if}
       <Field
         name="identifier"
@@ -232,36 +235,22 @@
           error={form.errors["password"]}
         />
       {/if}
-      <label class="flex min-h-6 items-center gap-3">
-        <input
-          type="checkbox"
-          name="remember"
-          bind:checked={remember}
-          class="accent-brass text-brass dark:bg-slab size-5 rounded border-gray-400"
-        />
-        {texts.signIn.keepMeSignedInOn}
-      </label>
+      <Tick name="remember" bind:checked={remember}>{texts.signIn.keepMeSignedInOn}</Tick>
       {#if byMail}
         <MainButton text={texts.signIn.mailMeALink} busyText={texts.signIn.sending} busy={form.sending} />
-        <button
-          type="button"
-          class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-          onclick={() => (byMail = false)}>{texts.signIn.useThePasswordInstead}</button
+        <ActionButton size="lg" class="w-full" onclick={() => (byMail = false)}
+          >{texts.signIn.useThePasswordInstead}</ActionButton
         >
       {:else}
         <MainButton text={texts.signIn.signIn} busyText={texts.signIn.checking} busy={form.sending} />
         {#if knowsPasskeys}
-          <button
-            type="button"
-            class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-            onclick={byPasskey}>{texts.passkeys.signInWithAPasskey}</button
+          <ActionButton size="lg" class="w-full" onclick={byPasskey}
+            >{texts.passkeys.signInWithAPasskey}</ActionButton
           >
         {/if}
         {#if page.mailLink !== "off"}
-          <button
-            type="button"
-            class="border-line bg-slab w-full rounded-lg border px-6 py-3 font-medium"
-            onclick={mailInstead}>{texts.signIn.mailMeALinkInstead}</button
+          <ActionButton size="lg" class="w-full" onclick={mailInstead}
+            >{texts.signIn.mailMeALinkInstead}</ActionButton
           >
         {/if}
       {/if}

@@ -65,7 +65,7 @@ export const en = {
     newPassword: "New password",
     passwordRulesAreOffIn: "Password rules are off in this development service: anything is accepted.",
     atLeastCharactersSeveralWords: (minimumPasswordLength: Value) =>
-      `At least ${minimumPasswordLength} characters. Several words and spaces are welcome; nothing else is asked for.`,
+      `At least ${minimumPasswordLength} characters. Several words and spaces are welcome; there are no other rules.`,
   },
   passwordField: {
     hide: "Hide",
@@ -95,7 +95,7 @@ export const en = {
   recoveryCodes: {
     yourRecoveryCodes: "Your recovery codes",
     youCanSeeThemOnly:
-      "You can see them only now. Keep them away from your device: each one works once in its place.",
+      "You can see them only now. Store them somewhere other than on your device: each one works once, in place of it.",
     copied: "Copied ✓",
     copy: "Copy",
     download: "Download",
@@ -127,12 +127,12 @@ export const en = {
       strong: "Strong",
     },
     advice: {
-      name: "It holds your name, your address or the site's name; add words that have nothing to do with them.",
-      common: "It holds a very common password; replace it by a few words of your own.",
-      repeat: "A part that is repeated adds almost nothing; add another word in its place.",
-      run: "Runs such as abc or 4321 are guessed early; add a word in their place.",
-      keyboard: "Keys that lie side by side are guessed early; add a word in their place.",
-      year: "Years are guessed early; add a word that is no date.",
+      name: "It contains your name, your address or the site's name; add words unrelated to them.",
+      common: "It contains a very common password; replace it with a few words of your own.",
+      repeat: "Repetition adds almost nothing; use another word instead.",
+      run: "Sequences such as abc or 4321 are easy to guess; use a word instead.",
+      keyboard: "Neighbouring keys are easy to guess; use a word instead.",
+      year: "Years are easy to guess; use a word instead.",
       "one-more-word": "One more word would make it strong.",
       "more-words": "Add a word or two of your own.",
     },
@@ -170,10 +170,10 @@ export const en = {
   },
   changeDetails: {
     nameAndLanguage: "Name and language",
-    applicationsSeeTheNewName: "Applications see the new name at once.",
+    applicationsSeeTheNewName: "Applications see the new name immediately.",
     name: "Name",
     username: "Username",
-    of2To40LettersAnd: "2 to 40 letters and digits; . _ and - may stand in between.",
+    of2To40LettersAnd: "2 to 40 letters and digits, with . _ or - in between.",
     eMailLanguage: "E-mail language",
     theSitesLanguage: "the site’s language",
     english: "English",
@@ -211,8 +211,8 @@ export const en = {
     backToSignIn: "Back to sign-in",
     forgottenYourPassword: "Forgotten your password?",
     thisSiteSendsNoMail: "This site sends no mail.",
-    askThePeopleWhoRun: "Ask the people who run the site for a new password.",
-    youGetALinkBy: "You get a link by e-mail to choose a new one.",
+    askThePeopleWhoRun: "Ask the site’s operators for a new password.",
+    youGetALinkBy: "We’ll send you a link to choose a new one.",
     eMailAddressOrUsername: "E-mail address or username",
     sendMeALink: "Send me a link",
     sending: "Sending …",
@@ -243,7 +243,7 @@ export const en = {
     /** In English the problem has a title of its own. */
     heading: null as string | null,
     signIn: "Sign in",
-    theLinkHasAlreadyBeen: "{signIn}. The link has already been used for what it was sent for.",
+    theLinkHasAlreadyBeen: "{signIn}. The link has already been used.",
     withYourPasswordOrA: "{signIn} with your password or a new link",
     getANewLink: "Get a new link",
     askThePeopleWhoInvited: "Ask the people who invited you for a new invitation.",
@@ -307,12 +307,12 @@ export const en = {
     code: "Code",
     continue: "Continue",
     signInAnotherWay: "Sign in another way",
-    thatIsNotTheCode: "That is not the code. Enter the one that the link in the newest mail shows.",
+    thatIsNotTheCode: "That is not the right code. Enter the one shown by the link in the latest mail.",
     theCodeHasSixDigits: "The code has six digits.",
   },
   mySessions: {
     whereYouAreSignedIn: "Where you are signed in",
-    endingASessionSignsYou: "Ending a session signs you out of it in every application at once.",
+    endingASessionSignsYou: "Ending a session signs you out of every application on that device.",
     thisDevice: "this device",
     endTheSessionIn: (device: Value) => `End the session in ${device}`,
     end: "End",
@@ -331,7 +331,7 @@ export const en = {
     password: "password",
     chooseANewPassword: "Choose a new password",
     thePeopleWhoRunThe:
-      "The people who run the site ask you to choose a new password. Your other sessions have been ended.",
+      "The site’s operators ask you to choose a new password. Your other sessions have been ended.",
     newPassword: "new password",
     saveAndSignIn: "Save and sign in",
     saving: "Saving …",
@@ -341,7 +341,7 @@ export const en = {
   nextStep: {
     thisSignInHasExpired: "This sign-in has expired",
     itTookTooLongOr: "It took too long, or there were too many wrong codes.",
-    nothingHasChangedStartOver: "Nothing has changed. Start over with the newest code.",
+    nothingHasChangedStartOver: "Nothing has changed. Start over with a new code.",
     startOver: "Start over",
     enterYourCode: "Enter your code",
     yourAccountIsProtectedBy: "Your account is protected by a second factor.",
@@ -355,7 +355,7 @@ export const en = {
   },
   problemPage: {
     whatToDo: "What to do",
-    programsKnowThisProblemAs: "Programs know this problem as",
+    programsKnowThisProblemAs: "Problem type for programs:",
     yourAccount: "Your account",
   },
   reauthentication: {
@@ -366,7 +366,7 @@ export const en = {
     thisCannotBeShownRight: "This cannot be shown right now.",
   },
   register: {
-    yourRegistrationHasArrivedThe: "Your registration has arrived; the account begins with a click.",
+    yourRegistrationHasArrivedThe: "Your registration has arrived. One click and your account is ready.",
     thankYou: "Thank you",
     yourRegistrationHasArrived: "Your registration has arrived.",
     ifThisAddressWasNew:
@@ -378,7 +378,7 @@ export const en = {
     eMailAddress: "E-mail address",
     anEMailAddressA: "An e-mail address, a username, or both.",
     username: "Username",
-    of2To40LettersAnd: "2 to 40 letters and digits; . _ and - may stand in between.",
+    of2To40LettersAnd: "2 to 40 letters and digits, with . _ or - in between.",
     name: "Name",
     password: "Password",
     creatingYourAccount: "Creating your account …",
@@ -398,20 +398,20 @@ export const en = {
     refused: "This passkey was not accepted. Try again, or sign in another way.",
     unused: {
       NotAllowedError: "No passkey was used. Try again, or choose another way.",
-      InvalidStateError: "This device has a passkey for your account already.",
+      InvalidStateError: "This device already has a passkey for your account.",
       SecurityError: "Passkeys do not work at this address. Open the page at its usual address.",
-      NotSupportedError: "Your device cannot make a passkey of the kind that is wanted here.",
+      NotSupportedError: "Your device cannot create the kind of passkey this site requires.",
       ConstraintError: "Your device cannot verify you. Set up its screen lock or a PIN, then try again.",
     },
   },
   secondFactor: {
     afterwardsItsCodes:
-      "Its codes will no longer be accepted. With the last second factor your recovery codes go as well.",
+      "Its codes will no longer work. If it is your last second factor, your recovery codes are removed too.",
     secondFactor: "Second factor",
     afterThePasswordYouAre:
-      "After the password you are also asked for a code that only your device can make.",
+      "After your password you will be asked for a code that only your device can generate.",
     scanTheQrCodeWith: "Scan the QR code with your authenticator app.",
-    qrCodeOfTheSecret: "QR code of the secret",
+    qrCodeOfTheSecret: "QR code with the key",
     enterTheKeyInstead: "Enter the key instead",
     ifTheAppAsksTime: "If the app asks: time-based, six digits.",
     openAnAppOnThis: "Open an app on this device",
@@ -436,11 +436,10 @@ export const en = {
     remove: "Remove",
     setUpAnotherOne: "Set up another one",
     recoveryCodes: "Recovery codes",
-    left: (left: number) =>
-      left === 0 ? "None is left." : left === 1 ? "One is left." : `${left} are left.`,
+    left: (left: number) => (left === 0 ? "None left." : left === 1 ? "One left." : `${left} left.`),
     sessionsEnded: (ended: number) =>
-      ended === 1 ? "One session is ended." : `${ended} sessions are ended.`,
-    createNewOnesBeforeYou: "Create new ones before you lose your device and cannot get in.",
+      ended === 1 ? "One session was ended." : `${ended} sessions were ended.`,
+    createNewOnesBeforeYou: "Create new ones before you lose your device and can’t sign in.",
     newRecoveryCodes: "New recovery codes",
     yourAccount: "Your account",
     thisCannotBeShownRight: "This cannot be shown right now.",
