@@ -120,7 +120,7 @@ function badLine(file: string, number: number, line: string): Failure {
         ? `${line.length} characters`
         : JSON.stringify(line);
   return new Failure(
-    `${file}, line ${number}: found ${found}, expected 40 hexadecimal digits of a SHA-1 digest, optionally :count. Nothing was written.`,
+    `${file}, line ${number}: found ${found}, expected 40 hexadecimal digits of a SHA-1 digest, optionally :count. Nothing was changed.`,
     2,
   );
 }

@@ -82,7 +82,7 @@ describe("an export", () => {
     );
 
     const wrong = await lucchetto(elsewhere, ["import", "run", at("all.jsonl"), "--key", at("other.pem")]);
-    expect(wrong).toMatchObject({ status: 1, err: expect.stringContaining("does not open the secrets") });
+    expect(wrong).toMatchObject({ status: 1, err: expect.stringContaining("does not decrypt the secrets") });
     const back = await lucchetto(elsewhere, [
       "import",
       "run",
@@ -140,7 +140,7 @@ describe("an export", () => {
       ])
         expect(await take(cut)).toMatchObject({ status: 1, err: expect.stringContaining("is cut") });
       expect((await take(whole.replace('"lucchettoExport":1', '"lucchettoExport":2'))).err).toContain(
-        "no export of this version",
+        "not an export of this version",
       );
       const bad = lines
         .map((line, index) => (index === 1 ? line.replace('"state":"active"', '"state":"king"') : line))

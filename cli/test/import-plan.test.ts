@@ -32,8 +32,8 @@ describe("a draft of a plan", () => {
     const run = await runCommand(home, ["import", "plan", path, "--delimiter", ";", "--to", to]);
     expect(run).toMatchObject({ status: 0, err: "" });
     for (const line of [
-      /password +pw: it holds 40 letters of hexadecimal, as many as sha1 makes/,
-      /email +mail: 3 of 3 rows hold one: addresses/,
+      /password +pw: it holds 40 hexadecimal digits, like sha1/,
+      /email +mail: 3 of 3 rows have one: addresses/,
       /username +login/,
       /displayName +Full name/,
       /reference +id/,
@@ -43,7 +43,7 @@ describe("a draft of a plan", () => {
     ])
       expect(run.out).toMatch(line);
     const written = readFileSync(to, "utf8");
-    expect(written).toContain('# email: column "mail": 3 of 3 rows hold one: addresses');
+    expect(written).toContain('# email: column "mail": 3 of 3 rows have one: addresses');
     expect(written).toContain("recipe: hex(sha1(concat(salt, password)))");
     expect(written).toContain("hex: 40");
     // Who is not active is suspended, and nothing else is taken for either.
@@ -100,8 +100,8 @@ describe("a source that is not as it should be", () => {
     const path = file("mixed.csv", bytes);
     const { out, err, status } = await plan(path);
     expect(status).toBe(0);
-    expect(err).toContain("2 rows were looked at, 2 cannot be read:");
-    expect(err).toContain("line 3: it has 1 fields; the first line names 2");
+    expect(err).toContain("2 rows were read, 2 cannot be read:");
+    expect(err).toContain("line 3: it has 1 fields; the header has 2");
     expect(err).toContain('line 4: column "name": these bytes are not in the encoding');
     // What goes into a file is the plan alone.
     expect(parsePlan(out, { name: "plan", source: (name) => name }).columns).toMatchObject({
@@ -119,7 +119,7 @@ describe("a source that is not as it should be", () => {
     [
       "a quote that never ends",
       'email,name\na@brina.example,"Anna\n',
-      /line \d: a quoted field that begins before it never ends/,
+      /line \d: a quoted field before it is never closed/,
     ],
     [
       "a quote in the middle",

@@ -79,7 +79,7 @@ describe("a mixed users table", () => {
     );
     expect(check).toMatchObject({ rows: 8, wouldBeTaken: 6, faultCount: 2 });
     expect(check.faults).toEqual([
-      { line: 8, member: "passwords", reason: expect.stringContaining("no way of the plan fits") },
+      { line: 8, member: "passwords", reason: expect.stringContaining("nothing under passwords matches") },
       { line: 9, member: "email", reason: "the same address as line 2" },
     ]);
     expect(check.known.map(({ outcome }) => outcome)).toEqual(["right", "wrong"]);
@@ -92,7 +92,7 @@ describe("a mixed users table", () => {
     const wrong = await lucchetto(["import", "run", plan, "--known", "aldo", "--password-stdin"], "not it\n");
     expect(wrong).toMatchObject({
       status: 1,
-      err: expect.stringMatching(/Nothing was written.*aldo does not fit/),
+      err: expect.stringMatching(/Nothing was changed.*aldo does not match/),
     });
 
     const { report } = await importRun(
@@ -162,7 +162,7 @@ describe("a mixed users table", () => {
       /refused +2\n[^]*hex\(sha1\(concat\(salt, password\)\)\) +no[^]*file: faulty\.csv/,
     );
     const nobody = await lucchetto(["import", "status", "nobody"]);
-    expect(nobody).toMatchObject({ status: 1, err: expect.stringContaining("There is no intake nobody") });
+    expect(nobody).toMatchObject({ status: 1, err: expect.stringContaining("There is no import nobody") });
     expect((await lucchetto(["import", "run", importing.home])).err).toMatch(/cannot be read: EISDIR/);
     expect(await signIn("pia@old.example", "pia in the snow")).toBe(201);
   });
@@ -192,7 +192,7 @@ describe("accounts that are there", () => {
     const refused = await importRun(file("there.yaml", source));
     expect(refused.report).toMatchObject({ taken: 0, filled: 0, refused: 3 });
     const { out } = await lucchetto(["import", "check", join(importing.home, "there.yaml")]);
-    expect(out).toMatch(/labels .*no import gives operator/);
+    expect(out).toMatch(/labels .*an import cannot assign operator/);
     expect(out).toMatch(/reference .*the same reference as line 2/);
     const filled = await importRun(file("fill.yaml", `${source}\nexisting: fill`));
     expect(filled.report).toMatchObject({ taken: 0, filled: 1, refused: 2 });

@@ -65,7 +65,7 @@ describe("inviting", () => {
 
   test.each([
     ["e-mail\nx@brina.example\n", /no such column: e-mail/],
-    ["", /expected a head line/],
+    ["", /expected a header line/],
     ['email\n"x@brina.example\n', /guests-wrong\.csv: .*[Qq]uote/],
     ["email,language\nx@brina.example,de\n", /line 2: found language "de", expected en or it/],
     [Buffer.from([0x65, 0xff]), /is not UTF-8/],
@@ -118,6 +118,6 @@ describe("templates and the mail server", () => {
     };
     const check = await lucchetto(["check", "--config", service.configFile], { env });
     expect(check.status).toBe(1);
-    expect(check.out).toMatch(/wrong +mail +127\.0\.0\.1:\d+ does not take mail: .*ECONNREFUSED/);
+    expect(check.out).toMatch(/wrong +mail +127\.0\.0\.1:\d+ does not accept mail: .*ECONNREFUSED/);
   });
 });

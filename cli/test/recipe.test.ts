@@ -27,9 +27,9 @@ test("a known pair says whether a recipe fits", async () => {
     "--password-stdin",
   ];
   const fits = await runCommand(home, args, { input: `${PASSWORD}\n` });
-  expect(fits).toMatchObject({ status: 0, out: expect.stringContaining("The recipe fits.") });
+  expect(fits).toMatchObject({ status: 0, out: expect.stringContaining("The recipe matches.") });
   const other = await attempt(SALTED, sha1(`x7Kp${PASSWORD}`), ["--salt", "x7Kp"], "lichen");
-  expect(other).toMatchObject({ status: 1, out: expect.stringContaining("does not fit") });
+  expect(other).toMatchObject({ status: 1, out: expect.stringContaining("does not match") });
   const bytes = await attempt("sha1(concat(salt, password))", sha1(`x7Kp${PASSWORD}`), [
     "--salt-hex",
     "78374b70",
@@ -45,9 +45,9 @@ test("a known pair says whether a recipe fits", async () => {
 });
 
 test.each([
-  ["hex(md5(password))", sha1(PASSWORD), "has 40 letters, as hex(sha1(…)) makes; the recipe makes 32"],
-  ["hex(sha1(password))", sha1(PASSWORD).toUpperCase(), "upper and lower case alone"],
-  ["hex(sha1(password))", sha1(PASSWORD).slice(0, 32), "slice(…, 0, 32) cuts it"],
+  ["hex(md5(password))", sha1(PASSWORD), "has 40 characters, like hex(sha1(…)); the recipe returns 32"],
+  ["hex(sha1(password))", sha1(PASSWORD).toUpperCase(), "only in upper and lower case"],
+  ["hex(sha1(password))", sha1(PASSWORD).slice(0, 32), "try slice(…, 0, 32)"],
   ["hex(sha1(password))", `${sha1(PASSWORD)} `, "spaces around it"],
 ])("%s that does not fit is told why", async (recipe, stored, why) => {
   expect(await attempt(recipe, stored)).toMatchObject({ status: 1, out: expect.stringContaining(why) });
@@ -57,7 +57,7 @@ test("one that fits any password is no proof", async () => {
   const recipe = "slice(concat(hex(md5(salt)), hex(md5(password))), 0, 32)";
   const stored = createHash("md5").update("x7Kp").digest("hex");
   const run = await attempt(recipe, stored, ["--salt", "x7Kp"]);
-  expect(run).toMatchObject({ status: 1, out: expect.stringContaining("It fits any password") });
+  expect(run).toMatchObject({ status: 1, out: expect.stringContaining("It matches any password") });
 });
 
 test("what is wrong is named with its place, before a password is asked for", async () => {
@@ -67,7 +67,7 @@ test("what is wrong is named with its place, before a password is asked for", as
   expect(wrong.err).toContain(`\n${" ".repeat(22)}^`);
   for (const [more, said] of [
     [[], "The recipe uses salt: give it with --salt."],
-    [["--salt", "a", "--salt-hex", "61"], "one of them is enough"],
+    [["--salt", "a", "--salt-hex", "61"], "not both"],
     [["--salt-hex", "6"], "--salt-hex: expected bytes"],
     [["--salt", "a", "--email", "a@brina.example"], "--email: the recipe does not use it"],
   ] as const) {

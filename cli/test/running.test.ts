@@ -29,7 +29,7 @@ describe("for the one who runs it", () => {
     const status = await lucchetto(["schema", "status", ...config()], withPassword());
     expect(status).toMatchObject({
       status: 0,
-      out: expect.stringContaining("The schema is the one this version knows."),
+      out: expect.stringContaining("The schema is up to date."),
     });
     expect((await lucchetto(["schema", "apply", ...config()], withPassword())).out).toContain(
       "Nothing to do",
@@ -92,7 +92,7 @@ describe("for the one who runs it", () => {
     await new Promise<void>((resolve) => {
       child.stdout.on("data", (chunk) => {
         out += chunk;
-        if (out.includes("is at http")) resolve();
+        if (out.includes("is running at http")) resolve();
       });
     });
     expect((await fetch(`http://127.0.0.1:${env.LUCCHETTO_LISTEN_PORT}/readyz`)).status).toBe(200);
@@ -131,7 +131,7 @@ describe("for the one who runs it", () => {
       });
     await says("Waiting for it");
     expect(out).toContain("nothing listens there");
-    const isUp = says("is at http");
+    const isUp = says("is running at http");
     const database = createServer((client) => {
       const there = connect(to, "127.0.0.1");
       client.pipe(there).pipe(client);
@@ -158,7 +158,7 @@ describe("for the one who runs it", () => {
       child.stdout.on("data", (chunk) => (out += chunk));
       // Nobody holds its output any more: the command and the service have ended.
       const ended = new Promise((resolve) => child.once("close", () => resolve(out)));
-      await eventually(() => out.includes("is at http"));
+      await eventually(() => out.includes("is running at http"));
       return { child, ended };
     };
     const told = await start();
@@ -195,7 +195,7 @@ describe("for the one who runs it", () => {
       ...config(),
     ];
     expect((await lucchetto(args, { input: PASSWORD, ...withPassword() })).out).toContain(
-      "is an operator now",
+      "is now an operator",
     );
     const again = await lucchetto(args, { input: PASSWORD, ...withPassword() });
     expect(again).toMatchObject({ status: 1, err: expect.stringContaining("has an account already") });

@@ -101,7 +101,7 @@ describe("the second factor in the command", () => {
     const shown = await lucchetto(["totp", "import", "apps.csv", "--match", "email", ...office], {
       cwd: home,
     });
-    expect(shown.out).toMatch(/2 +│? *elia@brina\.example.*has an authenticator app already, not touched/);
+    expect(shown.out).toMatch(/2 +│? *elia@brina\.example.*already has an authenticator app, not changed/);
     expect(shown.out).toContain("0 of 7 imported.");
     const wrong = await lucchetto(["totp", "import", "apps.csv", "--match", "reference", ...office], {
       cwd: home,

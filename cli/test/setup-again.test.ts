@@ -38,8 +38,8 @@ describe("setup, refused or run again", () => {
       expect.stringMatching(/^database\.url is mariadb:.+, though --database says mariadb:\/\/other/),
       expect.stringMatching(/^mail\.smtp\.url is not set, though --smtp says smtp:/),
       expect.stringMatching(/^mail\.from is not set, though --mail-from says huts/),
-      expect.stringMatching(/^no operator falco@brina\.example was made; .+ operator add --email falco/),
-      expect.stringMatching(/^no other app than .+ was made; .+ app add "Hut book"/),
+      expect.stringMatching(/^operator falco@brina\.example was not created; .+ operator add --email falco/),
+      expect.stringMatching(/^no app besides .+ was created; .+ app add "Hut book"/),
     ]);
     expect(readFileSync(join(home, "lucchetto.yaml"), "utf8")).toBe(before);
     // What is there under this very name is what was wanted.

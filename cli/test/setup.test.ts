@@ -82,10 +82,10 @@ describe("setup", () => {
   test("on a terminal it asks only for what it cannot know, and every wrong answer can be corrected", async () => {
     const { home, name, admin, server, port, appPort } = await place();
     const answers: Array<[prompt: RegExp, answer: string]> = [
-      [/call the site/, "Brina Huts"],
+      [/site called/, "Brina Huts"],
       [/see Lucchetto/, "brina.example"],
       [/its database/, `mariadb://${name}@${server}/${name}`],
-      [/expected the address people see[\s\S]*call the site/, "Brina Huts"],
+      [/expected the address people see[\s\S]*site called/, "Brina Huts"],
       [/see Lucchetto/, `http://localhost:${port}`],
       [/its database/, `mariadb://${name}@${server}/${name}`],
       [/administrator create/, "y"],
@@ -101,7 +101,7 @@ describe("setup", () => {
       [/operator's password/, PASSWORD],
       [/password again/, PASSWORD],
       [/application called/, "Hut book"],
-      [/does it answer/, `http://localhost:${appPort}`],
+      [/What is its address/, `http://localhost:${appPort}`],
     ];
     const { status, out } = await converse(home, answers);
     expect({ status, end: out.slice(-600) }).toMatchObject({ status: 0 });

@@ -19,9 +19,9 @@ afterAll(() => service.stop());
 test("before anything was asked it says how to begin", async () => {
   expect(await lucchetto(["trace"])).toMatchObject({
     status: 1,
-    err: expect.stringMatching(/Nothing was asked .* Open .*\/sign-in and try something/),
+    err: expect.stringMatching(/No requests to .* Open .*\/sign-in and try something/),
   });
-  expect((await lucchetto(["trace", "--list"])).out).toContain("Nothing was asked yet.");
+  expect((await lucchetto(["trace", "--list"])).out).toContain("No requests yet.");
 });
 
 test("the newest that wrote something, one by its id, the list, and all of it for programs", async () => {
@@ -55,14 +55,14 @@ test("the newest that wrote something, one by its id, the list, and all of it fo
 test("an id that is not kept, and a service that keeps nothing, are said", async () => {
   expect(await lucchetto(["trace", "unheard-of"])).toMatchObject({
     status: 1,
-    err: expect.stringMatching(/No request of the id "unheard-of" .* lucchetto trace --list/),
+    err: expect.stringMatching(/There is no request "unheard-of" .* lucchetto trace --list/),
   });
   const production = await startProduction({
     LUCCHETTO_LISTEN_HOSTS: "[localhost]",
   });
   try {
     const refused = await lucchetto(["trace", "--url", production.url]);
-    expect(refused).toMatchObject({ status: 1, err: expect.stringContaining("for development mode alone") });
+    expect(refused).toMatchObject({ status: 1, err: expect.stringContaining("in development mode only") });
   } finally {
     await production.stop();
   }

@@ -64,7 +64,7 @@ test("on a small screen, in the dark, after a refused sign-in it says why, and w
   await page.click("main form button[type=submit]");
   await page.waitForSelector("text=do not belong together");
   await page.getByRole("button", { name: "Look inside" }).click();
-  await page.waitForSelector("aside >> text=it does not fit");
+  await page.waitForSelector("aside >> text=no match");
   await page.waitForSelector("aside >> text=sign-in.refused, wrong-password");
   expect(await scrollsSideways(page)).toBe(false);
   expect(await colourViolations(page)).toEqual([]);

@@ -55,7 +55,7 @@ test("what failed is told with its mend, on a small screen and in the dark as we
   await page.getByRole("button", { name: "Start", exact: true }).click();
   await page.waitForSelector("text=/0 passed, \\d+ failed, \\d+ skipped/");
   await page.getByRole("button", { name: "Start", exact: true }).waitFor();
-  await page.waitForSelector("li:has-text('A guest sees the page for all') >> text=cannot be asked");
+  await page.waitForSelector("li:has-text('A guest sees the public page') >> text=cannot be asked");
   expect(await scrollsSideways(page)).toBe(false);
   expect(await colourViolations(page)).toEqual([]);
   expect(complaints).toEqual([]);

@@ -56,7 +56,7 @@ export class Forms {
   async signInOn(page: Page, identifier: string, password: string): Promise<void> {
     const field = this.#shown(page, "password", CURRENT).first();
     if ((await field.count()) === 0)
-      throw new StepLeftOut(`${page.url()} has no sign-in form that was recognised (--draft)`);
+      throw new StepLeftOut(`${page.url()} has no recognisable sign-in form (--draft)`);
     const form = formOf(page, field);
     await this.#shown(form, "identifier", NAME).first().fill(identifier);
     await field.fill(password);
@@ -69,7 +69,7 @@ export class Forms {
     const first = fields.first();
     if ((await first.count()) === 0)
       throw new StepLeftOut(
-        `${page.url()} has no registration form that was recognised (autocomplete="new-password", or --draft)`,
+        `${page.url()} has no recognisable registration form (autocomplete="new-password", or --draft)`,
       );
     const form = formOf(page, first);
     const names = this.#shown(form, "identifier", NAME);
@@ -133,7 +133,7 @@ export class Forms {
   /** Presses it, and waits for what comes. @throws StepLeftOut where there is none. */
   async press(page: Page, kind: keyof typeof WORDS): Promise<void> {
     const found = await this.control(page, kind);
-    if (found === null) throw new StepLeftOut(`${page.url()} has no control that says so (--draft)`);
+    if (found === null) throw new StepLeftOut(`${page.url()} has no such button or link (--draft)`);
     await click(page, found);
   }
 

@@ -24,7 +24,7 @@ export async function serviceTime(client: Client): Promise<number> {
   try {
     return Date.parse((await client(routes.showClock)).body.now);
   } catch (error) {
-    throw new StepLeftOut("the service's clock can be read and moved in development alone", { cause: error });
+    throw new StepLeftOut("the service's clock can be moved only in development", { cause: error });
   }
 }
 

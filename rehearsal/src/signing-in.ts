@@ -21,9 +21,7 @@ export async function signInAgain(walk: Walk): Promise<void> {
     await walk.forms.typeCode(page, await freshCode(walk));
   if (await isInside(walk)) return;
   const complaint = await walk.forms.complaintOf(page);
-  throw new StepFailed(
-    `after signing in ${page.url()} is shown: ${complaint || "not the page that was wanted"}`,
-  );
+  throw new StepFailed(`after signing in ${page.url()} is shown: ${complaint || "not the requested page"}`);
 }
 
 /** Milliseconds between two looks at the clock. */

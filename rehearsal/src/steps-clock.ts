@@ -12,28 +12,28 @@ const PAST_IT = 60_000;
 export const CLOCK_STEPS: readonly Step[] = [
   {
     id: "expiry",
-    title: "A session that nobody uses ends by itself",
-    expected: "after the limit for idle sessions the closed page is closed, and opens again after signing in",
-    mend: "Whoever finds the browser open a week later is in. Ask who is there at each request; the limits stand in docs/configuration.md (sessions.idle).",
+    title: "An idle session expires",
+    expected: "after the idle limit the page is closed; it opens again after signing in",
+    mend: "Anybody who finds the browser open a week later is in. Check the session on every request; the limits are in docs/configuration.md (sessions.ordinary.idle).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
       if (!walk.movesClock)
-        throw new StepLeftOut("it moves the clock, which ends sessions of others: --move-clock");
+        throw new StepLeftOut("needs --move-clock, which ends other people's sessions too");
       await walk.forgetBrowser();
       await signInAgain(walk);
       const cookie = cookieHeader(await walk.cookiesOf(walk.addresses.service));
       const reply = await walk.ask(new URL(routes.showSession.path, walk.addresses.service).href, {
         headers: { cookie, accept: "application/json" },
       });
-      if (reply.status !== 200) throw new StepLeftOut("the session is not one of Lucchetto's");
+      if (reply.status !== 200) throw new StepLeftOut("the session does not belong to Lucchetto");
       const { session } = JSON.parse(reply.text) as { session: { idleEndsAt: string } };
       const now = await serviceTime(walk.client);
       const ahead = Date.parse(session.idleEndsAt) - now + PAST_IT;
       return whileMoved({ client: walk.client, service: walk.addresses.service }, ahead, async () => {
         const page = await walk.open(walk.closedAddress);
         if (await isInside(walk))
-          throw new StepFailed(`${Math.round(ahead / 60_000)} minutes later it is still open`);
+          throw new StepFailed(`${Math.round(ahead / 60_000)} minutes later the page is still open`);
         return `${Math.round(ahead / 60_000)} minutes later ${page.url().split("?", 1)[0]} is shown instead`;
       });
     },

@@ -16,7 +16,7 @@ async function openAccount(walk: Walk, path: string) {
   // Codes count by its time.
   await serviceTime(walk.client);
   const page = await walk.open(`${walk.addresses.service.replace(/\/$/, "")}${path}`);
-  if (!page.url().includes(path)) throw new StepLeftOut("the account is not one of Lucchetto's");
+  if (!page.url().includes(path)) throw new StepLeftOut("the account does not belong to Lucchetto");
   return page;
 }
 
@@ -32,29 +32,29 @@ async function signInToCode(walk: Walk) {
 export const FACTOR_STEPS: readonly Step[] = [
   {
     id: "level-wanted",
-    title: "A page that wants a second factor is closed to the password alone",
-    expected: "not the page, but the way to a second factor",
-    mend: "Whoever has the password reads it. Say closed({ level: 2 }) (hasp/README.md, RFC 9470).",
+    title: "A password alone does not open a page that requires a second factor",
+    expected: "a request for the second factor instead of the page",
+    mend: "Anybody with the password can read it. Use closed({ level: 2 }) (hasp/README.md, RFC 9470).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
       const { closedLevel2 } = walk.addresses;
-      if (closedLevel2 === null) throw new StepLeftOut("no --closed-level2 was named");
+      if (closedLevel2 === null) throw new StepLeftOut("no --closed-level2 given");
       await walk.forgetBrowser();
       await signInAgain(walk);
       const headers = { cookie: cookieHeader(await walk.cookies()) };
       const { status, text } = await walk.ask(walk.at(closedLevel2), { headers });
       // A form for a code in its place is as good as the way to one.
       if (status < 300 && !/autocomplete=["']?one-time-code/i.test(text))
-        throw new StepFailed(`${status} with ${text.length} letters`);
+        throw new StepFailed(`${status} with ${text.length} characters`);
       return `${status}`;
     },
   },
   {
     id: "totp",
-    title: "An authenticator app is set up, its codes are wanted, and each counts once",
-    expected: "a code is asked for after the password; a used one is refused; a fresh one opens the page",
-    mend: `A code that counts twice serves whoever looked over a shoulder (RFC 6238, section 5.2). See ${PASSKEYS}.`,
+    title: "An authenticator app is set up; its codes are required, and work once",
+    expected: "a code is requested after the password; a used one is refused; a fresh one opens the page",
+    mend: `A code that works twice can be used by anybody who saw it (RFC 6238, section 5.2). See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
@@ -76,8 +76,7 @@ export const FACTOR_STEPS: readonly Step[] = [
 
       const again = await signInToCode(walk);
       await walk.forms.typeCode(again, used);
-      if (!(await walk.forms.asksForCode(again)))
-        throw new StepFailed(`a code that was used already led to ${again.url()}`);
+      if (!(await walk.forms.asksForCode(again))) throw new StepFailed(`a used code led to ${again.url()}`);
       const said = await walk.forms.complaintOf(again);
       await walk.forms.typeCode(again, await freshCode(walk));
       if (!(await isInside(walk))) throw new StepFailed(`a fresh code led to ${again.url()}`);
@@ -85,16 +84,16 @@ export const FACTOR_STEPS: readonly Step[] = [
       if (closedLevel2 !== null) {
         await walk.open(walk.at(closedLevel2));
         if (!again.url().startsWith(walk.at(closedLevel2)))
-          throw new StepFailed(`with a second factor shown, ${closedLevel2} leads to ${again.url()}`);
+          throw new StepFailed(`with a second factor, ${closedLevel2} leads to ${again.url()}`);
       }
-      return `the used one: ${brief(said)}`;
+      return `used code: ${brief(said)}`;
     },
   },
   {
     id: "recovery-code",
-    title: "A recovery code opens once",
-    expected: "the first time the page, the second time a refusal",
-    mend: `Somebody who finds the paper would be in for ever. Spend each code as it is used. See ${PASSKEYS}.`,
+    title: "A recovery code works once",
+    expected: "it opens the page the first time and is refused the second time",
+    mend: `Anybody who finds the paper could always get in. Invalidate each code when it is used. See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["totp"],
     async try(walk) {
@@ -113,9 +112,9 @@ export const FACTOR_STEPS: readonly Step[] = [
   },
   {
     id: "passkey",
-    title: "A passkey is added, and signs in by itself",
-    expected: "the closed page, without a password and without a code",
-    mend: `People whose passkey does not open the page go back to passwords. See ${PASSKEYS}.`,
+    title: "A passkey is added, and signs in on its own",
+    expected: "the closed page, without password or code",
+    mend: `If passkeys do not work, people go back to passwords. See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["totp"],
     async try(walk) {
@@ -136,7 +135,7 @@ export const FACTOR_STEPS: readonly Step[] = [
       await settle(page);
       if (!(await isInside(walk)))
         throw new StepFailed(
-          `${page.url()}: ${(await walk.forms.complaintOf(page)) || "not the page that was wanted"}`,
+          `${page.url()}: ${(await walk.forms.complaintOf(page)) || "not the requested page"}`,
         );
       return "no password, no code";
     },

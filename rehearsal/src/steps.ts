@@ -38,7 +38,7 @@ async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
     changed.searchParams.set(name, `${ELSEWHERE}/`);
     const leads = redirectOf(await walk.ask(changed.href), changed.href);
     if (leads?.startsWith(ELSEWHERE) === true)
-      throw new StepFailed(`${address.origin}${address.pathname} leads to ${ELSEWHERE} when ${name} says so`);
+      throw new StepFailed(`${address.origin}${address.pathname} leads to ${ELSEWHERE} if ${name} says so`);
   }
   return handed.map(([name]) => name);
 }
@@ -53,22 +53,22 @@ async function confirmOn(page: Page): Promise<void> {
 export const STEPS: readonly Step[] = [
   {
     id: "open-page",
-    title: "A guest sees the page for all",
-    expected: "the page, and no sign-in form in its place",
-    mend: `Pages for all are open: hasp.open() (${HASP}).`,
+    title: "A guest sees the public page",
+    expected: "the page, not a sign-in form",
+    mend: `Leave public pages open: hasp.open() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
       const { status, text } = await walk.ask(walk.at(walk.addresses.open));
       if (status >= 300) throw new StepFailed(`the status ${status}`);
       if (/type=["']?password/i.test(text)) throw new StepFailed("a form that asks for a password");
-      return `${status}, ${text.length} letters`;
+      return `${status}, ${text.length} characters`;
     },
   },
   {
     id: "closed-page",
     title: "A guest is turned away from the closed page",
-    expected: "401 or 403, or the way to a sign-in form",
-    mend: `Everybody who knows the address reads it. Close the route: hasp.closed() (${HASP}).`,
+    expected: "401, 403 or a redirect to a sign-in form",
+    mend: `Anybody who knows the address can read it. Close the route: hasp.closed() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
       const reply = await walk.askClosed([]);
@@ -78,18 +78,18 @@ export const STEPS: readonly Step[] = [
       walk.signInAddress = redirectOf(reply, walk.closedAddress);
       if (walk.signInAddress !== null) return `${status} to ${new URL(walk.signInAddress).origin}`;
       if (/type=["']?password/i.test(text)) return `${status}, with a sign-in form`;
-      throw new StepFailed(`${status} with ${text.length} letters and no sign-in form`);
+      throw new StepFailed(`${status} with ${text.length} characters and no sign-in form`);
     },
   },
   {
     id: "closed-api",
-    title: "A program that nobody signed in is refused",
-    expected: "401 or 403, and no page",
-    mend: `A program cannot fill a form: closed addresses answer it with 401 (RFC 9110, section 15.5.2).`,
+    title: "A program without credentials is refused",
+    expected: "401 or 403, not a page",
+    mend: `A program cannot fill in a form. Answer it with 401 at closed addresses (RFC 9110, section 15.5.2).`,
     needsBrowser: false,
     async try(walk) {
       const { closedApi } = walk.addresses;
-      if (closedApi === null) throw new StepLeftOut("no --closed-api was named");
+      if (closedApi === null) throw new StepLeftOut("no --closed-api given");
       const { status, headers } = await walk.ask(walk.at(closedApi), {
         headers: { accept: "application/json" },
       });
@@ -99,9 +99,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "foreign-return",
-    title: "Nobody is led to a foreign address after signing in",
-    expected: "a return address that is not registered, or not the application's own, is refused",
-    mend: "A link of an attacker's would lead people from your sign-in page to theirs. Compare the address exactly (RFC 9700, section 4.1), or take paths alone.",
+    title: "Sign-in never redirects to a foreign address",
+    expected: "a return address that is not registered, or belongs to another site, is refused",
+    mend: "An attacker's link would lead people from your sign-in page to theirs. Compare addresses exactly (RFC 9700, section 4.1), or accept only paths.",
     needsBrowser: false,
     after: ["closed-page"],
     async try(walk) {
@@ -112,22 +112,22 @@ export const STEPS: readonly Step[] = [
         seen.push(...(await leadElsewhere(walk, new URL(next))));
         next = redirectOf(await walk.ask(next), next);
       }
-      if (seen.length === 0) throw new StepLeftOut("no address is handed on");
+      if (seen.length === 0) throw new StepLeftOut("no return address is passed");
       return `tried in ${[...new Set(seen)].join(", ")}`;
     },
   },
   {
     id: "register-faults",
-    title: "A registration with faults says what is wrong",
-    expected: "the form again, with a word at what is wrong, and what was typed",
-    mend: "People who are not told what is wrong give up. Name the field and the mend; keep what was typed (WCAG 3.3.1).",
+    title: "An invalid registration is explained",
+    expected: "the form again, with a message at the invalid field, and the input kept",
+    mend: "People give up if they are not told what is wrong. Name the field, say how to fix it, and keep what was typed (WCAG 3.3.1).",
     needsBrowser: true,
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
       if (!(await walk.forms.asksForNewPassword(page))) await walk.forms.press(page, "register");
       await walk.forms.registerOn(page, walk.email, "short");
       if (!(await walk.forms.asksForNewPassword(page)))
-        throw new StepFailed(`${page.url()}: a password of five letters was taken`);
+        throw new StepFailed(`${page.url()}: a password of five characters was accepted`);
       const said = await walk.forms.complaintOf(page);
       if (said === "") throw new StepFailed("the form again, and not a word");
       return brief(said);
@@ -135,9 +135,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "register",
-    title: "Registering leads to the page that was wanted",
-    expected: "the closed page, where necessary after a mail was opened",
-    mend: `Remember where somebody wanted to go, and lead them there: the hasp does (${HASP}).`,
+    title: "Registration leads to the requested page",
+    expected: "the closed page, after a mail if one is needed",
+    mend: `Remember where people wanted to go and take them there, as the hasp does (${HASP}).`,
     needsBrowser: true,
     async try(walk) {
       const page = await walk.page();
@@ -173,13 +173,13 @@ export const STEPS: readonly Step[] = [
         throw new StepFailed(
           "nothing on the closed page tells it from what guests see; name a text with --marker",
         );
-      return `${how}; “${walk.marker.slice(0, 60)}” is what only members see`;
+      return `${how}; “${walk.marker.slice(0, 60)}” is visible only to members`;
     },
   },
   {
     id: "cookies",
-    title: "The application's cookies are kept from scripts and other sites",
-    expected: "HttpOnly, SameSite=Lax or Strict, no Domain, Secure where it is https",
+    title: "Cookies are out of reach of scripts and other sites",
+    expected: "HttpOnly, SameSite=Lax or Strict, no Domain, and Secure on https",
     mend: "A script in a page, or another site, could use the session. Set the attributes (RFC 6265bis, section 5.7).",
     needsBrowser: true,
     after: ["register"],
@@ -199,9 +199,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "not-kept",
-    title: "The closed page is not kept by browsers",
+    title: "Browsers do not store the closed page",
     expected: "Cache-Control: no-store",
-    mend: `After signing out the back button would show it. Say no-store (RFC 9111, section 5.2.2.5); the hasp does on closed routes (${HASP}).`,
+    mend: `After signing out, the back button would show it. Send no-store (RFC 9111, section 5.2.2.5), as the hasp does on closed routes (${HASP}).`,
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -213,22 +213,23 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "stays",
-    title: "A reload and a second tab still know who is there",
+    title: "A reload and a second tab stay signed in",
     expected: "the closed page in both",
-    mend: "People reload and open tabs. Keep who they are in a cookie, not in the page.",
+    mend: "People reload pages and open tabs. Keep the session in a cookie, not in the page.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
       const page = await walk.page();
       await page.reload();
       await settle(page);
-      if (!(await isInside(walk))) throw new StepFailed(`after a reload ${page.url()} shows no closed page`);
+      if (!(await isInside(walk)))
+        throw new StepFailed(`after a reload, ${page.url()} does not show the closed page`);
       const tab = await walk.newTab();
       try {
         await tab.goto(walk.closedAddress);
         await settle(tab);
         if (!walk.shows(await tab.locator("body").innerText()))
-          throw new StepFailed(`in a second tab ${tab.url()} shows no closed page`);
+          throw new StepFailed(`in a second tab, ${tab.url()} does not show the closed page`);
       } finally {
         await tab.close();
       }
@@ -237,15 +238,15 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "foreign-post",
-    title: "Another site cannot press the sign-out button",
-    expected: "a form that comes from elsewhere changes nothing",
-    mend: "Any page could sign people out, and more. Change nothing by a link (RFC 9110, section 9.2.1); look at Origin and Sec-Fetch-Site, and set SameSite.",
+    title: "Another site cannot sign people out",
+    expected: "a form from another site changes nothing",
+    mend: "Any page could sign people out, or worse. Change nothing on GET (RFC 9110, section 9.2.1), check Origin and Sec-Fetch-Site, and set SameSite.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
       const found = await walk.forms.control(page, "signOut");
-      if (found === null) throw new StepLeftOut("no sign-out control was recognised on the closed page");
+      if (found === null) throw new StepLeftOut("no sign-out button was recognised on the closed page");
       const { action, method } = await found.evaluate((element) => {
         const form = element.closest("form");
         return {
@@ -253,13 +254,13 @@ export const STEPS: readonly Step[] = [
           method: (form?.method ?? "get").toUpperCase(),
         };
       });
-      if (action === "") throw new StepLeftOut("the control sends no form and is no link");
+      if (action === "") throw new StepLeftOut("the button sends no form and is not a link");
       const cookies = await walk.cookies();
       // What browsers send along from another site (RFC 6265bis, section 5.6.7.1).
       const sent = cookies.filter(
         ({ sameSite }) => sameSite === "None" || (method !== "POST" && sameSite === "Lax"),
       );
-      if (sent.length === 0) return `${method}: browsers send no cookie along (SameSite)`;
+      if (sent.length === 0) return `${method}: browsers send no cookie (SameSite)`;
       const headers = {
         cookie: cookieHeader(sent),
         origin: ELSEWHERE,
@@ -270,16 +271,16 @@ export const STEPS: readonly Step[] = [
       const { status } = await walk.ask(action, { method, headers, body: method === "POST" ? "" : null });
       if (!walk.letsIn(await walk.askClosed(cookies)))
         throw new StepFailed(
-          `${method} ${new URL(action).pathname} from ${ELSEWHERE} was answered ${status}, and the session was over`,
+          `${method} ${new URL(action).pathname} from ${ELSEWHERE} was answered with ${status}, and the session had ended`,
         );
-      return `${method} answered ${status}, the session holds`;
+      return `${method} answered with ${status}, the session continues`;
     },
   },
   {
     id: "sign-out",
-    title: "Signing out closes the page, the back button included",
+    title: "After signing out the page is closed, with the back button too",
     expected: "neither the address nor the back button shows the closed page",
-    mend: `The page forgets to ask who is there, or browsers keep it. Ask at each request (${HASP}), and say no-store.`,
+    mend: `The page does not check the session, or browsers store it. Check on every request (${HASP}), and send no-store.`,
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -296,9 +297,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "old-cookie",
-    title: "The cookie of before is dead",
-    expected: "the closed page is closed to it",
-    mend: "Whoever copied the cookie stays in for ever. End the session on the server, not in the browser alone (OWASP ASVS 7.4.1).",
+    title: "The old cookie no longer works",
+    expected: "it does not open the closed page",
+    mend: "Anybody who copied the cookie stays signed in. End the session on the server, not just in the browser (OWASP ASVS 7.4.1).",
     needsBrowser: true,
     after: ["sign-out"],
     async try(walk) {
@@ -309,9 +310,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "same-refusal",
-    title: "A wrong password and an unknown name are refused alike",
-    expected: "the same words for both",
-    mend: "The difference tells anybody who has an account (OWASP ASVS 6.3.8). Say one sentence for both.",
+    title: "A wrong password and an unknown name get the same message",
+    expected: "the same message for both",
+    mend: "The difference reveals who has an account (OWASP ASVS 6.3.8). Use one message for both.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -321,7 +322,7 @@ export const STEPS: readonly Step[] = [
         const page = await walk.open(walk.closedAddress);
         await walk.forms.signInOn(page, name, `not ${walk.password}`);
         if (!(await walk.forms.asksForPassword(page)))
-          throw new StepFailed(`${page.url()}: a wrong password got on`);
+          throw new StepFailed(`${page.url()}: a wrong password was accepted`);
         said.push((await walk.forms.complaintOf(page)).replaceAll(name, "NAME"));
       }
       const [wrong = "", unknown = ""] = said;
@@ -333,9 +334,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "sign-in",
-    title: "Signing in returns to the page that was wanted, with a new token",
-    expected: "the closed page, and other cookies than in the first session",
-    mend: "A token that outlives a sign-in serves whoever saw it once (OWASP ASVS 7.2.4). Make a new one at each sign-in.",
+    title: "Sign-in returns to the requested page, with a new token",
+    expected: "the closed page, with different cookies than in the first session",
+    mend: "A token that survives a sign-in can be used by anybody who has ever seen it (OWASP ASVS 7.2.4). Issue a new one at each sign-in.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -350,15 +351,17 @@ export const STEPS: readonly Step[] = [
         ({ name, value, httpOnly }) => httpOnly && value.length >= 16 && before.get(name) === value,
       );
       if (same.length > 0)
-        throw new StepFailed(`${same.map(({ name }) => name).join(", ")} is as it was in the first session`);
+        throw new StepFailed(
+          `${same.map(({ name }) => name).join(", ")} is the same as in the first session`,
+        );
       return "the page, and a new token";
     },
   },
   {
     id: "fixation",
-    title: "A token planted before signing in is worth nothing afterwards",
+    title: "A token planted before sign-in is worthless afterwards",
     expected: "the planted cookie opens nothing",
-    mend: "Somebody who plants a cookie would be signed in with their victim. Never keep a token over a sign-in (OWASP ASVS 7.2.4).",
+    mend: "An attacker who plants a cookie would be signed in as their victim. Never keep a token across a sign-in (OWASP ASVS 7.2.4).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
@@ -379,9 +382,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "reset",
-    title: "A forgotten password is set anew through the mailbox",
-    expected: "the new password opens the page, the old one does not",
-    mend: "People who cannot come back write to you. See docs/mail.md.",
+    title: "A forgotten password can be reset by mail",
+    expected: "the new password opens the page, the old one no longer does",
+    mend: "People who cannot get back in will write to you. See docs/mail.md.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -406,9 +409,9 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "mail-link",
-    title: "A mailed link signs in, once",
-    expected: "the link of the mail leads in; used again it does not",
-    mend: "A link that works twice serves whoever reads the mailbox later. See docs/mail.md.",
+    title: "A mailed link signs in once",
+    expected: "the link signs in; a second time it does not",
+    mend: "A link that works twice can be used by anybody who reads the mailbox later. See docs/mail.md.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -424,7 +427,7 @@ export const STEPS: readonly Step[] = [
       await walk.open(link);
       await confirmOn(page);
       await walk.open(walk.closedAddress);
-      if (!(await isInside(walk))) throw new StepFailed(`after opening it ${page.url()} is shown`);
+      if (!(await isInside(walk))) throw new StepFailed(`after opening it, ${page.url()} is shown`);
       await walk.forgetBrowser();
       const again = await walk.open(link);
       await confirmOn(again);

@@ -54,14 +54,14 @@ const FOUND: ReadonlyArray<readonly [faults: readonly Fault[], found: Record<str
   [
     ["leads-anywhere", "may-be-kept", "keeps-the-token", "signs-out-by-link"],
     {
-      "foreign-post": /GET \/leave from https:\/\/elsewhere\.example was answered 303/,
+      "foreign-post": /GET \/leave from https:\/\/elsewhere\.example was answered with 303/,
       "foreign-return": /\/away leads to https:\/\/elsewhere/,
       "not-kept": /max-age=600/,
       fixation: /sid, planted before, opens/,
     },
   ],
   [["never-asks-again"], { "sign-out": /shows the closed page|still open/ }],
-  [["takes-short-passwords"], { "register-faults": /a password of five letters was taken/ }],
+  [["takes-short-passwords"], { "register-faults": /a password of five characters was accepted/ }],
   [["forgets-the-page"], { register: /\/ instead of/ }],
 ];
 

@@ -94,14 +94,14 @@ describe("a trace", () => {
     expect(traces[0]).toEqual(
       expect.arrayContaining([
         "account: mira@brina.example, active",
-        "password: it does not fit, $scrypt$ln=8,r=8,p=1",
+        "password: no match, $scrypt$ln=8,r=8,p=1",
         "journal: sign-in.refused, wrong-password",
       ]),
     );
     expect(traces[1]).toEqual(
       expect.arrayContaining([
         "account: nobody of this name",
-        expect.stringMatching(/^password: nothing is stored: hashed all the same/),
+        expect.stringMatching(/^password: no record: hashed anyway/),
         "journal: sign-in.refused, unknown-account",
       ]),
     );
@@ -294,7 +294,7 @@ async function scriptsOf(settings: Readonly<Record<string, string>>): Promise<st
   await new Promise<void>((resolve, reject) => {
     child.stdout.on("data", (chunk) => {
       out += chunk;
-      if (out.includes("Listening") || out.includes("is at http")) resolve();
+      if (out.includes("Listening") || out.includes("is running at http")) resolve();
     });
     child.once("close", () =>
       reject(new Error(`it did not start: ${out}${err.replaceAll(/^script .*$/gm, "")}`)),

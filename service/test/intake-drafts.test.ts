@@ -82,7 +82,7 @@ describe("an upload", () => {
     await run(draft.id, { known });
     expect(await ended(draft.id)).toMatchObject({
       state: "failed",
-      fault: expect.stringContaining("ugo7 does not fit"),
+      fault: expect.stringContaining("ugo7 does not match"),
     });
     await run(draft.id);
     expect(await ended(draft.id)).toMatchObject({

@@ -15,11 +15,11 @@ import { addInviteCommand } from "./invite.ts";
 
 export function defineAccount(account: Command): void {
   addInviteCommand(account);
-  addStateCommand(account, "suspend", "suspended", "close an account; its sessions end at once");
-  addStateCommand(account, "restore", "active", "open a suspended account again; old sessions stay ended");
+  addStateCommand(account, "suspend", "suspended", "suspend an account and end its sessions immediately");
+  addStateCommand(account, "restore", "active", "restore a suspended account; its old sessions stay ended");
   account
     .command("add")
-    .description("add an account; its first password is replaced at the first sign-in")
+    .description("add an account; its owner replaces the first password at the first sign-in")
     .option("--email <address>", "e-mail address")
     .option("--username <name>", "username")
     .option("--name <text>", "display name")
@@ -27,7 +27,7 @@ export function defineAccount(account: Command): void {
     .option("--reference <id>", "the application's own id for the person")
     .option("--password", "ask for a first password")
     .option("--password-stdin", "read a first password from standard input")
-    .option("--keep-password", "let the first password stay")
+    .option("--keep-password", "do not require a new password at the first sign-in")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -44,9 +44,9 @@ export function defineAccount(account: Command): void {
         body: { email, username, displayName, labels, reference, password, mustChangePassword },
       });
       if (options.json === true) return printJson(body);
-      print(`${body.email ?? body.username ?? body.id} is added (${body.id}).`);
-      if (body.scheme === null) print("There is no password yet, so nobody can sign in with one.");
-      else if (body.mustChangePassword) print("They choose another password at their first sign-in.");
+      print(`${body.email ?? body.username ?? body.id} was added (${body.id}).`);
+      if (body.scheme === null) print("It has no password yet, so nobody can sign in with one.");
+      else if (body.mustChangePassword) print("They will choose a new password at their first sign-in.");
     });
   account
     .command("erase")
@@ -57,17 +57,19 @@ export function defineAccount(account: Command): void {
     .action(async (named: string, options: { yes?: boolean }, command: Command) => {
       const connection = connect(command);
       const id = await findId(connection, named);
-      if (options.yes !== true && !(await askWhether(`Erase ${named} (${id}) with everything of it?`)))
+      if (options.yes !== true && !(await askWhether(`Erase ${named} (${id}) and all its data?`)))
         return print("Nothing was erased.");
       await connection.signedIn()(routes.eraseAccount, { params: { id } });
-      print(`${named} is erased. The journal keeps entries under ${id}, which names nobody any more.`);
+      print(
+        `${named} was erased. The journal keeps its entries under ${id}, which no longer identifies anybody.`,
+      );
     });
   addHelpCommands(account);
   account
     .command("must-change")
-    .description("require a new password at the next sign-in; its sessions end at once")
+    .description("require a new password at the next sign-in and end the sessions immediately")
     .argument("<account>", "e-mail address, username, id or reference")
-    .option("--no-longer", "take it back")
+    .option("--no-longer", "cancel the requirement")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto account must-change anna@brina.example")
     .action(async (named: string, options: { longer: boolean; json?: boolean }, command: Command) => {
@@ -79,15 +81,15 @@ export function defineAccount(account: Command): void {
       const who = reply.body.email ?? reply.body.username ?? reply.body.id;
       print(
         options.longer
-          ? `${who} chooses a new password at the next sign-in.`
-          : `${who} may keep the password.`,
+          ? `${who} must choose a new password at the next sign-in.`
+          : `${who} can keep the current password.`,
       );
     });
   account
     .command("label")
     .description("set an account's labels, replacing the ones it has")
     .argument("<account>", "e-mail address, username, id or reference")
-    .argument("[labels...]", "none: takes all away")
+    .argument("[labels...]", "none: removes all labels")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto account label bruno@brina.example keeper")
     .action(async (named: string, labels: string[], options: { json?: boolean }, command: Command) => {
@@ -95,7 +97,7 @@ export function defineAccount(account: Command): void {
       const params = { id: await findId(connection, named) };
       const { body } = await connection.signedIn()(routes.changeAccount, { params, body: { labels } });
       if (options.json === true) return printJson(body);
-      print(`${body.email ?? body.username ?? body.id} carries: ${body.labels.join(", ") || "no label"}.`);
+      print(`${body.email ?? body.username ?? body.id} now has: ${body.labels.join(", ") || "no labels"}.`);
     });
 
   withPage(account.command("list"))
@@ -104,13 +106,13 @@ export function defineAccount(account: Command): void {
     .addOption(
       new Option(
         "--scheme <scheme>",
-        "with such a record: a scheme or its beginning ('$scrypt$ln=13'), an algorithm, or `older`",
+        "with such a password record: a scheme or its beginning ('$scrypt$ln=13'), an algorithm, or `older`",
       ).argParser(readScheme),
     )
     .addOption(
       new Option(
         "--second-factor <which>",
-        "active ones that have a second factor, have none, or must have one and have none",
+        "active accounts that have a second factor, have none, or need one and have none",
       ).choices(["present", "none", "missing"]),
     )
     .option("--json", "as JSON")
@@ -158,7 +160,7 @@ export function defineAccount(account: Command): void {
 
   account
     .command("show")
-    .description("one account: facts, password record taken apart, sessions")
+    .description("show one account: details, password record taken apart, sessions")
     .argument("<account>", "e-mail address, username, id or reference")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto account show anna@brina.example")
@@ -189,13 +191,10 @@ export function defineAccount(account: Command): void {
 
 /** What an operator does for somebody who lost everything; each with a reason. */
 function addHelpCommands(account: Command): void {
-  const reasonOption = [
-    "--reason <text>",
-    "why; kept in the journal and told to the other operators",
-  ] as const;
+  const reasonOption = ["--reason <text>", "the reason, for the journal and the other operators"] as const;
   account
     .command("remove-factor")
-    .description("remove the second factor of somebody who lost it; the next sign-in wants password and mail")
+    .description("remove a lost second factor; the next sign-in requires the password and a click in a mail")
     .argument("<account>", "e-mail address, username, id or reference")
     .requiredOption(...reasonOption)
     .option("--json", "as JSON")
@@ -210,13 +209,15 @@ function addHelpCommands(account: Command): void {
       const { body } = await connection.signedIn()(routes.removeSecondFactor, { params, body: { reason } });
       if (options.json === true) return printJson(body);
       print(
-        `${nameOf(body)} has no second factor any more. The owner and the other operators are told.`,
-        "The next sign-in wants the password and a click in a mail.",
+        `${nameOf(body)} no longer has a second factor. The owner and the other operators have been notified.`,
+        "The next sign-in requires the password and a click in a mail.",
       );
     });
   account
     .command("correct-email")
-    .description("give an account a new address when its owner has lost the old one; it has to be confirmed")
+    .description(
+      "change the address of an account whose owner lost access to the old one; the new one must be confirmed",
+    )
     .argument("<account>", "e-mail address, username, id or reference")
     .argument("<address>", "the new address")
     .requiredOption(...reasonOption)
@@ -236,14 +237,14 @@ function addHelpCommands(account: Command): void {
         });
         if (options.json === true) return printJson(body);
         print(
-          `The address is ${nameOf(body)} now, and waits to be confirmed by the link in a mail.`,
-          "The old address, if it was confirmed, can undo this for 7 days. The other operators are told.",
+          `The address is now ${nameOf(body)}. It must be confirmed with the link in a mail.`,
+          "The old address, if it was confirmed, can undo this for 7 days. The other operators have been notified.",
         );
       },
     );
   account
     .command("first-password")
-    .description("give somebody a first password: it opens the account once, within 7 days")
+    .description("set a first password, which opens the account once within 7 days")
     .argument("<account>", "e-mail address, username, id or reference")
     .requiredOption(...reasonOption)
     .option("--password-stdin", "read the password from standard input")
@@ -268,8 +269,8 @@ function addHelpCommands(account: Command): void {
         });
         if (options.json === true) return printJson(body);
         print(
-          `${nameOf(body)} signs in with it once, within 7 days, and then chooses another.`,
-          "The owner and the other operators are told.",
+          `${nameOf(body)} can sign in with it once within 7 days, and then chooses a new one.`,
+          "The owner and the other operators have been notified.",
         );
       },
     );
@@ -365,8 +366,9 @@ function printDetail({ account, password, secondFactor }: AccountDetail): void {
       : []),
   ]);
   print("", bold("Password record"));
-  if (password === null) return print("The account has no password.");
-  if ("unreadable" in password) return print(`The stored text is no record: ${password.unreadable}.`);
+  if (password === null) return print("This account has no password.");
+  if ("unreadable" in password)
+    return print(`The stored text is not a valid record: ${password.unreadable}.`);
   print(...drawRecord(password.segments), "");
   printPairs([
     [

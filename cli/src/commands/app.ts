@@ -22,30 +22,25 @@ function addRight(value: string, before: AppRight[] = []): AppRight[] {
 export function defineApp(app: Command): void {
   app
     .command("add")
-    .description("register an application; its key is shown this once")
-    .argument("<name>", "what people are told")
-    .requiredOption(
-      "--redirect-uri <address>",
-      "return address after sign-in; may be given several times",
-      collect,
-      [],
-    )
+    .description("register an application; its key is shown only once")
+    .argument("<name>", "the name people see")
+    .requiredOption("--redirect-uri <address>", "return address after sign-in; can be repeated", collect, [])
     .option(
       "--signed-out-uri <address>",
-      "where people may land after signing out; may be given several times",
+      "where people may land after signing out; can be repeated",
       collect,
       [],
     )
-    .option("--client-id <id>", "made from the name if left out")
-    .option("--own-forms", "let it sign people in with forms of its own: it sees their passwords")
-    .option("--basic-passwords", "let it have people's own passwords checked that scripts send as HTTP Basic")
+    .option("--client-id <id>", "default: derived from the name")
+    .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
+    .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
     .option(
       "--rights <name>",
-      "accounts: let its server find, add, invite and change accounts, never operators'",
+      "accounts: let its server find, add, invite and change accounts, except operators'",
       addRight,
     )
     .addOption(
-      new Option("--style <name>", "which lines to paste are printed: other is any other language")
+      new Option("--style <name>", "which program to print: other means any other language")
         .choices(STYLES)
         .default("fastify"),
     )
@@ -80,7 +75,7 @@ export function defineApp(app: Command): void {
           ["client id", body.app.clientId],
           ["app key", body.key],
         ]);
-        print(dim("The key is shown this once. Put it into the application's environment."), "");
+        print(dim("The key is shown only once. Put it into the application's environment."), "");
         const { url: service } = connection;
         const [returnAddress = "", signedOutAddress] = [redirectUris[0], signedOutUris[0]];
         print(
@@ -94,7 +89,7 @@ export function defineApp(app: Command): void {
 
   app
     .command("list")
-    .description("registered applications")
+    .description("list registered applications")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto app list")
     .action(async (options: { json?: boolean }, command: Command) => {
@@ -125,7 +120,7 @@ export function defineApp(app: Command): void {
 
   app
     .command("show")
-    .description("one application: its addresses, what it may, and its keys with their ids")
+    .description("show one application: addresses, rights, and keys with their ids")
     .argument("<client-id>")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto app show hut-book")
@@ -135,7 +130,9 @@ export function defineApp(app: Command): void {
       printApp(found);
       print(
         "",
-        found.keys.length === 0 ? "It has no key, and cannot ask: lucchetto app new-key" : bold("Keys"),
+        found.keys.length === 0
+          ? "It has no key, so it cannot call the service: lucchetto app new-key"
+          : bold("Keys"),
       );
       // Whole, however narrow the terminal is: they are what retire-key takes.
       for (const { id: key, createdAt, lastUsedAt } of found.keys)
@@ -144,37 +141,37 @@ export function defineApp(app: Command): void {
 
   app
     .command("change")
-    .description("change an application; what you give replaces what it had")
+    .description("change an application; the given values replace the old ones")
     .argument("<client-id>")
-    .option("--name <text>", "what people are told")
+    .option("--name <text>", "the name people see")
     .option(
       "--redirect-uri <address>",
-      "return address after sign-in; several together are all there are then",
+      "return address after sign-in; repeat to give the complete list",
       collect,
       [],
     )
     .option(
       "--signed-out-uri <address>",
-      "where people may land after signing out; several together are all there are then",
+      "where people may land after signing out; repeat to give the complete list",
       collect,
       [],
     )
-    .option("--own-forms", "let it sign people in with forms of its own: it sees their passwords")
-    .option("--no-own-forms", "no more")
-    .option("--basic-passwords", "let it have people's own passwords checked that scripts send as HTTP Basic")
-    .option("--no-basic-passwords", "no more")
-    .option("--rights <name>", "accounts: let its server work on accounts, never operators'", addRight)
-    .option("--no-rights", "no more")
+    .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
+    .option("--no-own-forms", "withdraw that")
+    .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
+    .option("--no-basic-passwords", "withdraw that")
+    .option("--rights <name>", "accounts: let its server manage accounts, except operators'", addRight)
+    .option("--no-rights", "withdraw them")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nIts client id and its keys stay as they are.\n\nExample:\n  lucchetto app change hut-book --redirect-uri http://localhost:3000/signed-in",
+      "\nIts client id and keys do not change.\n\nExample:\n  lucchetto app change hut-book --redirect-uri http://localhost:3000/signed-in",
     )
     .action(async (clientId: string, options: ChangeOptions, command: Command) => {
       const connection = connect(command);
       const body = changeOf(options);
       if (Object.keys(body).length === 0)
-        throw new Failure("Name what is to change: lucchetto app change --help", 2);
+        throw new Failure("Nothing to change was given. See: lucchetto app change --help", 2);
       const { id } = await findApp(connection, clientId);
       const { body: changed } = await connection.signedIn()(routes.changeApp, { params: { id }, body });
       return options.json === true ? printJson(changed) : printApp(changed);
@@ -182,7 +179,7 @@ export function defineApp(app: Command): void {
 
   app
     .command("remove")
-    .description("remove an application; its check tokens end")
+    .description("remove an application and end its check tokens")
     .argument("<client-id>")
     .option("--yes", "do not ask")
     .addHelpText("after", "\nExample:\n  lucchetto app remove hut-book")
@@ -191,16 +188,16 @@ export function defineApp(app: Command): void {
       const { id, name } = await findApp(connection, clientId);
       if (
         options.yes !== true &&
-        !(await askWhether(`Remove ${name} (${clientId})? Everybody is signed out of it.`))
+        !(await askWhether(`Remove ${name} (${clientId})? Everybody will be signed out of it.`))
       )
         return print("Nothing was removed.");
       await connection.signedIn()(routes.removeApp, { params: { id } });
-      print(`${clientId} is removed.`);
+      print(`${clientId} was removed.`);
     });
 
   app
     .command("new-key")
-    .description("give an application another key; the old ones go on until they are retired")
+    .description("create another key for an application; the old ones work until they are retired")
     .argument("<client-id>")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto app new-key hut-book")
@@ -211,12 +208,12 @@ export function defineApp(app: Command): void {
       if (options.json === true) return printJson(body);
       printPairs([["app key", body.key]]);
       const old = body.app.keys.slice(0, -1).map((key) => `  lucchetto app retire-key ${clientId} ${key.id}`);
-      print(dim("Shown this once. When the application uses it, retire the old one:"), ...old);
+      print(dim("Shown only once. When the application uses it, retire the old one:"), ...old);
     });
 
   app
     .command("retire-key")
-    .description("retire one of an application's keys at once")
+    .description("retire one of an application's keys immediately")
     .argument("<client-id>")
     .argument("<key-id>")
     .addHelpText("after", "\nExample:\n  lucchetto app retire-key hut-book 0198f0c2-…")
@@ -224,7 +221,7 @@ export function defineApp(app: Command): void {
       const connection = connect(command);
       const { id } = await findApp(connection, clientId);
       await connection.signedIn()(routes.retireAppKey, { params: { id, keyId } });
-      print("The key is retired.");
+      print("The key was retired.");
     });
 }
 

@@ -28,7 +28,7 @@ export function defineClock(clock: Command): void {
   };
   clock
     .command("show")
-    .description("what time the service believes it is")
+    .description("show the service's time")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto clock show")
     .action(async (options: { json?: boolean }, command: Command) => {
@@ -36,7 +36,7 @@ export function defineClock(clock: Command): void {
     });
   clock
     .command("advance")
-    .description("move the clock on, so that expiry can be tried without waiting")
+    .description("move the clock forward, to test expiry without waiting")
     .argument("<duration>", "such as 31m or 12h")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto clock advance 31m")
@@ -46,7 +46,7 @@ export function defineClock(clock: Command): void {
     });
   clock
     .command("reset")
-    .description("set the clock right again")
+    .description("restore the clock")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto clock reset")
     .action(async (options: { json?: boolean }, command: Command) => {

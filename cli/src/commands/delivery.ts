@@ -14,8 +14,8 @@ interface ListOptions extends PageOptions {
 
 export function defineDelivery(delivery: Command): void {
   withPage(delivery.command("list"))
-    .description("notices, newest first, with their attempts")
-    .addOption(oneOf("--state <state>", "only those", DELIVERY_STATES))
+    .description("list notices with their attempts, newest first")
+    .addOption(oneOf("--state <state>", "only these", DELIVERY_STATES))
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto delivery list --state given-up")
     .action(async (options: ListOptions, command: Command) => {
@@ -34,7 +34,7 @@ export function defineDelivery(delivery: Command): void {
         ]),
         // Nobody knows from here whether a receiver is named.
         options.state === undefined && options.after === undefined
-          ? "No notices so far. Their receiver is webhooks.notify.url in the configuration."
+          ? "No notices yet. Set their receiver in the configuration: webhooks.notify.url"
           : "No such notices.",
         ["when", "tries", "last answer"],
       );
@@ -42,13 +42,13 @@ export function defineDelivery(delivery: Command): void {
     });
   delivery
     .command("repeat")
-    .description("send a notice again, at once")
-    .argument("<id>", "the notice's id, as `delivery list` shows it")
+    .description("send a notice again now")
+    .argument("<id>", "the notice's id, from `delivery list`")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto delivery repeat 0190b6a2-5f3e-7c1a-9b2d-3f4e5a6b7c8d")
     .action(async (id: string, options: { json?: boolean }, command: Command) => {
       const { body } = await connect(command).signedIn()(routes.repeatDelivery, { params: { id } });
       if (options.json === true) return printJson(body);
-      print(`${body.type} is sent again.`);
+      print(`${body.type} will be sent again.`);
     });
 }

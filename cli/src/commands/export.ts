@@ -26,12 +26,12 @@ const TELL_EVERY = 50_000;
 export function defineExport(command: Command): void {
   command
     .description(
-      "write all accounts with their hashes, passkeys and labels into a file of JSON Lines. Runs where the database is; all operators hear of it",
+      "write all accounts with their hashes, passkeys and labels to a JSON Lines file. Run it where the database is; all operators are notified",
     )
-    .argument("<file>", "where; it must not be there yet")
+    .argument("<file>", "the file to write; it must not exist yet")
     .option(
       "--to <key>",
-      "a public key in PEM that the secrets of authenticator apps are sealed to; without it they are left out",
+      "a public key in PEM to encrypt the secrets of authenticator apps; without it they are omitted",
     )
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
@@ -63,8 +63,8 @@ export function defineExport(command: Command): void {
       if (result.leftOut > 0)
         print(
           "",
-          `${result.leftOut} authenticator apps were left out: name a public key with --to to take their secrets along.`,
+          `${result.leftOut} authenticator apps were omitted: give a public key with --to to include their secrets.`,
         );
-      print("", `They are in ${file}, which nobody else may read. Keep it like the database itself.`);
+      print("", `They are in ${file}, which only you can read. Protect it like the database itself.`);
     });
 }

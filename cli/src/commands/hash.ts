@@ -31,7 +31,7 @@ interface HashOptions {
   readonly json?: boolean;
 }
 
-const SCHEME = ["--scheme <phc-prefix>", "the scheme wanted now", DEFAULT_SCHEME_TEXT] as const;
+const SCHEME = ["--scheme <phc-prefix>", "the scheme to compare with", DEFAULT_SCHEME_TEXT] as const;
 
 export function defineHash(hash: Command): void {
   addTune(hash);
@@ -63,15 +63,15 @@ export function defineHash(hash: Command): void {
       const { segments } = explainOrFail(record, options.scheme);
       if (segments.some(({ label }) => label === "recipe"))
         throw new Failure(
-          "the record: it holds an old digest; its recipe, and what came along with it, lie with the service. Sign in there instead.",
+          "the record: it wraps an old digest, and only the service has the recipe. Sign in there instead.",
         );
       const password = await askPassword(options);
       const result = await checkOrFail(password, record, options.scheme);
       if (!result.matches) terminal().exitStatus = 1;
       if (options.json === true) return printJson(result);
-      print(result.matches ? "The password is the record's." : "This is another password.");
+      print(result.matches ? "The password matches." : "The password does not match.");
       if (result.outdated)
-        print(`The record is older than ${options.scheme}; it would be re-made at the next sign-in.`);
+        print(`The record is older than ${options.scheme}; it would be upgraded at the next sign-in.`);
     });
 
   hash
@@ -101,18 +101,18 @@ function addTune(hash: Command): void {
     .command("tune")
     .description("measure schemes on this machine, and recommend one")
     .option("--target <duration>", "how long one hash may take", "250ms")
-    .option("--memory <size>", "how much memory one hash may hold", "64MiB")
+    .option("--memory <size>", "how much memory one hash may use", "64MiB")
     .option("--scheme <algorithm>", "scrypt, argon2id, pbkdf2-sha256 or pbkdf2-sha512", "scrypt")
     .option(
       "--present <phc-prefix>",
-      "the scheme in use, which the others are compared with",
+      "the current scheme, which the others are compared with",
       DEFAULT_SCHEME_TEXT,
     )
-    .option("--parallel <number>", "hashes at once, as configured", String(USUAL_PARALLEL))
+    .option("--parallel <number>", "hashes computed at once, as configured", String(USUAL_PARALLEL))
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nThe cost to an attacker is the memory that a guess holds, times how long it holds it; 1.0 is the present scheme.\n\nExamples:\n  lucchetto hash tune --target 250ms\n  lucchetto hash tune --scheme argon2id --memory 128MiB",
+      "\nAn attacker's cost is the memory a guess occupies times how long it occupies it, relative to the current scheme.\n\nExamples:\n  lucchetto hash tune --target 250ms\n  lucchetto hash tune --scheme argon2id --memory 128MiB",
     )
     .action(async (options: TuneOptions) => {
       const wish = readWish(options);
@@ -181,20 +181,20 @@ function printTuning(rows: readonly TuningRow[], { targetMilliseconds }: TuningW
       [
         ...(row.recommended ? [row.withinTarget ? "use this" : "nearest"] : []),
         ...(row.present ? ["present"] : []),
-        ...(row.belowFloor ? ["below the floor of production"] : []),
+        ...(row.belowFloor ? ["weaker than production allows"] : []),
       ].join(", "),
     ]),
     "Nothing was measured.",
   );
   const best = rows.find(({ recommended }) => recommended);
   if (best === undefined)
-    return print("Production accepts none of these: allow more memory (--memory), or try another --scheme.");
+    return print("Production allows none of these. Allow more memory (--memory), or try another --scheme.");
   if (!best.withinTarget)
     print(
       "",
-      `No scheme that production accepts stays within ${targetMilliseconds} ms on this machine. The nearest is ${best.scheme}, at about ${Math.ceil(best.median)} ms.`,
+      `No scheme that production allows stays within ${targetMilliseconds} ms on this machine. The nearest is ${best.scheme}, at about ${Math.ceil(best.median)} ms.`,
     );
-  if (best.present) return print("", "The present scheme is the one to use; nothing need be changed.");
+  if (best.present) return print("", "The current scheme is the right one; there is nothing to change.");
   print("", "In the configuration:", "", "passwords:", "  hashing:", `    scheme: ${best.scheme}`);
 }
 
@@ -206,14 +206,13 @@ function explainOrFail(record: string, scheme: string) {
 async function makeOrFail(password: string, scheme: string): Promise<string> {
   const { pepper, recipe } = readScheme(scheme);
   if (pepper !== null)
-    throw new Failure("--scheme: the pepper's key lies with the service; leave `pepper=…` out here.", 2);
-  if (recipe !== null)
-    throw new Failure("--scheme: no password goes through a recipe here; leave `recipe=…` out.", 2);
+    throw new Failure("--scheme: only the service has the pepper's key; leave out `pepper=…` here.", 2);
+  if (recipe !== null) throw new Failure("--scheme: recipes do not apply here; leave out `recipe=…`.", 2);
   try {
     return await makePasswordRecord(password, scheme);
   } catch (error) {
     if (error instanceof RangeError) throw new Failure(`--scheme: ${error.message}.`, 2);
-    if (error instanceof UnusablePasswordError) throw new Failure(`${error.message}; nothing was made.`, 2);
+    if (error instanceof UnusablePasswordError) throw new Failure(`${error.message}; no record was made.`, 2);
     throw error;
   }
 }
@@ -224,7 +223,7 @@ async function checkOrFail(password: string, record: string, scheme: string) {
   } catch (error) {
     if (!(error instanceof MissingPepperError)) throw error;
     throw new Failure(
-      `the record: it is peppered under ${error.keyId}, which only the service holds; sign in there instead.`,
+      `the record: it is peppered with ${error.keyId}, which only the service has. Sign in there instead.`,
     );
   }
 }
@@ -235,7 +234,7 @@ function readOrFail<Result>(read: () => Result, what: string): Result {
   } catch (error) {
     if (!(error instanceof PhcReadError || error instanceof SchemeError)) throw error;
     throw new Failure(
-      `${what}: ${error.message}. It looks like $scrypt$ln=15,r=8,p=3…; put it in single quotes, or the shell takes the $ away.`,
+      `${what}: ${error.message}. It looks like $scrypt$ln=15,r=8,p=3…; put it in single quotes so that the shell keeps the $.`,
       2,
     );
   }

@@ -27,14 +27,12 @@ const SHOWN_FAULTS = 10;
 export function defineImport(command: Command): void {
   command
     .command("plan")
-    .description(
-      "look at the first rows of an old users table and draft a plan, with a reason for each guess",
-    )
-    .argument("<file>", "CSV whose first line names the columns, or JSON Lines")
-    .option("--format <format>", "csv or json-lines (default: by the end of the file's name)")
+    .description("read the first rows of an old users table and draft a plan, explaining each guess")
+    .argument("<file>", "CSV with a header line, or JSON Lines")
+    .option("--format <format>", "csv or json-lines (default: from the file name)")
     .option("--delimiter <character>", "between the fields of CSV", ",")
     .option("--encoding <encoding>", SOURCE_ENCODINGS.join(", "), "utf-8")
-    .option("--to <file>", "where the plan is written; it must not be there yet")
+    .option("--to <file>", "where to write the plan; the file must not exist yet")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto import plan guests.csv --delimiter ';' --to plan.yaml")
     .action(async (file: string, options: PlanOptions) => {
@@ -52,7 +50,8 @@ export function defineImport(command: Command): void {
       if (to !== undefined) writeFileSync(to, draft.text, { flag: "wx", mode: 0o600 });
       if (options.json === true) return printJson(draft);
       const said = linesOf(draft);
-      if (to !== undefined) print(...said, "", `The draft is in ${options.to}. Read it and mend it.`);
+      if (to !== undefined)
+        print(...said, "", `The draft is in ${options.to}. Review it and correct any mistakes.`);
       else {
         const { stdout, stderr } = terminal();
         // Into a file goes the plan alone, which can be run.
@@ -66,7 +65,7 @@ export function defineImport(command: Command): void {
     command
       .command("check")
       .description(
-        "look at the whole source and say what would become of each row; nothing is written. Runs where the database is",
+        "check the whole source and say what would happen to each row; changes nothing. Run it where the database is",
       )
       .argument("<plan>", "the plan's file"),
   )
@@ -83,20 +82,20 @@ export function defineImport(command: Command): void {
     command
       .command("run")
       .description(
-        "take the rows in, or an export back; what was interrupted goes on where it stood. Runs where the database is",
+        "import the rows, or an export; an interrupted run continues where it stopped. Run it where the database is",
       )
       .argument("<plan>", "the plan's file, or the file of an export"),
   )
     .option(
       "--key <file>",
-      "of an export: the private key in PEM that opens the secrets of authenticator apps",
+      "for an export: the private key in PEM that decrypts the secrets of authenticator apps",
     )
-    .option("--unproven", "take recipes that no known password was shown to fit")
-    .option("--dry-run", "check only, and write nothing")
+    .option("--unproven", "import even if no known password has proved a recipe")
+    .option("--dry-run", "check only, change nothing")
     .addOption(
       new Option(
         "--wrap <when>",
-        "when old digests go through the configured scheme: later is beside the service's other work",
+        "when to wrap old digests in the configured scheme; later: in the background",
       )
         .choices(["auto", "now", "later"])
         .default("auto"),
@@ -110,7 +109,7 @@ export function defineImport(command: Command): void {
         const report = await runLong<IntakeCheck>("import-check", self, input);
         if (options.json === true) return printJson(report);
         printCheck(report);
-        return print("", "Nothing was written.");
+        return print("", "Nothing was changed.");
       }
       const result = await runLong<RunResult>("import-run", self, input);
       if (options.json === true) return printJson(result);
@@ -119,8 +118,8 @@ export function defineImport(command: Command): void {
 
   command
     .command("status")
-    .description("progress of imports: rows, first sign-ins, and digests still to be wrapped")
-    .argument("[intake]", "one of them, with its plan and its recipes")
+    .description("show the progress of imports: rows, first sign-ins, digests still to be wrapped")
+    .argument("[intake]", "show one of them, with its plan and recipes")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto import status")
@@ -146,18 +145,16 @@ export function defineImport(command: Command): void {
           one.state,
           ...[one.taken, one.refused, one.standing, one.sealed, one.rightFirst, one.wrongTries].map(number),
         ]),
-        "Nothing was taken in yet: lucchetto import plan SOURCE drafts a plan.",
+        "Nothing has been imported yet. To draft a plan: lucchetto import plan SOURCE",
         ["wrong", "right", "to be wrapped"],
       );
     });
 
   command
     .command("refused")
-    .description(
-      "write the rows that were refused into a CSV file, without their secrets, to be mended and run again",
-    )
+    .description("write refused rows to a CSV file, without their secrets, to correct and import again")
     .argument("<intake>", "its id")
-    .requiredOption("--to <file>", "where; it must not be there yet")
+    .requiredOption("--to <file>", "the file to write; it must not exist yet")
     .option(...CONFIG_OPTION)
     .addHelpText(
       "after",
@@ -170,7 +167,7 @@ export function defineImport(command: Command): void {
         input,
       });
       print(
-        `${number(written)} ${written === 1 ? "row is" : "rows are"} in ${to}. Mend it, then: lucchetto import run PLAN --mended ${to}`,
+        `${number(written)} ${written === 1 ? "row is" : "rows are"} in ${to}. Correct them, then: lucchetto import run PLAN --mended ${to}`,
       );
     });
 }
@@ -198,7 +195,7 @@ async function showOne(id: string, { json }: { json?: boolean }, self: Command):
   if (report.recipes.length > 0) {
     print("");
     const rows = report.recipes.map((one) => [one.id, one.text, one.isProven ? "yes" : "no"]);
-    printTable(["recipe", "made by", "shown to be right"], rows, "");
+    printTable(["recipe", "made by", "proved"], rows, "");
   }
   if (plan !== "") print("", ...plan.trimEnd().split("\n").map(printable));
 }
@@ -243,7 +240,7 @@ async function takeBack(
   if (!existsSync(file) || !isExport(file)) return null;
   if (dryRun === true)
     throw new Failure(
-      "--dry-run: an export is looked at as a whole before anything is written; there is nothing to try.",
+      "--dry-run: an export is always checked completely before anything is stored, so there is nothing to try.",
       2,
     );
   return runLong<BackResult>("import-export", self, { path, key: key ?? null });
@@ -269,15 +266,18 @@ function printBack(result: BackResult): void {
   if (operators.length > 0)
     print(
       "",
-      `No import makes operators. These had been some; give them the label in the console: ${operators.map(printable).join(", ")}`,
+      `An import never creates operators. These people were operators; assign the label in the console: ${operators.map(printable).join(", ")}`,
     );
   if (leftOut > 0)
     print(
       "",
-      `${number(leftOut)} authenticator apps were left out: name the private key with --key. Their people sign in with what else they have.`,
+      `${number(leftOut)} authenticator apps were skipped: give the private key with --key. Until then their owners sign in another way.`,
     );
   if (otherRelyingParty !== null)
-    print("", `Passkeys were made for ${printable(otherRelyingParty)}, and open nothing at another domain.`);
+    print(
+      "",
+      `The passkeys were created for ${printable(otherRelyingParty)} and do not work at another domain.`,
+    );
 }
 
 /** What check and run have in common. */
@@ -285,15 +285,15 @@ function withKnown(command: Command): Command {
   return command
     .option(
       "--known <who>",
-      "somebody of the source whose password is known, by address, username or reference; asked for, and tried. Can be repeated",
+      "a person in the source whose password you know, by address, username or reference; you are asked for it. Can be repeated",
       (who: string, before: readonly string[]) => [...before, who],
       [],
     )
     .option(
       "--password-stdin",
-      "read the known passwords from standard input, one a line, in the order of --known",
+      "read the known passwords from standard input, one per line, in the order of --known",
     )
-    .option("--mended <file>", "take only the refused rows that were mended in this file")
+    .option("--mended <file>", "import only the refused rows corrected in this file")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON");
 }
@@ -316,7 +316,7 @@ interface Told {
   readonly rows: number;
 }
 
-const PHASES = { check: "Checking", write: "Taking in" } as const;
+const PHASES = { check: "Checking", write: "Importing" } as const;
 
 /** Runs a task and shows how it goes on: rows a second, and the time that is left. */
 async function runLong<Result>(task: string, self: Command, input: unknown): Promise<Result> {
@@ -362,20 +362,20 @@ function printCheck(report: IntakeCheck): void {
   printPairs([
     ["source", source],
     ["rows", number(rows)],
-    ["would be taken", number(wouldBeTaken)],
-    ["there already", number(thereAlready)],
+    ["would be imported", number(wouldBeTaken)],
+    ["already here", number(thereAlready)],
     ["would be refused", number(faultCount)],
   ]);
   print("");
   printTable(
     ["rows", "their passwords"],
     passwords.map((one) => [number(one.rows), one.words]),
-    "No row can be read.",
+    "No row could be read.",
   );
   if (recipes.length > 0) {
     print("");
     printTable(
-      ["rows", "recipe", "shown to be right"],
+      ["rows", "recipe", "proved"],
       recipes.map((one) => [number(one.rows), one.text, one.isProven ? "yes" : "not yet: --known"]),
       "",
     );
@@ -393,8 +393,8 @@ function printCheck(report: IntakeCheck): void {
 }
 
 const KNOWN: Readonly<Record<IntakeCheck["known"][number]["outcome"], (who: string) => string>> = {
-  right: (who) => `The password of ${who} fits.`,
-  wrong: (who) => `The password of ${who} does not fit its row: is the recipe right, and the column?`,
+  right: (who) => `The password of ${who} matches.`,
+  wrong: (who) => `The password of ${who} does not match its row. Are the recipe and the column right?`,
   nobody: (who) => `No row belongs to ${who}.`,
 };
 
@@ -408,14 +408,13 @@ function printRun({ report, wrapsLater, resumedAt }: RunResult): void {
     ["filled", number(filled)],
     ["refused", number(refused)],
   ]);
-  if (resumedAt > 0) print("", `${number(resumedAt)} rows were done by an earlier run.`);
+  if (resumedAt > 0) print("", `${number(resumedAt)} rows were imported by an earlier run.`);
   if (wrapsLater)
     print(
       "",
-      `${number(report.sealed)} old digests lie sealed under the key ring; the service wraps them beside its other work: lucchetto import status`,
+      `${number(report.sealed)} old digests are encrypted with the key ring; the service wraps them in the background: lucchetto import status`,
     );
-  if (refused > 0)
-    print("", `The refused rows, to be mended: lucchetto import refused ${id} --to mended.csv`);
+  if (refused > 0) print("", `To correct the refused rows: lucchetto import refused ${id} --to mended.csv`);
 }
 
 function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): FileSource {
@@ -452,7 +451,7 @@ function linesOf({ guesses, leftOut, rows, faults }: PlanDraft): string[] {
   if (leftOut.length > 0) lines.push("", `Left out: ${leftOut.map(printable).join(", ")}.`);
   lines.push(
     "",
-    `${rows} ${rows === 1 ? "row was" : "rows were"} looked at${faults.length === 0 ? "." : `, ${faults.length} cannot be read:`}`,
+    `${rows} ${rows === 1 ? "row was" : "rows were"} read${faults.length === 0 ? "." : `, ${faults.length} cannot be read:`}`,
   );
   for (const { line, fault } of faults.slice(0, SHOWN_FAULTS))
     lines.push(`  line ${line}: ${printable(fault)}`);

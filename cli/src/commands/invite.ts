@@ -45,7 +45,7 @@ const COLUMNS = ["email", "username", "name", "labels", "reference", "language"]
 export function addInviteCommand(account: Command): void {
   account
     .command("invite")
-    .description("invite people by mail; whoever is invited already gets a new link")
+    .description("invite people by mail; those already invited get a new link")
     .argument("[address...]", "e-mail addresses")
     .option("--username <name>", "username")
     .option("--name <text>", "display name")
@@ -54,9 +54,9 @@ export function addInviteCommand(account: Command): void {
     .addOption(oneOf("--language <language>", "of the mails", MAIL_LANGUAGES))
     .option(
       "--from <file>",
-      `CSV (commas or semicolons) with a head line; columns: ${COLUMNS.join(", ")}; labels with spaces or semicolons between them`,
+      `CSV (commas or semicolons) with a header line; columns: ${COLUMNS.join(", ")}; labels are separated by spaces or semicolons`,
     )
-    .option("--resume", "leave out whoever has an account or an invitation")
+    .option("--resume", "skip people who have an account or an invitation")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -79,7 +79,7 @@ export function addInviteCommand(account: Command): void {
 
 function guestsOf(addresses: readonly string[], options: InviteOptions): Guest[] {
   if (options.from !== undefined) {
-    if (addresses.length > 0) throw new Failure("Give addresses, or --from, not both.", 2);
+    if (addresses.length > 0) throw new Failure("Give either addresses or --from, not both.", 2);
     return readGuests(options.from);
   }
   if (addresses.length === 0) throw new Failure("Give an address, or a file with --from.", 2);
@@ -119,7 +119,10 @@ function readGuests(file: string): Guest[] {
   if (unknown.length > 0)
     throw new Failure(`${file}: no such column: ${unknown.join(", ")}; there are ${COLUMNS.join(", ")}.`, 2);
   if (rows.length === 0 || rows[0]?.record["email"] === undefined)
-    throw new Failure(`${file}: expected a head line with the column email, and a line for each person.`, 2);
+    throw new Failure(
+      `${file}: expected a header line with the column email, and a line for each person.`,
+      2,
+    );
   return rows.map(({ record, line }) => {
     const given = (name: (typeof COLUMNS)[number]) => {
       const value = record[name]?.trim() ?? "";
@@ -189,7 +192,7 @@ async function inviteOne(connection: Connection, guest: Guest, resumes: boolean)
 const WORDS = {
   invited: "invited",
   "invited-again": "a new link was sent",
-  there: "left out",
+  there: "skipped",
   refused: "refused",
 } as const;
 

@@ -19,7 +19,7 @@ interface ListOptions extends PageOptions {
 
 export function defineJournal(journal: Command): void {
   withPage(journal.command("list"))
-    .description("events, newest first, with the reasons that replies hide")
+    .description("list events, newest first, with reasons that responses do not reveal")
     .option("--account <account>", "of one account: e-mail address, username, id or reference")
     .addOption(oneOf("--kind <kind>", "of one kind", JOURNAL_KINDS))
     .option("--request <id>", "of one request")
@@ -41,12 +41,11 @@ export function defineJournal(journal: Command): void {
         entry.accountName ?? entry.accountId ?? "–",
         entry.actorName ?? (entry.appName === null ? "–" : `app ${entry.appName}`),
       ]);
-      printTable(
-        ["when", "what", "outcome", "from", "account", "by"],
-        rows,
-        "Nothing has happened yet that belongs here.",
-        ["by", "from", "account"],
-      );
+      printTable(["when", "what", "outcome", "from", "account", "by"], rows, "No such events yet.", [
+        "by",
+        "from",
+        "account",
+      ]);
       printMore(body.next);
     });
 }

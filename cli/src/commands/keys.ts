@@ -55,21 +55,16 @@ export function defineKeys(keys: Command): void {
         ]);
         const head = ["key", "state", ...counts.map(([, words]) => words)];
         printTable(head, rows, "No key yet. Run: lucchetto keys add");
-        if (notCounted !== undefined) print(`What stands under each key is not known: ${notCounted}`);
+        if (notCounted !== undefined) print(`It is not known what depends on each key: ${notCounted}`);
         print(`The ring is in ${shown.file}.`);
       });
   };
-  verb("list", "the ids, never the keys, and how much stands under each", "list", false);
-  verb("add", "add a random key; the first one is current at once", "add", false);
-  verb("promote", "make a key current, once every instance has it", "promote k2", true);
-  const retire = verb(
-    "retire",
-    "remove a key that is not current, and that nothing needs",
-    "retire k1",
-    true,
-  );
+  verb("list", "list the keys' ids (never the keys) and what depends on each", "list", false);
+  verb("add", "add a random key; the first one becomes current", "add", false);
+  verb("promote", "make a key current, once all instances have it", "promote k2", true);
+  const retire = verb("retire", "remove a key that is not current and no longer needed", "retire k1", true);
   retire
-    .option("--give-up", "with what still needs it, which is lost; says what, and asks")
+    .option("--give-up", "even if something still needs it, which is then lost; shows what, and asks")
     .option("--yes", "with --give-up: do not ask");
 }
 
@@ -85,5 +80,5 @@ async function askToGiveUp(
   });
   for (const { what, afterwards } of lost) terminal().stderr.write(`${what}: ${afterwards}.\n`);
   if (lost.length === 0 || yes) return;
-  if (!(await askWhether(`Remove ${key} all the same?`))) throw new Failure("Nothing was removed.", 1);
+  if (!(await askWhether(`Remove ${key} anyway?`))) throw new Failure("Nothing was removed.", 1);
 }

@@ -11,27 +11,27 @@ import { runTask } from "../service-task.ts";
 
 export function defineMail(mail: Command): void {
   withPage(mail.command("list"))
-    .description("mails, newest first")
-    .addOption(oneOf("--state <state>", "only those", MAIL_STATES))
+    .description("list mails, newest first")
+    .addOption(oneOf("--state <state>", "only these", MAIL_STATES))
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto mail list --state given-up")
     .action(async (options: ListOptions, command: Command) => {
       const body = await listMails(command, { state: options.state, ...pageOf(options) });
       if (options.json === true) return printJson(body);
       printTable(
-        ["when", "to", "subject", "state", "what became of it", "id"],
+        ["when", "to", "subject", "state", "status", "id"],
         body.items.map((one) => [time(one.sentAt), one.to, one.subject, one.state, fateOf(one), one.id]),
         options.state === undefined && options.after === undefined
-          ? "No mail yet. Ask for a link at the page /forgot."
+          ? "No mail yet. Request a link at /forgot."
           : "No such mail.",
-        ["what became of it", "when", "state"],
+        ["status", "when", "state"],
       );
       printMore(body.next);
     });
   mail
     .command("show")
-    .description("one mail as text, with its links; the newest if none is named")
-    .argument("[id]", "as `mail list` shows it")
+    .description("show one mail as text, with its links; by default the newest")
+    .argument("[id]", "its id, from `mail list`")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto mail show")
     .action(async (id: string | undefined, options: { json?: boolean }, command: Command) => {
@@ -48,17 +48,17 @@ export function defineMail(mail: Command): void {
     });
   mail
     .command("repeat")
-    .description("as an operator: retry a mail now that is waiting or was given up")
-    .argument("<id>", "as `mail list` shows it")
+    .description("retry a mail that is waiting or was given up (operators only)")
+    .argument("<id>", "its id, from `mail list`")
     .addHelpText("after", "\nExample:\n  lucchetto mail repeat 019b7c2e-6a51-7c3e-9d0f-2b1f0a4c5d6e")
     .action(async (id: string, _options, command: Command) => {
       const { body } = await connect(command).signedIn()(routes.repeatMail, { params: { id } });
-      print(`“${body.subject}” to ${body.to} is tried again now.`);
+      print(`“${body.subject}” to ${body.to} is being sent again now.`);
     });
   mail
     .command("template")
     .description(
-      "a built-in template, to begin one of your own with (mail.templates); without a name all there are",
+      "print a built-in template as a starting point for your own (mail.templates); without a name, list them",
     )
     .argument("[name]", "such as reset")
     .addOption(oneOf("--language <language>", "of the template", MAIL_LANGUAGES).default("en"))
@@ -86,7 +86,7 @@ async function showTemplate(name: string | undefined, language: string): Promise
       2,
     );
   printTable(
-    ["template", "sent when", "may say"],
+    ["template", "sent when", "placeholders"],
     kinds.map((one) => [one.name, one.when, ["site", ...one.says].join(", ")]),
     "",
   );
@@ -122,7 +122,7 @@ async function find(command: Command, id: string | undefined): Promise<MailboxIt
   const found = id === undefined ? items[0] : items.find((one) => one.id === id);
   if (found !== undefined) return found;
   throw new Failure(
-    id === undefined ? "There is no mail yet." : `There is no mail ${id} among the newest 100.`,
+    id === undefined ? "There is no mail yet." : `There is no mail ${id} among the latest 100.`,
   );
 }
 

@@ -7,7 +7,7 @@ import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
 export function defineOperator(operator: Command): void {
   operator
     .command("add")
-    .description("add an operator straight into the database (the first one, or when none can sign in)")
+    .description("add an operator directly to the database (the first one, or when none can sign in)")
     .requiredOption("--email <address>", "their e-mail address")
     .option("--name <text>", "their display name")
     .option("--password-stdin", "read the password from standard input")
@@ -20,7 +20,7 @@ export function defineOperator(operator: Command): void {
         command: Command,
       ) => {
         const config = configurationFile(command);
-        const input = await askPassword(options, "Password of the operator", { repeat: true });
+        const input = await askPassword(options, "The operator's password", { repeat: true });
         const args = [
           "--email",
           options.email,
@@ -28,13 +28,13 @@ export function defineOperator(operator: Command): void {
         ];
         const added = await runTask<{ id: string }>("add-operator", { config, args, input });
         if (options.json === true) return printJson(added);
-        print(`${options.email} is an operator now (${added.id}).`);
+        print(`${options.email} is now an operator (${added.id}).`);
       },
     );
   operator
     .command("rescue")
     .description(
-      "let an operator in again who lost everything; run where configuration, key ring and database are",
+      "let an operator who lost everything back in; run it where the configuration, key ring and database are",
     )
     .requiredOption("--email <address>", "their e-mail address")
     .option("--password-stdin", "read a first password from standard input")
@@ -52,11 +52,11 @@ export function defineOperator(operator: Command): void {
       });
       if (options.json === true) return printJson(rescued);
       print(
-        `${options.email} signs in with this password once, within 7 days, and then chooses another.`,
+        `${options.email} can sign in with this password once within 7 days, and then chooses a new one.`,
         rescued.hadFactor
-          ? "The second factor is removed; set a new one up on the account page."
+          ? "The second factor was removed; set up a new one on the account page."
           : "There was no second factor.",
-        "It stands in the journal, and all operators are told.",
+        "This is recorded in the journal, and all operators have been notified.",
       );
     });
 }

@@ -9,9 +9,9 @@ export function definePasswordList(passwordList: Command): void {
   passwordList
     .command("build")
     .description(
-      "compile a text of SHA-1 digests (40 hexadecimal digits a line, optionally :count) into a compact file",
+      "compile a text file of SHA-1 digests (40 hexadecimal digits per line, optionally :count) into a compact file",
     )
-    .argument("<text>", "the list's text; it need not be sorted")
+    .argument("<text>", "the text file; it need not be sorted")
     .option("--out <file>", "the compiled file", "compromised.pwlist")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto password-list build digests.txt --out compromised.pwlist")
@@ -23,7 +23,7 @@ export function definePasswordList(passwordList: Command): void {
       const each = entries === 0 ? "" : `, ${(bytes / entries).toFixed(2)} bytes each`;
       print(
         `${entries.toLocaleString("en")} digests from ${lines.toLocaleString("en")} lines${each}.`,
-        "Name it in the configuration and start the service again:",
+        "Set it in the configuration and restart the service:",
         "",
         "  passwords:",
         `    compromisedList: ${file}`,

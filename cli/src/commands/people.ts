@@ -38,7 +38,7 @@ export function defineRegister(register: Command): void {
         const reply = await connection.client(routes.register, { body });
         if (reply.status === 202) {
           if (options.json === true) return printJson(reply.body);
-          return print("Check your mail: it says what happens next.");
+          return print("Check your mail for the next step.");
         }
         const { token, ...shown } = reply.body;
         if (token !== undefined) await connection.keepInstead(token);
@@ -53,10 +53,10 @@ export function defineSignIn(signIn: Command): void {
   signIn
     .argument("<identifier>", "e-mail address or username")
     .option("--remember", "stay signed in longer")
-    .option("--by-mail", "without a password: a link is mailed, which shows a code to type here")
+    .option("--by-mail", "without a password: we mail a link that shows a code to enter here")
     .option(
       "--password-stdin",
-      "read the password from the first line of standard input, and a code that is wanted from the next",
+      "read the password from the first line of standard input, and a code, if needed, from the second",
     )
     .option("--json", "as JSON")
     .addHelpText(
@@ -123,7 +123,7 @@ async function beginByMail(connection: Connection, identifier: string, { remembe
   const { token } = asked.body;
   if (token === undefined) throw new Failure("The service did not start a sign-in.");
   terminal().stderr.write(
-    "If the name is known here, a link is on its way. Open it, and type the code that it shows.\n",
+    "If there is such an account, a link is on its way. Open it and enter the code it shows.\n",
   );
   const client = createClient({ baseUrl: connection.url, token });
   const reply = await askAgain(async () =>
@@ -145,7 +145,7 @@ async function showWhatIsWanted(connection: Connection, begun: Begun, options: P
     else if (wanted.includes("totp")) reply = await showSecondFactor(connection, { token });
     else if (wanted.includes("mail-code")) reply = await showMailCode(connection, { token });
     else if (wanted.includes("password")) reply = await showPassword(connection, { token });
-    else throw new Failure("More proofs are needed than this command can give; sign in on the page.");
+    else throw new Failure("This sign-in needs more than this command supports. Sign in on the page.");
   }
   return reply;
 }
@@ -159,7 +159,7 @@ async function showSecondFactor(connection: Connection, { token }: Pick<ProofWan
 /** The service wants to hear from the mailbox too: the link shows a code wherever it is opened. */
 async function showMailCode(connection: Connection, { token }: Pick<ProofWanted, "token">) {
   terminal().stderr.write(
-    "A mail is on its way to the account's address. Open its link, and type the code that it shows.\n",
+    "A mail is on its way to the account's address. Open its link and enter the code it shows.\n",
   );
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
   return askAgain(async () => {
@@ -184,10 +184,10 @@ async function showNewPassword(
 ) {
   if (options.passwordStdin === true) {
     throw new Failure(
-      "You have to choose a new password before you are signed in. Sign in on a terminal or on the page, where it can be chosen.",
+      "You must choose a new password first. Sign in on a terminal or on the page to choose one.",
     );
   }
-  print("The password is right, but you have to choose a new one.");
+  print("The password is right, but you must choose a new one.");
   const password = await askPassword({}, "New password", { repeat: true });
   const client = createClient({ baseUrl: connection.url, ...(token === undefined ? {} : { token }) });
   return client(routes.addProof, { body: { proof: { type: "new-password", password } } });
@@ -201,7 +201,7 @@ function printWho({ account, session }: { account: Account; session: Session }):
     ["name", account.displayName ?? "–"],
     ["labels", account.labels.join(", ") || "–"],
     ["session", `${session.id} (${session.kind}, level ${session.aal}: ${session.amr.join(", ")})`],
-    ["idle end", time(session.idleEndsAt)],
+    ["expires if idle", time(session.idleEndsAt)],
     ["ends", time(session.endsAt)],
   ]);
 }

@@ -23,13 +23,13 @@ const HEX = /^(?:[0-9a-f]{2})+$/i;
 export function defineRecipe(recipe: Command): void {
   recipe
     .command("try")
-    .description("try a recipe with a password whose digest is known; exit 1 if they do not fit")
+    .description("test a recipe with a known password and its digest; exit 1 if they do not match")
     .argument("<recipe>", "such as 'hex(sha1(concat(salt, password)))', in single quotes")
-    .requiredOption("--stored <digest>", "what the old system stored of it")
+    .requiredOption("--stored <digest>", "what the old system stored for it")
     .option("--salt <text>", "its salt, as text")
-    .option("--salt-hex <hex>", "its salt, as bytes written in hexadecimal")
-    .option("--username <name>", "for a recipe that uses it")
-    .option("--email <address>", "for a recipe that uses it")
+    .option("--salt-hex <hex>", "its salt, as bytes in hexadecimal")
+    .option("--username <name>", "if the recipe uses it")
+    .option("--email <address>", "if the recipe uses it")
     .option("--password-stdin", "read the password from standard input")
     .option("--json", "as JSON")
     .addHelpText(
@@ -39,19 +39,15 @@ export function defineRecipe(recipe: Command): void {
     .action(async (text: string, options: TryOptions) => {
       const read = readOrFail(text);
       const given = inputOf(options, read);
-      if (options.stored === "")
-        throw new Failure("--stored: it is empty; give what the old system stored.", 2);
+      if (options.stored === "") throw new Failure("--stored is empty; give what the old system stored.", 2);
       if (read.kind === "bytes" && !HEX.test(options.stored))
-        throw new Failure(
-          "--stored: the recipe makes bytes; expected them in hexadecimal, such as 00ff7e.",
-          2,
-        );
-      const password = await askPassword(options, "A password that is known");
+        throw new Failure("--stored: the recipe returns bytes; expected hexadecimal, such as 00ff7e.", 2);
+      const password = await askPassword(options, "A known password");
       const input: RecipeInput = { ...given, password };
       const made = await runRecipe(read, input);
       if (made === null)
         throw new Failure(
-          "The recipe cannot be computed of this: a value is too long, or not of the form that unhex, unbase64 or latin1 takes.",
+          "The recipe cannot be computed with these values: one is too long, or has the wrong form for unhex, unbase64 or latin1.",
         );
       const isText = typeof made === "string";
       const shown = isText ? made : Buffer.from(made).toString("hex");
@@ -63,12 +59,12 @@ export function defineRecipe(recipe: Command): void {
         return printJson({ recipe: read.text, uses: read.uses, made: shown, fits: fits && !fitsAny });
       printPairs([
         ["recipe", read.text],
-        [isText ? "makes" : "makes, as hex", shown],
+        [isText ? "makes" : "result, as hex", shown],
         ["stored", options.stored],
       ]);
       print(
         "",
-        fitsAny ? "It fits any password: nobody could be told apart." : wordsFor(fits, shown, options.stored),
+        fitsAny ? "It matches any password, so it proves nothing." : wordsFor(fits, shown, options.stored),
       );
     });
 }
@@ -89,7 +85,7 @@ function inputOf(
   { uses, text }: Recipe,
 ): Omit<RecipeInput, "password"> {
   if (salt !== undefined && saltHex !== undefined)
-    throw new Failure("--salt and --salt-hex: one of them is enough.", 2);
+    throw new Failure("Give either --salt or --salt-hex, not both.", 2);
   if (saltHex !== undefined && !HEX.test(saltHex))
     throw new Failure("--salt-hex: expected bytes in hexadecimal, such as 00ff7e.", 2);
   const given = {
@@ -107,15 +103,15 @@ function inputOf(
 }
 
 function wordsFor(fits: boolean, made: string, stored: string): string {
-  if (fits) return "The recipe fits.";
-  const not = "The recipe does not fit.";
+  if (fits) return "The recipe matches.";
+  const not = "The recipe does not match.";
   if (made.toLowerCase() === stored.toLowerCase())
-    return `${not} The two differ in upper and lower case alone: put upper(…) or lower(…) around it.`;
-  if (stored.trim() === made) return `${not} What is stored has spaces around it.`;
+    return `${not} They differ only in upper and lower case: wrap it in upper(…) or lower(…).`;
+  if (stored.trim() === made) return `${not} The stored value has spaces around it.`;
   if (made.startsWith(stored) || stored.startsWith(made))
-    return `${not} One is the beginning of the other: slice(…, 0, ${Math.min(stored.length, made.length)}) cuts it.`;
+    return `${not} One is the beginning of the other: try slice(…, 0, ${Math.min(stored.length, made.length)}).`;
   const kind = HEX.test(stored) ? digestOfHexLength(stored.length) : null;
   if (kind !== null && stored.length !== made.length)
-    return `${not} What is stored has ${stored.length} letters, as hex(${kind}(…)) makes; the recipe makes ${made.length}.`;
-  return `${not} Is it the right password, in the right order with the salt, and hex(…) where the old system used letters?`;
+    return `${not} The stored value has ${stored.length} characters, like hex(${kind}(…)); the recipe returns ${made.length}.`;
+  return `${not} Check the password, the order of password and salt, and whether hex(…) is missing somewhere.`;
 }

@@ -29,28 +29,24 @@ interface RehearseOptions {
 
 export function defineRehearse(command: Command): void {
   command
-    .requiredOption("--app <address>", "the application, as its people reach it", readAddress)
-    .option("--public <path>", "a page for all", readPath, "/")
-    .requiredOption("--closed <path>", "a page for those who are signed in", readPath)
-    .option("--closed-api <path>", "a closed address for programs", readPath)
-    .option("--closed-level2 <path>", "a page that wants a second factor", readPath)
-    .option("--forms <file>", "how its forms are named, where they are not recognised (rehearsal.yaml)")
-    .option("--draft", "no walk: print such a file, of what is recognised")
-    .option(
-      "--only <steps>",
-      "steps by their ids, with commas between; what they build on is tried as well",
-      readSteps,
-    )
-    .option("--move-clock", "try expiry too, which ends everybody's sessions; the clock is set right again")
-    .option("--marker <text>", "what only the closed page shows (default: found by looking)")
-    .option("--deadline <seconds>", "how long one page, answer or mail may take", readSeconds, 20)
-    .option("--no-browser", "the HTTP half alone")
-    .option("--pictures <folder>", "a picture after each step")
-    .option("--junit <file>", "the result for a build server")
+    .requiredOption("--app <address>", "the application's address", readAddress)
+    .option("--public <path>", "a public page", readPath, "/")
+    .requiredOption("--closed <path>", "a members-only page", readPath)
+    .option("--closed-api <path>", "a closed API address", readPath)
+    .option("--closed-level2 <path>", "a page that requires a second factor", readPath)
+    .option("--forms <file>", "names of forms that are not recognised (rehearsal.yaml)")
+    .option("--draft", "only print such a file with what is recognised")
+    .option("--only <steps>", "step ids, separated by commas; the steps they depend on run too", readSteps)
+    .option("--move-clock", "also test expiry, which ends everybody's sessions; the clock is restored")
+    .option("--marker <text>", "a text that only the closed page shows (default: found automatically)")
+    .option("--deadline <seconds>", "time limit for each page, response or mail", readSeconds, 20)
+    .option("--no-browser", "run only the HTTP half")
+    .option("--pictures <folder>", "save a screenshot after each step")
+    .option("--junit <file>", "write the result for a build server")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nIt registers somebody who is made up, signs in and out, and erases them again. Wrong tries count as anybody's do.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights --closed-level2 /key-box",
+      "\nIt registers a made-up account, signs in and out, and deletes the account afterwards. Its wrong tries count like anybody else's.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights --closed-level2 /key-box",
     )
     .action(async (options: RehearseOptions, self: Command) => {
       const { url: service } = connect(self);
@@ -75,7 +71,7 @@ export function defineRehearse(command: Command): void {
       const hints = options.forms === undefined ? {} : readForms(resolve(cwd, options.forms), readHints);
       if (options.moveClock === true)
         terminal().stderr.write(
-          `The clock of ${service} is moved for one step: sessions of others end by it. It is set right again, also if this is interrupted.\n`,
+          `One step moves the clock of ${service}, which ends other people's sessions. The clock is restored afterwards, even if this is interrupted.\n`,
         );
       try {
         stepsFor(options.only);
@@ -116,7 +112,7 @@ function readForms<Hints>(path: string, read: (text: string) => Hints): Hints {
 const SIGNS = {
   passed: () => verdigris("passed  "),
   failed: () => rust("failed  "),
-  "left-out": () => dim("left out"),
+  "left-out": () => dim("skipped "),
 };
 
 function printStep({ title, state, expected, came, mend }: StepResult): void {
@@ -124,15 +120,15 @@ function printStep({ title, state, expected, came, mend }: StepResult): void {
   const room = " ".repeat(10);
   const seen = printable(came);
   if (state !== "failed") return print(dim(`${room}${seen}`));
-  print(`${room}expected  ${expected}`, `${room}instead   ${seen}`, `${room}to fix    ${mend}`);
+  print(`${room}expected  ${expected}`, `${room}actual    ${seen}`, `${room}to fix    ${mend}`);
 }
 
 function printEnd({ steps, leftBehind }: Rehearsal): void {
   const of = (state: StepResult["state"]): number => steps.filter((one) => one.state === state).length;
-  print("", `${of("passed")} passed, ${of("failed")} failed, ${of("left-out")} left out.`);
+  print("", `${of("passed")} passed, ${of("failed")} failed, ${of("left-out")} skipped.`);
   if (leftBehind !== null)
     print(
-      `${leftBehind} could not be erased again. If it is an account of Lucchetto's: lucchetto account erase ${leftBehind}`,
+      `${leftBehind} could not be deleted. If it is a Lucchetto account: lucchetto account erase ${leftBehind}`,
     );
 }
 

@@ -13,7 +13,7 @@ interface SchemaStatus {
 export function defineSchema(schema: Command): void {
   schema
     .command("status")
-    .description("which migrations the database has; exit 1 if some are missing")
+    .description("list the database's migrations; exit 1 if some are missing")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema status")
@@ -26,11 +26,11 @@ export function defineSchema(schema: Command): void {
         ...status.unknown.map((name) => [name, "unknown to this version"]),
       ];
       printTable(["migration", "state"], rows, "No migrations.");
-      print(status.current ? "The schema is the one this version knows." : "Run: lucchetto schema apply");
+      print(status.current ? "The schema is up to date." : "Run: lucchetto schema apply");
     });
   schema
     .command("apply")
-    .description("apply the missing migrations; does nothing when none are missing")
+    .description("apply missing migrations, if there are any")
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema apply")
@@ -39,7 +39,7 @@ export function defineSchema(schema: Command): void {
         config: configurationFile(command),
       });
       if (options.json === true) return printJson(result);
-      if (result.applied.length === 0) print("Nothing to do: the schema is current.");
+      if (result.applied.length === 0) print("Nothing to do: the schema is up to date.");
       else print(...result.applied.map((name) => `applied ${name}`));
     });
 }

@@ -16,7 +16,7 @@ const ACCOUNT = ["--account <account>", "of one account: e-mail address, usernam
 
 export function defineSession(session: Command): void {
   withPage(session.command("list"))
-    .description("sessions, newest first, ended ones included")
+    .description("list sessions, newest first, including ended ones")
     .option(...ACCOUNT)
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto session list --account anna@brina.example")
@@ -27,7 +27,7 @@ export function defineSession(session: Command): void {
       const { body } = await connection.signedIn()(routes.listSessions, { query });
       if (options.json === true) return printJson(body);
       const rows = body.items.map((one) => [
-        one.endedAt === null ? (one.current ? "alive, this one" : "alive") : (one.endReason ?? "ended"),
+        one.endedAt === null ? (one.current ? "active, this one" : "alive") : (one.endReason ?? "ended"),
         one.accountName ?? one.accountId,
         one.kind,
         one.appName ?? "–",
@@ -52,6 +52,6 @@ export function defineSession(session: Command): void {
     .addHelpText("after", "\nExample:\n  lucchetto session end 0198f0c2-…")
     .action(async (id: string, _options, command: Command) => {
       await connect(command).signedIn()(routes.endSession, { params: { id } });
-      print("The session is ended.");
+      print("The session was ended.");
     });
 }

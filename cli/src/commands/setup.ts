@@ -69,28 +69,28 @@ const USUAL = {
 
 export function defineSetup(setup: Command): void {
   setup
-    .option("--config <file>", "where the configuration goes", USUAL.config)
-    .option("--site-name <text>", "what people call the site")
-    .option("--public-url <address>", "the address that people see; https means production")
+    .option("--config <file>", "where to write the configuration", USUAL.config)
+    .option("--site-name <text>", "the site's name")
+    .option("--public-url <address>", "the address people see; https means production")
     .option("--database <address>", `such as ${USUAL.database}; without a password`)
     .option(
       "--admin <address>",
       "a database administrator who creates database and user, such as mariadb://root@127.0.0.1:3306",
     )
-    .option("--no-admin", "database and user are there already")
+    .option("--no-admin", "the database and its user already exist")
     .option("--smtp <address>", "the mail server, such as smtps://huts@mail.example:465; without a password")
     .option("--mail-from <sender>", "such as 'Brina Huts <huts@brina.example>'")
     .option("--operator-email <address>", "the first operator")
     .option("--operator-name <text>", "the operator's display name")
     .option("--password-stdin", "read the operator's password from standard input")
-    .option("--app-name <text>", "the first application, as people are told")
-    .option("--app-url <address>", "where it answers, such as http://localhost:3000")
+    .option("--app-name <text>", "the first application's name")
+    .option("--app-url <address>", "its address, such as http://localhost:3000")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
       [
         "",
-        "What is not given is asked for on a terminal; elsewhere the usual value is taken, or it is said what is missing.",
+        "On a terminal, setup asks for whatever is not given. Otherwise it uses the default, or tells you what is missing.",
         "Passwords: the administrator's from LUCCHETTO_ADMIN_PASSWORD, an existing database user's from LUCCHETTO_DATABASE_PASSWORD, the mail server's from LUCCHETTO_MAIL_SMTP_PASSWORD.",
         "",
         "Examples:",
@@ -135,7 +135,7 @@ async function takeSteps(options: Steps): Promise<void> {
     if (operatorEmail !== undefined && operatorEmail.toLowerCase() !== found.operator.toLowerCase())
       say({
         outcome: "kept",
-        detail: `no operator ${operatorEmail} was made; for another one: lucchetto operator add --email ${operatorEmail}`,
+        detail: `operator ${operatorEmail} was not created; to add another: lucchetto operator add --email ${operatorEmail}`,
       });
   } else {
     const { secondFactor, ...done } = await until((again) => setUpOperator(options, again));
@@ -174,7 +174,7 @@ function keptApps({ appName, appUrl }: SetupOptions, { apps }: Found): StepDone[
   if (isThere) return [];
   const another = `lucchetto app add "${appName ?? USUAL.appName}" --redirect-uri ${redirectUri ?? first.redirectUri}`;
   return [
-    { outcome: "kept", detail: `no other app than ${first.clientId} was made; for another one: ${another}` },
+    { outcome: "kept", detail: `no app besides ${first.clientId} was created; to add another: ${another}` },
   ];
 }
 
@@ -188,19 +188,15 @@ async function until<Result>(step: (again: boolean) => Promise<Result>): Promise
       return await step(again);
     } catch (error) {
       if (!(error instanceof Failure) || terminal().stdin.isTTY !== true) throw error;
-      terminal().stderr.write(`\n${error.message}\nOnce more:\n`);
+      terminal().stderr.write(`\n${error.message}\nTry again:\n`);
     }
   }
 }
 
 async function askConfiguration(options: Steps) {
   const names = {
-    siteName: await wanted(options.siteName, "What do people call the site?", USUAL.siteName),
-    publicUrl: await wanted(
-      options.publicUrl,
-      "At which address will people see Lucchetto?",
-      USUAL.publicUrl,
-    ),
+    siteName: await wanted(options.siteName, "What is the site called?", USUAL.siteName),
+    publicUrl: await wanted(options.publicUrl, "At what address will people see Lucchetto?", USUAL.publicUrl),
     databaseUrl: await wanted(
       options.database,
       "Where is its database? (without a password)",
@@ -219,13 +215,13 @@ async function askMail({ smtp, mailFrom }: SetupOptions, publicUrl: string) {
     ? (
         await (
           await prompts()
-        ).input({ message: "The mail server, such as smtps://huts@mail.example:465 (none: leave empty)" })
+        ).input({ message: "The mail server, such as smtps://huts@mail.example:465 (leave empty for none)" })
       ).trim()
     : (smtp ?? "");
   if (smtpUrl === "") return { smtpUrl: null, mailFrom: null };
   return {
     smtpUrl,
-    mailFrom: await wanted(mailFrom, "Who are its mails from? Such as Brina Huts <huts@brina.example>"),
+    mailFrom: await wanted(mailFrom, "Sender of its mails, such as Brina Huts <huts@brina.example>"),
   };
 }
 
@@ -241,7 +237,10 @@ async function setUpDatabase(options: Steps, again: boolean): Promise<{ steps: S
     if (
       await (
         await prompts()
-      ).confirm({ message: "Shall an administrator create database and user now?", default: true })
+      ).confirm({
+        message: "Should a database administrator create the database and its user now?",
+        default: true,
+      })
     ) {
       adminUrl = await (
         await prompts()
@@ -251,7 +250,7 @@ async function setUpDatabase(options: Steps, again: boolean): Promise<{ steps: S
       });
       const typed = await (
         await prompts()
-      ).password({ message: "The administrator's password (none: leave empty)" });
+      ).password({ message: "The administrator's password (leave empty for none)" });
       adminPassword = typed === "" ? null : typed;
     } else password = await (await prompts()).password({ message: "Password of the database user" });
   } else if (adminUrl === null) {
@@ -275,27 +274,27 @@ async function handSecondFactorOver({ uri, picture, recoveryCodes }: SecondFacto
   print(
     "",
     bold("The operator's second factor"),
-    dim("(shown this once; production asks operators for it)"),
+    dim("(shown only once; production requires it for operators)"),
     "",
   );
   if (terminal().stdin.isTTY === true) print(picture);
-  print(uri, "", "Recovery codes, each of which stands in for it once:", "");
+  print(uri, "", "Recovery codes, each of which works once in its place:", "");
   for (const code of recoveryCodes) print(`  ${code}`);
   print("");
   if (terminal().stdin.isTTY !== true) return;
   const { secret, settings } = readKeyUri(uri);
   for (;;) {
-    const typed = await askCode(
-      "The code that your authenticator app shows now (leave empty to go on without)",
-    );
+    const typed = await askCode("The code your authenticator app shows now (leave empty to skip)");
     const code = readTotpCode(typed, settings.digits);
     if (typed.trim() === "") return;
     if (
       code !== null &&
       matchTotp({ secret, settings, lastStep: null }, code, new Date()).outcome === "right"
     )
-      return print("It fits.");
-    terminal().stderr.write("That is not the current code. Scan the QR code, or enter the secret by hand.\n");
+      return print("It is right.");
+    terminal().stderr.write(
+      "That is not the current code. Scan the QR code, or enter the secret manually.\n",
+    );
   }
 }
 
@@ -305,7 +304,7 @@ async function setUpOperator(
 ): Promise<StepDone & { secondFactor: SecondFactor | null }> {
   const email = await wanted(
     again ? undefined : options.operatorEmail,
-    "E-mail address of the first operator",
+    "The first operator's e-mail address",
   );
   const password = await askPassword(again ? {} : options, "The operator's password", { repeat: true });
   return options.task.ask("operator", {
@@ -322,7 +321,7 @@ async function setUpApp(options: Steps, { apps }: Found, again: boolean): Promis
     : await wanted(options.appName, "What is your application called?", USUAL.appName);
   const url = isThere
     ? ""
-    : await wanted(again ? undefined : options.appUrl, "Where does it answer?", USUAL.appUrl);
+    : await wanted(again ? undefined : options.appUrl, "What is its address?", USUAL.appUrl);
   return options.task.ask("app", { name, url });
 }
 
@@ -330,7 +329,7 @@ async function setUpApp(options: Steps, { apps }: Found, again: boolean): Promis
 async function wanted(given: string | undefined, message: string, usual?: string): Promise<string> {
   if (given !== undefined) return given;
   if (terminal().stdin.isTTY === true) {
-    const required = (text: string) => text.trim() !== "" || "This is needed.";
+    const required = (text: string) => text.trim() !== "" || "This is required.";
     return (
       await (
         await prompts()
@@ -338,20 +337,22 @@ async function wanted(given: string | undefined, message: string, usual?: string
     ).trim();
   }
   if (usual !== undefined) return usual;
-  throw new Failure(`${message}: there is no terminal to ask; give it as an option (--help shows them).`, 2);
+  throw new Failure(`${message}: there is no terminal to ask on; give it as an option (see --help).`, 2);
 }
 
 function printWhatNext(config: string, { clientId, key, redirectUri, service }: AppDone): void {
   print("", bold("The service"), "", `npx lucchetto serve --config ${config}`, "");
   if (key === null)
     print(
-      dim(`The key of ${clientId} was shown when it was made. A new one: lucchetto app new-key ${clientId}`),
+      dim(
+        `The key of ${clientId} was shown when it was created. For a new one: lucchetto app new-key ${clientId}`,
+      ),
       "",
     );
   else
     print(
       bold("The application's environment"),
-      dim("(the key is shown this once)"),
+      dim("(the key is shown only once)"),
       "",
       `LUCCHETTO_APP_KEY=${key}`,
       "",

@@ -8,25 +8,25 @@ import { Failure } from "../failure.ts";
 import { print, printJson, printTable, time } from "../output.ts";
 
 const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
-  "account-strange": "account, strange devices",
+  "account-strange": "account, unknown devices",
   "account-known": "account, known devices",
   "account-factor": "account, second factor",
   "account-factor-known": "account, second factor, known browser",
-  "account-factor-reset": "account, tries after a reset",
+  "account-factor-reset": "account, attempts after a reset",
   name: "a name as it was typed",
   network: "network",
-  "network-registrations": "network, registering",
-  "network-mail": "network, asking for mail",
-  "network-challenges": "network, asking for passkeys",
+  "network-registrations": "network, registrations",
+  "network-mail": "network, mail requests",
+  "network-challenges": "network, passkey challenges",
   "address-mail": "mail to an address",
-  "device-mail": "mail asked for by known devices",
-  "app-work": "app, working on accounts",
+  "device-mail": "mail requested by known devices",
+  "app-work": "app, managing accounts",
 };
 
 export function defineThrottle(throttle: Command): void {
   throttle
     .command("list")
-    .description("who is blocked for now, or would be at the next failure")
+    .description("list who is blocked for now, or would be after one more failure")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto throttle list")
     .action(async (options: { json?: boolean }, command: Command) => {
@@ -51,8 +51,11 @@ export function defineThrottle(throttle: Command): void {
 
   throttle
     .command("release")
-    .description("forget what was counted; the next try is checked at once")
-    .argument("<who>", "e-mail address, username, account id, network, or the beginning of an id of the list")
+    .description("unblock: reset the count, so that the next attempt is checked immediately")
+    .argument(
+      "<who>",
+      "e-mail address, username, account id, network, or the beginning of an id from the list",
+    )
     .addHelpText("after", "\nExample:\n  lucchetto throttle release anna@brina.example")
     .action(async (who: string, _options, command: Command) => {
       const connection = connect(command);
@@ -67,7 +70,7 @@ export function defineThrottle(throttle: Command): void {
       const client = connection.signedIn();
       for (const { entry } of chosen)
         await client(routes.releaseThrottle, { params: { id: entry.id } }).catch(wentWithAnother);
-      print(`${who} is released.`);
+      print(`${who} was unblocked.`);
     });
 }
 

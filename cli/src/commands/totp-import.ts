@@ -20,10 +20,10 @@ const WORDS: Readonly<Record<TotpImportOutcome, string>> = {
   imported: "imported",
   "imported-short": "imported, to be renewed at the next sign-in",
   "account-unknown": "no such account",
-  "has-one-already": "has an authenticator app already, not touched",
+  "has-one-already": "already has an authenticator app, not changed",
   unreadable: "not readable",
   "too-short": "secret too short, refused",
-  "short-not-accepted": "secret under 128 bits; take it with --accept-short",
+  "short-not-accepted": "secret under 128 bits; import it with --accept-short",
 };
 
 interface Options {
@@ -44,15 +44,15 @@ export function defineTotpImport(totp: Command): void {
   totp
     .command("import")
     .description(
-      "take authenticator apps over from a CSV file with key URIs (otpauth://…); they count at once",
+      "import authenticator apps from a CSV file with key URIs (otpauth://…); they work immediately",
     )
     .argument("<file>", "CSV with a header line")
     .requiredOption(
       "--match <column>",
-      `what names the account: ${MATCHES.join(", ")}; the column of that name`,
+      `what identifies the account: ${MATCHES.join(", ")}; in the column of that name`,
     )
     .option("--uri-column <name>", "the column with the key URI", "uri")
-    .option("--accept-short", "take secrets of 80 to 127 bits too, to be renewed at the next sign-in")
+    .option("--accept-short", "also import secrets of 80 to 127 bits, to be renewed at the next sign-in")
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto totp import authenticators.csv --match email")
     .action(async (file: string, options: Options, command: Command) => {
@@ -91,9 +91,9 @@ export function defineTotpImport(totp: Command): void {
         account,
         detail === null ? WORDS[outcome] : `${WORDS[outcome]} (${detail})`,
       ]);
-      printTable(["line", match, "what became of it"], rows, "The file has no lines.");
+      printTable(["line", match, "status"], rows, "The file has no lines.");
       const done = reports.filter(({ outcome }) => outcome.startsWith("imported")).length;
-      print(`${done} of ${reports.length} imported. Run it again: what is already there is left alone.`);
+      print(`${done} of ${reports.length} imported. You can run it again: existing ones are not changed.`);
     });
 }
 
@@ -118,7 +118,7 @@ async function readLines(file: string, match: Match, uriColumn: string): Promise
   for (const column of [match, uriColumn])
     if (rows.length > 0 && !Object.hasOwn(first, column))
       throw new Failure(
-        `${file} has no column ${column}; it has ${Object.keys(first).join(", ")}. Name another with ${column === match ? "--match" : "--uri-column"}`,
+        `${file} has no column ${column}; it has ${Object.keys(first).join(", ")}. Choose another with ${column === match ? "--match" : "--uri-column"}`,
         2,
       );
   return rows.map((row, index) => ({

@@ -29,7 +29,7 @@ export function defineTotp(totpNoun: Command): void {
   totpNoun
     .command("code")
     .description(
-      "the code of now, of a secret that is asked for without echo; follows the service's moved clock",
+      "print the current code for a secret, which is asked for without echo; follows the service's moved clock",
     )
     .option("--secret-stdin", "read the key URI (otpauth://…) or the base32 secret from standard input")
     .option("--json", "as JSON")
@@ -63,7 +63,7 @@ function readSecret(typed: string): KeyUri {
   } catch (error) {
     if (!(error instanceof Base32Error || error instanceof KeyUriError)) throw error;
     throw new Failure(
-      `This is no secret of an authenticator app: ${error.message}. Give the otpauth:// address, or the base32 text that the page shows.`,
+      `This is not an authenticator app's secret: ${error.message}. Give the otpauth:// address, or the base32 text shown on the page.`,
       2,
     );
   }

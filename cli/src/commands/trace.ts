@@ -26,11 +26,11 @@ export function defineTrace(command: Command): void {
   command
     .argument(
       "[request-id]",
-      "as its reply and every problem say it; the newest that wrote something or was refused if left out",
+      "from the response's X-Request-Id or a problem; default: the latest that wrote something or was refused",
     )
-    .option("--list", "the last requests, a line each")
-    .option("--rows", "with everything that was written into them")
-    .option("--statements", "with every statement to the database")
+    .option("--list", "list recent requests, one per line")
+    .option("--rows", "show everything written to the rows")
+    .option("--statements", "show every database statement")
     .option("--json", "as JSON")
     .addHelpText(
       "after",
@@ -42,8 +42,8 @@ export function defineTrace(command: Command): void {
         if (!(error instanceof ProblemError) || error.problem.code !== "not-found") throw error;
         throw new Failure(
           id === undefined
-            ? `${url} keeps nothing of its requests: looking inside is for development mode alone.`
-            : `No request of the id ${JSON.stringify(id)} is kept at ${url}. The last ones: lucchetto trace --list`,
+            ? `${url} does not record its requests: this works in development mode only.`
+            : `There is no request ${JSON.stringify(id)} at ${url}. Recent ones: lucchetto trace --list`,
         );
       };
       if (id !== undefined) {
@@ -55,7 +55,7 @@ export function defineTrace(command: Command): void {
       if (options.list === true) return options.json === true ? printJson(items) : printList(items);
       const newest = items.find(({ rows, status }) => rows.length > 0 || status >= 400) ?? items[0];
       if (newest === undefined)
-        throw new Failure(`Nothing was asked of ${url} yet. Open ${url}/sign-in and try something.`);
+        throw new Failure(`No requests to ${url} yet. Open ${url}/sign-in and try something.`);
       return options.json === true ? printJson(newest) : printTrace(newest, options);
     });
 }
@@ -72,7 +72,7 @@ function printList(items: readonly RequestTrace[]): void {
       milliseconds.toFixed(0),
       requestId,
     ]),
-    "Nothing was asked yet.",
+    "No requests yet.",
     ["by", "at", "outcome"],
   );
 }

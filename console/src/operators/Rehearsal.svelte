@@ -159,13 +159,13 @@
         <p aria-live="polite" class={["mt-1", newest.state !== "running" && !newest.passed && "text-rust"]}>
           {newest.state === "broken-off" ? texts.rehearsal.stopped(newest.why ?? "") : summaryOf(newest)}
           {#if newest.state === "running"}
-            <button
-              type="button"
-              class="text-link ml-2 underline"
+            <ActionButton
+              kind="text"
+              class="ml-2"
               onclick={() =>
                 loader.run(async () => {
                   await operate(routes.endRehearsal, { params: { id: newest.id } });
-                })}>{texts.rehearsal.stop}</button
+                })}>{texts.rehearsal.stop}</ActionButton
             >
           {/if}
         </p>

@@ -69,7 +69,7 @@ export async function exportAccounts(
     file.destroy();
     await rm(to, { force: true });
     if (!(error instanceof Error && "syscall" in error && "path" in error)) throw error;
-    throw new ExportRefusal(`${to} could not be written to its end, and was removed: ${error.message}`, {
+    throw new ExportRefusal(`${to} could not be written completely, and was removed: ${error.message}`, {
       cause: error,
     });
   }

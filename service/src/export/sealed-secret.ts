@@ -22,7 +22,7 @@ function readKey(path: string, kind: "public" | "private"): ExportKey {
     const isPrivate = pem.includes("PRIVATE KEY");
     if (kind === "public" && isPrivate)
       throw new ExportRefusal(
-        `${path} is a private key; a public one is wanted: openssl pkey -in ${path} -pubout`,
+        `${path} is a private key; a public key is needed: openssl pkey -in ${path} -pubout`,
       );
     const key = kind === "public" ? createPublicKey(pem) : createPrivateKey(pem);
     const { asymmetricKeyType: type, asymmetricKeyDetails: details } = key;
@@ -31,11 +31,13 @@ function readKey(path: string, kind: "public" | "private"): ExportKey {
       return { key, alg: "RSA-OAEP-256" };
   } catch (error) {
     if (error instanceof ExportRefusal) throw error;
-    throw new ExportRefusal(`${path} is no ${kind} key in PEM: ${(error as Error).message}`, {
+    throw new ExportRefusal(`${path} is not a ${kind} key in PEM: ${(error as Error).message}`, {
       cause: error,
     });
   }
-  throw new ExportRefusal(`${path}: X25519, P-256, P-384, P-521 or RSA of ${LEAST_RSA_BITS} bits is wanted.`);
+  throw new ExportRefusal(
+    `${path}: expected X25519, P-256, P-384, P-521 or RSA with ${LEAST_RSA_BITS} bits.`,
+  );
 }
 
 /** Seals to a public key. */
@@ -60,7 +62,7 @@ export function openWith(path: string): (sealed: string) => Promise<string> {
       const options = { keyManagementAlgorithms: [alg], contentEncryptionAlgorithms: ["A256GCM"] };
       return new TextDecoder().decode((await compactDecrypt(sealed, key, options)).plaintext);
     } catch (error) {
-      throw new ExportRefusal(`${path} does not open the secrets of this export.`, { cause: error });
+      throw new ExportRefusal(`${path} does not decrypt the secrets of this export.`, { cause: error });
     }
   };
 }

@@ -85,7 +85,7 @@ export async function takeBack(
   const { head, accounts } = await survey(path);
   if (key !== null && configuration.keyRing === null)
     throw new ExportRefusal(
-      "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
+      "The secrets of authenticator apps are encrypted with the key ring, but there is none. Create one with `lucchetto keys add`, and set keys.file.",
     );
   const open = key === null ? null : openWith(key);
   const { size, mtimeMs } = statSync(path);
@@ -148,7 +148,7 @@ async function survey(path: string): Promise<{ head: ExportHead; accounts: numbe
   let lines = 0;
   for await (const { line, text } of linesOf(path)) {
     if (line === 1) head = readOrNull(exportHead, text);
-    if (head === null) throw new ExportRefusal(`${path} is no export of this version.`);
+    if (head === null) throw new ExportRefusal(`${path} is not an export of this version.`);
     last = text;
     lines = line;
   }
@@ -156,7 +156,7 @@ async function survey(path: string): Promise<{ head: ExportHead; accounts: numbe
   if (head === null) throw new ExportRefusal(`${path} is empty.`);
   if (end === null || end.accounts !== lines - 2)
     throw new ExportRefusal(
-      `${path} is cut: its last line should say how many accounts there are. Nothing was written.`,
+      `${path} is incomplete: its last line should give the number of accounts. Nothing was changed.`,
     );
   return { head, accounts: end.accounts };
 }
@@ -222,7 +222,7 @@ async function begin(
       if (before === undefined)
         await insertRecipe(manager, { id, intakeId: intake.id, text, isProven: true, changedAt: now });
       else if (before !== text)
-        throw new ExportRefusal(`There is another recipe ${id} here: ${before}. Nothing was written.`);
+        throw new ExportRefusal(`There is a different recipe ${id} here: ${before}. Nothing was changed.`);
     }
     await journalOf(configuration, manager, { kind: "intake.begun", reason: intake.id }, now);
   });
@@ -232,7 +232,7 @@ async function begin(
 function assertSound(id: string, text: string): void {
   try {
     if (!/^r[0-9a-f]{10}$/.test(id))
-      throw new ExportRefusal(`A recipe is called ${JSON.stringify(id)}, which is no id of one.`);
+      throw new ExportRefusal(`${JSON.stringify(id)} is not a valid recipe id.`);
     readRecipe(text);
   } catch (error) {
     if (error instanceof RecipeError)
@@ -265,8 +265,7 @@ async function readAccount(
   open: ((sealed: string) => Promise<string>) | null,
 ): Promise<Line> {
   const read = readOrNull<ExportedAccount>(exportedAccount, text);
-  if (read === null)
-    return { line, member: "row", reason: "it is no account as exports have them", values: {} };
+  if (read === null) return { line, member: "row", reason: "it is not an exported account", values: {} };
   const refuse = (member: string, reason: string): Refused => ({
     line,
     member,
@@ -275,9 +274,8 @@ async function readAccount(
   });
   const email = read.email === null ? null : readEmail(read.email);
   const username = read.username === null ? null : readUsername(read.username);
-  if (read.email !== null && email === null)
-    return refuse("email", "no e-mail address that mail could reach");
-  if (read.username !== null && username === null) return refuse("username", "no username as they are here");
+  if (read.email !== null && email === null) return refuse("email", "not a valid e-mail address");
+  if (read.username !== null && username === null) return refuse("username", "not a valid username");
   if (read.state === "closed") return refuse("row", "it is being erased");
   const fault = read.password === null ? null : faultOfRecord(read.password.record, configuration);
   if (fault !== null) return refuse("password", fault);
@@ -350,7 +348,7 @@ function namesOf({ email, username, reference }: ExportedAccount): Record<string
 
 /** What could never be checked here is refused, in words. */
 function faultOfRecord(record: string, { keyRing }: Configuration): string | null {
-  const missing = (keyId: string): string => `it needs key ${keyId}, which is not in the key ring here`;
+  const missing = (keyId: string): string => `it needs key ${keyId}, which is not in this key ring`;
   const sealed = readSealedDigest(record);
   if (sealed !== null) return keyRing?.keys.has(sealed.keyId) === true ? null : missing(sealed.keyId);
   try {
@@ -358,7 +356,7 @@ function faultOfRecord(record: string, { keyRing }: Configuration): string | nul
     return pepper === null || keyRing?.keys.has(pepper) === true ? null : missing(pepper);
   } catch (error) {
     if (error instanceof PhcReadError || error instanceof SchemeError)
-      return `no record that can be read: ${error.message}`;
+      return `not a readable record: ${error.message}`;
     throw error;
   }
 }
@@ -407,9 +405,7 @@ async function writeBatch(
     const { taken, refused } = await partBy(manager, lines, clock.now());
     const counts = { taken: taken.length, filled: 0, refused: refused.length };
     if (!(await moveOn(manager, intake.id, { from, to, ...counts })))
-      throw new IntakeRefusal(
-        "Another run takes the same export back, and got on with it; this one has stopped.",
-      );
+      throw new IntakeRefusal("Another run is importing the same export, so this one has stopped.");
     await insertAccounts(manager, taken);
     await insertMany(
       manager,
@@ -457,8 +453,8 @@ async function partBy(
         line: one.line,
         member: "row",
         reason: isThere
-          ? "an account with this id, address, username or reference is there already"
-          : "the address is held",
+          ? "an account with this id, address, username or reference already exists"
+          : "the address is reserved for its former owner",
         values: { email, username, reference },
       });
   }

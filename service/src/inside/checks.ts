@@ -22,11 +22,11 @@ const COUNTED: Readonly<Record<ThrottleKind, string>> = {
   name: "this name",
   network: "this network",
   "network-registrations": "registrations from this network",
-  "network-mail": "mails asked for from this network",
+  "network-mail": "mails requested from this network",
   "network-challenges": "passkey challenges for this network",
   "address-mail": "mails to this address",
-  "device-mail": "mails asked for in this browser",
-  "app-work": "passwords that this app asked about",
+  "device-mail": "mails requested in this browser",
+  "app-work": "account calls by this app",
 };
 
 /** What is known of throttles on the way. */
@@ -66,14 +66,8 @@ function foundBy(one: Seen, throttles: Throttles): Found | null {
 function byHash({ what, scheme, isStored, fits, error }: Hash): Found {
   if (error !== null) return refused("password", error);
   if (what === "make") return neutral("password", `a new record was made, ${scheme}`);
-  if (!isStored)
-    return refused(
-      "password",
-      `nothing is stored: hashed all the same, so that it takes as long (${scheme})`,
-    );
-  return fits === true
-    ? well("password", `it fits, ${scheme}`)
-    : refused("password", `it does not fit, ${scheme}`);
+  if (!isStored) return refused("password", `no record: hashed anyway, so that it takes as long (${scheme})`);
+  return fits === true ? well("password", `match, ${scheme}`) : refused("password", `no match, ${scheme}`);
 }
 
 function byQuestion({ event, refusal }: Asked): Found | null {
@@ -91,7 +85,7 @@ const LOOK_UPS: Readonly<Record<LookUp["what"], string>> = {
 
 function byLookUp({ what, found }: LookUp): Found {
   const name = LOOK_UPS[what];
-  if (typeof found !== "object" || found === null) return refused(name, "none of this token");
+  if (typeof found !== "object" || found === null) return refused(name, "no such token");
   const {
     session,
     account,
@@ -118,7 +112,7 @@ function byChange(statement: Statement, throttles: Throttles): Found | null {
   switch (change.table) {
     case "throttle_count": {
       if (change.change === "added") throttles.kinds.set(idIn(statement.values[0]), String(value("kind")));
-      if (change.change === "removed") return neutral("throttle", `${change.count} counts set back`);
+      if (change.change === "removed") return neutral("throttle", `${change.count} counts reset`);
       const failures = value("failures");
       if (change.change === "added") return null;
       const id = statement.values.map(idIn).find((each) => throttles.kinds.has(each));
@@ -139,7 +133,7 @@ function byChange(statement: Statement, throttles: Throttles): Found | null {
         ? neutral("session", `${change.count} ended`)
         : null;
     case "sign_in":
-      return change.change === "added" ? neutral("sign-in", "begun, more is wanted") : null;
+      return change.change === "added" ? neutral("sign-in", "begun, more is needed") : null;
     case "check_token":
       return change.change === "added" ? well("check token", "made for the app") : null;
     case "journal_entry": {
@@ -201,7 +195,7 @@ function byReading(statement: Statement, throttles: Throttles): Found | null {
     case "authorization_code":
       return row === undefined ? refused("code", "none like it") : well("code", "found");
     case "sign_in":
-      return row === undefined ? refused("sign-in", "none of this token") : well("sign-in", "in progress");
+      return row === undefined ? refused("sign-in", "no such token") : well("sign-in", "in progress");
     default:
       return null;
   }

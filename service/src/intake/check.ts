@@ -262,7 +262,7 @@ export type Met =
   | { readonly fault: RowFault };
 
 const HELD: Met = {
-  fault: { member: "email", reason: "the address is held for an account that had it some days ago" },
+  fault: { member: "email", reason: "the address is reserved for the account that had it until recently" },
 };
 
 /** Looks which rows have an address that is held. Accounts that are there are met by who writes. */

@@ -118,12 +118,12 @@ function readValues(
 const MENDS: Readonly<Record<string, string>> = {
   ECONNREFUSED: "nothing listens there",
   ENOTFOUND: "there is no such host",
-  ETIMEDOUT: "it does not answer",
+  ETIMEDOUT: "it does not respond",
   ER_ACCESS_DENIED_ERROR:
     "the user or the password is wrong; the password comes from source.passwordFile or LUCCHETTO_SOURCE_PASSWORD",
   ER_BAD_DB_ERROR: "there is no such database",
   ER_NO_SUCH_TABLE: "there is no such table",
-  ER_BAD_FIELD_ERROR: "a column that is named is not there",
+  ER_BAD_FIELD_ERROR: "a named column does not exist",
   ER_PARSE_ERROR: "the SELECT is not understood",
   ER_TABLEACCESS_DENIED_ERROR: "this user may not read it",
   ER_CANT_EXECUTE_IN_READ_ONLY_TRANSACTION: "the SELECT would write",

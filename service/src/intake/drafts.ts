@@ -68,7 +68,7 @@ export class IntakeDrafts {
     if (this.#drafts.size >= MOST)
       throw new ProblemReply("too-busy", {
         retryAfter: 60,
-        detail: `There are ${MOST} uploads already. Take them in, or throw one away.`,
+        detail: `There are ${MOST} uploads already. Import or discard one.`,
       });
     const now = this.#context.clock.now();
     const id = newId(now);
@@ -168,7 +168,7 @@ export class IntakeDrafts {
     if (draft === undefined)
       throw new ProblemReply("not-found", {
         detail:
-          "There is no such upload here: it was taken in, thrown away, is over a day old, or lies with another instance.",
+          "There is no such upload here: it was imported or discarded, is over a day old, or belongs to another instance.",
       });
     return draft;
   }
@@ -201,7 +201,7 @@ export class IntakeDrafts {
           this.#logger.error({ err: error, draft: draft.shown.id }, "an upload failed");
         const fault = isTold
           ? error.message
-          : "It failed for a fault of the service; its log says which. Run it again, it goes on where it stood.";
+          : "It failed because of an internal error; see the service's log. Run it again: it continues where it stopped.";
         this.#show(draft, { state: "failed", fault });
       })
       .finally(() => this.#works.delete(working));
@@ -228,7 +228,7 @@ function planOf({ source }: Draft, text: string): Plan {
   try {
     const plan = parsePlan(text, { name: "The plan", source: (file) => file });
     if ("database" in plan.source)
-      throw new PlanError("source.database: another database is read by the command alone.");
+      throw new PlanError("source.database: only the command can read another database.");
     const { format, delimiter, encoding } = plan.source;
     return { ...plan, source: { ...source, format, delimiter, encoding } };
   } catch (error) {
@@ -272,7 +272,8 @@ function besideSignIns({ hashing }: ServiceContext, isOver: () => boolean): Hash
     measured: () => hashing.measured,
     run: (work) =>
       hashing.runBeside(() => {
-        if (isOver()) throw new IntakeRefusal("The service ends; run it again, it goes on where it stood.");
+        if (isOver())
+          throw new IntakeRefusal("The service is stopping. Run it again: it continues where it stopped.");
         return work();
       }),
   };

@@ -82,7 +82,7 @@ const KINDS: readonly Kind[] = [
     fits: (value) => /^[A-Z2-7]{16,}=*$/i.test(value),
     words: "base32 of 80 bits and more",
   },
-  { member: "salt", named: /salt/i, fits: () => true, words: "by its name" },
+  { member: "salt", named: /salt/i, fits: () => true, words: "from its name" },
   {
     member: "verified",
     named: /verif|confirm|activat/i,
@@ -99,7 +99,7 @@ const KINDS: readonly Kind[] = [
     member: "suspended",
     named: USABLE,
     fits: (value) => FLAGS.test(value),
-    words: "yes and no, the other way round",
+    words: "yes and no, inverted",
   },
   {
     member: "lastSignInAt",
@@ -117,7 +117,7 @@ const KINDS: readonly Kind[] = [
     member: "labels",
     named: /role|group|label|tag/i,
     fits: (value) => value.length <= 200,
-    words: "by its name",
+    words: "from its name",
   },
   {
     member: "username",
@@ -125,7 +125,7 @@ const KINDS: readonly Kind[] = [
     fits: (value) => /^\S{1,64}$/.test(value),
     words: "short names without spaces",
   },
-  { member: "displayName", named: /name/i, fits: (value) => value.length <= 200, words: "by its name" },
+  { member: "displayName", named: /name/i, fits: (value) => value.length <= 200, words: "from its name" },
   {
     member: "reference",
     named: /^(?:id|uid|.*_id)$/i,
@@ -145,7 +145,7 @@ function withoutRepeatedSalt(guesses: readonly ColumnGuess[], columns: readonly 
     salt.filled.length === password.filled.length &&
     salt.filled.every((value, row) => password.filled[row]?.includes(value) === true);
   if (!repeats) return [...guesses];
-  const note = `; column "${salt.name}" only repeats the salt inside, and is left out`;
+  const note = `; column "${salt.name}" only repeats the salt, and is left out`;
   return guesses.flatMap((one) => {
     if (one.member === "salt") return [];
     return one.member === "password" ? [{ ...one, reason: one.reason + note }] : [one];
@@ -161,8 +161,8 @@ function guessColumns(columns: readonly Column[], rows: number): ColumnGuess[] {
   const take = (member: string, { name, filled }: Column, { fits, words }: Kind): void => {
     const fitting = filled.filter(fits).length;
     const rest = filled.length - fitting;
-    const unfit = rest === 0 ? "" : `; ${rest} ${rest === 1 ? "value is" : "values are"} none`;
-    guesses.push({ member, column: name, reason: `${fitting} of ${rows} rows hold one: ${words}${unfit}` });
+    const unfit = rest === 0 ? "" : `; ${rest} ${rest === 1 ? "value is" : "values are"} not`;
+    guesses.push({ member, column: name, reason: `${fitting} of ${rows} rows have one: ${words}${unfit}` });
   };
   const password = passwordColumn(columns);
   if (password !== null) guesses.push(password);
@@ -216,7 +216,7 @@ function formOf(value: string): Form | null {
   const digest = digestOfHexLength(value.length);
   if (digest === null || !/^[0-9a-f]+$/i.test(value)) return null;
   return {
-    words: `${value.length} letters of hexadecimal, as many as ${digest} makes`,
+    words: `${value.length} hexadecimal digits, like ${digest}`,
     kind: "recipe",
     digest,
     hex: value.length,
@@ -251,7 +251,7 @@ function passwordColumn(columns: readonly Column[]): ColumnGuess | null {
   const rest =
     found.unknown === 0
       ? []
-      : [`${found.unknown} ${found.unknown === 1 ? "row holds" : "rows hold"} something of no known form`];
+      : [`${found.unknown} ${found.unknown === 1 ? "row has" : "rows have"} something unrecognised`];
   return { member: "password", column: found.one.name, reason: [...known, ...rest].join("; ") };
 }
 

@@ -26,7 +26,7 @@ const condition = z
   })
   .refine(
     ({ is, begins, hex }) => [is, begins, hex].filter((test) => test !== undefined).length === 1,
-    "expected one of is, begins and hex beside column",
+    "expected column and one of is, begins and hex",
   );
 export type Condition = z.infer<typeof condition>;
 
@@ -48,7 +48,10 @@ const way = z.discriminatedUnion("kind", [
   }),
 ]);
 
-const givenLabel = label.refine((name) => !BUILT_IN_LABELS.includes(name), "no import gives this label");
+const givenLabel = label.refine(
+  (name) => !BUILT_IN_LABELS.includes(name),
+  "an import cannot assign this label",
+);
 const flag = z.union([
   z.boolean(),
   z.strictObject({
@@ -167,7 +170,7 @@ export function parsePlan(
   const parsed = planSchema.safeParse(document.toJS({ maxAliasCount: 0 }), { reportInput: false });
   if (!parsed.success) {
     const faults = parsed.error.issues.flatMap(linesOf).map((line) => `  ${line}`);
-    throw new PlanError([`${name} is no plan that can be run:`, ...new Set(faults)].join("\n"));
+    throw new PlanError([`${name} is not a valid plan:`, ...new Set(faults)].join("\n"));
   }
   const { columns, passwords, existing } = parsed.data;
   const ways = passwords.map((one, index): Way => {
@@ -203,7 +206,7 @@ function assertBrought(
   const brought = { salt, username: username ?? columns.username, email: email ?? columns.email };
   for (const name of ["salt", "username", "email"] as const)
     if (uses.includes(name) && brought[name] === undefined)
-      throw new PlanError(`${where}: the recipe uses ${name}; name its column as ${name}.`);
+      throw new PlanError(`${where}: the recipe uses ${name}; set its column with ${name}.`);
 }
 
 /** One or more lines, each with its place, and what was expected. */

@@ -160,22 +160,16 @@ function textIn(values: Values, column: string | undefined): string | null {
 }
 
 function identifiersOf({ columns }: Plan, values: Values): SurveyedRow["account"] {
-  const email = identifierIn(
-    values,
-    columns.email,
-    "email",
-    readEmail,
-    "no e-mail address that mail could reach",
-  );
+  const email = identifierIn(values, columns.email, "email", readEmail, "not a valid e-mail address");
   const username = identifierIn(
     values,
     columns.username,
     "username",
     readUsername,
-    "no username as they are here: 2 to 40 letters, digits, dots, dashes and underscores",
+    "not a valid username: 2 to 40 letters, digits, dots, dashes and underscores",
   );
   if (email === null && username === null)
-    throw new Unfit("email", "neither an e-mail address nor a username: nobody could sign in");
+    throw new Unfit("email", "neither an e-mail address nor a username, so nobody could sign in");
   return { email, username, reference: lineIn(values, columns.reference, "reference", 190) };
 }
 
@@ -236,12 +230,12 @@ function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly str
     if (BUILT_IN_LABELS.includes(one))
       throw new Unfit(
         "labels",
-        `column "${from.column}": no import gives ${one}; give it in the console afterwards`,
+        `column "${from.column}": an import cannot assign ${one}; do it in the console afterwards`,
       );
     if (!label.safeParse(one).success)
       throw new Unfit(
         "labels",
-        `column "${from.column}": no label as they are here: a-z, 0-9, dot, dash, underscore`,
+        `column "${from.column}": not a valid label: a-z, 0-9, dot, dash, underscore`,
       );
   }
   if (found.length > MOST_LABELS)
@@ -265,7 +259,7 @@ function isSaid(from: Flag, values: Values, member: string): boolean {
   if (from.not.includes(text) || NO.test(text)) return false;
   throw new Unfit(
     member,
-    `column "${from.column}": neither one of when (${from.when.join(", ")}) nor a no: ${["empty, 0, false, no", ...from.not].join(", ")}`,
+    `column "${from.column}": neither a yes (${from.when.join(", ")}) nor a no: ${["empty, 0, false, no", ...from.not].join(", ")}`,
   );
 }
 
@@ -280,7 +274,7 @@ function timeIn(values: Values, column: string | undefined, member: string): Dat
   if (text === "" || /^0000-00-00/.test(text)) return null;
   const time = readTime(text);
   if (time === null || !(time >= EARLIEST && time < LATEST))
-    throw new Unfit(member, `column "${column}": no time such as 2019-05-04 17:30:00 or 1556991000`);
+    throw new Unfit(member, `column "${column}": not a time such as 2019-05-04 17:30:00 or 1556991000`);
   return new Date(time);
 }
 
@@ -308,7 +302,7 @@ function authenticatorOf({ columns }: Plan, values: Values): JudgedRow["authenti
     if (secret.length < LEAST_SECRET_BYTES)
       throw new Unfit(
         member,
-        `${where}: ${secret.length * 8} bits; at least ${LEAST_SECRET_BYTES * 8} are wanted`,
+        `${where}: ${secret.length * 8} bits; at least ${LEAST_SECRET_BYTES * 8} are required`,
       );
     return { secret, settings };
   } catch (error) {
@@ -328,11 +322,14 @@ function fits({ column, is, begins, hex }: Condition, values: Values): boolean {
 function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): JudgedPassword {
   if (plan.ways.length === 0) return { kind: "none" };
   const way = plan.ways.find((one) => one.when === undefined || fits(one.when, values));
-  if (way === undefined) throw new Unfit("passwords", "no way of the plan fits what stands in its columns");
+  if (way === undefined) throw new Unfit("passwords", "nothing under passwords matches its columns");
   if (way.kind === "none") return { kind: "none" };
   const text = values.get(way.column) ?? "";
   if (text === "")
-    throw new Unfit("passwords", `column "${way.column}": it is empty; a way of kind none takes such rows`);
+    throw new Unfit(
+      "passwords",
+      `column "${way.column}": it is empty; add an entry of kind none for such rows`,
+    );
   switch (way.kind) {
     case "plain":
       return plainOf(text, way.column);
@@ -346,7 +343,7 @@ function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>):
 function plainOf(text: string, column: string): JudgedPassword {
   const prepared = preparePassword(text);
   if (!prepared.ok)
-    throw new Unfit("passwords", `column "${column}": nobody can type this password here: ${prepared.fault}`);
+    throw new Unfit("passwords", `column "${column}": this password cannot be used here: ${prepared.fault}`);
   return { kind: "plain", text: prepared.text };
 }
 
@@ -367,11 +364,11 @@ function hashOf(text: string, column: string, pepperIds: ReadonlySet<string>): J
   const record = readRecordOf(phc, column);
   const { scheme, salt, hash } = record;
   if (scheme.recipe !== null)
-    throw new Unfit("passwords", `column "${column}": a record of a recipe, which stands alone here`);
+    throw new Unfit("passwords", `column "${column}": a wrapped record, whose recipe is not here`);
   if (scheme.pepper !== null && !pepperIds.has(scheme.pepper))
     throw new Unfit(
       "passwords",
-      `column "${column}": peppered under key ${scheme.pepper}, which is not in the key ring`,
+      `column "${column}": peppered with key ${scheme.pepper}, which is not in the key ring`,
     );
   const recipe = isWeakAtRest(scheme) ? recipeOfScheme(scheme, hash.length) : null;
   if (recipe === null) return { kind: "record", record: phc };
@@ -383,7 +380,7 @@ function readRecordOf(phc: string, column: string): PasswordRecord {
     return readRecord(phc);
   } catch (error) {
     if (error instanceof PhcReadError || error instanceof SchemeError)
-      throw new Unfit("passwords", `column "${column}": no hash that can be read: ${error.message}`);
+      throw new Unfit("passwords", `column "${column}": not a readable hash: ${error.message}`);
     throw error;
   }
 }
@@ -400,12 +397,12 @@ function digestOf(plan: Plan, way: RecipeWay, text: string, values: Values): Jud
   if (bytes.length > MAX_OLD_DIGEST)
     throw new Unfit("passwords", `${where}: longer than ${MAX_OLD_DIGEST} bytes`);
   if (read.exactly !== null && bytes.length !== read.exactly)
-    throw new Unfit("passwords", `${where}: ${bytes.length} long; the recipe makes ${read.exactly}`);
+    throw new Unfit("passwords", `${where}: ${bytes.length} long; the recipe returns ${read.exactly}`);
   const brought = (name: "salt" | "username" | "email", column: string | undefined): string | null => {
     if (!read.uses.includes(name)) return null;
     const value = column === undefined ? undefined : values.get(column);
     if (value === undefined || value === null)
-      throw new Unfit("passwords", `column "${column}": the recipe uses it, and nothing is there`);
+      throw new Unfit("passwords", `column "${column}": the recipe uses it, but it is empty`);
     return value;
   };
   const salt = brought("salt", way.salt);

@@ -119,7 +119,7 @@ export async function runIntake(
   const wrapsLater = await decideWrapping(configuration, survey, { wrap: options.wrap, hasher });
   if (plan.columns.totpSecret !== undefined && configuration.keyRing === null)
     throw new IntakeRefusal(
-      "The secrets of authenticator apps are sealed under the key ring, and there is none: make one with `lucchetto keys add`, and name it in keys.file.",
+      "The secrets of authenticator apps are encrypted with the key ring, but there is none. Create one with `lucchetto keys add`, and set keys.file.",
     );
   const intake = begun ?? (await begin(needs, plan, { fingerprint, by: options.by }));
   const recipes = await keepRecipes(needs, plan, { intake, survey, wrapsLater });
@@ -145,10 +145,10 @@ function assertFits({ known }: Survey): void {
   const wrong = known.filter(({ outcome }) => outcome !== "right");
   if (wrong.length === 0) return;
   const said = wrong.map(({ who, outcome }) =>
-    outcome === "wrong" ? `the password of ${who} does not fit its row` : `no row belongs to ${who}`,
+    outcome === "wrong" ? `the password of ${who} does not match its row` : `no row belongs to ${who}`,
   );
   throw new IntakeRefusal(
-    `Nothing was written: ${said.join("; ")}. Correct the plan, and try with: lucchetto import check`,
+    `Nothing was changed: ${said.join("; ")}. Correct the plan, and test it with: lucchetto import check`,
   );
 }
 
@@ -168,7 +168,7 @@ async function assertProven(
   );
   if (open.length > 0)
     throw new IntakeRefusal(
-      `Nothing was written: no known password shows that ${open.length === 1 ? "this recipe is" : "these recipes are"} right: ${open.join(", ")}. Name somebody whose password is known with --known, or take ${open.length === 1 ? "it as it is" : "them as they are"} with --unproven.`,
+      `Nothing was changed: no known password proves that ${open.length === 1 ? "this recipe is" : "these recipes are"} right: ${open.join(", ")}. Name somebody whose password you know with --known, or import ${open.length === 1 ? "it as it is" : "them as they are"} with --unproven.`,
     );
 }
 
@@ -350,9 +350,7 @@ async function writeBatch(
         const refusals = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
         const counts = { taken: taken.length, filled: fills.length, refused: refusals.length };
         if (!(await moveOn(manager, writer.intake.id, { from, to, ...counts })))
-          throw new IntakeRefusal(
-            "Another run of the same plan is under way, and got on with it; this one has stopped.",
-          );
+          throw new IntakeRefusal("Another run of the same plan is in progress, so this one has stopped.");
         await insertAccounts(manager, taken);
         for (const fill of fills) await fillAccount(manager, fill);
         await insertMany(manager, "intake_refusal", refusals);
@@ -397,7 +395,7 @@ type There = Extract<Met, { account: unknown }>["account"];
 
 function faultOfExisting({ id, state }: There): RowFault {
   const because = state === "closed" ? ", and is being erased" : "";
-  return { member: "row", reason: `the account is there already${because}: ${id}` };
+  return { member: "row", reason: `the account already exists${because}: ${id}` };
 }
 
 const MOST_LABELS = 20;

@@ -98,13 +98,13 @@ async function* readCsv(source: UploadedSource, soFar: Partial<ReadSoFar>): Asyn
   } catch (error) {
     throw sourceError(error, path);
   }
-  if (columns === null) throw new SourceError(`${path}: it is empty; the first line names the columns.`);
+  if (columns === null) throw new SourceError(`${path}: it is empty; expected a header line.`);
 }
 
 function namesOf(record: readonly string[], decode: Decode): string[] {
   const names = record.map((field, index) => {
     const name = decode(field)?.trim() ?? "";
-    if (name === "") throw new SourceError(`line 1: column ${index + 1} has no name that can be read.`);
+    if (name === "") throw new SourceError(`line 1: column ${index + 1} has no readable name.`);
     return name;
   });
   const twice = names.find((name, index) => names.indexOf(name) !== index);
@@ -117,7 +117,7 @@ function readRecord(
   { line, columns, decode }: { line: number; columns: Columns; decode: Decode },
 ): SourceRow {
   if (record.length !== columns.size)
-    return { line, fault: `it has ${record.length} fields; the first line names ${columns.size}` };
+    return { line, fault: `it has ${record.length} fields; the header has ${columns.size}` };
   const fields: string[] = [];
   for (const [name, place] of columns) {
     const value = decode(record[place] ?? "");
@@ -141,7 +141,7 @@ function readJsonLine(text: string | null, line: number): SourceRow {
   if (text === null) return { line, fault: "these bytes are not in the encoding" };
   const value: unknown = safeJson.safeParse(text);
   if (typeof value !== "object" || value === null || Array.isArray(value))
-    return { line, fault: "it is not an object of JSON" };
+    return { line, fault: "it is not a JSON object" };
   const values = new Map<string, string | null>();
   for (const [name, member] of Object.entries(value)) values.set(name, textOf(member));
   return { line, values };
@@ -191,7 +191,7 @@ function sourceError(error: unknown, path: string): SourceError {
   if (error instanceof SourceError) return error;
   const { code = "", lines } = error as { code?: string; lines?: number };
   if (code === "ENOENT") return new SourceError(`There is no file ${path}.`);
-  if (code === "EACCES") return new SourceError(`${path} cannot be read: this user may not.`);
+  if (code === "EACCES") return new SourceError(`${path} cannot be read: permission denied.`);
   if (code === "EISDIR") return new SourceError(`${path} is a folder.`);
   const where = lines === undefined ? path : `${path}, line ${lines}`;
   if (code === "CSV_MAX_RECORD_SIZE")
@@ -199,11 +199,11 @@ function sourceError(error: unknown, path: string): SourceError {
       `${where}: a row is longer than ${MAX_ROW / 2 ** 20} MiB. Is a quotation mark missing before it?`,
     );
   if (code === "CSV_QUOTE_NOT_CLOSED")
-    return new SourceError(`${where}: a quoted field that begins before it never ends.`);
+    return new SourceError(`${where}: a quoted field before it is never closed.`);
   // Its own words would repeat the value.
   if (error instanceof CsvError)
     return new SourceError(
-      `${where}: a quotation mark stands inside a field; it is written twice there, and the field quoted.`,
+      `${where}: there is a quotation mark inside a field; quote the field and double the quotation mark.`,
     );
   return new SourceError(`${where}: ${(error as Error).message}`);
 }

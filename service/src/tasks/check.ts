@@ -56,13 +56,13 @@ function checkPasswordRules({ passwords }: Configuration): Finding[] {
       {
         subject,
         verdict: "warning",
-        detail: "off: any password is accepted; production refuses to start so",
+        detail: "off: any password is accepted; production does not start like this",
       },
     ];
   }
   const { minimumLength } = passwords;
   if (minimumLength < DEFAULT_MINIMUM_LENGTH) {
-    const detail = `passwords.minimumLength is ${minimumLength}; a password that signs in alone should have ${DEFAULT_MINIMUM_LENGTH} (NIST SP 800-63B-4)`;
+    const detail = `passwords.minimumLength is ${minimumLength}; a password used alone should have at least ${DEFAULT_MINIMUM_LENGTH} (NIST SP 800-63B-4)`;
     return [{ subject, verdict: "warning", detail }];
   }
   return [{ subject, verdict: "ok", detail: `at least ${minimumLength} characters` }];
@@ -74,7 +74,7 @@ async function checkCompromisedList({ passwords }: Configuration): Promise<Findi
   try {
     const list = await openCompromisedList(passwords.compromisedList);
     await list.close();
-    const detail = `${list.entries.toLocaleString("en")} passwords that nobody may choose`;
+    const detail = `${list.entries.toLocaleString("en")} passwords that people cannot choose`;
     return [{ subject, verdict: "ok", detail }];
   } catch (error) {
     if (!(error instanceof ConfigurationError)) throw error;
@@ -94,11 +94,11 @@ function checkKeys({ keyRing, passwords }: Configuration): Finding {
     return {
       subject: "keys",
       verdict: "ok",
-      detail: `${keyRing.keys.size} in the ring, current ${keyRing.current}${passwords.pepper === "on" ? "; new records are peppered under it" : ""}`,
+      detail: `${keyRing.keys.size} in the ring, current ${keyRing.current}${passwords.pepper === "on" ? "; new records are peppered with it" : ""}`,
     };
   }
   const detail =
-    "no key ring; make one with: lucchetto keys add, and name it in keys.file (production needs it)";
+    "no key ring; create one with: lucchetto keys add, and set keys.file (required in production)";
   return { subject: "keys", verdict: "warning", detail };
 }
 
@@ -108,28 +108,28 @@ function checkPasskeys({ publicUrl, passkeys }: Configuration): Finding {
   const { relyingPartyId, origins, relatedOrigins } = passkeys;
   const { hostname, pathname, protocol } = new URL(publicUrl);
   if (isIP(hostname.replace(/^\[|\]$/g, "")) !== 0) {
-    const detail = `publicUrl names the address ${hostname}, and browsers make passkeys for names only; use a name (localhost in development)`;
+    const detail = `publicUrl has the IP address ${hostname}, but passkeys need a host name; use one (localhost in development)`;
     return { subject, verdict: "warning", detail };
   }
   if (protocol === "http:" && !isLoopbackHost(hostname)) {
     const detail =
-      "publicUrl is http://, where browsers make no passkeys; use https:// (or localhost in development)";
+      "publicUrl is http://, where browsers do not allow passkeys; use https:// (or localhost in development)";
     return { subject, verdict: "warning", detail };
   }
   if (relatedOrigins.length > 0 && (hostname !== relyingPartyId || pathname !== "/")) {
-    const detail = `${relatedOrigins.join(", ")} are no part of ${relyingPartyId}; browsers ask https://${relyingPartyId}/.well-known/webauthn about them. Let that host's server pass this path on to the service`;
+    const detail = `${relatedOrigins.join(", ")} are not part of ${relyingPartyId}, so browsers look them up at https://${relyingPartyId}/.well-known/webauthn. Have that host's server forward this path to the service`;
     return { subject, verdict: "warning", detail };
   }
   const trust =
     passkeys.trustAnchors.length === 0 ? "" : `; ${passkeys.trustAnchors.length} trusted certificate(s)`;
-  return { subject, verdict: "ok", detail: `for ${relyingPartyId}, made at ${origins.join(", ")}${trust}` };
+  return { subject, verdict: "ok", detail: `for ${relyingPartyId}, used at ${origins.join(", ")}${trust}` };
 }
 
 /** Production on loopback is reached through a proxy; if that is not trusted, all people seem to come from it. */
 function checkProxies({ mode, listen, trustedProxies }: Configuration): Finding[] {
   if (mode !== "production" || !isLoopbackHost(listen.host) || trustedProxies.length > 0) return [];
   const detail =
-    "trustedProxies is empty, so everybody seems to come from the proxy and shares its limits; name it: trustedProxies: [127.0.0.1]";
+    "trustedProxies is empty, so all visitors seem to come from the proxy and share its limits; add it: trustedProxies: [127.0.0.1]";
   return [{ subject: "proxies", verdict: "warning", detail }];
 }
 
@@ -138,11 +138,11 @@ function checkProxyCheck({ proxyCheck: { clientId, proxies } }: Configuration): 
   const subject = "proxy check";
   if (clientId === undefined && proxies.length === 0) return [];
   if (clientId === undefined) {
-    const detail = "proxyCheck.clientId is missing; name the application behind the proxy";
+    const detail = "proxyCheck.clientId is missing; set it to the application behind the proxy";
     return [{ subject, verdict: "wrong", detail }];
   }
   if (proxies.length === 0) {
-    const detail = "proxyCheck.proxies is empty, so nobody may ask; name the proxy: proxies: [127.0.0.1]";
+    const detail = "proxyCheck.proxies is empty, so nobody may ask; add the proxy: proxies: [127.0.0.1]";
     return [{ subject, verdict: "wrong", detail }];
   }
   return [{ subject, verdict: "ok", detail: `for ${clientId}, asked by ${proxies.join(", ")}` }];
@@ -152,8 +152,10 @@ function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
   const { consult, notify } = webhooks;
   const subject = "webhooks";
   const said = [
-    ...(consult.url === undefined ? [] : [`${consult.url} is asked; no answer means ${consult.whenSilent}`]),
-    ...(notify.url === undefined ? [] : [`${notify.url} is told`]),
+    ...(consult.url === undefined
+      ? []
+      : [`${consult.url} is asked; without a response: ${consult.whenSilent}`]),
+    ...(notify.url === undefined ? [] : [`${notify.url} is notified`]),
   ];
   if (said.length === 0) return [];
   const isLenient = consult.url !== undefined && consult.whenSilent === "allow" && mode === "production";
@@ -165,9 +167,8 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
   const subject = "mail";
   if (mail.via !== "smtp") {
     if (mail.via === "mailbox")
-      return { subject, verdict: "ok", detail: "caught in the built-in mailbox (development)" };
-    const detail =
-      "none: nobody can reset a password, prove an address or be invited; name a server in mail.smtp.url";
+      return { subject, verdict: "ok", detail: "collected in the built-in mailbox (development)" };
+    const detail = "none: nobody can reset a password, verify an address or be invited; set mail.smtp.url";
     return { subject, verdict: "warning", detail };
   }
   const { host, port, isTls, mustStartTls, user, from } = mail;
@@ -176,7 +177,7 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
   try {
     await transport.verify();
   } catch (error) {
-    const detail = `${where} does not take mail: ${refusalOf(error).answer}; correct mail.smtp or start the server`;
+    const detail = `${where} does not accept mail: ${refusalOf(error).answer}; correct mail.smtp or start the server`;
     return { subject, verdict: "wrong", detail };
   } finally {
     transport.close();
@@ -185,9 +186,9 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
     return {
       subject,
       verdict: "warning",
-      detail: `${where} may be spoken to without TLS (mail.smtp.startTls)`,
+      detail: `${where} may be used without TLS (mail.smtp.startTls)`,
     };
-  return { subject, verdict: "ok", detail: `${where}, from ${from}; addresses are proved: ${verifyEmail}` };
+  return { subject, verdict: "ok", detail: `${where}, from ${from}; address verification: ${verifyEmail}` };
 }
 
 async function checkHashing(configuration: Configuration): Promise<Finding> {
@@ -196,7 +197,7 @@ async function checkHashing(configuration: Configuration): Promise<Finding> {
   const subject = "password hashing";
   const took = `${scheme.text} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
   if (millisecondsPerHash < COMFORTABLE.least) {
-    return { subject, verdict: "warning", detail: `${took}; that is cheap for whoever guesses` };
+    return { subject, verdict: "warning", detail: `${took}; that makes guessing cheap` };
   }
   if (millisecondsPerHash > COMFORTABLE.most) {
     return { subject, verdict: "warning", detail: `${took}; people will notice the wait` };
@@ -241,14 +242,14 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
         : {
             subject: "schema",
             verdict: "wrong",
-            detail: "not the one this version knows; run: lucchetto schema apply",
+            detail: "not up to date; run: lucchetto schema apply",
           },
       movedBy === 0
         ? { subject: "clock", verdict: "ok", detail: "not moved" }
         : {
             subject: "clock",
             verdict: configuration.mode === "production" ? "wrong" : "warning",
-            detail: `moved by ${Math.round(movedBy / 1_000)} s; set it right with: lucchetto clock reset`,
+            detail: `moved by ${Math.round(movedBy / 1_000)} s; restore it with: lucchetto clock reset`,
           },
       ...(lost === null ? [] : [{ subject: "passkeys", verdict: "wrong" as const, detail: lost }]),
       ...(isAppKnown
@@ -257,7 +258,7 @@ async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
             {
               subject: "proxy check",
               verdict: "wrong" as const,
-              detail: `proxyCheck.clientId is ${clientId}, which no application has; register it with: lucchetto app add`,
+              detail: `proxyCheck.clientId is ${clientId}, but there is no such application; register it with: lucchetto app add`,
             },
           ]),
     ];

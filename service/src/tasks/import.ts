@@ -100,7 +100,7 @@ export function importShow(
 async function intakeOf(dataSource: DataSource, id: string): Promise<IntakeRow> {
   const intake = UUID.test(id) ? await findIntake(dataSource, id) : null;
   if (intake !== null) return intake;
-  throw new IntakeRefusal(`There is no intake ${id}; \`lucchetto import status\` lists them.`);
+  throw new IntakeRefusal(`There is no import ${id}; \`lucchetto import status\` lists them.`);
 }
 
 const UUID = /^[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}$/;
@@ -115,7 +115,7 @@ export function importRefused(
 ): Promise<{ written: number }> {
   return withDatabase(config, async ({ dataSource }) => {
     await intakeOf(dataSource, id);
-    if (existsSync(to)) throw new IntakeRefusal(`${to} is there already.`);
+    if (existsSync(to)) throw new IntakeRefusal(`${to} already exists.`);
     let written = 0;
     let after = "0";
     let columns: string[] = [];
@@ -166,9 +166,7 @@ async function withDatabase<Result>(
   const dataSource = await openWithoutDeadline(configuration);
   try {
     if (!(await schemaStatus(dataSource)).current)
-      throw new IntakeRefusal(
-        "The database's schema is not the one of this version. Run: lucchetto schema apply",
-      );
+      throw new IntakeRefusal("The database's schema is not up to date. Run: lucchetto schema apply");
     const clock = createMovableClock(dataSource);
     await clock.refresh();
     return await work({ configuration, dataSource, clock });
@@ -176,7 +174,7 @@ async function withDatabase<Result>(
     if (!isStorageUnavailable(error)) throw error;
     const { message } = error as Error;
     throw new IntakeRefusal(
-      `The database went away, or does not take anything: ${message}. Run the same again: it goes on where it stood.`,
+      `The database is gone or refuses writes: ${message}. Run the same command again: it continues where it stopped.`,
       { cause: error },
     );
   } finally {

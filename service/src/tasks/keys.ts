@@ -76,7 +76,7 @@ function assertNotNeeded(id: string, needs: NeedsOfKey): void {
   const lost = whatIsLost(needs);
   if (lost.length > 0)
     throw new KeyRefusal(
-      `${id} is needed: ${lost.map(({ what, meanwhile }) => `${what}; ${meanwhile}`).join(". ")}. To remove it all the same: lucchetto keys retire ${id} --give-up`,
+      `${id} is still needed: ${lost.map(({ what, meanwhile }) => `${what}; ${meanwhile}`).join(". ")}. To remove it anyway: lucchetto keys retire ${id} --give-up`,
     );
 }
 

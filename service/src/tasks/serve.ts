@@ -17,7 +17,7 @@ export class PortTaken extends Error {
   override readonly name = "PortTaken";
   constructor({ listen: { host, port } }: Pick<Configuration, "listen">) {
     super(
-      `listen.port: ${port} on ${host} is in use. Stop what listens there, or set listen.port in the configuration (or LUCCHETTO_LISTEN_PORT) to another.`,
+      `listen.port: ${port} on ${host} is in use. Stop the program there, or set another listen.port (or LUCCHETTO_LISTEN_PORT).`,
     );
   }
 }
@@ -36,14 +36,14 @@ export async function serve(configuration: Configuration, source: string): Promi
     await dataSource.destroy();
     throw new SchemaMismatch(
       status.unknown.length > 0
-        ? `The database has migrations that this version does not know (${status.unknown.join(", ")}); run the version that made them.`
+        ? `The database has migrations unknown to this version (${status.unknown.join(", ")}). Run the version that applied them.`
         : "The database's schema is older than this version. Run: lucchetto schema apply",
     );
   }
   if (configuration.mode === "production" && (await readMovedClock(dataSource)) !== 0) {
     await dataSource.destroy();
     throw new ConfigurationError(source, [
-      "the service's clock was moved, which production refuses; run in development mode once: lucchetto clock reset",
+      "the service's clock is moved, which production does not allow; in development mode, run: lucchetto clock reset",
     ]);
   }
   const lost = await lostPasskeys(dataSource, configuration);
@@ -63,16 +63,16 @@ export async function serve(configuration: Configuration, source: string): Promi
   }
   if (configuration.passwords.rules === "off")
     logger.warn("passwords.rules is off: any password is accepted");
-  logger.info(`Lucchetto (${configuration.mode}) is at ${configuration.publicUrl}`);
+  logger.info(`Lucchetto (${configuration.mode}) is running at ${configuration.publicUrl}`);
 
   let stopping = false;
   const stop = async (): Promise<void> => {
     if (stopping) return;
     stopping = true;
-    logger.info("Stopping: what is under way is answered");
+    logger.info("Stopping; requests in progress are finished");
     // A database that hangs is waited for no longer than a supervisor has patience.
     const late = setTimeout(() => {
-      logger.error("the service did not come to its end by itself; what was under way is given up");
+      logger.error("the service did not stop in time; requests in progress were dropped");
       process.exit(1);
     }, configuration.grace + STOP_WITHIN);
     try {

@@ -185,7 +185,7 @@ export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<S
     const password = wish.password ?? (wish.adminUrl === null ? "" : randomBytes(24).toString("base64url"));
     if (password.trim() === "")
       throw new SetupRefusal(
-        "The password of the database user is missing: give it in LUCCHETTO_DATABASE_PASSWORD, or name an administrator with --admin, who creates the user.",
+        "The password of the database user is missing: set LUCCHETTO_DATABASE_PASSWORD, or use --admin to have an administrator create the user.",
       );
     writeWhole(file, password, 0o600);
     steps.push({ outcome: "made", detail: `database password in ${file}` });
@@ -209,7 +209,7 @@ export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<S
     const applied = await dataSource.runMigrations({ transaction: "each" });
     steps.push(
       applied.length === 0
-        ? { outcome: "there", detail: "schema, current" }
+        ? { outcome: "there", detail: "schema, up to date" }
         : { outcome: "made", detail: `schema, ${applied.length} migration(s)` },
     );
   } finally {
@@ -239,7 +239,7 @@ async function createAsAdministrator(
   const user = decodeURIComponent(wanted.username);
   if (!/^[A-Za-z0-9_]{1,64}$/.test(name) || !/^[A-Za-z0-9_]{1,80}$/.test(user))
     throw new SetupRefusal(
-      "database.url: name the database and its user with letters, digits and _ alone, such as mariadb://lucchetto@127.0.0.1:3306/lucchetto",
+      "database.url: use only letters, digits and _ for the database and its user, such as mariadb://lucchetto@127.0.0.1:3306/lucchetto",
     );
   const connection = await connectAsAdministrator(adminUrl, adminPassword);
   try {
@@ -254,7 +254,7 @@ async function createAsAdministrator(
     }
   } catch (error) {
     throw new SetupRefusal(
-      `The administrator ${new URL(adminUrl).username} could not create database and user: ${(error as NodeJS.ErrnoException).code ?? (error as Error).message}.`,
+      `The administrator ${new URL(adminUrl).username} could not create the database and its user: ${(error as NodeJS.ErrnoException).code ?? (error as Error).message}.`,
     );
   } finally {
     await connection.end();
@@ -285,10 +285,10 @@ async function connectAsAdministrator(adminUrl: string, password: string | null)
       connectTimeout: 5_000,
     });
   } catch (error) {
-    const code = (error as NodeJS.ErrnoException).code ?? "no answer";
+    const code = (error as NodeJS.ErrnoException).code ?? "no response";
     const why = code.startsWith("ER_ACCESS_DENIED")
       ? "the user or the password is wrong"
-      : `nothing answers there (${code})`;
+      : `nothing is listening there (${code})`;
     throw new SetupRefusal(`The administrator's connection to ${socketPath ?? url.host} failed: ${why}.`);
   }
 }
