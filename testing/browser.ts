@@ -11,12 +11,14 @@ export const startBrowser = (names: readonly string[] = []): Promise<Browser> =>
 /** A fresh browser with one tab; what its console and its policy complained of is kept. */
 export async function openTab(
   browser: Browser,
-  options: { dark?: boolean; width?: number; trustsAll?: boolean } = {},
+  options: { dark?: boolean; width?: number; trustsAll?: boolean; locale?: string } = {},
 ): Promise<{ context: BrowserContext; page: Page; complaints: string[] }> {
   const context = await browser.newContext({
     viewport: { width: options.width ?? 1280, height: 800 },
     // Of certificates made on the spot.
     ignoreHTTPSErrors: options.trustsAll === true,
+    // What the browser asks for; nothing, if left out.
+    ...(options.locale === undefined ? {} : { locale: options.locale }),
     colorScheme: options.dark === true ? "dark" : "light",
   });
   context.setDefaultTimeout(LIMIT);

@@ -138,7 +138,7 @@ describe("an export", () => {
         lines.toSpliced(2, 1).join("\n"),
         whole.slice(0, -40),
       ])
-        expect(await take(cut)).toMatchObject({ status: 1, err: expect.stringContaining("is cut") });
+        expect(await take(cut)).toMatchObject({ status: 1, err: expect.stringContaining("is incomplete") });
       expect((await take(whole.replace('"lucchettoExport":1', '"lucchettoExport":2'))).err).toContain(
         "not an export of this version",
       );

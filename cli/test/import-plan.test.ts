@@ -69,7 +69,7 @@ describe("a draft of a plan", () => {
     expect(reason).toContain("60 characters beginning with $2b$: bcrypt, cost 10");
     expect(reason).toContain("PHC strings: $scrypt$ln=15,r=8,p=3");
     expect(reason).toContain("beginning with $1$: md5-crypt");
-    expect(reason).toContain("1 row holds something of no known form");
+    expect(reason).toContain("1 row has something unrecognised");
     expect(text.match(/begins:/g)).toHaveLength(3);
     // A password in plain text is never repeated.
     expect(out).not.toContain("moss");
@@ -87,7 +87,7 @@ describe("a source that is not as it should be", () => {
     expect(JSON.parse(out).text).toMatch(/begins: "?\{SSHA\}"?[^]*begins: "?\{CRYPT\}"?/);
     const rows = `mail,pw,salt\na@brina.example,${BCRYPT},${BCRYPT.slice(7, 29)}\n`;
     const repeated = await plan(file("repeated.csv", rows));
-    expect(repeated.err).toMatch(/column "salt" only repeats the salt inside, and is left out/);
+    expect(repeated.err).toMatch(/column "salt" only repeats the salt, and is left out/);
     expect(repeated.out).not.toMatch(/salt: salt/);
   });
 
@@ -109,7 +109,7 @@ describe("a source that is not as it should be", () => {
       displayName: "name",
     });
     expect((await plan(path, ["--encoding", "windows-1252"])).err).toContain(
-      "3 rows were looked at, 1 cannot be read:",
+      "3 rows were read, 1 cannot be read:",
     );
   });
 
@@ -124,7 +124,7 @@ describe("a source that is not as it should be", () => {
     [
       "a quote in the middle",
       'email,name\na@brina.example,An"na"\n',
-      /line 2: a quotation mark stands inside a field/,
+      /line 2: there is a quotation mark inside a field/,
     ],
     ["a row without end", `email,name\na@brina.example,"${"x".repeat(2 ** 20 + 10)}`, /longer than 1 MiB/],
   ])("%s is a sentence, not a stack", async (what, content, said) => {

@@ -56,7 +56,7 @@ describe("a plan that cannot be run", () => {
     ],
     [
       planOf("a.csv", "  - {kind: recipe, column: pw, recipe: 'hex(md5(concat(salt, password)))'}"),
-      /uses salt; name its column/,
+      /uses salt; set its column/,
     ],
     [planOf("a.csv", "  - {kind: plain, column: pw, when: {column: pw}}"), /one of is, begins and hex/],
     ["source: [", /plan-/],

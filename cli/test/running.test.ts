@@ -70,7 +70,7 @@ describe("for the one who runs it", () => {
     };
     const { out } = await lucchetto(["check", ...config()], { env: behind });
     expect(out).not.toMatch(/warning +proxies/);
-    expect(out).toMatch(/wrong +proxy check +.*brina-site, which no application has/);
+    expect(out).toMatch(/wrong +proxy check +.*brina-site, but there is no such application/);
   });
 
   test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {

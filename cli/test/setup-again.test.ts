@@ -73,7 +73,7 @@ describe("setup, refused or run again", () => {
     ["--site-name", "x".repeat(61), /site\.name: found/],
     ["--app-url", "no address", /application's address/],
     ["--operator-email", "office", /--email: this is not an e-mail address/],
-    ["--admin", "mariadb://nobody_here@127.0.0.1:1", /nothing answers there \(ECONNREFUSED\)/],
+    ["--admin", "mariadb://nobody_here@127.0.0.1:1", /nothing is listening there \(ECONNREFUSED\)/],
     ["--admin", "root", /should look like mariadb:\/\/root@/],
   ])("%s %s is refused with what is expected", async (option, value, message) => {
     const { options, run } = await place();

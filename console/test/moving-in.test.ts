@@ -61,7 +61,7 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   // What lies sealed is wrapped while one looks.
   await eventually(async () => (await page.locator("[role=progressbar]").count()) === 0);
   await page.click("text=Refused rows: 1");
-  await card.locator("td >> text=no e-mail address that mail could reach").waitFor();
+  await card.locator("td >> text=not a valid e-mail address").waitFor();
   expect(await card.textContent()).not.toContain(digest("irma"));
 
   await page.click("text=Correct this recipe");

@@ -83,25 +83,25 @@ describe("taking a change back", () => {
 
   test("RC-10 the account is closed at once, and the link in the mail keeps it; in Italian", async () => {
     const { email } = await somebody("bruno", italian);
-    const { context, page, complaints } = await openTab(browser, { width: 320, dark: true });
+    const { context, page, complaints } = await openTab(browser, { locale: "it-IT", width: 320, dark: true });
     await signIn(page, email, italian);
     await page.waitForURL("**/account");
     await page.goto(`${italian.url}/account/erase`);
     await page.check("[name=isSure]");
-    await page.waitForSelector("text=Tra 7 giorni sarà cancellato tutto");
+    await page.waitForSelector("text=Tra 7 giorni viene cancellato del tutto");
     await looksRight(page, "4-erase-it");
     await page.click("button[type=submit]");
     await heading(page, "Il tuo account è chiuso");
     await page.waitForSelector("text=Tra 7 giorni");
     await signIn(page, email, italian);
-    await page.waitForSelector("text=La password è giusta, ma l’account viene cancellato");
-    const elsewhere = await openTab(browser, { width: 320 });
+    await page.waitForSelector("text=La password è giusta, ma l’account sta per essere cancellato");
+    const elsewhere = await openTab(browser, { locale: "it-IT", width: 320 });
     await elsewhere.page.goto((await mailTo(italian, email, "account-closed")).links[0] ?? "");
     await heading(elsewhere.page, "Vuoi tenere l’account?");
     await elsewhere.page.fill("[name=present]", PASSWORD);
     await looksRight(elsewhere.page, "5-keep-it");
     await elsewhere.page.click("button >> text=Tieni il mio account");
-    await heading(elsewhere.page, "Il tuo account rimane");
+    await heading(elsewhere.page, "Il tuo account è stato conservato");
     await signIn(page, email, italian);
     await page.waitForURL("**/account");
     expect([...complaints, ...elsewhere.complaints]).toEqual([]);

@@ -28,8 +28,9 @@ export const pageState = z.object({
   eraseAfter: z.string().nullable(),
   /** For whom passkeys are made. */
   relyingPartyId: z.string(),
-  /** The language of the pages, as far as they speak it. */
+  /** The language of the page, and the site's own. */
   language: z.enum(["en", "it"]),
+  siteLanguage: z.enum(["en", "it"]),
   /** Where a person lands when nothing else was asked for. */
   landings: z.object({ afterSignIn: z.string(), afterRegistering: z.string(), afterSignOut: z.string() }),
   /** Set on an error page. */

@@ -104,7 +104,7 @@ describe("a rehearsal", () => {
       (["open-to-all", "never-answers", "streams-for-ever", "leads-in-circles"] as const).map(of),
     );
     expect(open).toEqual({
-      "closed-page": expect.stringMatching(/200 with \d+ letters and no sign-in form/),
+      "closed-page": expect.stringMatching(/200 with \d+ characters and no sign-in form/),
     });
     expect(silent).toEqual({ "closed-page": expect.stringMatching(/did not answer to its end within 15 s/) });
     expect(endless).toEqual({

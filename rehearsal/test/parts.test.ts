@@ -65,7 +65,7 @@ test("pages that forget to ask again, and that ask for too little, are found", a
   expect(failedOf(careless)).toEqual([
     ["old-cookie", expect.stringMatching(/^200: it still opens the closed page/)],
     ["expiry", expect.stringMatching(/^31 minutes later the page is still open/)],
-    ["level-wanted", expect.stringMatching(/^200 with \d+ letters/)],
+    ["level-wanted", expect.stringMatching(/^200 with \d+ characters/)],
   ]);
 });
 

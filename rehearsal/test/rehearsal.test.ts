@@ -28,7 +28,7 @@ test("a rehearsal of the sample application passes every step, and leaves nobody
   const { status, out, err } = await callCommand(home, ["rehearse", ...args, ...all, ...more]);
   expect([out, err, status]).toEqual([
     expect.stringContaining("22 passed, 0 failed, 0 skipped."),
-    expect.stringMatching(/^The clock of .* is moved for one step: sessions of others end by it\./),
+    expect.stringMatching(/^One step moves the clock of .*, which ends other people's sessions\./),
     0,
   ]);
   expect(out).not.toContain("could not be erased");

@@ -35,6 +35,7 @@ export interface ServiceContext {
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
   readonly signInCookie: HostCookie;
+  readonly languageCookie: HostCookie;
   /** The check token for what stands behind the proxy on the same host. */
   readonly proxyCookie: HostCookie;
   /** Seals what must be read back. */

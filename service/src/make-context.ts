@@ -54,6 +54,7 @@ export async function makeContext({
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
     signInCookie: hostCookie(publicUrl, "sign-in"),
+    languageCookie: hostCookie(publicUrl, "language"),
     proxyCookie: hostCookie(publicUrl, "proxy"),
     ...keysOf(configuration),
   };

@@ -74,9 +74,10 @@
     proof: { password: string } | Awaited<ReturnType<typeof makePasskey>>,
   ): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
-    const reply = await call(routes.register, {
-      body: { email: given(email), username: given(username), displayName: given(displayName), ...proof },
-    });
+    // Mails come in the language of the page that they registered on.
+    const language = page.language === page.siteLanguage ? undefined : page.language;
+    const names = { email: given(email), username: given(username), displayName: given(displayName) };
+    const reply = await call(routes.register, { body: { ...names, language, ...proof } });
     if (reply.status === 201) {
       tellTabs();
       if (reply.body.recoveryCodes === undefined) go(next);

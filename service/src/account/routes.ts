@@ -3,6 +3,7 @@ import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
 import { handingOf } from "../http/handing.ts";
+import { tellLanguage } from "../http/language.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
@@ -52,9 +53,12 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.listAccounts, async ({ query }) => answer(200, await listForOperators(context, query)));
 
-    mount(app, routes.changeOwnAccount, async ({ body }, { caller, request }) =>
-      answer(200, showAccount(await changeOwnAccount(context, caller, body, visitOf(request)))),
-    );
+    mount(app, routes.changeOwnAccount, async ({ body }, { caller, request, reply }) => {
+      const account = await changeOwnAccount(context, caller, body, visitOf(request));
+      if (request.headers.authorization === undefined)
+        tellLanguage(reply, context.languageCookie, account.language);
+      return answer(200, showAccount(account));
+    });
 
     mount(app, routes.exportOwnData, async (_received, { caller, reply }) => {
       void reply.header("content-disposition", 'attachment; filename="my-data.json"');
@@ -64,6 +68,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.eraseOwnAccount, async (_received, { caller, request, reply }) => {
       await eraseOwnAccount(context, caller, visitOf(request));
       void reply.header("set-cookie", context.ownCookie.remove());
+      tellLanguage(reply, context.languageCookie, null);
       return answer(204, undefined);
     });
 

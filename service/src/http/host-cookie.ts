@@ -21,9 +21,10 @@ export interface HostCookie {
  * - `own`: the own token of the session.
  * - `device`: the mark of a known device. It proves nothing: it only says which count of failures is used.
  * - `sign-in`: the token of a sign-in in progress.
+ * - `language`: of the account that the browser was signed in to last, in which its pages come.
  * - `proxy`: the check token for what stands behind the proxy on the same host; it alone goes to the whole host.
  */
-export type HostCookiePurpose = "own" | "device" | "sign-in" | "proxy";
+export type HostCookiePurpose = "own" | "device" | "sign-in" | "language" | "proxy";
 
 /** Seconds that browsers keep a cookie at most. */
 export const LONGEST_MAX_AGE = 400 * 24 * 3_600;

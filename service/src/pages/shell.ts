@@ -3,11 +3,14 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
 import { MAILBOX_PAGE, PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import type { Language } from "@lucchetto/core";
 import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { durationInWords } from "../duration.ts";
 import { basePathOf } from "../http/address.ts";
+import { hostCookie } from "../http/host-cookie.ts";
+import { languageOf } from "../http/language.ts";
 import { problemBody } from "../http/problem.ts";
 import type { ProblemParts } from "../problem.ts";
 import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../site/site.ts";
@@ -44,7 +47,12 @@ export function createPageShell(configuration: Configuration, added: string | nu
   const built = readTemplate(basePath);
   // In development the pages are built again while the service runs.
   const template = () => (configuration.mode === "development" ? readTemplate(basePath) : built);
-  const common = commonState(configuration, basePath);
+  const { language: siteLanguage } = configuration.site;
+  const common = {
+    en: commonState(configuration, basePath, "en"),
+    it: commonState(configuration, basePath, "it"),
+  };
+  const languageCookie = hostCookie(publicUrl, "language");
 
   const style = siteStyle(configuration);
   const styleAddress = style === "" ? null : siteStyleAddress(basePath, style);
@@ -55,7 +63,8 @@ export function createPageShell(configuration: Configuration, added: string | nu
     const isConsole = path.startsWith("/console");
     // What is for operators and developers is in English on every site.
     const isEnglish = isConsole || extras.problem !== undefined || FOR_DEVELOPERS.test(path);
-    const state: PageState = { ...common, ...extras, ...(isEnglish ? { language: "en" } : {}) };
+    const language = isEnglish ? "en" : languageOf(reply.request, languageCookie, siteLanguage);
+    const state: PageState = { ...common[language], ...extras };
     return reply
       .status(status)
       .headers({ "cache-control": "no-store", "content-security-policy": CONTENT_SECURITY_POLICY })
@@ -117,7 +126,7 @@ function readTemplate(basePath: string): string {
   }
 }
 
-function commonState(configuration: Configuration, basePath: string): PageState {
+function commonState(configuration: Configuration, basePath: string, language: Language): PageState {
   const { site, mode, accounts, passwords, passkeys, landings, mail, signIn, links } = configuration;
   return {
     site: { name: site.name, logo: configuration.logo === null ? null : basePath + SITE_LOGO_PATH },
@@ -126,13 +135,14 @@ function commonState(configuration: Configuration, basePath: string): PageState 
     mailComesFirst:
       mail.via !== "none" && (!configuration.tellTaken || configuration.verifyEmail === "required"),
     linksWorkFor: {
-      reset: durationInWords(links.reset, site.language),
-      signIn: durationInWords(links["sign-in"], site.language),
-      verify: durationInWords(links.verify, site.language),
+      reset: durationInWords(links.reset, language),
+      signIn: durationInWords(links["sign-in"], language),
+      verify: durationInWords(links.verify, language),
     },
     relyingPartyId: passkeys.relyingPartyId,
-    eraseAfter: accounts.eraseAfter === 0 ? null : durationInWords(accounts.eraseAfter, site.language),
-    language: site.language,
+    eraseAfter: accounts.eraseAfter === 0 ? null : durationInWords(accounts.eraseAfter, language),
+    language,
+    siteLanguage: site.language,
     basePath,
     mode,
     identifiers: { email: accounts.email, username: accounts.username },

@@ -1,6 +1,7 @@
 import type { FastifyReply } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
+import { tellLanguage } from "../http/language.ts";
 import type { BegunSession } from "./session.ts";
 import { showSession } from "./session.ts";
 
@@ -27,6 +28,7 @@ export function deliverSession(
   begun: BegunSession,
   deliver: "cookie" | "token" | undefined,
 ) {
+  if (deliver !== "token") tellLanguage(reply, context.languageCookie, begun.account.language);
   return {
     outcome: "signed-in",
     session: showSession(begun.session, { now: context.clock.now(), current: true }),

@@ -8,6 +8,7 @@ import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
 import { markOf } from "../http/device-mark.ts";
+import { tellLanguage } from "../http/language.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
@@ -31,6 +32,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));
       void reply.header("set-cookie", context.ownCookie.remove());
+      tellLanguage(reply, context.languageCookie, null);
       if (context.configuration.proxyCheck.clientId !== undefined)
         void reply.header("set-cookie", context.proxyCookie.remove());
       return answer(204, undefined);
