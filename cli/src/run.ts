@@ -1,6 +1,6 @@
 /** One call of the command. Exit status: 0 done, 1 refused or failed, 2 wrong usage. */
 import type { Problem, ProblemError } from "@lucchetto/contract";
-import { Command, CommanderError } from "commander";
+import { Command, CommanderError, Help } from "commander";
 import { NOUNS } from "./commands/index.ts";
 import { Failure } from "./failure.ts";
 import type { Terminal } from "./terminal.ts";
@@ -31,18 +31,25 @@ function programFor(): Command {
     .description("Accounts for web applications: the service, its people and its apps.")
     .version(VERSION)
     .option("--url <address>", "the service (default: the profile's, else http://localhost:8420)")
-    .option("--profile <name>", "which kept credentials to use")
-    .option("--proof-stdin", "read a proof that is wanted again from standard input: password, then a code")
-    .option("--wide", "show all columns of a table, and ids in full, however wide the terminal is")
-    .showHelpAfterError("(--help shows how it is used)")
+    .option("--profile <name>", "which saved credentials to use")
+    .option(
+      "--proof-stdin",
+      "if a fresh proof is required, read it from standard input: password, then a code",
+    )
+    .option("--wide", "show all columns and complete ids, however wide the terminal is")
+    .showHelpAfterError("(see --help)")
     .exitOverride()
     .helpCommand(false)
-    .configureHelp({ showGlobalOptions: true })
+    .configureHelp({
+      showGlobalOptions: true,
+      // Options that can be repeated begin with none.
+      optionDescription: (option) => new Help().optionDescription(option).replace(/ ?\(default: \[\]\)$/, ""),
+    })
     .configureOutput({
       writeOut: (text) => stdout.write(text),
       writeErr: (text) => stderr.write(text),
     })
-    .addHelpText("after", "\nlucchetto <command> --help shows what a command can do.");
+    .addHelpText("after", "\nFor details of a command: lucchetto <command> --help");
   for (const { name, group, description } of NOUNS)
     program.command(name).description(description).helpGroup(`${group}:`).helpCommand(false);
   program.hook("preAction", (_program, called) => {
@@ -89,12 +96,12 @@ function report(error: unknown): number {
 
 const FILE_FAULTS: Readonly<Record<string, string>> = {
   ENOENT: "there is no such file or folder",
-  ENOTDIR: "a part of the path is no folder",
-  EACCES: "this user may not",
-  EPERM: "this user may not",
-  EROFS: "nothing can be written there",
+  ENOTDIR: "a part of the path is not a folder",
+  EACCES: "permission denied",
+  EPERM: "permission denied",
+  EROFS: "the file system is read-only",
   EISDIR: "it is a folder",
-  EEXIST: "it is there already",
+  EEXIST: "it already exists",
   ENOSPC: "the disk is full",
 };
 

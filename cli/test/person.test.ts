@@ -78,7 +78,7 @@ describe("as a person", () => {
       input: "a wrong password",
     });
     expect(wrong).toMatchObject({ status: 1, out: "" });
-    expect(wrong.err).toMatch(/do not belong together[^]*sign-in-refused, request [0-9a-f-]{36}/);
+    expect(wrong.err).toMatch(/name or the password is wrong[^]*sign-in-refused, request [0-9a-f-]{36}/);
     const short = await lucchetto(["register", "--email", "nonsense", "--password-stdin"], {
       input: "short",
     });

@@ -62,7 +62,7 @@ test("on a small screen, in the dark, after a refused sign-in it says why, and w
   await page.fill("[name=identifier]", "mira@brina.example");
   await page.fill("[name=password]", "six huts above the lake");
   await page.click("main form button[type=submit]");
-  await page.waitForSelector("text=do not belong together");
+  await page.waitForSelector("text=name or the password is wrong");
   await page.getByRole("button", { name: "Look inside" }).click();
   await page.waitForSelector("aside >> text=no match");
   await page.waitForSelector("aside >> text=sign-in.refused, wrong-password");

@@ -96,7 +96,7 @@ describe("a person in a browser", () => {
     await page.goto(`${service.url}/sign-in`);
     await signIn(page, "petra@brina.example", "a wrong long password");
     await page.waitForSelector("[data-form-problem]");
-    expect(await page.textContent("[role=alert]")).toContain("do not belong together");
+    expect(await page.textContent("[role=alert]")).toContain("name or the password is wrong");
     expect(await page.inputValue("#identifier")).toBe("petra@brina.example");
     await context.close();
   });

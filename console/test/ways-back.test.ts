@@ -206,7 +206,7 @@ describe("operators in the console", () => {
     await page.click("button:text-is('Correct')");
     await page.waitForSelector("text=Is it still you?");
     await page.keyboard.press("Escape");
-    await page.waitForSelector("text=needs a proof that was shown within the last ten minutes");
+    await page.waitForSelector("text=needs a proof from within the last ten minutes");
     await page.click("button:text-is('Correct')");
     await page.fill("#password", PASSWORD);
     await page.click("dialog >> button >> text=Continue");

@@ -107,7 +107,7 @@ describe("OA-11 the desk, which has forms of its own", () => {
       await field("sign-in", "identifier").fill("petra@brina.example");
       await field("sign-in", "password").fill("not the password");
       await page.click("text=Sign in at the desk");
-      expect(await page.textContent("[role=alert]")).toContain("do not belong together");
+      expect(await page.textContent("[role=alert]")).toContain("name or the password is wrong");
       await keepPicture(page, "8-forms-of-the-application's-own");
       expect(await field("sign-in", "identifier").inputValue()).toBe("petra@brina.example");
       await field("sign-in", "password").fill(PASSWORD);

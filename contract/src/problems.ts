@@ -14,8 +14,8 @@ export const PROBLEMS = {
     status: 400,
     title: "The request could not be read",
     meaning:
-      "The body or the address is not what it claims to be: broken JSON, bytes that are not UTF-8, or member names that no request has.",
-    mend: "Send a JSON object in UTF-8 with the members that the description of the call names.",
+      "The body or the address is malformed: invalid JSON, bytes that are not UTF-8, or forbidden member names.",
+    mend: "Send a JSON object in UTF-8 with the members described for this call.",
   },
   "invalid-fields": {
     status: 400,
@@ -28,42 +28,41 @@ export const PROBLEMS = {
     status: 401,
     title: "Sign-in failed",
     meaning:
-      "The name and the password do not belong together. The reply is the same whether the name is unknown or the password wrong.",
+      "The name or the password is wrong. The reply is the same whether the name is unknown or the password is wrong.",
     mend: "Check both and try again, or register.",
   },
   "app-unknown": {
     status: 401,
     title: "Unknown application",
     meaning:
-      "This call is for registered applications. The client id and the app key did not come as HTTP Basic, or do not belong together.",
+      "This call is for registered applications. The client id and the app key were not sent as HTTP Basic, or do not match.",
     mend: "Send Authorization: Basic with the client id and the app key that `lucchetto app add` printed.",
   },
   "step-wanted": {
     status: 401,
     title: "One more step is required",
     meaning:
-      "You are signed in, but the application asks here for a second factor, or for a proof that was shown a short while ago (RFC 9470).",
-    mend: "Open the page in a browser and show what is asked for; a program asks for authorization again with the parameters of the challenge.",
+      "You are signed in, but the application requires a second factor or a more recent proof here (RFC 9470).",
+    mend: "Open the page in a browser and follow the steps; a program requests authorization again with the parameters of the challenge.",
   },
   "not-signed-in": {
     status: 401,
     title: "Not signed in",
     meaning:
-      "The call needs a session, and none came with it: no token, one that has ended, or one that cannot act here.",
+      "This call needs a session, but came with no token, one that has ended, or one that is not allowed here.",
     mend: "Sign in and send the request again with the new token.",
   },
   "sign-in-lapsed": {
     status: 401,
     title: "This sign-in has expired",
     meaning:
-      "A sign-in may take five minutes (by mail, as long as its link lives), works in the browser it was begun in, and once. This one is over, or none was begun here.",
+      "A sign-in may take five minutes (by mail, as long as its link is valid) and works once, in the browser where it started. This one has ended, or none was started here.",
     mend: "Start over at the sign-in page.",
   },
   "proof-refused": {
     status: 401,
     title: "That was not right",
-    meaning:
-      "The code or link does not belong to what was begun here, or was used already. Five that do not fit end a sign-in.",
+    meaning: "The code or link is wrong or has already been used. After five wrong ones, the sign-in ends.",
     mend: "Enter the newest code, or start over at the sign-in page.",
   },
   "account-suspended": {
@@ -76,49 +75,48 @@ export const PROBLEMS = {
     status: 403,
     title: "The account is closed",
     meaning:
-      "The password is right, but the account is being erased, as was asked for in it. Until its rows go it can be stopped.",
-    mend: "To keep the account, open the link in the mail that told of it.",
+      "The password is right, but the account is about to be erased, as its owner requested. Until then this can be cancelled.",
+    mend: "To keep the account, open the link in the mail we sent.",
   },
   "operator-needed": {
     status: 403,
     title: "The password alone is not enough",
     meaning:
-      "The password is right, but a new one is wanted, and there is no second factor and no confirmed address by which the account could be proved. Or an operator gave it as a first password, more than seven days ago.",
+      "The password is right, but a new one is required, and there is no second factor or confirmed address to prove who you are. Or it is a first password that an operator set more than seven days ago.",
     mend: "Ask the people who run the site for a first password.",
   },
   "last-operator": {
     status: 409,
     title: "The last operator must stay",
-    meaning:
-      "After this change nobody would be left who is an operator, active, and able to sign in. Nothing was changed.",
+    meaning: "This change would leave no active operator who can sign in. Nothing was changed.",
     mend: "Make somebody else an operator first.",
   },
   "second-factor-wanted": {
     status: 403,
     title: "A second factor is required",
     meaning:
-      "In production operators change things only in a session at level 2, and this account has no second factor yet.",
+      "In production, operators need a session at level 2 to change anything, and this account has no second factor yet.",
     mend: "Set up an authenticator app or add a passkey on the account page, then send the request again.",
   },
   "password-is-wanted": {
     status: 409,
     title: "The password is still needed",
     meaning:
-      "Without it fewer than two ways into the account would be left: passkeys that verify who holds them, and a confirmed address.",
+      "Without it, fewer than two ways into the account would remain (passkeys that verify the person, or a confirmed address).",
     mend: "Add another passkey or confirm an address first.",
   },
   "password-too-short-alone": {
     status: 409,
     title: "The password would be too short alone",
     meaning:
-      "The password was chosen where a second factor stands beside it. Without one it would be the only proof, and it is too short for that.",
+      "This password was chosen while a second factor was required. Without one it would be the only proof, and it is too short for that.",
     mend: "Set a longer password first, then remove the second factor.",
   },
   "last-way-in": {
     status: 409,
     title: "The last way to sign in must stay",
     meaning:
-      "Without this nothing would be left by which the account could be opened: no password, no other passkey, no confirmed address.",
+      "Without this nothing would be left to open the account with: no password, no other passkey, no confirmed address.",
     mend: "Set a password, add another passkey or confirm an address first.",
   },
   "auditor-reads-only": {
@@ -131,28 +129,26 @@ export const PROBLEMS = {
     status: 403,
     title: "Something from before the change is required",
     meaning:
-      "The link was opened in a browser that the account did not know before the change. Whoever only reads the mail undoes nothing.",
-    mend: "Send `present` with the password that stood before the change, or a proof of an authenticator or recovery code from before it. If nothing is left, ask the people who run the site.",
+      "The link was opened in a browser the account did not know before the change. Access to the mail alone is not enough to undo it.",
+    mend: "Send `present` with the password from before the change, or a code from an authenticator or recovery code from before it. If nothing is left, ask the people who run the site.",
   },
   "wrong-host": {
     status: 421,
     title: "Wrong host",
     meaning:
-      "The request names a host that is none of this service's, as happens when a foreign name is made to lead here.",
-    mend: "Call the service at its public address. An internal name is listed under listen.hosts in lucchetto.yaml.",
+      "The request names a host that does not belong to this service, as happens if a foreign name is pointed here.",
+    mend: "Call the service at its public address, or list an internal name under listen.hosts in lucchetto.yaml.",
   },
   "refused-by-site": {
     status: 403,
     title: "The site does not allow this",
-    meaning:
-      "The application was asked before anything was done, and refused. `detail` holds its own sentence.",
+    meaning: "The application was asked first, and refused. `detail` has its explanation.",
     mend: "Ask the people who run the site.",
   },
   "site-silent": {
     status: 503,
-    title: "The site does not answer",
-    meaning:
-      "The application is asked before this is done, and gave no usable answer in time. Nothing was done.",
+    title: "The site is not responding",
+    meaning: "The application must be asked first, but gave no usable answer in time. Nothing was changed.",
     mend: "Try again a little later. The service's log says what was wrong with the answer.",
   },
   "operators-only": {
@@ -171,15 +167,15 @@ export const PROBLEMS = {
     status: 403,
     title: "The request comes from another origin",
     meaning:
-      "A browser sent this from a page that is not Lucchetto's own, or a cookie came without the headers by which browsers say where a request comes from.",
-    mend: 'On a page: open it at the service\'s public address. In a program: send no cookie, but `Authorization: Bearer …` with a token asked for with deliver: "token".',
+      "A browser sent this from a page of another site, or a cookie came without the headers that say where the request comes from.",
+    mend: 'On a page: open it at the service\'s public address. In a program: send no cookie; use `Authorization: Bearer …` with a token obtained with deliver: "token".',
   },
   "own-password-not-taken": {
     status: 403,
     title: "Passwords are not accepted here",
     meaning:
-      "The application asked whether a person's own password is right, but it is not registered for that. Nothing was checked.",
-    mend: "Make an access key on the account page and send it in the password's place; or register the application with --basic-passwords.",
+      "The application asked to check a person's own password, but is not registered for that. Nothing was checked.",
+    mend: "Create an access key on the account page and send it instead of the password, or register the application with --basic-passwords.",
   },
   "right-missing": {
     status: 403,
@@ -191,20 +187,19 @@ export const PROBLEMS = {
     status: 403,
     title: "An operator's account",
     meaning:
-      "The account carries a built-in label (operator or auditor). No application changes it, suspends it or writes to it.",
-    mend: "An operator does it, in the console or with `lucchetto account`.",
+      "The account has a built-in label (operator or auditor), so no application can change, suspend or invite it.",
+    mend: "An operator can do it, in the console or with `lucchetto account`.",
   },
   "proxies-only": {
     status: 403,
     title: "For reverse proxies only",
-    meaning:
-      "This is asked by reverse proxies before they let a request through, and the caller is not one of those listed in the configuration.",
-    mend: "Name the proxy's address in proxyCheck.proxies of lucchetto.yaml.",
+    meaning: "This call is for reverse proxies, and the caller is not listed in the configuration.",
+    mend: "Add the proxy's address to proxyCheck.proxies in lucchetto.yaml.",
   },
   "not-found": {
     status: 404,
     title: "Not found",
-    meaning: "There is nothing at this address, or nothing that is yours.",
+    meaning: "There is nothing at this address, or it is not yours.",
     mend: "Check the address and the id.",
   },
   "mail-missing": {
@@ -222,8 +217,8 @@ export const PROBLEMS = {
   reauthenticate: {
     status: 403,
     title: "Confirm that it is you",
-    meaning: "This change needs a proof that was shown within the last ten minutes.",
-    mend: "Call POST /v1/session/reauthenticate with the password, and the second factor where there is one; then send the request again.",
+    meaning: "This change needs a proof from within the last ten minutes.",
+    mend: "Call POST /v1/session/reauthenticate with the password, and the second factor if there is one; then send the request again.",
   },
   "enrolment-lapsed": {
     status: 409,
@@ -234,27 +229,27 @@ export const PROBLEMS = {
   "second-factor-missing": {
     status: 409,
     title: "There is no second factor",
-    meaning: "Recovery codes stand in for an authenticator app or a passkey, and the account has neither.",
+    meaning: "Recovery codes replace an authenticator app or a passkey, and the account has neither.",
     mend: "Set one up first; the codes come with it.",
   },
   "keys-missing": {
     status: 503,
     title: "There is no key ring",
     meaning:
-      "Secrets of authenticator apps are sealed under the key ring, and this service runs without one: after its next start nobody could open them.",
-    mend: "Make one with `lucchetto keys add`, name it under keys.file in lucchetto.yaml, and start the service again.",
+      "The secrets of authenticator apps are encrypted with the key ring, but this service has none, so nobody could read them after a restart.",
+    mend: "Create one with `lucchetto keys add`, set keys.file in lucchetto.yaml, and restart the service.",
   },
   "password-wanted": {
     status: 403,
     title: "A password is required",
     meaning:
-      "The link was opened in another browser than the one that registered. The address is confirmed with the password from the registration, or with a new one, which ends whatever was set up before.",
+      "The link was opened in a different browser than the one that registered. Confirm the address with the password from the registration, or with a new one, which removes whatever was set up before.",
     mend: "Send `present` with the password from the registration, or `password` with a new one.",
   },
   "mail-gone": {
     status: 409,
     title: "This mail cannot be sent again",
-    meaning: "It was sent, caught or held back, or it is on its way at this moment.",
+    meaning: "It was sent, collected or held back, or is being sent right now.",
     mend: "Ask for a new one.",
   },
   "address-taken": {
@@ -292,14 +287,14 @@ export const PROBLEMS = {
   "method-not-allowed": {
     status: 405,
     title: "Method not allowed",
-    meaning: "The address exists, but not for this method. The reply's Allow header lists those it takes.",
+    meaning: "The address exists, but not for this method. The Allow header lists the methods it accepts.",
     mend: "Use one of the listed methods.",
   },
   "request-timeout": {
     status: 408,
     title: "The request took too long to arrive",
     meaning: "The whole request must arrive within a few seconds.",
-    mend: "Send it again, at once.",
+    mend: "Send it again without pauses.",
   },
   "identifier-taken": {
     status: 409,
@@ -316,15 +311,15 @@ export const PROBLEMS = {
   "address-too-long": {
     status: 414,
     title: "The address is too long",
-    meaning: "A part of the address is longer than anything that could stand there.",
+    meaning: "A part of the address is too long to be valid.",
     mend: "Check the address.",
   },
   "unsupported-media-type": {
     status: 415,
-    title: "Not this kind of body",
+    title: "Unsupported kind of body",
     meaning:
-      "Calls under /v1 take application/json; the standards' endpoints under /oauth take application/x-www-form-urlencoded.",
-    mend: "Set the Content-Type header to what the call takes.",
+      "Calls under /v1 accept application/json; the endpoints under /oauth accept application/x-www-form-urlencoded.",
+    mend: "Set the Content-Type header accordingly.",
   },
   throttled: {
     status: 429,
@@ -341,41 +336,40 @@ export const PROBLEMS = {
   "internal-error": {
     status: 500,
     title: "Something went wrong",
-    meaning: "The service ran into a fault of its own. It is in its log under the request id.",
+    meaning: "The service encountered an internal error. Its log has the details under the request id.",
     mend: "Try again. If it keeps happening, give the request id to the people who run the site.",
   },
   "too-busy": {
     status: 503,
     title: "Too busy right now",
     meaning:
-      "More people are signing in at this moment than passwords can be checked. Nothing was counted against you.",
+      "More people are signing in right now than the service can handle. Nothing was counted against you.",
     mend: "Try again after the seconds in Retry-After.",
   },
   "storage-unavailable": {
     status: 503,
     title: "The database cannot be reached",
     meaning:
-      "The service is up, but its database is not, or it cannot keep anything at the moment. Nothing was changed.",
-    mend: "Try again in a moment; the service goes on by itself when the database is back.",
+      "The service is running, but its database is unavailable or cannot store anything right now. Nothing was changed.",
+    mend: "Try again in a moment; the service recovers by itself when the database is back.",
   },
   stopping: {
     status: 503,
     title: "The service is stopping",
-    meaning: "This instance was told to stop. It answers what it has, and takes no new work.",
-    mend: "Send requests to another instance; this one is ready again after its start.",
+    meaning: "This instance is shutting down. It finishes the requests in progress and accepts no new ones.",
+    mend: "Send requests to another instance, or to this one after its restart.",
   },
   "unknown-app": {
     status: 400,
     title: "This application is not registered",
     meaning:
-      "The address that led here names no application known to this service, so nobody is sent anywhere.",
+      "The address that led here names no application known to this service, so there is nowhere to return to.",
     mend: "For its developer: `lucchetto app list` shows the client ids.",
   },
   "unregistered-return-address": {
     status: 400,
     title: "The return address is not registered",
-    meaning:
-      "The application asks to be answered at an address that is not, letter for letter, one of those registered for it.",
+    meaning: "The application gave a return address that does not exactly match a registered one.",
     mend: "For its developer: register the address (lucchetto app change CLIENT-ID --redirect-uri ADDRESS), or send the registered one.",
   },
   ...PASSKEY_FAULTS,

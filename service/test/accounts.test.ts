@@ -87,7 +87,7 @@ describe("accounts that operators add", () => {
 
   test("SI-1 without a password there is no way in by password, and the refusal is the same", async () => {
     await operator(routes.addAccount, { body: { email: "elio@brina.example" } });
-    await expect(service.signIn("elio@brina.example")).rejects.toThrow(/do not belong together/);
+    await expect(service.signIn("elio@brina.example")).rejects.toThrow(/name or the password is wrong/);
   });
 });
 

@@ -572,7 +572,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
         expect(await seen()).toBe(0);
         await expect(
           (await office())(routes.changeAccount, { params: { id }, body: { state: "suspended" } }),
-        ).rejects.toThrow(/restore it before you suspend it/);
+        ).rejects.toThrow(/restore it before suspending it/);
         await service.clock.advance(7 * DAY - 60_000);
         await service.sweep();
         expect(await service.dataSource.query("SELECT 1 FROM account WHERE id = ?", [id])).toHaveLength(1);

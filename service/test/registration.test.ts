@@ -200,7 +200,7 @@ describe("guessable passwords", () => {
   test("PW-12 a password made of one's own names or the site's is refused; another account may use it", async () => {
     const password = "carlanevaio-brina2026";
     const own = await register({ email: "carla.nevaio@brina.example", password });
-    expect(own.json<ProblemBody>().errors?.[0]?.message).toContain("made of your name");
+    expect(own.json<ProblemBody>().errors?.[0]?.message).toContain("made up of your name");
     expect((await register({ email: "bruno.other@brina.example", password })).status).toBe(201);
   });
 });

@@ -9,10 +9,10 @@ export interface Noun {
   define(noun: Command): Promise<void>;
 }
 
-const RUNNING = "For the one who runs the service";
-const PERSON = "As a person";
+const RUNNING = "Running the service";
+const PERSON = "Your own account";
 const OPERATOR = "As an operator";
-const DEVELOPER = "For a developer at work";
+const DEVELOPER = "For developers";
 
 const noun = (
   group: string,
@@ -25,7 +25,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     RUNNING,
     "setup",
-    "make an installation from nothing: configuration, keys, database, first operator, first app",
+    "create an installation: configuration, keys, database, first operator, first app",
     async () => (await import("./setup.ts")).defineSetup,
   ),
   noun(
@@ -37,7 +37,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     RUNNING,
     "check",
-    "look at configuration, passwords, pages and database; exit 1 if anything is wrong",
+    "check configuration, passwords, pages and database; exit 1 if anything is wrong",
     async () => (await import("./check.ts")).defineCheck,
   ),
   noun(RUNNING, "schema", "the database's tables", async () => (await import("./schema.ts")).defineSchema),
@@ -63,7 +63,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     PERSON,
     "sign-in",
-    "sign in; the commands that follow act for this account",
+    "sign in; later commands act for this account",
     async () => (await import("./people.ts")).defineSignIn,
   ),
   noun(
@@ -75,7 +75,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     PERSON,
     "sign-out",
-    "end the session on the server and forget its token",
+    "end the session on the server and delete its token",
     async () => (await import("./people.ts")).defineSignOut,
   ),
   noun(
@@ -100,13 +100,13 @@ export const NOUNS: readonly Noun[] = [
   noun(
     OPERATOR,
     "app",
-    "applications that stand behind Lucchetto, and their keys",
+    "applications that use Lucchetto, and their keys",
     async () => (await import("./app.ts")).defineApp,
   ),
   noun(
     OPERATOR,
     "mail",
-    "mails that were sent, are waiting, or were caught (in development for anybody)",
+    "mails: list, show, retry; templates (in development, no sign-in needed)",
     async () => (await import("./mail.ts")).defineMail,
   ),
   noun(
@@ -118,43 +118,38 @@ export const NOUNS: readonly Noun[] = [
   noun(
     DEVELOPER,
     "hash",
-    "password records, made and read on this machine",
+    "password records: make, check, explain, tune",
     async () => (await import("./hash.ts")).defineHash,
   ),
   noun(
     DEVELOPER,
     "recipe",
-    "how an old system made its password digests, written down and tried",
+    "test how an old system made its password digests",
     async () => (await import("./recipe.ts")).defineRecipe,
   ),
   noun(
     DEVELOPER,
     "import",
-    "moving in with the users table of an old system",
+    "import an old system's users table",
     async () => (await import("./import.ts")).defineImport,
   ),
-  noun(
-    DEVELOPER,
-    "export",
-    "all accounts, to take them elsewhere",
-    async () => (await import("./export.ts")).defineExport,
-  ),
+  noun(DEVELOPER, "export", "export all accounts", async () => (await import("./export.ts")).defineExport),
   noun(
     DEVELOPER,
     "password-list",
-    "the list of compromised passwords that nobody may choose",
+    "the list of compromised passwords",
     async () => (await import("./password-list.ts")).definePasswordList,
   ),
   noun(
     DEVELOPER,
     "totp",
-    "one-time codes of authenticator apps",
+    "one-time codes for authenticator apps",
     async () => (await import("./totp.ts")).defineTotp,
   ),
   noun(
     DEVELOPER,
     "rehearse",
-    "walk through an application as a person would, and see what holds",
+    "test an application the way a visitor and an attacker would",
     async () => (await import("./rehearse.ts")).defineRehearse,
   ),
   noun(

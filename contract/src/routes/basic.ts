@@ -9,7 +9,7 @@ export const checkBasic = defineRoute({
   method: "POST",
   path: "/v1/basic-check",
   summary:
-    "Whether a name and password that came to an application as HTTP Basic belong together; counted like a sign-in, and no session begins",
+    "Whether a name and password sent to an application as HTTP Basic are right; counted like a sign-in, and no session begins",
   access: "app",
   problems: [
     "own-password-not-taken",

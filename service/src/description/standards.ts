@@ -32,7 +32,7 @@ function refusals(errors: Readonly<Record<string, string>>): ZodOpenApiResponseO
 }
 
 const APP_REFUSED = refusals({
-  invalid_client: "The client id and the app key did not come, or do not belong together.",
+  invalid_client: "The client id or the app key is missing or wrong.",
 });
 const FORM_REFUSED = refusals({ invalid_request: "A parameter is missing, or comes twice." });
 

@@ -22,8 +22,7 @@ export async function authenticateApp(
   }
   const credentials = readCredentials(request.headers.authorization, form);
   const app = credentials && (await recogniseApp(context, credentials));
-  if (app === null)
-    throw new OAuthRefusal("invalid_client", "The client id and the app key do not belong together.");
+  if (app === null) throw new OAuthRefusal("invalid_client", "The client id or the app key is wrong.");
   return app;
 }
 

@@ -232,6 +232,6 @@ export async function refuse({ hashing }: ServiceContext, began: Began): Promise
   const floor = await floorOf(hashing, began);
   await delay(Math.max(0, floor - (performance.now() - began.at)));
   throw new ProblemReply("sign-in-refused", {
-    detail: "The name and the password do not belong together. Check both and try again.",
+    detail: "The name or the password is wrong. Check both and try again.",
   });
 }
