@@ -41,7 +41,7 @@ const OWNERS = [
 ];
 
 /** Shares below are not drawn. */
-const LEAST_SHOWN = 0.005;
+const MIN_SHARE_SHOWN = 0.005;
 
 const maps = new Map();
 /** The file that a function was written in, through the map of its bundle. */
@@ -80,7 +80,7 @@ const charts = profiles.map((one) => {
   const all = sums.reduce((sum, [, spent]) => sum + spent, 0);
   say(`${one.slice(0, at)}: ${(all / 1_000).toFixed(1)} s busy`);
   for (const [owner, spent] of sums) say(`  ${((100 * spent) / all).toFixed(1).padStart(5)} %  ${owner}`);
-  const shown = sums.filter(([, spent]) => spent / all > LEAST_SHOWN);
+  const shown = sums.filter(([, spent]) => spent / all > MIN_SHARE_SHOWN);
   return {
     title: `${one.slice(0, at)} (${(all / 1_000).toFixed(1)} s busy)`,
     labels: shown.map(([owner]) => owner),

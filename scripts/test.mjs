@@ -18,7 +18,7 @@ import { run, say, step } from "./say.mjs";
 const STATE = join(ROOT, ".test-state");
 const RESULTS = join(STATE, "results.json");
 /** Test files named at the end, the longest first. */
-const LONGEST_SHOWN = 10;
+const LONGEST_FILES_SHOWN = 10;
 
 /** Where the rooms' sources lie. */
 const SOURCES = ["core", "contract", "hasp", "service", "console", "rehearsal", "cli", "demo"].map(
@@ -121,5 +121,5 @@ function longestOf(files) {
       seconds: (endTime - startTime) / 1_000,
     }))
     .sort((left, right) => right.seconds - left.seconds)
-    .slice(0, LONGEST_SHOWN);
+    .slice(0, LONGEST_FILES_SHOWN);
 }

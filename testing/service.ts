@@ -23,7 +23,7 @@ import { createTestDatabase } from "./database.ts";
 import { eventually } from "./eventually.ts";
 
 /** Milliseconds that a call is waited for: sixty at once take their time on a slow machine. */
-const LONGEST_CALL = 300_000;
+const MAX_CALL_MILLISECONDS = 300_000;
 /** Cheap, for tests in which cost is not the matter. */
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
 export const PASSWORD = "a good long password";
@@ -157,7 +157,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
 
   // Where it listens, with the path of the public address.
   const url = `http://localhost:${port}${new URL(publicUrl).pathname.replace(/\/$/, "")}`;
-  const client = createClient({ baseUrl: url, timeout: LONGEST_CALL });
+  const client = createClient({ baseUrl: url, timeout: MAX_CALL_MILLISECONDS });
   const signIn: TestService["signIn"] = async (identifier, password = PASSWORD, extra = {}) => {
     const proof = { type: "password", identifier, password } as const;
     const { body } = await client(routes.signIn, { body: { proof, deliver: "token", ...extra } });
@@ -180,7 +180,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     machine,
     log: () => lines.join(""),
     client,
-    as: (token) => createClient({ baseUrl: url, token, timeout: LONGEST_CALL }),
+    as: (token) => createClient({ baseUrl: url, token, timeout: MAX_CALL_MILLISECONDS }),
     register,
     signIn,
     async operator() {

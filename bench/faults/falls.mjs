@@ -4,7 +4,7 @@ import { setTimeout as pause } from "node:timers/promises";
 import { inWords, longestOf } from "./load.mjs";
 
 /** Milliseconds within which everything that waits has been tried again. */
-const LONGEST_WAIT = 300_000;
+const MAX_WAIT_MILLISECONDS = 300_000;
 
 /** Plays them one after the other, and ends the load. @param set lets it fall so, or be `well`. */
 export async function playFalls(load, { seconds, set }) {
@@ -29,7 +29,7 @@ export async function waitForAll(database, table) {
     const [rows] = await database.query(`SELECT state, COUNT(*) AS n FROM ${table} GROUP BY state`);
     const counts = new Map(rows.map(({ state, n }) => [state, Number(n)]));
     const took = performance.now() - began;
-    if (!counts.has("waiting") || took > LONGEST_WAIT) return { counts, after: took / 1_000 };
+    if (!counts.has("waiting") || took > MAX_WAIT_MILLISECONDS) return { counts, after: took / 1_000 };
     await pause(500);
   }
 }

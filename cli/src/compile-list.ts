@@ -26,7 +26,7 @@ const GATHERED = 64 * 1024;
 /** Lines between two updates of the progress. */
 const TELL_EVERY = 50_000;
 /** Characters that a line has besides its digest and count, at most. */
-const LONGEST_LINE = 60;
+const MAX_LINE_LENGTH = 60;
 
 /**
  * @param from the text: a SHA-1 digest a line, optionally `:count`. @param to the compiled file; replaced only when all is done.
@@ -116,7 +116,7 @@ function badLine(file: string, number: number, line: string): Failure {
   const found =
     line === ""
       ? "an empty line"
-      : line.length > LONGEST_LINE
+      : line.length > MAX_LINE_LENGTH
         ? `${line.length} characters`
         : JSON.stringify(line);
   return new Failure(

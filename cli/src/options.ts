@@ -3,7 +3,7 @@ import type { Command } from "commander";
 import { InvalidArgumentError, Option } from "commander";
 import { dim, print } from "./output.ts";
 
-const MOST = 100;
+const MAX_LIMIT = 100;
 
 /** A page of a list. */
 export interface PageOptions {
@@ -30,8 +30,8 @@ export function printMore(next: string | null): void {
 
 function readLimit(text: string): number {
   const limit = Number(text);
-  if (/^\d+$/.test(text) && limit >= 1 && limit <= MOST) return limit;
-  throw new InvalidArgumentError(`Expected a whole number from 1 to ${MOST}.`);
+  if (/^\d+$/.test(text) && limit >= 1 && limit <= MAX_LIMIT) return limit;
+  throw new InvalidArgumentError(`Expected a whole number from 1 to ${MAX_LIMIT}.`);
 }
 
 /** An option that takes one of some words. */

@@ -54,14 +54,14 @@ function isPlain(path: string): boolean {
 }
 
 /** As often as something may be decoded on its way: by a proxy, a router, and an application. */
-const MOST_DECODED = 3;
+const MAX_DECODINGS = 3;
 
 /** Every path that some reader might take a target for. */
 function readingsOf(target: string): string[] {
   const texts = new Set<string>();
   for (const form of formsOf(target)) {
     let text = form;
-    for (let round = 0; round <= MOST_DECODED; round += 1) {
+    for (let round = 0; round <= MAX_DECODINGS; round += 1) {
       // A separator that comes out of an encoding may end the path for whoever reads on.
       for (const part of [text, text.split(/[?#]/, 1)[0] ?? ""]) texts.add(part);
       const decoded = decodeLeniently(text);

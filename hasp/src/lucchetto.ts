@@ -31,7 +31,7 @@ const REFUSALS = [
 ];
 
 /** Sessions asked for at once. */
-const MOST_ASKED = 1_000;
+const MAX_ASKED = 1_000;
 
 /** Only these travel together: whatever else somebody sends in a cookie must not slow down the others. */
 const CHECK_TOKEN = /^lck_[A-Za-z0-9_-]{43}$/;
@@ -139,8 +139,8 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     async findLiving(sessionIds) {
       const { path, replies } = routes.findLivingSessions;
       const living = new Set<string>();
-      for (let from = 0; from < sessionIds.length; from += MOST_ASKED) {
-        const { body } = await post(path, JSON.stringify({ ids: sessionIds.slice(from, from + MOST_ASKED) }));
+      for (let from = 0; from < sessionIds.length; from += MAX_ASKED) {
+        const { body } = await post(path, JSON.stringify({ ids: sessionIds.slice(from, from + MAX_ASKED) }));
         for (const id of read(replies[200], body).ids) living.add(id);
       }
       return living;

@@ -84,7 +84,7 @@ export interface HaspSettings {
 }
 
 const DEFAULT_TIMEOUT = 5_000;
-const LONGEST_KEPT = 60_000;
+const MAX_KEPT_MILLISECONDS = 60_000;
 
 /** The set-up cannot work. The message names the option, what was found and what is expected. */
 export class HaspOptionsError extends Error {
@@ -104,9 +104,9 @@ export function readOptions(options: HaspOptions): HaspSettings {
   const fault = faultOfKey(options.appKey);
   if (options.appKey === undefined || fault !== null) throw new HaspOptionsError(`appKey: ${fault}`);
   const { keepAnswersFor = 0, guard } = options;
-  if (!(keepAnswersFor >= 0 && keepAnswersFor <= LONGEST_KEPT)) {
+  if (!(keepAnswersFor >= 0 && keepAnswersFor <= MAX_KEPT_MILLISECONDS)) {
     throw new HaspOptionsError(
-      `keepAnswersFor: found ${keepAnswersFor}, expected milliseconds from 0 to ${LONGEST_KEPT}`,
+      `keepAnswersFor: found ${keepAnswersFor}, expected milliseconds from 0 to ${MAX_KEPT_MILLISECONDS}`,
     );
   }
   if (guard !== undefined) assertGuard(guard);

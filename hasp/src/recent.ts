@@ -1,7 +1,7 @@
 /** Answers of a moment ago, for options that are off unless an application chooses their price. */
 import type { ActiveIntrospection } from "@lucchetto/contract";
 
-const MOST_KEPT = 10_000;
+const MAX_KEPT = 10_000;
 
 export interface RecentAnswers {
   /** The answer for a token, if it is at most so many milliseconds old. */
@@ -23,7 +23,7 @@ export function recentAnswers(clock: () => number = () => performance.now()): Re
       kept.delete(token);
       kept.set(token, { who, at: clock() });
       const [oldest] = kept.keys();
-      if (kept.size > MOST_KEPT && oldest !== undefined) kept.delete(oldest);
+      if (kept.size > MAX_KEPT && oldest !== undefined) kept.delete(oldest);
     },
     forget: (token) => void kept.delete(token),
   };

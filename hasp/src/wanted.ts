@@ -13,12 +13,12 @@ export interface Wanted {
 }
 
 /** Under a minute nobody would get through: showing a proof and coming back takes its time. */
-const LEAST_FRESH = 60;
+const MIN_FRESH_SECONDS = 60;
 
 /** @throws RangeError for a freshness that nobody could meet. */
 export function assertWanted({ freshWithin }: Wanted): void {
-  if (freshWithin === undefined || freshWithin >= LEAST_FRESH) return;
-  throw new RangeError(`freshWithin: found ${freshWithin}, expected at least ${LEAST_FRESH} seconds`);
+  if (freshWithin === undefined || freshWithin >= MIN_FRESH_SECONDS) return;
+  throw new RangeError(`freshWithin: found ${freshWithin}, expected at least ${MIN_FRESH_SECONDS} seconds`);
 }
 
 export type Lacking = "label" | "session" | "level" | "freshness";

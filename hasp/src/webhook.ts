@@ -50,12 +50,12 @@ export function readWebhook(
 }
 
 /** Bytes that a secret has at least (Standard Webhooks 1.0). */
-const LEAST_SECRET_BYTES = 24;
+const MIN_SECRET_BYTES = 24;
 
 /** With an empty secret anybody could sign. @throws RangeError. */
 function assertSecret(secret: string): void {
   const isSecret = /^whsec_[A-Za-z0-9+/]+={0,2}$/.test(secret);
-  if (isSecret && Buffer.from(secret.slice("whsec_".length), "base64").length >= LEAST_SECRET_BYTES) return;
+  if (isSecret && Buffer.from(secret.slice("whsec_".length), "base64").length >= MIN_SECRET_BYTES) return;
   throw new RangeError(
     "secret: expected the signing secret, which begins with whsec_ and has 24 bytes at least (is the variable empty?)",
   );

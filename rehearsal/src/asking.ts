@@ -1,6 +1,6 @@
 /** Plain HTTP as an attacker speaks it: no redirect is followed, and nothing lasts or grows without end. */
 
-const LONGEST = 2 ** 20;
+const MAX_BODY_BYTES = 2 ** 20;
 
 /** An answer, or how it was none. */
 export interface Reply {
@@ -45,7 +45,7 @@ async function readSome(reply: Response): Promise<string> {
   const decoder = new TextDecoder();
   let text = "";
   const reader = reply.body?.getReader();
-  while (reader !== undefined && text.length < LONGEST) {
+  while (reader !== undefined && text.length < MAX_BODY_BYTES) {
     const { done, value } = await reader.read();
     if (done) break;
     text += decoder.decode(value, { stream: true });

@@ -9,8 +9,8 @@ export function bare(text: string): string {
 }
 
 /** Letters of what a page says that are told. */
-const LONGEST = 120;
+const MAX_LENGTH = 120;
 
 /** The beginning of what a page says, up to a word. */
 export const brief = (said: string): string =>
-  said.length <= LONGEST ? said : `${said.slice(0, LONGEST).replace(/\s+\S*$/, "")} …`;
+  said.length <= MAX_LENGTH ? said : `${said.slice(0, MAX_LENGTH).replace(/\s+\S*$/, "")} …`;

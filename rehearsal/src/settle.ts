@@ -8,7 +8,7 @@ const STREAMS = new Set(["eventsource", "websocket", "media", "ping"]);
 const AT_REST = 300;
 const BETWEEN = 30;
 /** Milliseconds after which a page that never rests is taken as it is. */
-const LONGEST_UNREST = 20_000;
+const MAX_UNREST_MILLISECONDS = 20_000;
 
 /** Counts what a tab asks for, from now on. */
 export function watched(page: Page): Page {
@@ -22,7 +22,7 @@ export function watched(page: Page): Page {
 
 /** Waits until a page asks for nothing any more, as far as it ever comes to that; one without scripts does not once it is there. */
 export async function settle(page: Page): Promise<void> {
-  const end = performance.now() + LONGEST_UNREST;
+  const end = performance.now() + MAX_UNREST_MILLISECONDS;
   let since = performance.now();
   let rest = 0;
   while (performance.now() < end) {

@@ -28,7 +28,7 @@ function markerIn(inside: string, outside: string, sent = inside): string | null
   return longest ?? null;
 }
 
-const MOST_REDIRECTS = 10;
+const MAX_REDIRECTS = 10;
 
 /** Tries each address that another one hands on as one of an attacker's. @returns the names that were tried. @throws StepFailed. */
 async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
@@ -108,7 +108,7 @@ export const STEPS: readonly Step[] = [
       const seen: string[] = [];
       let next = walk.signInAddress;
       for (let hops = 1; next !== null && walk.isOurs(next); hops += 1) {
-        if (hops > MOST_REDIRECTS) throw new StepFailed("ten redirects, and no page");
+        if (hops > MAX_REDIRECTS) throw new StepFailed("ten redirects, and no page");
         seen.push(...(await leadElsewhere(walk, new URL(next))));
         next = redirectOf(await walk.ask(next), next);
       }

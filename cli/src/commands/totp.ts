@@ -4,7 +4,7 @@ import type { KeyUri } from "@lucchetto/core";
 import {
   Base32Error,
   KeyUriError,
-  LEAST_SECRET_BYTES,
+  MIN_SECRET_BYTES,
   readBase32,
   readKeyUri,
   totp,
@@ -57,8 +57,8 @@ function readSecret(typed: string): KeyUri {
   try {
     if (/^otpauth:/i.test(typed.trim())) return readKeyUri(typed);
     const secret = readBase32(typed);
-    if (secret.length < LEAST_SECRET_BYTES)
-      throw new KeyUriError(`a secret has at least ${LEAST_SECRET_BYTES * 8} bits`);
+    if (secret.length < MIN_SECRET_BYTES)
+      throw new KeyUriError(`a secret has at least ${MIN_SECRET_BYTES * 8} bits`);
     return { secret, settings: USUAL_TOTP, issuer: "", account: "" };
   } catch (error) {
     if (!(error instanceof Base32Error || error instanceof KeyUriError)) throw error;

@@ -6,7 +6,7 @@
   import { consoleTexts as texts } from "../texts/console.ts";
 
   let { known = $bindable() }: { known: Array<{ who: string; password: string }> } = $props();
-  const MOST = 5;
+  const MAX_KNOWN = 5;
 </script>
 
 <fieldset class="mt-4">
@@ -23,7 +23,7 @@
       />
     </div>
   {/each}
-  {#if known.length < MOST}<ActionButton
+  {#if known.length < MAX_KNOWN}<ActionButton
       kind="quiet"
       class="underline"
       onclick={() => (known = [...known, { who: "", password: "" }])}>{texts.moveIn.addAnother}</ActionButton

@@ -2,7 +2,7 @@
 import { OPERATOR_LABEL } from "../account/index.ts";
 
 /** Keys that one account may have. */
-export const MOST_ACCESS_KEYS = 50;
+export const MAX_ACCESS_KEYS = 50;
 
 /** What is kept of a key, as far as its use is concerned. */
 export interface KeptAccessKey {

@@ -18,7 +18,7 @@ export const MAX_EMAIL_LENGTH = 254;
 export const MIN_USERNAME_LENGTH = 2;
 export const MAX_USERNAME_LENGTH = 40;
 /** UTF-16 units that are looked at: a letter may come as a base and several marks. */
-const LONGEST_TYPED_USERNAME = 4 * MAX_USERNAME_LENGTH;
+const MAX_TYPED_USERNAME_LENGTH = 4 * MAX_USERNAME_LENGTH;
 
 declare const normalForm: unique symbol;
 /** An identifier in its normal form. */
@@ -67,7 +67,7 @@ function asciiDomain(typed: string): string {
 
 /** Reads a username. @returns `null` if it has characters, or a length, that no username has. */
 export function readUsername(typed: string): Identifier<"username"> | null {
-  if (typed.length > LONGEST_TYPED_USERNAME || !USERNAME.test(typed) || !isPlain(typed)) return null;
+  if (typed.length > MAX_TYPED_USERNAME_LENGTH || !USERNAME.test(typed) || !isPlain(typed)) return null;
   const key = lowerCase(typed);
   if (!USERNAME.test(key)) return null;
   const length = [...key].length;

@@ -15,7 +15,7 @@ export const LINK_PURPOSES = [
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
 
 /** At most so many links of one purpose live at once for one account. */
-export const MOST_LIVING_LINKS = 5;
+export const MAX_LIVE_LINKS = 5;
 
 /** What is stored of a link. */
 export interface StoredLink {

@@ -63,7 +63,7 @@ export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS):
 
 /** Schemes by their prefix: a database holds many records of few of them. */
 const SCHEMES = new Map<string, Scheme>();
-const MOST_SCHEMES = 200;
+const MAX_SCHEMES = 200;
 
 function knownScheme(text: string, parts: PhcString): Scheme {
   // Of a text that is cut, what stands before its last two parts is no prefix.
@@ -72,7 +72,7 @@ function knownScheme(text: string, parts: PhcString): Scheme {
   const known = SCHEMES.get(prefix);
   if (known !== undefined) return known;
   const scheme = schemeOf(parts);
-  if (SCHEMES.size < MOST_SCHEMES) SCHEMES.set(prefix, scheme);
+  if (SCHEMES.size < MAX_SCHEMES) SCHEMES.set(prefix, scheme);
   return scheme;
 }
 

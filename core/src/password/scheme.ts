@@ -92,13 +92,13 @@ export function withRecipe(scheme: Scheme, recipe: string): Scheme {
 }
 
 /** Times the usual work below which what cannot be made here any more is weak. */
-const LEAST_OF_USUAL = 1 / 4;
+const MIN_SHARE_OF_USUAL = 1 / 4;
 
 /** Whether a digest of it should not lie at rest: below every floor, or of an algorithm without one much cheaper than usual. */
 export function isWeakAtRest(scheme: Scheme): boolean {
   const { algorithm, parameters } = scheme;
   if (algorithm.floors.length > 0) return floorsMissedBy(scheme) !== null;
-  return algorithm.work(parameters) < algorithm.work(algorithm.usual) * LEAST_OF_USUAL;
+  return algorithm.work(parameters) < algorithm.work(algorithm.usual) * MIN_SHARE_OF_USUAL;
 }
 
 /**

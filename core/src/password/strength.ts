@@ -38,11 +38,11 @@ interface Shortcut {
 /** Below so many bits the grade is the one of that place. */
 const GRADE_LIMITS = [28, 42, 58, 74] as const;
 /** Only the first characters are looked at; whatever is longer is strong, or repeats itself. */
-const MOST_CHARACTERS = 128;
+const MAX_CHARACTERS = 128;
 
 /** Estimates. @param typed as it stands in the field. */
 export function estimateStrength(typed: string, context: StrengthContext = {}): Strength {
-  const characters = [...typed].slice(0, MOST_CHARACTERS);
+  const characters = [...typed].slice(0, MAX_CHARACTERS);
   const lower = characters.map((character) => character.toLowerCase());
   const { bits, used } = cheapestWay(characters, findShortcuts(lower, context));
   const grade = STRENGTH_GRADES[GRADE_LIMITS.filter((limit) => bits >= limit).length] ?? "strong";
@@ -92,7 +92,7 @@ function findShortcuts(lower: readonly string[], context: StrengthContext): Shor
   ];
 }
 
-const SHORTEST_WORD = 3;
+const MIN_WORD_LENGTH = 3;
 
 function findWords(
   lower: readonly string[],
@@ -103,7 +103,7 @@ function findWords(
   const ranks = new Map<string, number>();
   for (const [rank, word] of words.entries()) {
     const key = word.toLowerCase();
-    if ([...key].length >= SHORTEST_WORD && !ranks.has(key)) ranks.set(key, rank);
+    if ([...key].length >= MIN_WORD_LENGTH && !ranks.has(key)) ranks.set(key, rank);
   }
   const longest = Math.max(0, ...[...ranks.keys()].map((word) => word.length));
   const found: Shortcut[] = [];

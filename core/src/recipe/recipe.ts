@@ -7,7 +7,7 @@ import type { Given, Kind, Parameter, RecipeFunction, Size, Value } from "./func
 import { bytesOf, DIGEST_NAMES, FUNCTIONS, sizeInBytes } from "./functions.ts";
 
 /** Characters of what an account brings along, at most; longer is not looked at. */
-const LONGEST: Readonly<Record<RecipeValue, number>> = {
+const MAX_LENGTHS: Readonly<Record<RecipeValue, number>> = {
   password: 256,
   salt: 1_024,
   username: 255,
@@ -20,7 +20,7 @@ const MAX_DIGESTED = 4 * MAX_VALUE;
 /** Functions that are made to be dear. */
 const MAX_DEAR = 2;
 /** A shorter result is found by trying, or is the same for everybody. */
-const LEAST_RESULT = 8;
+const MIN_RESULT_LENGTH = 8;
 
 export interface Recipe {
   /** In its one usual form. */
@@ -62,7 +62,7 @@ export function readRecipe(source: string): Recipe {
           kind: "text",
           least: one.name === "password" ? 1 : 0,
           // Of a salt that is bytes, as many bytes.
-          most: LONGEST[one.name],
+          most: MAX_LENGTHS[one.name],
           showsPassword: one.name === "password",
         };
       case "text": {
@@ -143,8 +143,8 @@ export function readRecipe(source: string): Recipe {
       "the password comes through undigested, so that the old digest itself would sign in; passwords in plain text have a kind of their own, and need no recipe",
       1,
     );
-  if (whole.least < LEAST_RESULT)
-    throw new RecipeError(`its result may be shorter than ${LEAST_RESULT} characters`, 1);
+  if (whole.least < MIN_RESULT_LENGTH)
+    throw new RecipeError(`its result may be shorter than ${MIN_RESULT_LENGTH} characters`, 1);
   uses.delete("password");
   const isSure = whole.least === whole.most && (whole.kind === "bytes" || whole.isAscii === true);
   return {
@@ -191,7 +191,7 @@ export async function runRecipe(
       return null;
     case "value": {
       const value = input[expression.name];
-      return value === undefined || lengthOf(value) > LONGEST[expression.name] ? null : value;
+      return value === undefined || lengthOf(value) > MAX_LENGTHS[expression.name] ? null : value;
     }
     case "call": {
       const { name, of } = expression;

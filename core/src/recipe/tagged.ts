@@ -16,7 +16,7 @@ const LENGTHS: Readonly<Record<string, readonly [digest: string, bytes: number]>
   sha384: ["sha384", 48],
   sha512: ["sha512", 64],
 };
-const LONGEST_SALT = 64;
+const MAX_SALT_LENGTH = 64;
 
 /** @returns `null` if it is not of that form, or of a length that its scheme does not make. */
 export function fromTaggedDigest(text: string): TaggedDigest | null {
@@ -26,7 +26,7 @@ export function fromTaggedDigest(text: string): TaggedDigest | null {
   if (digest === undefined || length === undefined) return null;
   const bytes = new Uint8Array(Buffer.from(body, "base64"));
   const salt = bytes.slice(length);
-  if (bytes.length < length || (salted === "") !== (salt.length === 0) || salt.length > LONGEST_SALT)
+  if (bytes.length < length || (salted === "") !== (salt.length === 0) || salt.length > MAX_SALT_LENGTH)
     return null;
   const isSalted = salt.length > 0;
   return {

@@ -14,7 +14,7 @@ export type SecondFactorDuty = "none" | "any" | "passkey";
 export type SecondFactor = "passkey" | "totp" | "recovery-code";
 
 /** So many wrong proofs end a sign-in in progress. */
-export const MOST_WRONG_PROOFS = 5;
+export const MAX_WRONG_PROOFS = 5;
 
 /** Milliseconds that a sign-in in progress may take from its first proof; tries do not extend it. Before, a mail may be waited for as long as its link lives. */
 export const PENDING_SIGN_IN_LIFE = 5 * 60_000;

@@ -61,9 +61,9 @@ export type Reservation =
   | { readonly outcome: "closed"; readonly until: Date };
 
 /** At most this many consecutive failures count against one account, over all its budgets (NIST SP 800-63B-4 3.2.2). */
-export const MOST_FAILURES = 100;
+export const MAX_FAILURES = 100;
 /** Of these, so many from known devices; the rest from strange ones. */
-export const MOST_FROM_KNOWN_DEVICES = 10;
+export const MAX_FAILURES_OF_KNOWN_DEVICES = 10;
 
 /** A count that nothing was counted in. */
 export function emptyCount(now: Date): ThrottleCount {

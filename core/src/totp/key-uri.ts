@@ -1,7 +1,7 @@
 /** Key URIs (`otpauth://totp/…`), by which an authenticator takes a secret over, mostly from a QR code. */
 import { readBase32, writeBase32 } from "./base32.ts";
 import type { TotpSettings } from "./totp.ts";
-import { LEAST_SECRET_BYTES, TOTP_ALGORITHMS, TOTP_DIGITS, TOTP_PERIODS, USUAL_TOTP } from "./totp.ts";
+import { MIN_SECRET_BYTES, TOTP_ALGORITHMS, TOTP_DIGITS, TOTP_PERIODS, USUAL_TOTP } from "./totp.ts";
 
 export interface KeyUri {
   /** The site's name. */
@@ -30,7 +30,7 @@ export function writeKeyUri({ issuer, account, secret, settings }: KeyUri): stri
  * @param leastBytes the shortest secret that is taken.
  * @throws KeyUriError, Base32Error.
  */
-export function readKeyUri(text: string, leastBytes = LEAST_SECRET_BYTES): KeyUri {
+export function readKeyUri(text: string, leastBytes = MIN_SECRET_BYTES): KeyUri {
   const match = /^otpauth:\/\/totp\/([^?#]*)\?([^#]*)$/i.exec(text.trim());
   if (match === null) throw new KeyUriError("this is no key URI: it begins with otpauth://totp/");
   const [, label = "", query = ""] = match;

@@ -24,7 +24,7 @@ export const TOTP_SECRET_BYTES: Readonly<Record<TotpAlgorithm, number>> = {
   SHA512: 64,
 };
 /** The shortest secret that is taken from elsewhere. */
-export const LEAST_SECRET_BYTES = 16;
+export const MIN_SECRET_BYTES = 16;
 
 /** The shortest that is taken with others from another system, for a while: 80 bits, as many applications made them. */
 export const SHORT_SECRET_BYTES = 10;
@@ -36,7 +36,7 @@ const SLACK = 1;
 export const ENROLMENT_LIFE = 15 * 60_000;
 
 /** Authenticators that one account may have. */
-export const MOST_AUTHENTICATORS = 10;
+export const MAX_AUTHENTICATORS = 10;
 
 /**
  * The code of a counter (RFC 4226 section 5.3), leading zeros kept.

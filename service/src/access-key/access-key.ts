@@ -7,8 +7,8 @@ import {
   faultOfAccessKey,
   hashToken,
   labelsOfAccessKey,
+  MAX_ACCESS_KEYS,
   mintToken,
-  MOST_ACCESS_KEYS,
   OPERATOR_LABEL,
   readIdentifier,
   TOKEN_BYTES,
@@ -62,8 +62,8 @@ export async function makeAccessKey(
   return inTransaction(dataSource, async (manager) => {
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
-    if ((await countAccessKeysOf(manager, account.id)) >= MOST_ACCESS_KEYS) {
-      throw fieldProblem([fieldError("name", "too-many-access-keys", { most: MOST_ACCESS_KEYS })]);
+    if ((await countAccessKeysOf(manager, account.id)) >= MAX_ACCESS_KEYS) {
+      throw fieldProblem([fieldError("name", "too-many-access-keys", { most: MAX_ACCESS_KEYS })]);
     }
     const now = clock.now();
     const { name } = wanted;

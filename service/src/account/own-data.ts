@@ -18,7 +18,7 @@ import { listKnownDevices } from "../throttle/store.ts";
 import { showAccount } from "./show.ts";
 
 /** Of each kind the newest so many: one reply is no way to empty a database. */
-const MOST = 1_000;
+const MAX_ENTRIES = 1_000;
 
 type OwnData = Extract<ReplyOf<typeof routes.exportOwnData>, { status: 200 }>["body"];
 
@@ -28,7 +28,7 @@ export async function exportOwnData(
   { session, account }: LiveSession,
 ): Promise<OwnData> {
   const { id: accountId } = account;
-  const page = { limit: MOST, cursor: undefined };
+  const page = { limit: MAX_ENTRIES, cursor: undefined };
   const [stored, authenticators, passkeys, accessKeys, sessions, entries, mails, devices] = await Promise.all(
     [
       findRecord(dataSource, accountId),
@@ -37,7 +37,7 @@ export async function exportOwnData(
       listAccessKeysOf(dataSource, accountId),
       listSessions(dataSource, { accountId }, page),
       listEntries(dataSource, { accountId }, page),
-      listMailsOf(dataSource, accountId, MOST),
+      listMailsOf(dataSource, accountId, MAX_ENTRIES),
       listKnownDevices(dataSource.manager, accountId),
     ],
   );
@@ -49,9 +49,9 @@ export async function exportOwnData(
     passkeys: passkeys.map(showPasskey),
     accessKeys: accessKeys.map(showAccessKey),
     sessions: sessions
-      .slice(0, MOST)
+      .slice(0, MAX_ENTRIES)
       .map((row) => showSession(row, { now: clock.now(), current: row.id === session.id })),
-    journal: entries.slice(0, MOST).map(showEntry),
+    journal: entries.slice(0, MAX_ENTRIES).map(showEntry),
     knownDevices: devices.map(({ createdAt, lastUsedAt }) => ({
       createdAt: createdAt.toISOString(),
       lastUsedAt: lastUsedAt.toISOString(),

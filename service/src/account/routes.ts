@@ -2,9 +2,9 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
-import { handingOf } from "../http/handing.ts";
 import { tellLanguage } from "../http/language.ts";
 import { answer, mount } from "../http/mount.ts";
+import { tokenDeliveryOf } from "../http/token-delivery.ts";
 import { visitOf } from "../http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
 import { deliverSession } from "../session/deliver.ts";
@@ -25,7 +25,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
       app,
       routes.register,
       async ({ body: { deliver: wanted, ...registration } }, { request, reply }) => {
-        const { deliver, isBrowser } = handingOf(request, wanted);
+        const { deliver, isBrowser } = tokenDeliveryOf(request, wanted);
         const replaces = deliver === "token" ? null : await app.readCaller(request);
         const browser = isBrowser ? browserMarkOf(context, request) : null;
         const here = {

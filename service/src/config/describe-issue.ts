@@ -31,11 +31,11 @@ export function valueAt(tree: unknown, path: readonly string[]): unknown {
   );
 }
 
-const LONGEST_SHOWN = 80;
+const MAX_SHOWN_LENGTH = 80;
 
 function show(value: unknown): string {
   const text = withoutPasswords(JSON.stringify(value));
-  return text.length > LONGEST_SHOWN ? `${text.slice(0, LONGEST_SHOWN)}…` : text;
+  return text.length > MAX_SHOWN_LENGTH ? `${text.slice(0, MAX_SHOWN_LENGTH)}…` : text;
 }
 
 /** A text with the passwords taken out of the addresses in it. */

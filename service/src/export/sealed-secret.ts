@@ -11,7 +11,7 @@ interface ExportKey {
   readonly alg: "ECDH-ES" | "RSA-OAEP-256";
 }
 
-const LEAST_RSA_BITS = 2_048;
+const MIN_RSA_BITS = 2_048;
 /** P-256, P-384 and P-521, as they are called here. */
 const CURVES = new Set(["prime256v1", "secp384r1", "secp521r1"]);
 
@@ -27,17 +27,14 @@ function readKey(path: string, kind: "public" | "private"): ExportKey {
     const key = kind === "public" ? createPublicKey(pem) : createPrivateKey(pem);
     const { asymmetricKeyType: type, asymmetricKeyDetails: details } = key;
     if (type === "x25519" || CURVES.has(details?.namedCurve ?? "")) return { key, alg: "ECDH-ES" };
-    if (type === "rsa" && (details?.modulusLength ?? 0) >= LEAST_RSA_BITS)
-      return { key, alg: "RSA-OAEP-256" };
+    if (type === "rsa" && (details?.modulusLength ?? 0) >= MIN_RSA_BITS) return { key, alg: "RSA-OAEP-256" };
   } catch (error) {
     if (error instanceof ExportRefusal) throw error;
     throw new ExportRefusal(`${path} is not a ${kind} key in PEM: ${(error as Error).message}`, {
       cause: error,
     });
   }
-  throw new ExportRefusal(
-    `${path}: expected X25519, P-256, P-384, P-521 or RSA with ${LEAST_RSA_BITS} bits.`,
-  );
+  throw new ExportRefusal(`${path}: expected X25519, P-256, P-384, P-521 or RSA with ${MIN_RSA_BITS} bits.`);
 }
 
 /** Seals to a public key. */

@@ -70,7 +70,7 @@ export interface TakenBack {
 /** Accounts in one transaction. */
 const AT_ONCE = 500;
 /** Characters of a line at most. */
-const LONGEST_LINE = 2 ** 20;
+const MAX_LINE_LENGTH = 2 ** 20;
 
 /**
  * @param key PEM of the private key that the authenticators' secrets were sealed to; `null`: they are left out.
@@ -166,8 +166,8 @@ async function* linesOf(path: string): AsyncGenerator<{ line: number; text: stri
   try {
     for await (const text of createInterface({ input: createReadStream(path), crlfDelay: Infinity })) {
       line += 1;
-      if (text.length > LONGEST_LINE)
-        throw new ExportRefusal(`${path}, line ${line}: longer than ${LONGEST_LINE} characters.`);
+      if (text.length > MAX_LINE_LENGTH)
+        throw new ExportRefusal(`${path}, line ${line}: longer than ${MAX_LINE_LENGTH} characters.`);
       yield { line, text };
     }
   } catch (error) {

@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import { hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import { LONGEST_MAX_AGE } from "./host-cookie.ts";
+import { MAX_AGE_SECONDS } from "./host-cookie.ts";
 import { BEHALF_HEADERS } from "./on-behalf.ts";
 
 export interface BrowserMark {
@@ -26,7 +26,7 @@ export function handMarkOver(
   { request, reply }: { request: FastifyRequest; reply: FastifyReply },
   mark: string,
 ): void {
-  if (request.behalf === null) void reply.header("set-cookie", deviceCookie.write(mark, LONGEST_MAX_AGE));
+  if (request.behalf === null) void reply.header("set-cookie", deviceCookie.write(mark, MAX_AGE_SECONDS));
   else void reply.header(BEHALF_HEADERS.device, mark);
 }
 

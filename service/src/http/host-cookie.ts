@@ -27,7 +27,7 @@ export interface HostCookie {
 export type HostCookiePurpose = "own" | "device" | "sign-in" | "language" | "proxy";
 
 /** Seconds that browsers keep a cookie at most. */
-export const LONGEST_MAX_AGE = 400 * 24 * 3_600;
+export const MAX_AGE_SECONDS = 400 * 24 * 3_600;
 
 /** @param publicUrl the service's public address. */
 export function hostCookie(publicUrl: string, purpose: HostCookiePurpose): HostCookie {

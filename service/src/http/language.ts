@@ -4,7 +4,7 @@ import type { Language } from "@lucchetto/core";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Negotiator from "negotiator";
 import type { HostCookie } from "./host-cookie.ts";
-import { LONGEST_MAX_AGE } from "./host-cookie.ts";
+import { MAX_AGE_SECONDS } from "./host-cookie.ts";
 
 /** @param site the site's own language, where the browser names none of ours. */
 export function languageOf({ headers }: FastifyRequest, cookie: HostCookie, site: Language): Language {
@@ -18,7 +18,7 @@ export function languageOf({ headers }: FastifyRequest, cookie: HostCookie, site
 
 /** Tells a browser the language of the account that it is signed in to; `null` takes that back. */
 export function tellLanguage(reply: FastifyReply, cookie: HostCookie, language: Language | null): void {
-  if (language !== null) void reply.header("set-cookie", cookie.write(language, LONGEST_MAX_AGE));
+  if (language !== null) void reply.header("set-cookie", cookie.write(language, MAX_AGE_SECONDS));
   else if (cookie.read(reply.request.headers.cookie) !== undefined)
     void reply.header("set-cookie", cookie.remove());
 }

@@ -8,7 +8,7 @@ import { changeOf, lineOf } from "./statement.ts";
 import type { Seen, Statement, Watched } from "./watch.ts";
 
 /** Characters that a value is shown with. */
-const LONGEST_VALUE = 60;
+const MAX_VALUE_LENGTH = 60;
 /** Characters that a secret is shown with. */
 const OF_A_SECRET = 8;
 const SECRET = /secret|token|hash|sealed|codeverifier|record$|^value$/i;
@@ -112,7 +112,7 @@ function shown(name: string, written: Written): string {
   const text = typeof value === "string" ? value : (JSON.stringify(value) ?? "");
   if (SECRET.test(name) && text.length > OF_A_SECRET)
     return `${text.slice(0, OF_A_SECRET)}… (${text.length} characters)`;
-  return text.length > LONGEST_VALUE ? `${text.slice(0, LONGEST_VALUE)}…` : text;
+  return text.length > MAX_VALUE_LENGTH ? `${text.slice(0, MAX_VALUE_LENGTH)}…` : text;
 }
 
 function cookieOf(header: string): RequestTrace["cookies"][number] {

@@ -84,7 +84,7 @@ const KEPT = 200;
 /** Statements and the rest that are kept of one. */
 const KEPT_OF_ONE = 400;
 /** Bytes of an answer that are read. */
-const LONGEST_ANSWER = 100_000;
+const MAX_ANSWER_LENGTH = 100_000;
 /** What applications ask all day: noted by its answer alone, so that looking inside makes nobody slower. */
 const OFTEN = /\/(v1\/checks|oauth\/introspect|v1\/proxy-check)$/;
 /** Milliseconds after the last request when the watching of promises, which costs all of them, is given up until the next. */
@@ -332,7 +332,7 @@ function readAnswer(response: ServerResponse, watched: Watched): void {
   const end = response.end.bind(response) as (...given: unknown[]) => ServerResponse;
   response.end = ((...given: unknown[]) => {
     const [chunk] = given;
-    if ((typeof chunk === "string" || Buffer.isBuffer(chunk)) && chunk.length <= LONGEST_ANSWER)
+    if ((typeof chunk === "string" || Buffer.isBuffer(chunk)) && chunk.length <= MAX_ANSWER_LENGTH)
       text = chunk.toString();
     return end(...given);
   }) as ServerResponse["end"];

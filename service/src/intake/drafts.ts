@@ -31,7 +31,7 @@ type Checking = ReceivedOf<typeof routes.checkIntakeDraft>["body"];
 type Running = ReceivedOf<typeof routes.runIntakeDraft>["body"];
 
 /** Uploads at a time. */
-const MOST = 3;
+const MAX_DRAFTS = 3;
 /** Milliseconds after which one goes. */
 const KEPT_FOR = 24 * 3_600_000;
 const LOOK_EVERY = 600_000;
@@ -65,10 +65,10 @@ export class IntakeDrafts {
   /** @throws ProblemReply `too-busy` where there are some already. */
   async begin({ name, format, delimiter, encoding }: Begun): Promise<IntakeDraft> {
     await this.#sweep();
-    if (this.#drafts.size >= MOST)
+    if (this.#drafts.size >= MAX_DRAFTS)
       throw new ProblemReply("too-busy", {
         retryAfter: 60,
-        detail: `There are ${MOST} uploads already. Import or discard one.`,
+        detail: `There are ${MAX_DRAFTS} uploads already. Import or discard one.`,
       });
     const now = this.#context.clock.now();
     const id = newId(now);
@@ -257,12 +257,12 @@ async function previewOf(
   return { columns, rows };
 }
 
-const LONGEST_SHOWN = 60;
+const MAX_SHOWN_LENGTH = 60;
 
 function covered(value: string | null, isSecret: boolean): string | null {
   if (value === null || value === "") return value;
   if (isSecret) return `•••• (${value.length})`;
-  return value.length > LONGEST_SHOWN ? `${value.slice(0, LONGEST_SHOWN)}…` : value;
+  return value.length > MAX_SHOWN_LENGTH ? `${value.slice(0, MAX_SHOWN_LENGTH)}…` : value;
 }
 
 /** One hash after the other, in a place that nobody else wants. */

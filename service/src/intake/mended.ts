@@ -14,7 +14,7 @@ const LINE = "line in the source";
 const FAULT = "why it was refused";
 
 /** Rows that are mended by hand, at most. */
-const MOST_MENDED = 100_000;
+const MAX_MENDED_ROWS = 100_000;
 
 /** Refused rows as CSV. @param withHead the first ones of a file. */
 export function writeRefusals(
@@ -41,7 +41,7 @@ export async function readMended(path: string): Promise<NonNullable<Plan["mended
       const { [LINE]: line = "", [FAULT]: _fault, ...values } = record;
       if (!/^\d+$/.test(line)) throw new PlanError(`${path}: a row has no number in "${LINE}".`);
       mended.set(Number(line), new Map(Object.entries(values)));
-      if (mended.size > MOST_MENDED) throw new PlanError(`${path}: more than ${MOST_MENDED} rows.`);
+      if (mended.size > MAX_MENDED_ROWS) throw new PlanError(`${path}: more than ${MAX_MENDED_ROWS} rows.`);
     }
   } catch (error) {
     if (error instanceof PlanError) throw error;

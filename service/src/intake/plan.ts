@@ -144,7 +144,7 @@ export interface Plan {
   readonly mended?: ReadonlyMap<number, ReadonlyMap<string, string | null>>;
 }
 
-const LONGEST_PLAN = 60_000;
+const MAX_PLAN_LENGTH = 60_000;
 
 /** @param path of the plan; the source is looked for beside it. @throws PlanError. */
 export function readPlan(path: string): Plan {
@@ -163,7 +163,8 @@ export function parsePlan(
   text: string,
   { name, source }: { name: string; source: (file: string) => string },
 ): Plan {
-  if (text.length > LONGEST_PLAN) throw new PlanError(`${name}: longer than ${LONGEST_PLAN} characters.`);
+  if (text.length > MAX_PLAN_LENGTH)
+    throw new PlanError(`${name}: longer than ${MAX_PLAN_LENGTH} characters.`);
   const document = parseDocument(text, { maxAliasCount: 0 } as object);
   const [fault] = document.errors;
   if (fault !== undefined) throw new PlanError(`${name}: ${fault.message.split("\n")[0]}`);

@@ -9,8 +9,8 @@ import {
   isWeakAtRest,
   KeyUriError,
   LANGUAGES,
-  LEAST_SECRET_BYTES,
   MAX_OLD_DIGEST,
+  MIN_SECRET_BYTES,
   PhcReadError,
   preparePassword,
   readBase32,
@@ -217,7 +217,7 @@ function lineIn(values: Values, column: string | undefined, member: string, most
   return text;
 }
 
-const MOST_LABELS = 20;
+const MAX_LABELS = 20;
 
 function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly string[] {
   if (from === undefined) return [];
@@ -238,8 +238,8 @@ function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly str
         `column "${from.column}": not a valid label: a-z, 0-9, dot, dash, underscore`,
       );
   }
-  if (found.length > MOST_LABELS)
-    throw new Unfit("labels", `column "${from.column}": more than ${MOST_LABELS} labels`);
+  if (found.length > MAX_LABELS)
+    throw new Unfit("labels", `column "${from.column}": more than ${MAX_LABELS} labels`);
   return [...new Set(found)];
 }
 
@@ -299,10 +299,10 @@ function authenticatorOf({ columns }: Plan, values: Values): JudgedRow["authenti
     const { secret, settings } = /^otpauth:/i.test(text)
       ? readKeyUri(text, 0)
       : { secret: readBase32(text), settings: USUAL_TOTP };
-    if (secret.length < LEAST_SECRET_BYTES)
+    if (secret.length < MIN_SECRET_BYTES)
       throw new Unfit(
         member,
-        `${where}: ${secret.length * 8} bits; at least ${LEAST_SECRET_BYTES * 8} are required`,
+        `${where}: ${secret.length * 8} bits; at least ${MIN_SECRET_BYTES * 8} are required`,
       );
     return { secret, settings };
   } catch (error) {

@@ -87,7 +87,7 @@ const allCores = (configuration: Configuration): Hasher => ({
 export type IntakeNeeds = Pick<ServiceContext, "configuration" | "dataSource" | "clock">;
 
 /** Rows in one transaction, at most. */
-const MOST_ROWS = 1_000;
+const MAX_ROWS = 1_000;
 /** Hashes for each core between two transactions: what a kill costs. */
 const HASHES_EACH = 25;
 /** Seconds of hashing that a person waits for; what takes longer is done afterwards. */
@@ -298,7 +298,7 @@ async function writeRows(
     if (row.position <= from) continue;
     batch.push(row);
     if (!("reason" in row.judged) && isToBeHashed(row.judged.password, writer)) hashes += 1;
-    if (batch.length === MOST_ROWS || hashes === hashesAtOnce) await write();
+    if (batch.length === MAX_ROWS || hashes === hashesAtOnce) await write();
   }
   if (batch.length > 0) await write();
   await writing;
@@ -358,12 +358,12 @@ async function writeBatch(
       return;
     } catch (error) {
       // Somebody is there, or registered meanwhile.
-      if (tries === MOST_TRIES || errorCode(error) !== "ER_DUP_ENTRY") throw error;
+      if (tries === MAX_TRIES || errorCode(error) !== "ER_DUP_ENTRY") throw error;
     }
   }
 }
 
-const MOST_TRIES = 4;
+const MAX_TRIES = 4;
 
 interface Refused {
   readonly row: PlacedRow;
@@ -398,17 +398,17 @@ function faultOfExisting({ id, state }: There): RowFault {
   return { member: "row", reason: `the account already exists${because}: ${id}` };
 }
 
-const MOST_LABELS = 20;
+const MAX_LABELS = 20;
 
 /** What it lacked; its address, password, factors and state are nobody's to change here. An operator's account is left alone. */
 function fillOf(there: There, { account }: JudgedRow): Fill | null {
   if (there.state === "closed" || there.labels.some((one) => one === "operator" || one === "auditor"))
     return null;
-  const labels = [...new Set([...there.labels, ...account.labels])].slice(0, MOST_LABELS);
+  const labels = [...new Set([...there.labels, ...account.labels])].slice(0, MAX_LABELS);
   return { id: there.id, displayName: account.displayName, reference: account.reference, labels };
 }
 
-const LONGEST_REASON = 300;
+const MAX_REASON_LENGTH = 300;
 
 function refusalOf({ intake, told }: Writer, { row, fault }: Refused): IntakeRefusalRow {
   const values = Object.fromEntries([...row.values].filter(([column]) => told.has(column)));
@@ -416,7 +416,7 @@ function refusalOf({ intake, told }: Writer, { row, fault }: Refused): IntakeRef
     intakeId: intake.id,
     line: String(row.line),
     member: fault.member,
-    reason: fault.reason.slice(0, LONGEST_REASON),
+    reason: fault.reason.slice(0, MAX_REASON_LENGTH),
     values,
   };
 }

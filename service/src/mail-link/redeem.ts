@@ -3,11 +3,11 @@ import type { ServiceContext } from "../context.ts";
 import { undo } from "../recovery/undo.ts";
 import { changeEmailBy } from "./change-email.ts";
 import { exchangeForCode } from "./confirm-change.ts";
+import { exchangeForShortCode } from "./exchange.ts";
 import { acceptInvitation } from "./invitation.ts";
 import { isHere, readLink } from "./read.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 import { resetPassword } from "./reset.ts";
-import { swapForCode } from "./swap.ts";
 import { verifyAddress } from "./verify.ts";
 
 /**
@@ -24,7 +24,7 @@ export async function redeemLink(context: ServiceContext, redemption: Redemption
         here: await isHere(context, read, redemption.marks),
       });
     case "sign-in":
-      return swapForCode(context, link, redemption.visit);
+      return exchangeForShortCode(context, link, redemption.visit);
     case "reset":
       return resetPassword(context, { link, account }, redemption);
     case "invite":

@@ -3,9 +3,9 @@ import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { afterReplies } from "../http/after-reply.ts";
 import { browserMarkOf, handMarkOver, markOf } from "../http/device-mark.ts";
-import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
 import { ownPathOf } from "../http/return-path.ts";
+import { tokenDeliveryOf } from "../http/token-delivery.ts";
 import { visitOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { countMailAsked } from "../throttle/throttle.ts";
@@ -31,7 +31,7 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.askForLink, async ({ body }, { request, reply }) => {
       if (context.configuration.mail.via === "none") throw new ProblemReply("mail-missing");
       const { purpose, identifier } = body;
-      const { deliver, isBrowser } = handingOf(request, body.deliver);
+      const { deliver, isBrowser } = tokenDeliveryOf(request, body.deliver);
       const visit = visitOf(request);
       await countMailAsked(context, visit.network);
       const browser = isBrowser ? browserMarkOf(context, request) : null;

@@ -1,7 +1,7 @@
 /** Putting a link into a mail: its secret stands there and nowhere else. */
 import { randomBytes } from "node:crypto";
 import type { LinkPurpose } from "@lucchetto/core";
-import { isUndo, mintToken, MOST_LIVING_LINKS, TOKEN_BYTES } from "@lucchetto/core";
+import { isUndo, MAX_LIVE_LINKS, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -121,5 +121,5 @@ async function whyHeld(
   // Each of these undoes a change of its own, and nobody but the owner's changes make them.
   if (accountId === null || isUndo(purpose)) return null;
   const living = await countLiving(manager, { accountId, purpose, now });
-  return living >= MOST_LIVING_LINKS ? "too-many-links" : null;
+  return living >= MAX_LIVE_LINKS ? "too-many-links" : null;
 }

@@ -37,7 +37,7 @@ export type Notice = Extract<
 /** Milliseconds over which notices are counted. */
 export const NOTICE_WINDOW = 3_600_000;
 /** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
-export const MOST_NOTICES_AN_HOUR = 10;
+export const MAX_NOTICES_PER_HOUR = 10;
 
 /** Tells the owner, if there is an address; in the transaction of what happened. */
 export async function tellOwner(
@@ -52,7 +52,7 @@ export async function tellOwner(
   const to = addresseeOf({ ...account, email });
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
-  const held = written >= MOST_NOTICES_AN_HOUR ? ("notice-limit" as const) : null;
+  const held = written >= MAX_NOTICES_PER_HOUR ? ("notice-limit" as const) : null;
   await writeMail(context, manager, {
     name,
     to,

@@ -41,7 +41,7 @@ export class TemplateError extends Error {
 const BUTTON = /^\[([^\]]+)\]\(\{\{link\}\}\)$/;
 const FACT = /^- ([^:]+): (.+)$/;
 const PLACE = /\{\{([^{}]*)\}\}/g;
-const LONGEST_SUBJECT = 120;
+const MAX_SUBJECT_LENGTH = 120;
 
 /** Reads one. @throws TemplateError naming the line. */
 export function readTemplate(name: MailName, source: string): Template {
@@ -51,8 +51,8 @@ export function readTemplate(name: MailName, source: string): Template {
     .split("\n");
   lines.forEach((line, index) => checkNames(name, line, index + 1));
   const subject = /^Subject: (.+)$/.exec(lines[0] ?? "")?.[1]?.trim();
-  if (subject === undefined || subject.length > LONGEST_SUBJECT)
-    throw new TemplateError(1, `expected “Subject: …” with at most ${LONGEST_SUBJECT} characters`);
+  if (subject === undefined || subject.length > MAX_SUBJECT_LENGTH)
+    throw new TemplateError(1, `expected “Subject: …” with at most ${MAX_SUBJECT_LENGTH} characters`);
   if ((lines[1] ?? "") !== "") throw new TemplateError(2, "expected an empty line after the subject");
   const blocks = blocksOf(lines);
   const buttons = blocks.filter(({ kind }) => kind === "button").length;

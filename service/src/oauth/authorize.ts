@@ -17,10 +17,10 @@ import { forgetOlderCodes, insertCode } from "./store.ts";
 export const CODE_LIFETIME = 60_000;
 
 /** Seconds that coming back from our own page may take; a smaller `max_age` would ask for ever. */
-const LEAST_MAX_AGE = 30;
+const MIN_MAX_AGE_SECONDS = 30;
 
 /** Codes of one session for one app that wait to be exchanged: tabs that are away at once. */
-const MOST_UNSPENT = 10;
+const MAX_UNSPENT = 10;
 
 /** Values of `prompt` that are understood; others are ignored, as unknown parameters are. */
 export const PROMPTS = ["none", "create"] as const;
@@ -147,7 +147,7 @@ function stepWanted(
   if (!/^[0-9]{1,9}$/.test(maxAge))
     throw new OAuthRefusal("invalid_request", "The parameter max_age is a number of seconds.");
   const age = (now.getTime() - session.authTime.getTime()) / 1_000;
-  return age > Math.max(Number(maxAge), LEAST_MAX_AGE) ? "freshness" : null;
+  return age > Math.max(Number(maxAge), MIN_MAX_AGE_SECONDS) ? "freshness" : null;
 }
 
 async function issueCode(
@@ -158,7 +158,7 @@ async function issueCode(
   const { plain, hashed } = mintToken("authorization-code", randomBytes(TOKEN_BYTES));
   const whose = { appId: wanted.app.id, sessionId: wanted.session.session.id };
   await inTransaction(dataSource, async (manager) => {
-    await forgetOlderCodes(manager, whose, MOST_UNSPENT - 1);
+    await forgetOlderCodes(manager, whose, MAX_UNSPENT - 1);
     await insertCode(manager, {
       codeHash: hashed,
       ...whose,

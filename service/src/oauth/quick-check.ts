@@ -32,7 +32,7 @@ const STATUS_OK = 200;
 /** Written as the contract has it, by a writer made for just that; twice as fast as one for everything. */
 const writeActive = fastJson(z.toJSONSchema(activeIntrospection, { target: "draft-7" }) as ObjectSchema);
 /** Authorization headers that are remembered as read. */
-const MOST_HEADERS = 1_000;
+const MAX_HEADERS = 1_000;
 /** Of the headers of every reply those that say something to a program; the others are about pages. */
 const FOR_PROGRAMS: ReadonlySet<string> = new Set(["strict-transport-security", "x-content-type-options"]);
 
@@ -180,7 +180,7 @@ export function createQuickCheck(
     const credentials = readAppBasic(authorization);
     const asking = credentials === null ? null : await recogniseApp(context, credentials);
     if (asking === null) return null;
-    if (known.size >= MOST_HEADERS) known.clear();
+    if (known.size >= MAX_HEADERS) known.clear();
     known.set(authorization, asking);
     return asking;
   }

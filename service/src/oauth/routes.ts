@@ -16,7 +16,7 @@ import { parameter, requiredParameter } from "./form.ts";
 import { introspect, introspectKey, lookUpCheckToken, revoke } from "./introspect.ts";
 import { describeServer } from "./metadata.ts";
 import { OAuthRefusal, sendRefusal } from "./refusal.ts";
-import { swapCode } from "./token.ts";
+import { exchangeCode } from "./token.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", pragma: "no-cache" };
 
@@ -67,7 +67,7 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
       const { appId } = await authenticateApp(context, request, form);
       void reply.headers(NOT_KEPT);
       context.questions.note(appId, "swap");
-      return swapCode(context, form, { appId, visit: visitOf(request) });
+      return exchangeCode(context, form, { appId, visit: visitOf(request) });
     });
 
     app.post(OAUTH_PATHS.introspect, async (request, reply) => {

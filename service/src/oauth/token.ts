@@ -1,4 +1,4 @@
-/** The token endpoint: swaps a one-time code for a check token (RFC 6749 section 4.1.3). */
+/** The token endpoint: exchanges a one-time code for a check token (RFC 6749 section 4.1.3). */
 import { randomBytes } from "node:crypto";
 import type { TokenReply } from "@lucchetto/contract";
 import {
@@ -26,7 +26,7 @@ import {
 } from "./store.ts";
 
 /** Swaps. @throws OAuthRefusal. */
-export async function swapCode(
+export async function exchangeCode(
   context: ServiceContext,
   form: URLSearchParams,
   { appId, visit }: { appId: string; visit: Visit },

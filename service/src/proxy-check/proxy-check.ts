@@ -220,7 +220,7 @@ function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRe
 export const ENTER_PATH = "/proxy/enter";
 
 /** Check tokens of one session behind the proxy: a browser needs one. */
-const MOST_TOKENS = 5;
+const MAX_TOKENS = 5;
 
 /** Gives this browser a check token of its session. @returns the token; `null` where it holds one already. */
 export async function enter(
@@ -237,7 +237,7 @@ export async function enter(
   await inTransaction(context.dataSource, async (manager) => {
     // No code came before it; its own hash stands there, and nothing is ever found by it.
     const row = { tokenHash: hashed, codeHash: hashed, appId: app.id, sessionId: session.id };
-    const hadOne = await forgetOlderTokens(manager, row, MOST_TOKENS - 1);
+    const hadOne = await forgetOlderTokens(manager, row, MAX_TOKENS - 1);
     await insertCheckToken(manager, { ...row, createdAt: now, endedAt: null });
     // Whoever comes over and over fills neither table nor journal.
     if (hadOne) return;

@@ -3,7 +3,7 @@ import type { UndoPurpose } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { MailName } from "../mail/catalogue.ts";
-import { addresseeOf, MOST_NOTICES_AN_HOUR, NOTICE_WINDOW, tellOwner } from "../mail/notices.ts";
+import { addresseeOf, MAX_NOTICES_PER_HOUR, NOTICE_WINDOW, tellOwner } from "../mail/notices.ts";
 import { countMailsOf } from "../mail/store.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { listUndoAddresses } from "../mail-link/store.ts";
@@ -71,7 +71,7 @@ async function tellWithUndo(
       visit,
       now,
       // An earlier link takes back more than a later one: a flood of changes hides nothing.
-      isWithinLimit: written < MOST_NOTICES_AN_HOUR * addresses.size,
+      isWithinLimit: written < MAX_NOTICES_PER_HOUR * addresses.size,
     });
   }
 }

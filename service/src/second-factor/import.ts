@@ -4,7 +4,7 @@ import type { KeyUri } from "@lucchetto/core";
 import {
   Base32Error,
   KeyUriError,
-  LEAST_SECRET_BYTES,
+  MIN_SECRET_BYTES,
   readEmail,
   readKeyUri,
   readUsername,
@@ -71,7 +71,7 @@ async function importOne(
 ): Promise<Imported> {
   const read = readUri(uri);
   if ("outcome" in read) return read;
-  const isShort = read.secret.length < LEAST_SECRET_BYTES;
+  const isShort = read.secret.length < MIN_SECRET_BYTES;
   if (isShort && !acceptShort) return { outcome: "short-not-accepted", detail: bitsOf(read) };
   const found = await findNamed(context, match, named);
   if (found === null) return { outcome: "account-unknown", detail: null };

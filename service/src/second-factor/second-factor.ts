@@ -6,7 +6,7 @@ import type { TotpSettings } from "@lucchetto/core";
 import {
   ENROLMENT_LIFE,
   matchTotp,
-  MOST_AUTHENTICATORS,
+  MAX_AUTHENTICATORS,
   readTotpCode,
   TOTP_SECRET_BYTES,
   USUAL_TOTP,
@@ -99,8 +99,8 @@ export async function beginEnrolment(
     const locked = await lockAccount(manager, account.id);
     if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
     const confirmed = await listConfirmed(manager, account.id);
-    if (confirmed.length >= MOST_AUTHENTICATORS) {
-      throw fieldProblem([fieldError("name", "too-many-authenticators", { most: MOST_AUTHENTICATORS })]);
+    if (confirmed.length >= MAX_AUTHENTICATORS) {
+      throw fieldProblem([fieldError("name", "too-many-authenticators", { most: MAX_AUTHENTICATORS })]);
     }
     await deleteUnconfirmed(manager, account.id);
     const name =

@@ -1,5 +1,5 @@
 import type { ClockDrift } from "@lucchetto/core";
-import { MOST_AUTHENTICATORS } from "@lucchetto/core";
+import { MAX_AUTHENTICATORS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, Not } from "typeorm";
 import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
@@ -21,7 +21,7 @@ export function listConfirmed(manager: EntityManager, accountId: string): Promis
   return manager.getRepository(AuthenticatorEntity).find({
     where: { accountId, ...CONFIRMED },
     order: { id: "ASC" },
-    take: MOST_AUTHENTICATORS,
+    take: MAX_AUTHENTICATORS,
   });
 }
 

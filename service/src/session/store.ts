@@ -5,7 +5,7 @@ import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
 import { readCursor, readList, SessionEntity, sweepRows } from "../storage/index.ts";
 
 /** Of one account; more than anybody looks through. */
-const MOST_SHOWN = 200;
+const MAX_SHOWN = 200;
 
 /** A session with the account it belongs to, as one look-up finds them. */
 export interface LiveSession {
@@ -95,7 +95,7 @@ export function listLivingOf(dataSource: DataSource, accountId: string, now: Dat
   return dataSource.getRepository(SessionEntity).find({
     where: { accountId, endedAt: IsNull(), idleEndsAt: MoreThan(now), endsAt: MoreThan(now) },
     order: { lastSeenAt: "DESC" },
-    take: MOST_SHOWN,
+    take: MAX_SHOWN,
   });
 }
 

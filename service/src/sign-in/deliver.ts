@@ -1,7 +1,7 @@
 import type { ProofWanted } from "@lucchetto/contract";
 import type { FastifyReply } from "fastify";
 import type { ServiceContext } from "../context.ts";
-import type { Handing } from "../http/handing.ts";
+import type { TokenDelivery } from "../http/token-delivery.ts";
 import type { PendingSignIn } from "./pending.ts";
 
 /** Hands a sign-in in progress over: its token in a cookie for browsers, in the reply for programs, never both. */
@@ -9,7 +9,7 @@ export function deliverPending(
   { signInCookie }: ServiceContext,
   reply: FastifyReply,
   { wanted, expiresAt, token }: PendingSignIn,
-  deliver: Handing["deliver"],
+  deliver: TokenDelivery["deliver"],
 ): ProofWanted {
   if (deliver !== "token") void reply.header("set-cookie", signInCookie.write(token));
   return {

@@ -2,9 +2,9 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { handMarkOver, markOf } from "../http/device-mark.ts";
-import type { Handing } from "../http/handing.ts";
-import { handingOf } from "../http/handing.ts";
 import { answer, mount } from "../http/mount.ts";
+import type { TokenDelivery } from "../http/token-delivery.ts";
+import { tokenDeliveryOf } from "../http/token-delivery.ts";
 import { visitOf, visitorOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { deliverSession } from "../session/deliver.ts";
@@ -22,24 +22,27 @@ import { signIn } from "./sign-in.ts";
 export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.signIn, async ({ body }, { request, reply }) => {
-      const handing = handingOf(request, body.deliver);
+      const tokenDelivery = tokenDeliveryOf(request, body.deliver);
       const { proof, remember = false } = body;
       const visit = visitOf(request);
-      const begun = { remember, visit, device: await deviceOf(app, context, request, handing) };
+      const begun = { remember, visit, device: await deviceOf(app, context, request, tokenDelivery) };
       const outcome =
         proof.type === "passkey"
           ? await signInByPasskey(context, { proof, ...begun })
           : await signIn(context, { proof, ...begun });
       if (outcome.outcome === "proof-wanted")
-        return answer(202, deliverPending(context, reply, outcome, handing.deliver));
-      return answer(201, deliverSignedIn(context, { request, reply }, outcome, handing.deliver));
+        return answer(202, deliverPending(context, reply, outcome, tokenDelivery.deliver));
+      return answer(201, deliverSignedIn(context, { request, reply }, outcome, tokenDelivery.deliver));
     });
 
     mount(app, routes.addProof, async ({ body }, { request, reply }) => {
-      const handing = handingOf(request, request.headers.authorization === undefined ? "cookie" : "token");
+      const tokenDelivery = tokenDeliveryOf(
+        request,
+        request.headers.authorization === undefined ? "cookie" : "token",
+      );
       const visit = visitOf(request);
       const pending = await readPending(context, signInTokenOf(context, request), visit);
-      const here = { visit, device: await deviceOf(app, context, request, handing) };
+      const here = { visit, device: await deviceOf(app, context, request, tokenDelivery) };
       const { proof } = body;
       const outcome = await moveOn(context, pending, { proof, ...here });
       const codes = outcome.recoveryCodes === undefined ? {} : { recoveryCodes: [...outcome.recoveryCodes] };
@@ -48,9 +51,9 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
         const still = { wanted: [...wanted], expiresAt: expiresAt.toISOString() };
         return answer(202, { outcome: "proof-wanted" as const, ...still, ...codes });
       }
-      const signedIn = deliverSignedIn(context, { request, reply }, outcome, handing.deliver);
+      const signedIn = deliverSignedIn(context, { request, reply }, outcome, tokenDelivery.deliver);
       const delivered = { ...signedIn, ...codes };
-      if (handing.deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
+      if (tokenDelivery.deliver === "cookie") void reply.header("set-cookie", context.signInCookie.remove());
       const { returnTo } = outcome;
       return answer(201, returnTo === null ? delivered : { ...delivered, returnTo });
     });
@@ -79,7 +82,7 @@ async function deviceOf(
   app: FastifyInstance,
   context: ServiceContext,
   request: FastifyRequest,
-  { deliver, isBrowser }: Handing,
+  { deliver, isBrowser }: TokenDelivery,
 ): Promise<Device> {
   return {
     isBrowser,
@@ -92,7 +95,7 @@ function deliverSignedIn(
   context: ServiceContext,
   exchange: { request: FastifyRequest; reply: FastifyReply },
   signedIn: SignedInHere,
-  deliver: Handing["deliver"],
+  deliver: TokenDelivery["deliver"],
 ) {
   const delivered = deliverSession(context, exchange.reply, signedIn, deliver);
   if (signedIn.mark !== null) handMarkOver(context, exchange, signedIn.mark);

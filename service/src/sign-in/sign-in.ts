@@ -214,12 +214,12 @@ async function recordDearRecord(
   { account, stored, visit }: { account: AccountRow; stored: StoredPassword; visit: Visit },
 ): Promise<void> {
   const { dataSource, clock } = context;
-  const reason = stored.schemeText.slice(0, LONGEST_REASON);
+  const reason = stored.schemeText.slice(0, MAX_REASON_LENGTH);
   const event = { kind: "password.record-dearer", reason, accountId: account.id } as const;
   await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }
 
-const LONGEST_REASON = 60;
+const MAX_REASON_LENGTH = 60;
 
 async function floorOf(
   { measured }: Pick<ServiceContext["hashing"], "measured">,

@@ -1,5 +1,5 @@
 import type { HashedToken } from "@lucchetto/core";
-import { MOST_WRONG_PROOFS } from "@lucchetto/core";
+import { MAX_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
 import { dayOf } from "../clock/by-day.ts";
@@ -45,7 +45,7 @@ export async function reserveProof(dataSource: DataSource, id: string, now: Date
     .createQueryBuilder()
     .update()
     .set({ wrongProofs: () => "wrongProofs + 1" })
-    .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now), wrongProofs: LessThan(MOST_WRONG_PROOFS) })
+    .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now), wrongProofs: LessThan(MAX_WRONG_PROOFS) })
     .execute();
   return affected === 1;
 }

@@ -6,11 +6,11 @@ export const DEADLOCK = "ER_LOCK_DEADLOCK";
 /** How often anything is tried. */
 export const MAX_TRIES = 8;
 /** Milliseconds before a new try, at most. */
-const LONGEST_PAUSE = 30;
+const MAX_PAUSE_MILLISECONDS = 30;
 
 /** Milliseconds before a new try; by chance, so that those that met once do not meet again. */
 export function pauseBeforeNewTry(): number {
-  return randomInt(LONGEST_PAUSE);
+  return randomInt(MAX_PAUSE_MILLISECONDS);
 }
 
 /** The database's or the system's name of an error; empty if it has none. */

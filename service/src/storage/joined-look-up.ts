@@ -11,7 +11,7 @@ const WORTH_ANOTHER = 8;
 const PATIENCE = 20;
 /** Keys in one question: few, so that answers and new questions overlap; as many as wait, where that would be too slow. */
 const FEW = 32;
-const MOST = 200;
+const MAX_JOINED = 200;
 
 interface Waiting<Row> {
   readonly key: Buffer;
@@ -68,7 +68,7 @@ export function joinLookUps<Row>(
   }
 
   function take(): Map<string, Waiting<Row>> {
-    const share = waiting.size > FEW * AT_ONCE ? MOST : FEW;
+    const share = waiting.size > FEW * AT_ONCE ? MAX_JOINED : FEW;
     if (waiting.size <= share) {
       const all = waiting;
       waiting = new Map();

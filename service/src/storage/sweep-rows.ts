@@ -3,7 +3,7 @@ import type { DataSource } from "typeorm";
 
 /** Rows in one statement, and statements in one round: the rest goes the next time. */
 const BATCH = 200;
-const MOST_BATCHES = 250;
+const MAX_BATCHES = 250;
 
 /**
  * @param which table and condition, along an index: `mail_link WHERE expiresAt < ?`.
@@ -15,7 +15,7 @@ export async function sweepRows(
   parameters: readonly unknown[],
 ): Promise<number> {
   let removed = 0;
-  for (let batch = 0; batch < MOST_BATCHES; batch += 1) {
+  for (let batch = 0; batch < MAX_BATCHES; batch += 1) {
     const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
       `DELETE FROM ${which} LIMIT ${BATCH}`,
       [...parameters],

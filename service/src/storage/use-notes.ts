@@ -5,7 +5,7 @@ import { isStorageUnavailable } from "./in-transaction.ts";
 /** Last use is written once in this many milliseconds. */
 const GRAIN = 60_000;
 /** Uses that are remembered; past it one or the other is written once more. */
-const MOST_NOTED = 10_000;
+const MAX_NOTED = 10_000;
 
 /** Something that is used, and when it was noted last. */
 export interface Used {
@@ -26,7 +26,7 @@ export function noteUsesBy(
     const isRecent = (then: number): boolean => now.getTime() - then < GRAIN;
     if (isRecent(noted.get(id) ?? -Infinity) || (lastUsedAt !== null && isRecent(lastUsedAt.getTime())))
       return;
-    if (noted.size >= MOST_NOTED) noted.clear();
+    if (noted.size >= MAX_NOTED) noted.clear();
     noted.set(id, now.getTime());
     write(dataSource, id, now).catch((error: unknown) => {
       noted.delete(id);

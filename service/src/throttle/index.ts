@@ -1,6 +1,6 @@
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
-import { LONGEST_MAX_AGE } from "../http/host-cookie.ts";
+import { MAX_AGE_SECONDS } from "../http/host-cookie.ts";
 import { throttleRoutes } from "./routes.ts";
 import { sweepCounts, sweepDevices } from "./store.ts";
 
@@ -9,6 +9,6 @@ export const throttle: Capability = {
   sweeps: [
     { what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts },
     // As long as a browser keeps its mark.
-    { what: "known devices that nobody uses", keepFor: () => LONGEST_MAX_AGE * 1_000, run: sweepDevices },
+    { what: "known devices that nobody uses", keepFor: () => MAX_AGE_SECONDS * 1_000, run: sweepDevices },
   ],
 };

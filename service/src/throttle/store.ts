@@ -1,5 +1,5 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
-import { emptyCount, MOST_FAILURES, MOST_FROM_KNOWN_DEVICES } from "@lucchetto/core";
+import { emptyCount, MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, MoreThanOrEqual } from "typeorm";
 import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
@@ -94,7 +94,7 @@ export async function sweepCounts(dataSource: DataSource, before: Date): Promise
   let removed = 0;
   for (const kind of FORGOTTEN)
     removed += await sweepRows(dataSource, "throttle_count WHERE kind = ? AND changedAt < ?", [kind, before]);
-  const closedAt = MOST_FAILURES - MOST_FROM_KNOWN_DEVICES;
+  const closedAt = MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES;
   const open = "throttle_count WHERE kind = 'name' AND changedAt < ? AND failures < ?";
   removed += await sweepRows(dataSource, open, [before, closedAt]);
   const names = "throttle_count WHERE kind = 'name' AND changedAt < ?";

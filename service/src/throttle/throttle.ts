@@ -5,9 +5,9 @@ import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lu
 import {
   BETWEEN_RESETS_THAT_GIVE_TRIES,
   hashToken,
+  MAX_FAILURES,
+  MAX_FAILURES_OF_KNOWN_DEVICES,
   mintToken,
-  MOST_FAILURES,
-  MOST_FROM_KNOWN_DEVICES,
   reserveTry,
   TOKEN_BYTES,
   TRIES_AFTER_RESET,
@@ -111,7 +111,7 @@ export async function giveTriesAfterReset(context: ServiceContext, accountId: st
   const { dataSource, clock } = context;
   const kind = "account-factor";
   const id = idOf(context, { kind, name: accountId });
-  const used = MOST_FACTOR_TRIES - TRIES_AFTER_RESET;
+  const used = MAX_FACTOR_TRIES - TRIES_AFTER_RESET;
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
     const from = await readCount(dataSource, { id, kind, subject: accountId }, now);
@@ -123,7 +123,7 @@ export async function giveTriesAfterReset(context: ServiceContext, accountId: st
   throw new ProblemReply("too-busy", { retryAfter: 1 });
 }
 
-const MOST_FACTOR_TRIES = MOST_FAILURES - MOST_FROM_KNOWN_DEVICES;
+const MAX_FACTOR_TRIES = MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES;
 
 /** A try in the network's count first, then in another; refused by the other, it is taken back from the network's. */
 async function reserveBesideNetwork(
@@ -302,16 +302,16 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
   switch (kind) {
     case "account-known":
     case "account-factor-known":
-      return { ...consecutive, most: MOST_FROM_KNOWN_DEVICES };
+      return { ...consecutive, most: MAX_FAILURES_OF_KNOWN_DEVICES };
     case "account-factor":
-      return { ...consecutive, most: MOST_FACTOR_TRIES };
+      return { ...consecutive, most: MAX_FACTOR_TRIES };
     case "account-factor-reset":
       return { kind: "window", most: 1, window: BETWEEN_RESETS_THAT_GIVE_TRIES };
     // The waits are those of the name.
     case "account-strange":
-      return { ...consecutive, free: Infinity, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
+      return { ...consecutive, free: Infinity, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };
     case "name":
-      return { ...consecutive, most: MOST_FAILURES - MOST_FROM_KNOWN_DEVICES };
+      return { ...consecutive, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };
     case "network":
       return { kind: "window", ...network };
     case "network-registrations":
@@ -382,14 +382,14 @@ export async function rememberThisDevice(
 }
 
 /** Most entries shown at once. */
-const MOST_SHOWN = 200;
+const MAX_SHOWN = 200;
 
 /** Who is held back, and who would be at the next failure. */
 export async function listHeldBack(context: ServiceContext): Promise<ThrottleEntry[]> {
   const now = context.clock.now();
   const rows = await listCounts(context.dataSource, {
     atLeast: context.configuration.throttle.free,
-    limit: MOST_SHOWN,
+    limit: MAX_SHOWN,
   });
   const entries = rows.map((row) => showCount(context, row, now));
   // What still lets through holds nobody back; of consecutive failures of a name or device the next one would bring a wait.

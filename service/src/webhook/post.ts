@@ -24,7 +24,7 @@ export interface Answered {
 }
 
 /** Characters of an answer that are read; more is a fault. */
-const MOST_ANSWERED = 16 * 1024;
+const MAX_ANSWER_BYTES = 16 * 1024;
 
 /** The receiver did not answer as it should. The message is for operators. */
 export class ReceiverFault extends Error {
@@ -76,7 +76,8 @@ async function readBounded(response: IncomingMessage): Promise<string> {
   for await (const chunk of response) {
     const bytes = chunk as Buffer;
     length += bytes.length;
-    if (length > MOST_ANSWERED) throw new ReceiverFault(`the answer is longer than ${MOST_ANSWERED} bytes`);
+    if (length > MAX_ANSWER_BYTES)
+      throw new ReceiverFault(`the answer is longer than ${MAX_ANSWER_BYTES} bytes`);
     chunks.push(bytes);
   }
   return Buffer.concat(chunks).toString("utf8");

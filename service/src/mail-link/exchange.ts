@@ -1,4 +1,4 @@
-/** A sign-in link opened in another browser: it signs in nobody, but is swapped for a short code. */
+/** A sign-in link opened in another browser: it signs in nobody, but is exchanged for a short code. */
 import { randomBytes } from "node:crypto";
 import { hashMailCode, MAIL_CODE_BYTES, mailCodeOf } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -10,8 +10,8 @@ import { inTransaction } from "../storage/index.ts";
 import type { Redeemed } from "./redemption.ts";
 import { spendLink } from "./store.ts";
 
-/** Swaps it. The code is accepted only at the sign-in in which the link was asked for. */
-export async function swapForCode(
+/** Exchanges it. The code is accepted only at the sign-in in which the link was asked for. */
+export async function exchangeForShortCode(
   context: ServiceContext,
   link: MailLinkRow,
   visit: Visit,
