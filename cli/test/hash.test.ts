@@ -72,7 +72,7 @@ describe("hash", () => {
       await lucchetto(["hash", "check", peppered, "--password-stdin"], { input: "hello" }),
     ).toMatchObject({
       status: 1,
-      err: expect.stringMatching(/peppered under k1/),
+      err: expect.stringMatching(/peppered with k1/),
     });
     expect(
       (
