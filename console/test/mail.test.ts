@@ -238,6 +238,23 @@ describe("mailed links in a browser", () => {
     await context.close();
   });
 
+  test("whoever is sent to sign in by mail is asked for no password, and may take one instead", async () => {
+    const { context, page, complaints } = await openTab(browser);
+    for (const address of [
+      "/sign-in?by=mail",
+      "/sign-in?by=mail&next=/account",
+      "/sign-in?next=/account&by=mail",
+    ]) {
+      await page.goto(service.url + address);
+      await page.waitForSelector("button >> text=Mail me a link");
+      expect([address, await page.locator("#password").count()]).toEqual([address, 0]);
+    }
+    await page.click("button >> text=Use the password instead");
+    await page.waitForSelector("#password");
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
   test("an operator invites in the console, sees the mail in each form, and moves the clock; the guest begins", async () => {
     const { context, page, complaints } = await openTab(browser);
     await page.goto(`${service.url}/console`);

@@ -36,7 +36,9 @@
 
   const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
   /** The application sent somebody who wants the link. */
-  let byMail = $state(page.mailLink !== "off" && /[?&]by=mail(&|$)/.test(window.location.search + next));
+  let byMail = $state(
+    page.mailLink !== "off" && [window.location.search, next].some((one) => /[?&]by=mail(&|$)/.test(one)),
+  );
   const registerPath = at(`/register${window.location.search}`);
   const { email, username } = page.identifiers;
   const identifierLabel =
