@@ -1,6 +1,6 @@
 import { spawnSync } from "node:child_process";
 import { createHash, randomBytes } from "node:crypto";
-import { mkdtempSync, readFileSync, statSync, writeFileSync } from "node:fs";
+import { existsSync, mkdtempSync, readFileSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
@@ -70,6 +70,12 @@ describe("an export", () => {
     );
     expect((await lucchetto(service, ["import", "run", at("plan.yaml"), "--unproven"])).status).toBe(0);
 
+    const nowhere = await lucchetto(service, ["export", at("none.jsonl"), "--to", at("nowhere.pub")]);
+    expect(nowhere).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/There is no file .*nowhere\.pub\./),
+    });
+    expect(existsSync(at("none.jsonl"))).toBe(false);
     const run = await lucchetto(service, ["export", at("all.jsonl"), "--to", at("mine.pub"), "--json"]);
     expect(run).toMatchObject({ status: 0, err: "" });
     expect(JSON.parse(run.out)).toMatchObject({ passkeys: 1, authenticators: 1, leftOut: 0 });

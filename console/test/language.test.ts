@@ -69,7 +69,7 @@ function sentencesOf(): { en: string[]; it: string[] } {
 }
 
 describe("a site whose people speak two languages", () => {
-  const GUESTS = ["/register", "/sign-in", "/sign-in?by=mail", "/forgot", "/link"];
+  const GUESTS = ["/register", "/sign-in", "/sign-in?by=mail", "/forgot", "/link", "/nothing-here"];
   const OWN = [
     "",
     "/details",

@@ -1,21 +1,28 @@
 <script lang="ts">
   /** What a problem means and what to do. */
   import type { PageState } from "@lucchetto/contract";
-  import { at } from "../lib/page.ts";
+  import { at, page } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   const { problem }: { problem: NonNullable<PageState["problem"]> } = $props();
+  /** In the page's language where it has one; the service says it in English. */
+  const own = $derived(rare.problemPages[problem.code]);
+  const said = $derived(own ?? problem);
+  const isForeign = $derived(own === undefined && page.language !== "en");
 </script>
 
-<PersonFrame heading={problem.title} next={problem.meaning}>
-  <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
-  <p class="mt-1">{problem.mend}</p>
-  {#if problem.detail !== undefined}
-    <p class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">{problem.detail}</p>
-  {/if}
-  <p class="text-quiet mt-6 text-sm">
-    {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
-  </p>
-  <p class="mt-6"><a href={at("/account")}>{texts.problemPage.yourAccount}</a></p>
-</PersonFrame>
+<div class="contents" lang={isForeign ? "en" : undefined}>
+  <PersonFrame heading={said.title} next={said.meaning}>
+    <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
+    <p class="mt-1">{said.mend}</p>
+    {#if problem.detail !== undefined}
+      <p class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">{problem.detail}</p>
+    {/if}
+    <p class="text-quiet mt-6 text-sm">
+      {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
+    </p>
+    <p class="mt-6"><a href={at("/account")}>{texts.problemPage.yourAccount}</a></p>
+  </PersonFrame>
+</div>

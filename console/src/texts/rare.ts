@@ -181,6 +181,8 @@ const en = {
     andYourPassword: "Your password, too",
     besideTheMail: "The mail proves that the address is yours. This time we need your password as well.",
   },
+  /** By a problem's code; the service says them in English. */
+  problemPages: {} as Record<string, { title: string; meaning: string; mend: string } | undefined>,
   erase: {
     yourAccountIsClosed: "Your account is closed",
     itsRowsGo: (after: Value) =>
@@ -374,6 +376,48 @@ const it: typeof en = {
       `Apri il link in questo browser per accedere. Se lo apri altrove, per esempio sul telefono, mostra un codice da inserire qui. Vale ${life} e una volta sola.`,
     andYourPassword: "Anche la password",
     besideTheMail: "L’e-mail dimostra che l’indirizzo è tuo. Questa volta serve anche la password.",
+  },
+  problemPages: {
+    "not-found": {
+      title: "La pagina non esiste",
+      meaning: "A questo indirizzo non c’è nulla, oppure non è tuo.",
+      mend: "Controlla l’indirizzo.",
+    },
+    "unknown-app": {
+      title: "Questa applicazione non è registrata",
+      meaning: "L’indirizzo che porta qui non corrisponde a nessuna applicazione conosciuta.",
+      mend: "Torna all’applicazione e riprova; se non basta, rivolgiti a chi la gestisce.",
+    },
+    "unregistered-return-address": {
+      title: "L’indirizzo di ritorno non è registrato",
+      meaning: "L’applicazione ha indicato un indirizzo di ritorno diverso da quelli registrati.",
+      mend: "Rivolgiti a chi gestisce l’applicazione.",
+    },
+    "label-missing": {
+      title: "Il tuo account non può entrare qui",
+      meaning: "Hai effettuato l’accesso, ma l’applicazione richiede un’etichetta che il tuo account non ha.",
+      mend: "Chiedi l’etichetta a chi gestisce il sito.",
+    },
+    throttled: {
+      title: "Troppi tentativi",
+      meaning: "Ci sono stati troppi tentativi falliti. Non è stato controllato nulla.",
+      mend: "Aspetta un po’, poi riprova.",
+    },
+    "too-busy": {
+      title: "Troppe richieste in questo momento",
+      meaning: "In questo momento accedono più persone di quante il servizio possa gestire.",
+      mend: "Riprova tra qualche secondo.",
+    },
+    "storage-unavailable": {
+      title: "Il servizio non è disponibile",
+      meaning: "Il database non è raggiungibile. Non è cambiato nulla.",
+      mend: "Riprova tra un momento.",
+    },
+    "internal-error": {
+      title: "Qualcosa è andato storto",
+      meaning: "Si è verificato un errore interno.",
+      mend: "Riprova; se non basta, rivolgiti a chi gestisce il sito.",
+    },
   },
   erase: {
     yourAccountIsClosed: "Il tuo account è chiuso",

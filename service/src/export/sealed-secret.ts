@@ -30,6 +30,8 @@ function readKey(path: string, kind: "public" | "private"): ExportKey {
     if (type === "rsa" && (details?.modulusLength ?? 0) >= MIN_RSA_BITS) return { key, alg: "RSA-OAEP-256" };
   } catch (error) {
     if (error instanceof ExportRefusal) throw error;
+    const { code } = error as NodeJS.ErrnoException;
+    if (code === "ENOENT") throw new ExportRefusal(`There is no file ${path}.`, { cause: error });
     throw new ExportRefusal(`${path} is not a ${kind} key in PEM: ${(error as Error).message}`, {
       cause: error,
     });

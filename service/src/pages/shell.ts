@@ -35,7 +35,7 @@ export interface PageShell {
   pathOf(path: string, query: Readonly<Record<string, string>>): string;
 }
 
-const FOR_DEVELOPERS = new RegExp(`^(/docs|${MAILBOX_PAGE})\\b`);
+const FOR_DEVELOPERS = new RegExp(`^(/docs|/problems|${MAILBOX_PAGE})\\b`);
 
 const NOT_BUILT =
   "<!doctype html><html lang=en><title>Pages not built</title><p>The pages are not built yet. Run: npm run build";
@@ -62,7 +62,7 @@ export function createPageShell(configuration: Configuration, added: string | nu
     // The console is not the site's: it stays as it is, whatever the stylesheet does.
     const isConsole = path.startsWith("/console");
     // What is for operators and developers is in English on every site.
-    const isEnglish = isConsole || extras.problem !== undefined || FOR_DEVELOPERS.test(path);
+    const isEnglish = isConsole || FOR_DEVELOPERS.test(path);
     const language = isEnglish ? "en" : languageOf(reply.request, languageCookie, siteLanguage);
     const state: PageState = { ...common[language], ...extras };
     return reply
