@@ -100,7 +100,7 @@ describe("the second factor", () => {
       // Of the step before the one that confirmed it, or of that one.
       await fillCode(page, code(-1));
       await page.waitForSelector("#code-error");
-      expect(await page.textContent("#code-error")).toContain("used already");
+      expect(await page.textContent("#code-error")).toContain("already been used");
       await keepPicture(page, "4-asked-for-at-every-sign-in,-each-code-once");
       await service.clock.advance(30_000);
       await fillCode(page, code());

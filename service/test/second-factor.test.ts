@@ -116,7 +116,7 @@ describe("authenticator apps", () => {
         const pending = await begin("bruno@brina.example");
         const again = await show(pending, totpOf(app.code(-1)));
         expect([again.status, codeOf(again)]).toEqual([401, "proof-refused"]);
-        expect(again.text).toMatch(/used already/);
+        expect(again.text).toMatch(/already been used/);
         expect((await show(pending, totpOf(await app.nextCode()))).status).toBe(201);
       },
     );

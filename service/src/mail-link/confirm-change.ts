@@ -68,5 +68,5 @@ export async function confirmChange(
 const refusal = () =>
   new ProblemReply("proof-refused", {
     detail:
-      "This is not the code. Enter the one that the link to the new address shows; after five wrong ones ask again.",
+      "This is not the right code. Enter the one shown by the link to the new address; after five wrong ones, request a new link.",
   });

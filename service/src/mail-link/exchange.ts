@@ -26,7 +26,7 @@ export async function exchangeForShortCode(
     if (!(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
     if (!(await setMailCode(manager, signIn.id, { mailCodeHash, now })))
       throw new ProblemReply("link-expired", {
-        detail: "The sign-in for which this link was asked is over. Start over at the sign-in page.",
+        detail: "The sign-in this link was requested for has ended. Start over at the sign-in page.",
       });
     const event = { kind: "mail-link.swapped", accountId: link.accountId } as const;
     await record(context, manager, { event, visit, now });

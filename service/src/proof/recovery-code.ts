@@ -56,5 +56,5 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
 });
 
 function refuse(): never {
-  throw new ProblemReply("proof-refused", { detail: "This is none of the recovery codes that are left." });
+  throw new ProblemReply("proof-refused", { detail: "This is not one of your remaining recovery codes." });
 }

@@ -76,7 +76,7 @@ function rightCode(
 function refuse(fault: string): never {
   throw new ProblemReply("proof-refused", {
     detail: fault.startsWith(USED)
-      ? "This code was used already. Wait for the next one."
-      : "This is not the current code. Try again; if that does not help, set the clock of your device right.",
+      ? "This code has already been used. Wait for the next one."
+      : "This is not the current code. Try again; if that does not help, check your device's clock.",
   });
 }
