@@ -43,7 +43,10 @@ describe("the second factor in the command", () => {
     const without = await lucchetto(args, { input: PASSWORD });
     expect([without.status, without.err]).toEqual([1, expect.stringMatching(/line after the password/)]);
     const wrong = await lucchetto(args, { input: `${PASSWORD}\nabcde-abcde-abcde\n` });
-    expect([wrong.status, wrong.err]).toEqual([1, expect.stringMatching(/not one of your remaining recovery codes/)]);
+    expect([wrong.status, wrong.err]).toEqual([
+      1,
+      expect.stringMatching(/not one of your remaining recovery codes/),
+    ]);
     const done = await lucchetto(args, { input: `${PASSWORD}\n${app.code()}\n` });
     expect([done.status, done.out]).toEqual([0, expect.stringMatching(/level 2: pwd, otp, mfa/)]);
     const recovered = await lucchetto(args, { input: `${PASSWORD}\n${app.recoveryCodes[0]}\n` });
