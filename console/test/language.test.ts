@@ -119,8 +119,19 @@ describe("a site whose people speak two languages", () => {
       headers: { ...own, "content-type": "application/json" },
     });
     expect(changed.headers.getSetCookie().join()).toContain(`${name}=; Max-Age=0`);
-    const out = await send(service, "DELETE", "/v1/session", { headers: own });
-    expect(out.headers.getSetCookie().join()).toContain(`${name}=; Max-Age=0`);
+    // However a session ends here: by its sign-out, from its list, with its account.
+    for (const end of ["/v1/session", "/v1/sessions/{id}", "/v1/account"]) {
+      const begun = await send(service, "POST", "/v1/sign-in", json({ proof }));
+      const { session } = begun.json<{ session: { id: string } }>();
+      const held = [`${name}=en`, ...begun.headers.getSetCookie().map((one) => one.split(";", 1)[0])].join(
+        "; ",
+      );
+      const ended = await send(service, "DELETE", end.replace("{id}", session.id), {
+        headers: { cookie: held, origin: service.url },
+      });
+      expect([end, ended.status]).toEqual([end, 204]);
+      expect(ended.headers.getSetCookie().join()).toContain(`${name}=; Max-Age=0`);
+    }
   });
 
   test.each([

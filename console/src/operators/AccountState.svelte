@@ -16,8 +16,8 @@
     changed: () => void;
   }
   const { account, changed }: Props = $props();
-  let asking = $state(false);
-  let erasing = $state(false);
+  /** What is asked about before it is done. */
+  let asked: "suspend" | "erase" | null = $state(null);
   const loader = new Loader();
 
   async function erase(): Promise<void> {
@@ -28,8 +28,7 @@
   }
 
   function leave(): void {
-    asking = false;
-    erasing = false;
+    asked = null;
     loader.problem = null;
   }
 
@@ -38,19 +37,20 @@
   ): Promise<void> {
     await loader.run(async () => {
       await operate(routes.changeAccount, { params: { id: account.id }, body });
-      asking = false;
+      asked = null;
       changed();
     });
   }
 </script>
 
-<FormProblem problem={asking || erasing ? null : loader.problem} />
+<FormProblem problem={asked === null ? loader.problem : null} />
 <div class="mt-3 flex flex-wrap items-center gap-3">
   {#if account.state === "suspended" || account.state === "closed"}
     <ActionButton onclick={() => set({ state: "active" })}>{texts.accountState.restore}</ActionButton>
     <span class="text-quiet text-sm">{texts.accountState.sessionsThatHaveEndedStay}</span>
   {:else}
-    <ActionButton kind="danger" onclick={() => (asking = true)}>{texts.accountState.suspend}</ActionButton>
+    <ActionButton kind="danger" onclick={() => (asked = "suspend")}>{texts.accountState.suspend}</ActionButton
+    >
     {#if account.mustChangePassword}
       <span>{texts.accountState.aNewPasswordIsRequired}</span>
       <ActionButton onclick={() => set({ mustChangePassword: false })}
@@ -64,9 +64,9 @@
   {/if}
 </div>
 <div class="mt-3 flex flex-wrap items-center gap-3">
-  <ActionButton kind="danger" onclick={() => (erasing = true)}>{texts.accountState.erase}</ActionButton>
+  <ActionButton kind="danger" onclick={() => (asked = "erase")}>{texts.accountState.erase}</ActionButton>
 </div>
-{#if asking}
+{#if asked === "suspend"}
   <AskFirst
     question={texts.accountState.suspendThisAccountAndEnd}
     yes={texts.accountState.suspendIt}
@@ -75,7 +75,7 @@
     act={() => set({ state: "suspended" })}
     {leave}
   />
-{:else if erasing}
+{:else if asked === "erase"}
   <AskFirst
     question={texts.accountState.eraseThisAccountAndEverything}
     yes={texts.accountState.eraseForGood}

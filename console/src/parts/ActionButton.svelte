@@ -27,7 +27,6 @@
     type?: "button" | "submit";
     /** A link then. */
     href?: string;
-    target?: string;
     download?: string;
     disabled?: boolean;
     children: Snippet;

@@ -22,6 +22,7 @@
   open
   title={question}
   size="sm"
+  dismissable={false}
   transitionParams={{ duration: 0 }}
   class="bg-paper text-ink dark:bg-paper"
   classes={{ header: "text-ink text-lg font-semibold" }}

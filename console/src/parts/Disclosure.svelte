@@ -7,12 +7,11 @@
     /** What is always there. */
     head: Snippet;
     open?: boolean;
-    /** Of what is pressed, and of what it shows. */
+    /** Of what is pressed. */
     class?: string;
-    inner?: string;
     children: Snippet;
   }
-  let { head, open = $bindable(false), class: more = "", inner = "", children }: Props = $props();
+  let { head, open = $bindable(false), class: more = "", children }: Props = $props();
 </script>
 
 {#snippet up()}<span aria-hidden="true" class="text-quiet shrink-0">▾</span>{/snippet}
@@ -29,7 +28,7 @@
       button:
         "text-ink dark:text-ink min-h-6 flex-row-reverse justify-end gap-2 border-0 py-0 text-start text-base font-normal " +
         more,
-      content: "border-0 py-0 " + inner,
+      content: "border-0 py-0",
     }}
   >
     {#snippet header()}<span class="min-w-0 grow">{@render head()}</span>{/snippet}

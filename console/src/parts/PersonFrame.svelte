@@ -11,8 +11,10 @@
     next?: string;
     children: Snippet;
     wide?: boolean;
+    /** Of heading and sentence, where it is not the page's (WCAG 3.1.2). */
+    lang?: string | undefined;
   }
-  const { heading, next, children, wide = false }: Props = $props();
+  const { heading, next, children, wide = false, lang }: Props = $props();
 </script>
 
 <svelte:head><title>{title(heading)}</title></svelte:head>
@@ -27,8 +29,8 @@
     <span class="text-lg font-semibold">{page.site.name}</span>
   </header>
   <main class="grow">
-    <h1 class="text-2xl font-semibold tracking-tight">{heading}</h1>
-    {#if next}<p class="text-quiet mt-2">{next}</p>{/if}
+    <h1 {lang} class="text-2xl font-semibold tracking-tight">{heading}</h1>
+    {#if next}<p {lang} class="text-quiet mt-2">{next}</p>{/if}
     <div class="mt-6">{@render children()}</div>
   </main>
   <footer class="text-quiet mt-12 flex flex-wrap gap-x-4 gap-y-1 text-sm">

@@ -10,19 +10,21 @@
   /** In the page's language where it has one; the service says it in English. */
   const own = $derived(rare.problemPages[problem.code]);
   const said = $derived(own ?? problem);
-  const isForeign = $derived(own === undefined && page.language !== "en");
+  /** Details are the service's in any case. */
+  const english = page.language === "en" ? undefined : "en";
+  const lang = $derived(own === undefined ? english : undefined);
 </script>
 
-<div class="contents" lang={isForeign ? "en" : undefined}>
-  <PersonFrame heading={said.title} next={said.meaning}>
-    <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
-    <p class="mt-1">{said.mend}</p>
-    {#if problem.detail !== undefined}
-      <p class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">{problem.detail}</p>
-    {/if}
-    <p class="text-quiet mt-6 text-sm">
-      {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
+<PersonFrame heading={said.title} next={said.meaning} {lang}>
+  <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
+  <p {lang} class="mt-1">{said.mend}</p>
+  {#if problem.detail !== undefined}
+    <p lang={english} class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">
+      {problem.detail}
     </p>
-    <p class="mt-6"><a href={at("/account")}>{texts.problemPage.yourAccount}</a></p>
-  </PersonFrame>
-</div>
+  {/if}
+  <p class="text-quiet mt-6 text-sm">
+    {texts.problemPage.programsKnowThisProblemAs} <code>{problem.code}</code>.
+  </p>
+  <p class="mt-6"><a href={at("/account")}>{texts.problemPage.yourAccount}</a></p>
+</PersonFrame>

@@ -398,11 +398,6 @@ const it: typeof en = {
       meaning: "Hai effettuato l’accesso, ma l’applicazione richiede un’etichetta che il tuo account non ha.",
       mend: "Chiedi l’etichetta a chi gestisce il sito.",
     },
-    throttled: {
-      title: "Troppi tentativi",
-      meaning: "Ci sono stati troppi tentativi falliti. Non è stato controllato nulla.",
-      mend: "Aspetta un po’, poi riprova.",
-    },
     "too-busy": {
       title: "Troppe richieste in questo momento",
       meaning: "In questo momento accedono più persone di quante il servizio possa gestire.",
@@ -412,11 +407,6 @@ const it: typeof en = {
       title: "Il servizio non è disponibile",
       meaning: "Il database non è raggiungibile. Non è cambiato nulla.",
       mend: "Riprova tra un momento.",
-    },
-    "internal-error": {
-      title: "Qualcosa è andato storto",
-      meaning: "Si è verificato un errore interno.",
-      mend: "Riprova; se non basta, rivolgiti a chi gestisce il sito.",
     },
   },
   erase: {

@@ -7,7 +7,7 @@ import { answer, mount } from "../http/mount.ts";
 import { tokenDeliveryOf } from "../http/token-delivery.ts";
 import { visitOf } from "../http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
-import { deliverSession } from "../session/deliver.ts";
+import { deliverSession, takeBack } from "../session/deliver.ts";
 import { deliverPending } from "../sign-in/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "./account.ts";
 import { eraseAccount, eraseOwnAccount } from "./erase.ts";
@@ -67,8 +67,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.eraseOwnAccount, async (_received, { caller, request, reply }) => {
       await eraseOwnAccount(context, caller, visitOf(request));
-      void reply.header("set-cookie", context.ownCookie.remove());
-      tellLanguage(reply, context.languageCookie, null);
+      takeBack(context, reply);
       return answer(204, undefined);
     });
 

@@ -21,6 +21,16 @@ export function handOver(
   return {};
 }
 
+/** The browser's session is over: what it holds of it goes. */
+export function takeBack(
+  { configuration, ownCookie, languageCookie, proxyCookie }: ServiceContext,
+  reply: FastifyReply,
+): void {
+  void reply.header("set-cookie", ownCookie.remove());
+  tellLanguage(reply, languageCookie, null);
+  if (configuration.proxyCheck.clientId !== undefined) void reply.header("set-cookie", proxyCookie.remove());
+}
+
 /** The reply to a sign-in, with its token handed over. */
 export function deliverSession(
   context: ServiceContext,

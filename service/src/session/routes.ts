@@ -8,12 +8,11 @@ import type { FastifyPluginAsync } from "fastify";
 import { showAccount } from "../account/show.ts";
 import type { ServiceContext } from "../context.ts";
 import { markOf } from "../http/device-mark.ts";
-import { tellLanguage } from "../http/language.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { ProblemReply } from "../problem.ts";
 import { pageOf } from "../storage/index.ts";
-import { deliverSession } from "./deliver.ts";
+import { deliverSession, takeBack } from "./deliver.ts";
 import { endOtherSessions, endOwnSession, listOwnSessions } from "./own.ts";
 import { reauthenticate } from "./reauthenticate.ts";
 import { endSessionAsOperator, showSession, showSessionToOperator, signOut } from "./session.ts";
@@ -31,10 +30,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));
-      void reply.header("set-cookie", context.ownCookie.remove());
-      tellLanguage(reply, context.languageCookie, null);
-      if (context.configuration.proxyCheck.clientId !== undefined)
-        void reply.header("set-cookie", context.proxyCookie.remove());
+      takeBack(context, reply);
       return answer(204, undefined);
     });
 
@@ -63,7 +59,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.endOwnSession, async ({ params }, { caller, request, reply }) => {
       await endOwnSession(context, caller, params.id, visitOf(request));
-      if (params.id === caller.session.id) void reply.header("set-cookie", context.ownCookie.remove());
+      if (params.id === caller.session.id) takeBack(context, reply);
       return answer(204, undefined);
     });
 
