@@ -74,7 +74,11 @@ describe("access keys", () => {
     expect(answer).not.toHaveProperty("sid");
     expect(answer).not.toHaveProperty("exp");
 
-    const { body } = await service.as(anna.token)(routes.listAccessKeys);
+    // The use is written after the answer.
+    const body = await eventually(async () => {
+      const listed = (await service.as(anna.token)(routes.listAccessKeys)).body;
+      return listed.items[0]?.lastUsedAt === null ? null : listed;
+    });
     expect(body.items).toMatchObject([{ id: accessKey.id, lastUsedAt: expect.any(String) }]);
     const [row] = await service.dataSource.query("SELECT * FROM access_key WHERE id = ?", [accessKey.id]);
     expect(JSON.stringify(row)).not.toContain(key.slice(4));
