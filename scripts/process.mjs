@@ -1,5 +1,6 @@
 /** Running other programs. */
 import { spawn } from "node:child_process";
+import { randomInt } from "node:crypto";
 import { createServer } from "node:net";
 import { UserError } from "./say.mjs";
 
@@ -64,14 +65,18 @@ export function isPortFree(port) {
   });
 }
 
-/** A port that nobody uses at this moment. */
-export function freePort() {
-  return new Promise((resolve, reject) => {
-    const server = createServer();
-    server.once("error", reject);
-    server.listen(0, "127.0.0.1", () => {
-      const { port } = server.address();
-      server.close(() => resolve(port));
-    });
-  });
+/**
+ * Ports that are handed out: below those that Linux takes for connections going out (`ip_local_port_range`), one of which could
+ * come to a port between its being found free and its use; above the last that browsers refuse.
+ */
+const PORTS = { first: 11_000, end: 32_000 };
+let nextPort = randomInt(PORTS.first, PORTS.end);
+
+/** A port that nobody uses at this moment, and that this process has not handed out before. @returns {Promise<number>} */
+export async function freePort() {
+  for (;;) {
+    const port = nextPort;
+    nextPort = port + 1 < PORTS.end ? port + 1 : PORTS.first;
+    if (await isPortFree(port)) return port;
+  }
 }

@@ -1,8 +1,6 @@
 /** The real service on a real MariaDB and a real port, with its clock and its log in the test's hands. */
 import { randomBytes } from "node:crypto";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
-import type { AddressInfo } from "node:net";
-import { createServer } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { Writable } from "node:stream";
@@ -18,9 +16,12 @@ import {
 } from "@lucchetto/service";
 import { pino } from "pino";
 import type { DataSource } from "typeorm";
+import { freePort } from "../scripts/process.mjs";
 import type { TestDatabase } from "./database.ts";
 import { createTestDatabase } from "./database.ts";
 import { eventually } from "./eventually.ts";
+
+export { freePort };
 
 /** Milliseconds that a call is waited for: sixty at once take their time on a slow machine. */
 const MAX_CALL_MILLISECONDS = 300_000;
@@ -60,16 +61,6 @@ export interface TestService {
 function standingClock(): Clock {
   let time = systemClock.now().getTime();
   return { now: () => new Date((time += 1)) };
-}
-
-/** A free port of this machine. */
-export function freePort(): Promise<number> {
-  return new Promise((resolve) => {
-    const server = createServer().listen(0, "127.0.0.1", () => {
-      const { port } = server.address() as AddressInfo;
-      server.close(() => resolve(port));
-    });
-  });
 }
 
 export interface TestServiceOptions {

@@ -21,14 +21,24 @@ export interface Metrics {
   checked(seconds: number): void;
 }
 
+let processRegistry: Registry | null = null;
+
+/** Memory, processor time and the like: of the whole process, so measured once in it, however many services it runs. */
+function ofProcess(): Registry {
+  if (processRegistry === null) {
+    processRegistry = new Registry();
+    collectDefaultMetrics({ register: processRegistry });
+  }
+  return processRegistry;
+}
+
 /** Counts every request of the service, and shows the figures of its capabilities. */
 export function collectMetrics(
   app: FastifyInstance,
   context: ServiceContext,
   figures: readonly Figure[],
 ): Metrics {
-  const registry = new Registry();
-  collectDefaultMetrics({ register: registry });
+  const registry = Registry.merge([ofProcess()]);
   for (const figure of figures) showFigure(registry, context, figure);
   const waits = new Histogram({
     name: "lucchetto_password_hash_wait_seconds",
