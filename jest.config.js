@@ -16,7 +16,7 @@ export default {
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
   testSequencer: "<rootDir>/testing/sequencer.mjs",
-  maxWorkers: 4,
+  maxWorkers: 3,
   // A test fails for a fault, not for a slow machine.
   testTimeout: 600_000,
 };

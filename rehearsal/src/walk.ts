@@ -67,6 +67,8 @@ export class Walk {
   codesUsedUntil = 0;
   /** That were not spent yet. */
   recoveryCodes: string[] = [];
+  /** Whether one of them opened the page, and only once. */
+  recoveryCodesWork = false;
   readonly movesClock: boolean;
   readonly #browser: Browser | null;
   #context: BrowserContext | null = null;
