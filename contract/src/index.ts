@@ -29,6 +29,7 @@ export type { RehearsalShown } from "./routes/rehearsal.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";
+export { hasControlCharacter } from "./text.ts";
 export * from "./trace.ts";
 export * from "./webhooks.ts";
 export * from "./field-faults.ts";

@@ -1,9 +1,13 @@
 /** The kinds of text that requests carry. Messages never repeat what was sent. */
 import { z } from "zod";
 
+/** Also what turns the direction of all that follows, and so makes one name look like another (Unicode Standard Annex 9). */
 // eslint-disable-next-line no-control-regex -- exactly these are what must not occur
-const CONTROL_CHARACTER = /[\u0000-\u001f\u007f-\u009f\u2028\u2029]/u;
+const CONTROL_CHARACTER = /[\u0000-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/u;
 const LONE_SURROGATE = /\p{Surrogate}/u;
+
+/** Whether something is in a text that no single line of people's text has. */
+export const hasControlCharacter = (text: string): boolean => CONTROL_CHARACTER.test(text);
 
 /** One line of text: 1 to `max` UTF-16 units, no control characters, well-formed Unicode. */
 export function lineOfText(max: number) {
@@ -11,7 +15,7 @@ export function lineOfText(max: number) {
     .string()
     .min(1, "Fill this in.")
     .max(max, `Use at most ${max} characters.`)
-    .refine((text) => !CONTROL_CHARACTER.test(text), "Leave out line breaks and other control characters.")
+    .refine((text) => !hasControlCharacter(text), "Leave out line breaks and other control characters.")
     .refine((text) => !LONE_SURROGATE.test(text), "This text is not valid Unicode.");
 }
 

@@ -1,7 +1,9 @@
 /** A form being sent: its errors stand at their fields, and the first wrong field gets the focus. */
 import { ProblemError } from "@lucchetto/contract/pages";
 import { tick } from "svelte";
+import { texts } from "../texts/texts.ts";
 import { faultSentence, problemSentence, sentenceOf } from "./sentence.ts";
+import { session } from "./session.svelte.ts";
 
 export class Form {
   /** Sentences by field name. */
@@ -24,12 +26,14 @@ export class Form {
     const form = event.currentTarget as HTMLFormElement;
     this.problem = null;
     this.errors = judge();
+    sayInTitle(Object.keys(this.errors).length > 0);
     if (Object.keys(this.errors).length > 0) return focusFirstWrong(form);
     this.sending = true;
     try {
       await send();
     } catch (error) {
       this.take(error);
+      sayInTitle(true);
       await focusFirstWrong(form);
     } finally {
       this.sending = false;
@@ -42,7 +46,9 @@ export class Form {
       this.problem = sentenceOf(error);
       return;
     }
-    const { errors = [] } = error.problem;
+    const { errors = [], code } = error.problem;
+    // The page says so, and keeps what was typed.
+    if (code === "not-signed-in" && session.who.state === "signed-in") void session.ask();
     for (const fault of errors) {
       // Of the whole, and of no field.
       if (fault.path === "") this.problem = faultSentence(fault);
@@ -60,6 +66,13 @@ function fieldOf(path: string): string {
       .filter((part) => !/^\d+$/.test(part))
       .at(-1) ?? path
   );
+}
+
+/** Who listens to a page hears its title first. */
+function sayInTitle(isWrong: boolean): void {
+  const { inTitle } = texts.faults;
+  const title = document.title.startsWith(inTitle) ? document.title.slice(inTitle.length) : document.title;
+  document.title = isWrong ? inTitle + title : title;
 }
 
 async function focusFirstWrong(form: HTMLFormElement): Promise<void> {

@@ -6,8 +6,19 @@ export const page = JSON.parse(
   document.getElementById(PAGE_STATE_ELEMENT)?.textContent ?? "null",
 ) as PageState;
 
+/** Milliseconds by which the service's clock is ahead of this device's, which may be wrong. */
+let ahead = 0;
+
 /** Calls carry the own cookie by themselves. */
-export const call = createPageClient({ baseUrl: page.basePath });
+export const call = createPageClient({
+  baseUrl: page.basePath,
+  onReply(headers) {
+    ahead = Date.parse(headers.get("date") ?? "") - Date.now() || 0;
+  },
+});
+
+/** Milliseconds until a time of the service's, within a second or two. */
+export const millisecondsUntil = (time: string): number => Date.parse(time) - Date.now() - ahead;
 
 /** A path of this service as the browser needs it. */
 export function at(path: string): string {

@@ -4,6 +4,7 @@ import { ProblemError } from "@lucchetto/contract/pages";
 import { routes } from "virtual:routes";
 import { at, call } from "./page.ts";
 import { sentenceOf } from "./sentence.ts";
+import { keepTyped, restoreTyped } from "./typed.ts";
 
 export type WhoIsThere =
   | { readonly state: "unknown" }
@@ -23,15 +24,21 @@ class SessionOfThisBrowser {
       this.who = { state: "signed-in", ...body };
       this.wasSignedIn = true;
     } catch (error) {
-      if (error instanceof ProblemError && error.problem.code === "not-signed-in")
+      if (error instanceof ProblemError && error.problem.code === "not-signed-in") {
+        if (this.who.state === "signed-in") keepTyped(this.who.account.id);
         this.who = { state: "guest" };
-      else this.who = { state: "failed", message: sentenceOf(error) };
+      } else this.who = { state: "failed", message: sentenceOf(error) };
     }
   }
 
   /** Asks, and sends a guest off to sign in and back to this page. */
   async askOrSignIn(): Promise<void> {
     await this.ask();
+    if (this.who.state === "signed-in") {
+      const { id } = this.who.account;
+      // Once the page has filled in its forms.
+      setTimeout(() => void restoreTyped(id));
+    }
     if (this.who.state !== "guest") return;
     const next = window.location.pathname + window.location.search;
     window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(next)}`);

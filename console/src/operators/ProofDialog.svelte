@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A proof asked for in place, over whatever an operator was doing; then it goes on. */
   import { Modal } from "flowbite-svelte";
+  import { rememberFocus } from "../lib/focus.ts";
   import { proofQuestion } from "../lib/operate.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Reauthenticate from "../parts/Reauthenticate.svelte";
@@ -10,6 +11,7 @@
   const name = $derived(
     session.who.state === "signed-in" ? (session.who.account.email ?? session.who.account.username) : null,
   );
+  $effect.pre(() => (question === null ? undefined : rememberFocus()));
 </script>
 
 {#if question !== null}

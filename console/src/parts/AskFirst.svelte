@@ -1,6 +1,7 @@
 <script lang="ts">
   /** Asks once more, before something goes that cannot simply be put back. */
   import { Modal } from "flowbite-svelte";
+  import { rememberFocus } from "../lib/focus.ts";
   import ActionButton from "./ActionButton.svelte";
   import FormProblem from "./FormProblem.svelte";
 
@@ -16,6 +17,7 @@
     leave: () => void;
   }
   const { question, after, yes, no, problem = null, act, leave }: Props = $props();
+  $effect.pre(rememberFocus);
 </script>
 
 <Modal
@@ -31,7 +33,8 @@
   <FormProblem {problem} />
   {#if after !== undefined}<p class="text-ink">{after}</p>{/if}
   <p class="flex flex-wrap gap-3">
-    <ActionButton kind="danger" onclick={act}>{yes}</ActionButton>
+    <!-- The first has the focus: whoever presses Enter without reading loses nothing. -->
     <ActionButton onclick={leave}>{no}</ActionButton>
+    <ActionButton kind="danger" onclick={act}>{yes}</ActionButton>
   </p>
 </Modal>

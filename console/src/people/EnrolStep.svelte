@@ -3,7 +3,7 @@
   import { ProblemError } from "@lucchetto/contract/pages";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call } from "../lib/page.ts";
+  import { call } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Step } from "../lib/step.ts";
   import ActionButton from "../parts/ActionButton.svelte";
@@ -13,6 +13,8 @@
   import PersonFrame from "../parts/PersonFrame.svelte";
   import QrEnrolment from "../parts/QrEnrolment.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
+  import StartOver from "../parts/StartOver.svelte";
+  import TimeLimit from "../parts/TimeLimit.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
@@ -113,7 +115,8 @@
           >
         </form>
       {/if}
-      <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.startOver}</a></p>
+      <StartOver class="mt-6" />
     {/if}
+    <TimeLimit expiresAt={step.expiresAt} {lapsed} />
   </PersonFrame>
 {/if}

@@ -4,7 +4,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
+  import { call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";
   import { hearTabs } from "../lib/tabs.ts";
@@ -14,6 +14,8 @@
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
+  import StartOver from "../parts/StartOver.svelte";
+  import TimeLimit from "../parts/TimeLimit.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import MailCodeForm from "../proof/MailCodeForm.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
@@ -85,5 +87,6 @@
       <MainButton text={texts.mailStep.continue} busyText={texts.codeForm.checking} busy={form.sending} />
     </form>
   {/if}
-  <p class="mt-6"><a href={at("/sign-in")}>{texts.nextStep.startOver}</a></p>
+  <TimeLimit expiresAt={step.expiresAt} {lapsed} />
+  <StartOver />
 </PersonFrame>

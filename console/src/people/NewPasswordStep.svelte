@@ -3,13 +3,15 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
-  import { at, call } from "../lib/page.ts";
+  import { call } from "../lib/page.ts";
   import type { Step } from "../lib/step.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
+  import StartOver from "../parts/StartOver.svelte";
+  import TimeLimit from "../parts/TimeLimit.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { texts } from "../texts/texts.ts";
 
@@ -18,15 +20,15 @@
     identifier: string;
     /** When the sign-in lapses. */
     expiresAt: string;
+    lapsed: () => void;
     done: () => void;
     /** More is wanted after the new password. */
     goOn: (step: Step) => void;
   }
-  const { identifier, expiresAt, done, goOn }: Props = $props();
+  const { identifier, expiresAt, lapsed, done, goOn }: Props = $props();
   const form = new Form();
   let password = $state("");
   let repeated = $state("");
-  const until = $derived(new Date(expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }));
 
   async function send(): Promise<void> {
     const reply = await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
@@ -54,6 +56,6 @@
       busy={form.sending}
     />
   </form>
-  <p class="text-quiet mt-6 text-sm">{texts.newPasswordStep.youHaveUntil(until)}</p>
-  <p class="mt-2"><a href={at("/sign-in")}>{texts.newPasswordStep.startOver}</a></p>
+  <TimeLimit {expiresAt} {lapsed} />
+  <StartOver />
 </PersonFrame>

@@ -2,13 +2,15 @@
   /** Inside a sign-in: something more is wanted before there is a session. One step may lead to another. */
   import { ProblemError } from "@lucchetto/contract/pages";
   import { routes } from "virtual:routes";
-  import { at, call } from "../lib/page.ts";
+  import { call } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
   import type { Step } from "../lib/step.ts";
   import NotLoaded from "../parts/NotLoaded.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SecondFactorForm from "../parts/SecondFactorForm.svelte";
+  import StartOver from "../parts/StartOver.svelte";
+  import TimeLimit from "../parts/TimeLimit.svelte";
   import { SECOND_PROOFS } from "../proof/methods.ts";
   import { texts } from "../texts/texts.ts";
 
@@ -23,16 +25,12 @@
   const { identifier, shown, step, done }: Props = $props();
   let later: Step | null = $state(null);
   let isOver = $state(false);
-  /** With where the person wanted to go, where the page knows it. */
-  const here = window.location.pathname;
-  const again = here === at("/sign-in") ? here + window.location.search : at("/sign-in");
   const present = $derived(later ?? step);
   const words = $derived([
     ...new Set(SECOND_PROOFS.filter(({ type }) => present.wanted.includes(type)).map(({ word }) => word())),
   ]);
-  const until = $derived(
-    new Date(present.expiresAt).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" }),
-  );
+
+  const lapsed = (): void => void (isOver = true);
 
   async function showFactor(proof: SecondProof): Promise<void> {
     try {
@@ -40,50 +38,43 @@
       if (reply.status === 202) later = reply.body;
       else done();
     } catch (error) {
-      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") isOver = true;
+      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") lapsed();
       else throw error;
     }
   }
 </script>
 
-{#if present.wanted.includes("new-password")}
+{#if !isOver && present.wanted.includes("new-password")}
   <!-- Few come here; everybody else's sign-in page does without its weight. -->
   {#await import("./NewPasswordStep.svelte") then { default: NewPasswordStep }}
-    <NewPasswordStep {identifier} expiresAt={present.expiresAt} {done} goOn={(next) => (later = next)} />
+    <NewPasswordStep
+      {identifier}
+      expiresAt={present.expiresAt}
+      {lapsed}
+      {done}
+      goOn={(next) => (later = next)}
+    />
   {:catch}
     <NotLoaded heading={texts.newPasswordStep.chooseANewPassword} />
   {/await}
 {:else if !isOver && present.wanted.some((one) => one.startsWith("enrol-"))}
   {#await import("./EnrolStep.svelte") then { default: EnrolStep }}
-    <EnrolStep
-      {identifier}
-      step={present}
-      {done}
-      goOn={(next) => (later = next)}
-      lapsed={() => (isOver = true)}
-    />
+    <EnrolStep {identifier} step={present} {done} goOn={(next) => (later = next)} {lapsed} />
   {:catch}
     <NotLoaded heading={texts.nextStep.startOver} />
   {/await}
 {:else if !isOver && !SECOND_PROOFS.some(({ type }) => present.wanted.includes(type))}
   {#await import("./FurtherStep.svelte") then { default: FurtherStep }}
     {#key present}
-      <FurtherStep
-        {identifier}
-        {shown}
-        step={present}
-        {done}
-        goOn={(next) => (later = next)}
-        lapsed={() => (isOver = true)}
-      />
+      <FurtherStep {identifier} {shown} step={present} {done} goOn={(next) => (later = next)} {lapsed} />
     {/key}
   {:catch}
-    <NotLoaded heading={texts.newPasswordStep.startOver} />
+    <NotLoaded heading={texts.nextStep.startOver} />
   {/await}
 {:else if isOver}
   <PersonFrame heading={texts.nextStep.thisSignInHasExpired} next={texts.nextStep.itTookTooLongOr}>
     <p role="alert">{texts.nextStep.nothingHasChangedStartOver}</p>
-    <p class="mt-6"><a href={again}>{texts.nextStep.startOver}</a></p>
+    <StartOver class="mt-6" />
   </PersonFrame>
 {:else}
   <PersonFrame
@@ -94,7 +85,7 @@
   >
     <div class="mb-6"><ProofRow shown={[shown]} wanted={[words.join(texts.secondProofs.or)]} /></div>
     <SecondFactorForm wanted={present.wanted} buttonText={texts.nextStep.signIn} send={showFactor} />
-    <p class="text-quiet mt-6 text-sm">{texts.nextStep.youHaveUntil(until)}</p>
-    <p class="mt-2"><a href={again}>{texts.nextStep.startOver}</a></p>
+    <TimeLimit expiresAt={present.expiresAt} {lapsed} />
+    <StartOver />
   </PersonFrame>
 {/if}

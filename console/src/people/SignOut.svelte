@@ -6,6 +6,7 @@
   import { at, call, page } from "../lib/page.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { tellTabs } from "../lib/tabs.ts";
+  import { forgetTyped } from "../lib/typed.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
@@ -23,6 +24,7 @@
       // Nobody is signed in any more: that is what was wanted.
       if (!(error instanceof ProblemError && error.problem.code === "not-signed-in")) throw error;
     }
+    forgetTyped();
     tellTabs();
     window.location.replace(landing);
   }

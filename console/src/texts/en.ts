@@ -5,6 +5,7 @@ import type { Value } from "./value.ts";
 export const en = {
   faults: {
     unreachable: "The service cannot be reached at the moment. Try again in a moment.",
+    inTitle: "Error: ",
   },
   /** The service says them in English; other languages have their own. */
   fieldFaults: {} as Partial<Record<FieldFaultCode, string>>,
@@ -335,8 +336,6 @@ export const en = {
     newPassword: "new password",
     saveAndSignIn: "Save and sign in",
     saving: "Saving …",
-    youHaveUntil: (time: Value) => `You have until ${time}.`,
-    startOver: "Start over",
   },
   nextStep: {
     thisSignInHasExpired: "This sign-in has expired",
@@ -347,6 +346,7 @@ export const en = {
     yourAccountIsProtectedBy: "Your account is protected by a second factor.",
     signIn: "Sign in",
     youHaveUntil: (time: Value) => `You have until ${time}.`,
+    littleTimeLeft: "Less than a minute left. After that you have to start over.",
   },
   notHere: {
     pageNotFound: "Page not found",

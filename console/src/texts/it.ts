@@ -5,7 +5,7 @@ import type { Value } from "./value.ts";
 const NOT_NOW = "Al momento non è disponibile.";
 
 export const it: Texts = {
-  faults: { unreachable: "Il servizio non è raggiungibile. Riprova tra un momento." },
+  faults: { inTitle: "Errore: ", unreachable: "Il servizio non è raggiungibile. Riprova tra un momento." },
   fieldFaults: {
     missing: "Questo dato manca.",
     empty: "Compila questo campo.",
@@ -387,8 +387,6 @@ export const it: Texts = {
     newPassword: "nuova password",
     saveAndSignIn: "Salva e accedi",
     saving: "Salvataggio in corso …",
-    youHaveUntil: (time: Value) => `Questo accesso resta in attesa fino alle ${time}.`,
-    startOver: "Ricomincia",
   },
   nextStep: {
     thisSignInHasExpired: "Questo accesso è scaduto",
@@ -399,6 +397,7 @@ export const it: Texts = {
     yourAccountIsProtectedBy: "Il tuo account è protetto da un secondo fattore.",
     signIn: "Accedi",
     youHaveUntil: (time: Value) => `Questo accesso resta in attesa fino alle ${time}.`,
+    littleTimeLeft: "Manca meno di un minuto, poi dovrai ricominciare.",
   },
   notHere: {
     pageNotFound: "La pagina non esiste",

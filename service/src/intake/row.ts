@@ -1,5 +1,5 @@
 /** One row of a source, judged by a plan: the account that it becomes, or why it becomes none. Rows are judged one by one. */
-import { BUILT_IN_LABELS, label } from "@lucchetto/contract";
+import { BUILT_IN_LABELS, hasControlCharacter, label } from "@lucchetto/contract";
 import type { Identifier, Language, PasswordRecord, TotpSettings } from "@lucchetto/core";
 import {
   Base32Error,
@@ -212,7 +212,8 @@ function lineIn(values: Values, column: string | undefined, member: string, most
   if (typed === "") return null;
   const isPlain = PRINTED_ASCII.test(typed);
   const text = isPlain ? typed : typed.normalize("NFC");
-  if (!isPlain && /\p{Cc}/u.test(text)) throw new Unfit(member, `column "${column}": control characters`);
+  if (!isPlain && hasControlCharacter(text))
+    throw new Unfit(member, `column "${column}": control characters`);
   if (text.length > most) throw new Unfit(member, `column "${column}": longer than ${most} characters`);
   return text;
 }
