@@ -47,12 +47,15 @@ async function statusOf(here: TestService, identifier: string, password = PASSWO
 }
 
 describe("an export", () => {
-  test("OP-2 TO-6 goes round: into an empty database everything is as it was, and everybody gets in as before", async () => {
+  test("OP-2 TO-6 HT-15 JO-1 goes round: into an empty database everything is as it was, and everybody gets in as before", async () => {
     const operator = await service.operator();
     const plain = await service.register("plain@brina.example");
     await service.as(operator)(routes.changeAccount, {
       params: { id: plain.id },
       body: { labels: ["keeper", "members"], reference: "bunk-7" },
+    });
+    await service.as(plain.token)(routes.changeOwnAccount, {
+      body: { displayName: '=1+1 "<script>\u{1f3d4}' },
     });
     await service.dataSource.query(
       "UPDATE account SET wantsMailedProof = 1, isAddressCorrected = 1, emailVerifiedAt = NOW(3) WHERE id = ?",
@@ -82,6 +85,14 @@ describe("an export", () => {
     expect(statSync(at("all.jsonl")).mode & 0o777).toBe(0o600);
     const [{ secret }] = await service.dataSource.query("SELECT sealedSecret AS secret FROM authenticator");
     expect(readFileSync(at("all.jsonl"), "utf8")).not.toContain(secret);
+    const noted = await service.dataSource.query(
+      "SELECT kind FROM journal_entry WHERE kind LIKE 'intake.%' OR kind LIKE 'accounts.%' ORDER BY id",
+    );
+    expect(noted.map(({ kind }: { kind: string }) => kind)).toEqual([
+      "intake.begun",
+      "intake.ended",
+      "accounts.exported",
+    ]);
     const mails = await service.as(operator)(routes.listMailbox, { query: {} });
     expect(mails.body.items.map(({ subject }) => subject)).toContainEqual(
       expect.stringContaining("All accounts were exported"),

@@ -272,6 +272,10 @@ describe("as an operator", () => {
       "UPDATE account SET displayName = ? WHERE emailKey = 'anna@brina.example'",
       ["\u001b[2J\u202eevil\r\nline"],
     );
+    await service.dataSource.query("UPDATE session SET userAgent = ?", ["Hut\u009b2J\u202e browser\r\nline"]);
+    const sessions = await lucchetto(["session", "list", ...office]);
+
+    expect(sessions.out).not.toMatch(/[\u001b\u009b\u202e\r]|^line/m);
     const { out } = await lucchetto(["account", "list", ...office]);
     expect(out).not.toMatch(/\u001b|\u202e/);
     expect(out).toContain("\\u001b[2J\\u202eevil\\u000d\\u000aline");

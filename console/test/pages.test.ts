@@ -47,6 +47,7 @@ test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scr
   await look("/sign-in", "form");
   await page.click("button[type=submit]");
   await page.waitForSelector("[aria-invalid=true]");
+  expect(await page.title()).toMatch(/^Error: Sign in · /);
   await looksRight(page, "/sign-in, refused");
   await page.fill("#identifier", "office@brina.example");
   await page.fill("#password", PASSWORD);

@@ -135,6 +135,18 @@ passwords:
     ],
     [{ e: "a@b.example", p: "nothing known" }, /nothing under passwords matches/],
     [{ e: "a@b.example", p: "x\u0000y", k: "plain" }, /control-character/],
+    [
+      { e: "a@b.example", p: "$argon2id$v=19$m=19456,t=1000000000,p=1$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA" },
+      /from 1 to 999999999/,
+    ],
+    [{ e: "a@b.example", p: "", d: "Rosa\u202e" }, /control characters/],
+    [
+      {
+        e: "a@b.example",
+        p: `$argon2id$v=19$m=4194304,t=2,p=1$${"c2FsdHNhbHQ"}$${"aGFzaGhhc2hoYXNoaGFzaA"}`,
+      },
+      /limit is/,
+    ],
     [{ e: "a@b.example", p: "", l: "keeper,auditor" }, /an import cannot assign auditor/],
     [{ e: "a@b.example", p: "", t: "JBSWY3DPEHPK3PXP" }, /80 bits; at least 128/],
     [{ e: "a@b.example", p: "", v: "perhaps" }, /neither a yes \(1\) nor a no: empty, 0, false, no, ?(?:2)?/],
@@ -143,7 +155,7 @@ passwords:
     [{ e: "a@b.example", p: "", c: "0000-00-00 00:00:00" }, null],
     [{ e: "a@b.example", p: "", c: "2019-05-04T17:30:00+0200" }, null],
     [{ d: "Nobody", p: "" }, /nobody could sign in/],
-  ])("PW-23 TO-4 %j", (values, said) => {
+  ])("PW-5 PW-23 TO-4 JO-5 %j", (values, said) => {
     const judged = judge(values);
     expect("reason" in judged ? judged.reason : null).toEqual(
       said === null ? null : expect.stringMatching(said),

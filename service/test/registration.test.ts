@@ -120,6 +120,11 @@ describe("registering", () => {
       { email: "n@brina.example", displayName: "a\r\nb", password: PASSWORD },
       "displayName",
     ],
+    [
+      "JO-5 a name that turns the direction of what follows it",
+      { email: "n@brina.example", displayName: "Rosa\u202e\u2066", password: PASSWORD },
+      "displayName",
+    ],
     ["a number for a password", { email: "n@brina.example", password: 123456789012345 }, "password"],
     ["an empty password", { email: "n@brina.example", password: "" }, "password"],
     [

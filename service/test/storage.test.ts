@@ -193,6 +193,31 @@ describe("a database that does not answer", () => {
     }
   });
 
+  test("TH-10 where tries cannot be counted nobody signs in, and no hash is computed", async () => {
+    const { service, proxy } = await startBehind("1s");
+    try {
+      const hashes = async () => {
+        const { text } = await send(service, "GET", "/metrics");
+        return Number(/^lucchetto_password_hash_wait_seconds_count (\d+)/m.exec(text)?.[1]);
+      };
+      const [sessions, before] = [() => service.dataSource.query("SELECT id FROM session"), await hashes()];
+      expect(before).toBeGreaterThan(0);
+      const { length } = await sessions();
+      proxy.silence((said) => said.includes("throttle_count"));
+      const proof = { type: "password", identifier: "anna@brina.example", password: PASSWORD };
+      const tried = await send(service, "POST", "/v1/sign-in", json({ proof, deliver: "token" }));
+      expect(tried.status).toBe(503);
+      expect(tried.json()).toMatchObject({ code: "storage-unavailable" });
+      expect(await hashes()).toBe(before);
+      proxy.silence(() => false);
+      expect(await sessions()).toHaveLength(length);
+      await eventually(async () => (await service.signIn("anna@brina.example")) !== "");
+    } finally {
+      await service.stop();
+      proxy.close();
+    }
+  });
+
   test("a statement that the database breaks a deadlock with is asked again", async () => {
     const service = await startService();
     const { dataSource, database } = service;

@@ -218,6 +218,12 @@ describe("consult", () => {
     expect(questionsOf(receiver)[1]).toMatchObject({ account: { id }, change: { labels: ["keeper"] } });
     const { body } = await operator(routes.showAccountDetail, { params });
     expect(body.account).toMatchObject({ displayName: null, labels: [] });
+    const noted = await service.dataSource.query(
+      "SELECT kind, reason FROM journal_entry WHERE outcome = 'refused' ORDER BY id",
+    );
+    const change = { kind: "account.change-refused", reason: "refused-by-site" };
+    const addition = { kind: "account.registration-refused", reason: "refused-by-site" };
+    expect(noted).toEqual([change, change, addition, change, change]);
   });
 });
 
