@@ -7,13 +7,14 @@
  *     app.get("/members", hasp.closed(), (request, response) => …);
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
-import type { IncomingMessage, ServerResponse } from "node:http";
+import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from "node:http";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Answer, Visit } from "./visit.ts";
+import { pathOf } from "./visit.ts";
 import type { Wanted } from "./wanted.ts";
 import { assertWanted } from "./wanted.ts";
 
@@ -62,19 +63,21 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     accounts: hasp.accounts,
     own: () =>
       middleware(async (request, response) => {
-        const visit = visitOf(request);
-        if (await hasp.live(visit, () => response)) return false;
-        const answer = await hasp.own(visit);
-        if (answer !== null) {
-          send(response, answer);
-          return false;
+        const visit = new ExpressVisit(request);
+        if (hasp.isOwn(visit)) {
+          if (await hasp.live(visit, () => response)) return false;
+          const answer = await hasp.own(visit);
+          if (answer !== null) {
+            send(response, answer);
+            return false;
+          }
         }
         for (const wanted of hasp.guarded(visit)) if (!(await pass(request, response, wanted))) return false;
         return true;
       }),
     open: () =>
       middleware(async (request) => {
-        request.account = await hasp.open(visitOf(request));
+        request.account = await hasp.open(new ExpressVisit(request));
         return true;
       }),
     closed: (wanted = {}) => {
@@ -84,7 +87,8 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   };
 
   async function pass(request: Incoming, response: ServerResponse, wanted: Wanted): Promise<boolean> {
-    const passage = await hasp.closed(visitOf(request), wanted);
+    const visit = new ExpressVisit(request);
+    const passage = await hasp.closed(visit, wanted);
     if ("answer" in passage) {
       send(response, passage.answer);
       return false;
@@ -92,10 +96,9 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     request.account = passage.account;
     response.setHeader("cache-control", "no-store");
     if (isDevelopment) {
-      const { url: path } = visitOf(request);
       response.once("finish", () => {
         if (response.statusCode < 400)
-          warn(`${request.method} ${path.split("?", 1)[0]}`, response.getHeader("cache-control"));
+          warn(`${request.method} ${pathOf(visit)}`, response.getHeader("cache-control"));
       });
     }
     return true;
@@ -111,16 +114,23 @@ function middleware(work: (request: Incoming, response: ServerResponse) => Promi
   };
 }
 
-function visitOf(request: Incoming): Visit {
-  return {
-    method: request.method ?? "GET",
-    url: request.originalUrl ?? request.url ?? "/",
-    headers: request.headers,
-    // Frameworks look at the proxies in front to say it; few requests want it.
-    get address() {
-      return request.ip ?? request.socket.remoteAddress;
-    },
-  };
+class ExpressVisit implements Visit {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: IncomingHttpHeaders;
+  readonly #request: Incoming;
+
+  constructor(request: Incoming) {
+    this.method = request.method ?? "GET";
+    this.url = request.originalUrl ?? request.url ?? "/";
+    this.headers = request.headers;
+    this.#request = request;
+  }
+
+  /** Frameworks look at the proxies in front to say it; few requests want it. */
+  get address(): string | undefined {
+    return this.#request.ip ?? this.#request.socket.remoteAddress;
+  }
 }
 
 function send(response: ServerResponse, { status, headers, body }: Answer): void {

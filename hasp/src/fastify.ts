@@ -9,6 +9,7 @@
  * It answers at the return address, at `/sign-in`, `/register` and `/sign-out` (POST), and at `/hasp-live.js` and
  * `/hasp-live` for pages that stay true to who is signed in.
  */
+import type { IncomingHttpHeaders } from "node:http";
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
 import type { SignedInAccount } from "./account.ts";
@@ -47,14 +48,16 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   app.decorateRequest("isClosed", false);
 
   app.addHook("onRequest", async (request, reply) => {
-    const visit = visitOf(request);
-    const isStream = await hasp.live(visit, () => {
-      reply.hijack();
-      return reply.raw;
-    });
-    if (isStream) return;
-    const answer = await hasp.own(visit);
-    if (answer !== null) return send(reply, answer);
+    const visit = new FastifyVisit(request);
+    if (hasp.isOwn(visit)) {
+      const isStream = await hasp.live(visit, () => {
+        reply.hijack();
+        return reply.raw;
+      });
+      if (isStream) return;
+      const answer = await hasp.own(visit);
+      if (answer !== null) return send(reply, answer);
+    }
     for (const wanted of hasp.guarded(visit)) {
       const refused = await pass(request, reply, wanted);
       if (refused !== undefined) return refused;
@@ -74,7 +77,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   }
 
   async function pass(request: FastifyRequest, reply: FastifyReply, wanted?: Wanted) {
-    const passage = await hasp.closed(visitOf(request), wanted);
+    const passage = await hasp.closed(new FastifyVisit(request), wanted);
     if ("answer" in passage) return send(reply, passage.answer);
     request.account = passage.account;
     request.isClosed = true;
@@ -86,7 +89,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
     open: () => async (request: FastifyRequest) => {
-      request.account = await hasp.open(visitOf(request));
+      request.account = await hasp.open(new FastifyVisit(request));
     },
     closed: (wanted: Wanted = {}) => {
       assertWanted(wanted);
@@ -98,16 +101,23 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
 /** The plugin; what it adds is there for the whole application. */
 export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });
 
-function visitOf(request: FastifyRequest): Visit {
-  const { method, url, headers } = request;
-  return {
-    method,
-    url,
-    headers,
-    get address() {
-      return request.ip;
-    },
-  };
+class FastifyVisit implements Visit {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: IncomingHttpHeaders;
+  readonly #request: FastifyRequest;
+
+  constructor(request: FastifyRequest) {
+    this.method = request.method;
+    this.url = request.url;
+    this.headers = request.headers;
+    this.#request = request;
+  }
+
+  /** Fastify looks at the proxies in front to say it; few requests want it. */
+  get address(): string {
+    return this.#request.ip;
+  }
 }
 
 function send(reply: FastifyReply, { status, headers, body }: Answer): FastifyReply {

@@ -32,6 +32,8 @@ export interface Hasp {
    * are left out. @throws LucchettoUnreachable; RangeError for more than 100.
    */
   lookUp(wanted: LookUp): Promise<Account[]>;
+  /** Whether an address is one that `own` and `live` look at; most are not, and need not wait for them. */
+  isOwn(visit: Visit): boolean;
   /** The hasp's own addresses: sign-in, register, return, sign-out. `null` for all others. */
   own(visit: Visit): Promise<Answer | null>;
   /**
@@ -58,11 +60,21 @@ export function createHasp(options: HaspOptions): Hasp {
   const flow = createAuthorizationFlow(settings, { lucchetto, cookies, recent });
   const { recognise } = createRecogniser(settings, { lucchetto, cookies, recent });
   const guard = readGuard(settings.guard);
+  const { signIn, register, signOut } = paths;
+  const ownPaths = new Set([
+    signIn,
+    register,
+    signOut,
+    returnAddress.pathname,
+    paths.live,
+    `${paths.live}.js`,
+  ]);
 
   return {
     accounts: lucchetto.accounts,
     lookUp: (wanted) => lucchetto.lookUp(wanted),
     guarded: (visit) => guard(visit.url),
+    isOwn: (visit) => ownPaths.has(pathOf(visit)),
     async own(visit) {
       const path = pathOf(visit);
       if (path === paths.signOut) return flow.signOut(visit);

@@ -19,7 +19,8 @@ export interface Answer {
 
 /** The path without the query. */
 export function pathOf(visit: Visit): string {
-  return visit.url.split("?", 1)[0] ?? "/";
+  const mark = visit.url.indexOf("?");
+  return mark < 0 ? visit.url : visit.url.slice(0, mark);
 }
 
 /** The query's parameters. */

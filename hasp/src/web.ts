@@ -45,10 +45,12 @@ export function webHasp(options: HaspOptions): WebHasp {
     accounts: hasp.accounts,
     async own(request, from) {
       const visit = visitOf(request, from);
-      const stream = eventStream();
-      if (await hasp.live(visit, () => stream.sink)) return stream.response();
-      const answer = await hasp.own(visit);
-      if (answer !== null) return responseOf(answer);
+      if (hasp.isOwn(visit)) {
+        const stream = eventStream();
+        if (await hasp.live(visit, () => stream.sink)) return stream.response();
+        const answer = await hasp.own(visit);
+        if (answer !== null) return responseOf(answer);
+      }
       for (const wanted of hasp.guarded(visit)) {
         const passage = await hasp.closed(visit, wanted);
         if ("answer" in passage) return responseOf(passage.answer);
