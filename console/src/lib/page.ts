@@ -17,7 +17,7 @@ export const call = createPageClient({
   },
 });
 
-/** Milliseconds until a time of the service's, within a second or two. */
+/** Milliseconds until a time of the service's (past it: below zero), within a second or two. */
 export const millisecondsUntil = (time: string): number => Date.parse(time) - Date.now() - ahead;
 
 /** A path of this service as the browser needs it. */

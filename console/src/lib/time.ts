@@ -1,6 +1,6 @@
 /** Times for people. */
 import { texts } from "../texts/texts.ts";
-import { page } from "./page.ts";
+import { millisecondsUntil, page } from "./page.ts";
 
 const UNITS: ReadonlyArray<readonly [Intl.RelativeTimeFormatUnit, number]> = [
   ["year", 365 * 86_400],
@@ -19,12 +19,15 @@ const LOCALE = { en: "en-GB", it: "it-IT" }[page.language];
 const relative = new Intl.RelativeTimeFormat(LOCALE, { numeric: "auto", style: "short" });
 const exactly = new Intl.DateTimeFormat(LOCALE, { dateStyle: "medium", timeStyle: "medium" });
 
-/** `3 min ago`, `in 2 hr`. */
-export function ago(iso: string, now = Date.now()): string {
-  const seconds = (new Date(iso).getTime() - now) / 1_000;
+/** Seconds by which what has just happened may seem to lie ahead. */
+const HARDLY_AHEAD = 3;
+
+/** `3 min ago`, `in 2 hr`; by the service's clock, as this device's may be wrong. */
+export function ago(iso: string): string {
+  const seconds = millisecondsUntil(iso) / 1_000;
   const [unit, length] = UNITS.find(([, size]) => Math.abs(seconds) >= size) ?? (["second", 1] as const);
   return unit === "second"
-    ? seconds > 0
+    ? seconds > HARDLY_AHEAD
       ? texts.times.inAMoment
       : texts.times.justNow
     : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
