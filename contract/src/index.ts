@@ -25,7 +25,7 @@ export type {
 export type { NextProof, Proof } from "./routes/sign-in.ts";
 export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
 export { MAIL_STATES } from "./routes/mail.ts";
-export type { RehearsalShown } from "./routes/rehearsal.ts";
+export type { RehearsalLine, RehearsalShown } from "./routes/rehearsal.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";

@@ -32,6 +32,14 @@ export const rehearsalShown = z
   })
   .meta({ id: "Rehearsal" });
 export type RehearsalShown = z.output<typeof rehearsalShown>;
+type Step = RehearsalShown["steps"][number];
+
+/** What a rehearsal that is a process of its own writes to its output: a line of JSON each. */
+export type RehearsalLine =
+  | { readonly kind: "steps"; readonly steps: ReadonlyArray<Pick<Step, "id" | "title" | "expected">> }
+  | ({ readonly kind: "step"; readonly milliseconds: number } & Pick<Step, "id" | "state" | "came" | "mend">)
+  | { readonly kind: "end"; readonly passed: boolean; readonly leftBehind: string | null }
+  | { readonly kind: "fault"; readonly why: string };
 
 export const listRehearsals = defineRoute({
   name: "listRehearsals",

@@ -4,7 +4,7 @@ import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
 import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
-import type { ReceivedOf, RehearsalShown, routes } from "@lucchetto/contract";
+import type { ReceivedOf, RehearsalLine, RehearsalShown, routes } from "@lucchetto/contract";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import { newId } from "../storage/index.ts";
@@ -20,14 +20,6 @@ const NOT_YET: ReadonlySet<string> = new Set(["waiting", "running"]);
 const RETRY_AFTER = 30;
 
 type Wish = ReceivedOf<typeof routes.beginRehearsal>["body"];
-type Step = RehearsalShown["steps"][number];
-
-/** What the process says, a line each. */
-type Line =
-  | { kind: "steps"; steps: Array<Pick<Step, "id" | "title" | "expected">> }
-  | ({ kind: "step" } & Pick<Step, "id" | "state" | "came" | "mend"> & { milliseconds: number })
-  | { kind: "end"; passed: boolean; leftBehind: string | null }
-  | { kind: "fault"; why: string };
 
 export class Rehearsals {
   readonly #context: Pick<ServiceContext, "clock" | "configuration">;
@@ -73,7 +65,9 @@ export class Rehearsals {
       },
       stdio: ["pipe", "pipe", "ignore"],
     });
-    createInterface({ input: child.stdout }).on("line", (line) => this.#hear(id, JSON.parse(line) as Line));
+    createInterface({ input: child.stdout }).on("line", (line) =>
+      this.#hear(id, JSON.parse(line) as RehearsalLine),
+    );
     const ended = new Promise<void>((resolve) => {
       child.once("error", () => resolve());
       child.once("close", () => resolve());
@@ -113,7 +107,7 @@ export class Rehearsals {
     };
   }
 
-  #hear(id: string, line: Line): void {
+  #hear(id: string, line: RehearsalLine): void {
     const { steps } = this.#find(id);
     switch (line.kind) {
       case "steps":
