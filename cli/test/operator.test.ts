@@ -274,7 +274,6 @@ describe("as an operator", () => {
     );
     await service.dataSource.query("UPDATE session SET userAgent = ?", ["Hut\u009b2J\u202e browser\r\nline"]);
     const sessions = await lucchetto(["session", "list", ...office]);
-
     expect(sessions.out).not.toMatch(/[\u001b\u009b\u202e\r]|^line/m);
     const { out } = await lucchetto(["account", "list", ...office]);
     expect(out).not.toMatch(/\u001b|\u202e/);

@@ -256,8 +256,15 @@ describe("time", () => {
       await page.waitForURL(`${service.url}/account`);
       await page.waitForSelector("h1 >> text=Rosa of the upper hut");
 
-      await page.goto(`${service.url}/account/details`);
-      await page.waitForSelector("#displayName");
+      await page.goto(`${service.url}/account/password`);
+      await page.fill("#password", "a password that is shown");
+      await page.locator("button[aria-label='Show new password']").click();
+      expect(await page.getAttribute("#password", "type")).toBe("text");
+      await endAll();
+      await heading(page, "You are signed out");
+      expect(await page.evaluate(() => JSON.stringify(sessionStorage))).not.toContain("that is shown");
+      await page.goto(`${service.url}/sign-in?next=/account/details`);
+      await signIn(page, email);
       await page.fill("#displayName", "What nobody else may read");
       await typeUntilItEnds();
       expect(await page.evaluate(() => Object.keys(sessionStorage))).toContain("lucchetto-typed");

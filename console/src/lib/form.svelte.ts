@@ -26,8 +26,9 @@ export class Form {
     const form = event.currentTarget as HTMLFormElement;
     this.problem = null;
     this.errors = judge();
-    sayInTitle(Object.keys(this.errors).length > 0);
-    if (Object.keys(this.errors).length > 0) return focusFirstWrong(form);
+    const isWrong = Object.keys(this.errors).length > 0;
+    sayInTitle(isWrong);
+    if (isWrong) return focusFirstWrong(form);
     this.sending = true;
     try {
       await send();

@@ -1,6 +1,6 @@
 /**
  * What somebody was typing when their session ended: kept in this tab, and put back once the same person has signed in again
- * (WCAG 2.2.5). Passwords, codes and what cannot be seen are never kept.
+ * (WCAG 2.2.5). Passwords and codes are never kept, shown or not.
  */
 const KEY = "lucchetto-typed";
 /** Milliseconds for which it is kept. */
@@ -8,8 +8,8 @@ const KEPT_FOR = 3_600_000;
 /** Milliseconds between looks whether the page has its form already, and how many. */
 const BETWEEN = 100;
 const MAX_LOOKS = 30;
-const FIELDS =
-  "main form :is(textarea, input:not([type=password], [type=hidden], [type=checkbox], [type=radio], [type=file], [autocomplete='one-time-code']))[name]";
+/** What may be kept says so itself (`Field`): a password that is shown is text like any other. */
+const FIELDS = "main form input[data-kept]";
 
 interface Typed {
   readonly accountId: string;
@@ -18,9 +18,7 @@ interface Typed {
   readonly fields: ReadonlyArray<readonly [name: string, value: string]>;
 }
 
-const shownFields = (): Array<HTMLInputElement | HTMLTextAreaElement> => [
-  ...document.querySelectorAll<HTMLInputElement | HTMLTextAreaElement>(FIELDS),
-];
+const shownFields = (): HTMLInputElement[] => [...document.querySelectorAll<HTMLInputElement>(FIELDS)];
 
 /** Keeps what stands in this page's forms. */
 export function keepTyped(accountId: string): void {

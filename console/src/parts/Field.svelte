@@ -44,6 +44,7 @@
     {inputmode}
     autocapitalize="none"
     spellcheck="false"
+    data-kept={name === "code" ? undefined : ""}
     aria-invalid={error ? "true" : undefined}
     aria-describedby={described}
     class={[

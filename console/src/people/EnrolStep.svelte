@@ -1,11 +1,11 @@
 <script lang="ts">
   /** Inside a sign-in: the account must have a second factor, and has none yet. */
-  import { ProblemError } from "@lucchetto/contract/pages";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { call } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Step } from "../lib/step.ts";
+  import { unlessLapsed } from "../lib/step.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -47,14 +47,7 @@
   }
 
   /** For what a button or a form begins; a sign-in that is over takes the page's place. */
-  async function run(what: () => Promise<void>): Promise<void> {
-    try {
-      await what();
-    } catch (error) {
-      if (!(error instanceof ProblemError) || error.problem.code !== "sign-in-lapsed") throw error;
-      lapsed();
-    }
-  }
+  const run = (what: () => Promise<void>): Promise<void> => unlessLapsed(what, lapsed);
   const addPasskey = (): Promise<void> =>
     run(async () => show({ type: "enrol-passkey", ...(await makePasskey("enrol")) }));
   const beginWithApp = (): Promise<void> =>
@@ -115,8 +108,8 @@
           >
         </form>
       {/if}
-      <StartOver class="mt-6" />
     {/if}
     <TimeLimit expiresAt={step.expiresAt} {lapsed} />
+    <StartOver />
   </PersonFrame>
 {/if}

@@ -1,12 +1,12 @@
 <script lang="ts">
   /** Inside a sign-in: beside the first proof a mail is wanted, or beside the mail the password. */
-  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { call, page } from "../lib/page.ts";
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";
+  import { unlessLapsed } from "../lib/step.ts";
   import { hearTabs } from "../lib/tabs.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MailHint from "../parts/MailHint.svelte";
@@ -44,18 +44,14 @@
     }),
   );
 
-  async function send(
+  const send = (
     proof: { type: "mail-code"; code: string } | { type: "password"; password: string },
-  ): Promise<void> {
-    try {
+  ): Promise<void> =>
+    unlessLapsed(async () => {
       const reply = await call(routes.addProof, { body: { proof } });
       if (reply.status === 202) goOn(reply.body);
       else done();
-    } catch (error) {
-      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") lapsed();
-      else throw error;
-    }
-  }
+    }, lapsed);
   const judge = (): Record<string, string> =>
     password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
   const showPassword = (): Promise<void> => send({ type: "password", password });

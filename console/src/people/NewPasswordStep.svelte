@@ -5,6 +5,7 @@
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { call } from "../lib/page.ts";
   import type { Step } from "../lib/step.ts";
+  import { unlessLapsed } from "../lib/step.ts";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
@@ -30,11 +31,12 @@
   let password = $state("");
   let repeated = $state("");
 
-  async function send(): Promise<void> {
-    const reply = await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
-    if (reply.status === 202) goOn(reply.body);
-    else done();
-  }
+  const send = (): Promise<void> =>
+    unlessLapsed(async () => {
+      const reply = await call(routes.addProof, { body: { proof: { type: "new-password", password } } });
+      if (reply.status === 202) goOn(reply.body);
+      else done();
+    }, lapsed);
 </script>
 
 <PersonFrame

@@ -1,10 +1,10 @@
 <script lang="ts">
   /** Inside a sign-in: something more is wanted before there is a session. One step may lead to another. */
-  import { ProblemError } from "@lucchetto/contract/pages";
   import { routes } from "virtual:routes";
   import { call } from "../lib/page.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
   import type { Step } from "../lib/step.ts";
+  import { unlessLapsed } from "../lib/step.ts";
   import NotLoaded from "../parts/NotLoaded.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
@@ -32,16 +32,12 @@
 
   const lapsed = (): void => void (isOver = true);
 
-  async function showFactor(proof: SecondProof): Promise<void> {
-    try {
+  const showFactor = (proof: SecondProof): Promise<void> =>
+    unlessLapsed(async () => {
       const reply = await call(routes.addProof, { body: { proof } });
       if (reply.status === 202) later = reply.body;
       else done();
-    } catch (error) {
-      if (error instanceof ProblemError && error.problem.code === "sign-in-lapsed") lapsed();
-      else throw error;
-    }
-  }
+    }, lapsed);
 </script>
 
 {#if !isOver && present.wanted.includes("new-password")}
