@@ -63,7 +63,13 @@ for (const framework of values.frameworks.split(",")) {
       none: () => `session=${idOf(any(), "5")}`,
     }[side];
     const request = () => `GET /members HTTP/1.1\r\nHost: localhost:${port}\r\nCookie: ${cookie()}\r\n\r\n`;
-    sides[side] = { port, request, holds: side === "none" ? '"hello":"everybody"' : '"hello":"guest' };
+    const processes = { application: child.pid, ...service.pids };
+    sides[side] = {
+      port,
+      request,
+      holds: side === "none" ? '"hello":"everybody"' : '"hello":"guest',
+      processes,
+    };
   }
   for (const side of Object.values(sides)) await drive({ ...side, connections: 64, seconds: 3 });
   for (const connections of values.connections.split(",").map(Number)) {
@@ -75,6 +81,8 @@ for (const framework of values.frameworks.split(",")) {
     say(
       `${framework}, ${SESSIONS} sessions, buffer pool ${values.pool}, ${connections} connections, medians of ${values.rounds} turns: hasp ${inWords(hasp)}, own join ${inWords(join)}, no check ${inWords(none)}: the hasp ${(hasp.rate / join.rate).toFixed(2)} times the join, its p99 ${(hasp.p99 / join.p99).toFixed(2)} of the join's`,
     );
+    for (const [name, costs] of Object.entries({ hasp, join, none }))
+      say(`  ${name}: ${costsInWords(costs)}`);
   }
   for (const child of children) child.kill("SIGINT");
 }
@@ -82,4 +90,12 @@ await service.stop();
 
 function inWords({ rate, p99 }) {
   return `${rate.toFixed(0)}/s (p99 ${p99.toFixed(1)} ms)`;
+}
+
+/** Where the time of a request goes. */
+function costsInWords(costs) {
+  const named = ["application", "service", "database", "driver"].map(
+    (name) => `${name} ${costs[name].toFixed(0)}`,
+  );
+  return `µs of a core for each request: ${named.join(", ")}`;
 }

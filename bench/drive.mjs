@@ -1,27 +1,52 @@
 /** Drives a server over kept connections, one request at a time on each: plain sockets, so that the driver costs little. */
+import { readFileSync } from "node:fs";
 import { connect } from "node:net";
 import { performance } from "node:perf_hooks";
 
 /**
  * @param request makes the bytes of the next one; `holds` must stand in every reply.
- * @returns requests a second, and the 99th percentile of their milliseconds.
+ * @param processes ids of those whose work is added up, by name.
+ * @returns requests a second, the 99th percentile of their milliseconds, and the microseconds of processor time that each of the
+ * processes, and this one as the driver, took for a request.
  */
-export async function drive({ port, request, holds, connections, seconds }) {
+export async function drive({ port, request, holds, connections, seconds, processes = {} }) {
   const times = [];
+  const before = workOf(processes);
   const began = performance.now();
   const until = began + seconds * 1_000;
   await Promise.all(
     Array.from({ length: connections }, () => driveOne({ port, request, holds, until, times })),
   );
   const lasted = (performance.now() - began) / 1_000;
+  const work = workOf(processes);
   times.sort((left, right) => left - right);
-  return { rate: times.length / lasted, p99: times[Math.floor(times.length * 0.99)] };
+  const costs = Object.entries(work).map(([name, micros]) => [name, (micros - before[name]) / times.length]);
+  return {
+    rate: times.length / lasted,
+    p99: times[Math.floor(times.length * 0.99)],
+    ...Object.fromEntries(costs),
+  };
+}
+
+/** Clock ticks of a second in /proc (proc(5)). */
+const TICKS = 100;
+
+/** Microseconds of processor time that processes have taken so far, and this one. */
+function workOf(processes) {
+  const { user, system } = process.cpuUsage();
+  const taken = Object.entries(processes).map(([name, pid]) => {
+    const fields = readFileSync(`/proc/${pid}/stat`, "utf8").split(") ")[1].split(" ");
+    return [name, ((Number(fields[11]) + Number(fields[12])) / TICKS) * 1_000_000];
+  });
+  return { ...Object.fromEntries(taken), driver: user + system };
 }
 
 /** The median of each figure of some turns. */
 export function middleOf(turns) {
   const middle = (figures) => figures.sort((one, other) => one - other)[Math.floor(figures.length / 2)];
-  return { rate: middle(turns.map(({ rate }) => rate)), p99: middle(turns.map(({ p99 }) => p99)) };
+  return Object.fromEntries(
+    Object.keys(turns[0]).map((name) => [name, middle(turns.map((turn) => turn[name]))]),
+  );
 }
 
 function driveOne({ port, request, holds, until, times }) {

@@ -86,6 +86,8 @@ export async function startBenchService(settings = {}, { production = false, poo
   });
   return {
     url,
+    /** Process ids, to see what each takes. */
+    pids: { service: child.pid, database: server.process.pid },
     database: { host: "127.0.0.1", port: server.port, user: "lucchetto", password, database: "lucchetto" },
     /** Asks the database directly. */
     query: async (sql) => (await connection.query(sql))[0],

@@ -1,3 +1,4 @@
+import { spawn } from "node:child_process";
 import { mkdtempSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
@@ -5,7 +6,7 @@ import { stripVTControlCharacters } from "node:util";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { CommandLine } from "../../testing/command.ts";
-import { commandLine } from "../../testing/command.ts";
+import { COMMAND, commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
@@ -161,6 +162,63 @@ describe("as an operator", () => {
     const piped = await lucchetto(["session", "list", ...office]);
     expect(stripVTControlCharacters(wide.out)).toBe(piped.out);
     expect(piped.out).toMatch(/network/);
+  });
+
+  test("journal head and verify: whole, cut off, changed", async () => {
+    const head = () => lucchetto(["journal", "head", ...office]);
+    await eventually(async () => / chained, 0 not yet/.test((await head()).err), "the journal is chained");
+    const kept = (await head()).out.trim();
+    expect(kept).toMatch(/^\d+\.[A-Za-z0-9_-]{43}$/);
+    const whole = await lucchetto(["journal", "verify", "--head", kept, ...office]);
+    expect(whole).toMatchObject({
+      status: 0,
+      out: expect.stringMatching(/^The journal holds together: \d+ events/),
+    });
+    expect(whole.out).toContain("The kept head is in it");
+
+    const further = `${Number(kept.split(".")[0]) + 1_000}.${"A".repeat(43)}`;
+    const cut = await lucchetto(["journal", "verify", "--head", further, ...office]);
+    expect(cut).toMatchObject({
+      status: 1,
+      err: expect.stringMatching(/cut off: the kept head was further/),
+    });
+    for (const [option, value] of [
+      ["--head", "7"],
+      ["--after", "x"],
+    ] as const)
+      expect((await lucchetto(["journal", "verify", option, value, ...office])).status).toBe(2);
+
+    const set = (reason: string) =>
+      service.dataSource.query(`UPDATE journal_entry SET reason = ${reason} WHERE position = 2`);
+    await set("'a mistake'");
+    const changed = await lucchetto(["journal", "verify", ...office]);
+    expect(changed).toMatchObject({ status: 1, out: "" });
+    expect(changed.err).toMatch(/position 2 \(event .*\) was changed after it was written\. .*--after 2/s);
+    const asJson = await lucchetto(["journal", "verify", "--json", ...office]);
+    expect([asJson.status, JSON.parse(asJson.out).flaw.what]).toEqual([1, "changed"]);
+    await set("NULL");
+  });
+
+  test("journal follow prints events as they happen", async () => {
+    const env = { PATH: process.env["PATH"] ?? "", XDG_CONFIG_HOME: home, LUCCHETTO_URL: service.url };
+    const child = spawn(process.execPath, [COMMAND, "journal", "follow", ...office], { env });
+    let out = "";
+    child.stdout.on("data", (chunk) => (out += chunk));
+    await eventually(() => out.split("\n").length > 5, "what happened before");
+    await service.register("follower@brina.example");
+    await eventually(
+      () => /account\.registered {2}done {2}follower@brina\.example/.test(out),
+      "what happens",
+    );
+    const ended = new Promise((resolve) => child.once("exit", resolve));
+    child.kill("SIGINT");
+    await ended;
+    // Each is printed once.
+    const lines = out
+      .trimEnd()
+      .split("\n")
+      .filter((line) => line.includes("follower"));
+    expect(new Set(lines).size).toBe(lines.length);
   });
 
   test("suspend, restore and label an account; list and end sessions; read the journal", async () => {

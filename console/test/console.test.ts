@@ -55,6 +55,9 @@ describe("an operator in the console", () => {
     expect(await alive.count()).toBe(before - 1);
     await page.click("nav >> text=Journal");
     await page.waitForSelector("text=session.ended-by-operator");
+    await page.click("text=Verify the journal");
+    await page.waitForSelector("text=/All \\d+ chained events are as they were written/");
+    expect(await page.textContent("main")).toMatch(/\d+\.[A-Za-z0-9_-]{43}/);
     await page.click("nav >> text=Apps");
     await page.waitForSelector(`text=${sample.clientId}`);
     expect(complaints).toEqual([]);

@@ -115,6 +115,50 @@ export const operatorJournalEntry = journalEntry
   .meta({ id: "OperatorJournalEntry" });
 export type OperatorJournalEntry = z.output<typeof operatorJournalEntry>;
 
+/** Where the journal's chain ends. */
+export const journalHead = z
+  .object({
+    head: z
+      .string()
+      .nullable()
+      .describe(
+        "position and digest of the newest chained entry, to be kept elsewhere; null: nothing is chained",
+      ),
+    chained: z.number().int().describe("how many entries are chained"),
+    waiting: z.number().int().describe("how many are not yet; they are chained within seconds"),
+  })
+  .meta({ id: "JournalHead" });
+export type JournalHead = z.output<typeof journalHead>;
+
+/** What was found in a part of the journal's chain. */
+export const journalVerification = z
+  .object({
+    after: z.number().int().describe("position behind which this part begins"),
+    last: z.number().int().describe("position at which it ends"),
+    next: z.number().int().nullable().describe("what to ask for next as `after`; null: this was the end"),
+    flaw: z
+      .object({
+        position: z.number().int(),
+        entryId: id.nullable().describe("of the entry that stands there; null if there is none"),
+        what: z
+          .enum(["missing", "changed", "forged", "key-missing", "cut", "other"])
+          .describe(
+            "missing: the entry was removed; changed: it was changed; forged: it was not chained by this service; key-missing: the key ring lacks its key; cut: the end was removed; other: the kept head is of another journal",
+          ),
+      })
+      .nullable()
+      .describe("the first one in this part; null: it holds together"),
+    heldHead: z
+      .boolean()
+      .nullable()
+      .describe(
+        "whether the kept head is in the chain; null: none was given, the end is not reached, or it has had its time",
+      ),
+    waiting: z.number().int().describe("how many newer entries are not chained yet"),
+  })
+  .meta({ id: "JournalVerification" });
+export type JournalVerification = z.output<typeof journalVerification>;
+
 export const recordSegment = z.object({
   text: z.string(),
   label: z.string().nullable(),

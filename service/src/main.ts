@@ -105,7 +105,7 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
 
 const keys = () => import("./tasks/keys.ts");
 
-const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0 };
+const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0, entries: 0 };
 
 async function countForOne(config: string, keyId: string): Promise<NeedsOfKey> {
   return (await countWhatNeeds(config, [keyId]))[keyId] ?? NOTHING;
@@ -135,6 +135,7 @@ async function countWhatNeeds(
   const { countPepperedUnder } = await import("./password/store.ts");
   const { countSealedUnder } = await import("./mail/store.ts");
   const { countUnderKey } = await import("./second-factor/store.ts");
+  const { countChainedUnder } = await import("./journal/chain-store.ts");
   const dataSource = await openWithoutDeadline(loadConfiguration(config));
   try {
     const needs: Record<string, NeedsOfKey> = {};
@@ -143,6 +144,7 @@ async function countWhatNeeds(
         records: await countPepperedUnder(dataSource, keyId),
         sealed: await countSealedUnder(dataSource, keyId),
         ...(await countUnderKey(dataSource, keyId)),
+        entries: await countChainedUnder(dataSource, keyId),
       };
     return needs;
   } finally {

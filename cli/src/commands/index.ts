@@ -94,7 +94,7 @@ export const NOUNS: readonly Noun[] = [
   noun(
     OPERATOR,
     "journal",
-    "the record of security events: list",
+    "the record of security events: list, follow, verify",
     async () => (await import("./journal.ts")).defineJournal,
   ),
   noun(

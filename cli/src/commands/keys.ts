@@ -20,6 +20,7 @@ interface NeedsShown {
   readonly sealed: number;
   readonly authenticators: number;
   readonly recoveryCodes: number;
+  readonly entries: number;
 }
 
 const NEEDS = [
@@ -27,6 +28,7 @@ const NEEDS = [
   ["sealed", "mails"],
   ["authenticators", "authenticators"],
   ["recoveryCodes", "recovery codes"],
+  ["entries", "journal seals"],
 ] as const;
 
 export function defineKeys(keys: Command): void {

@@ -6,6 +6,7 @@
   import { at, call, title } from "../lib/page.ts";
   import Fill from "../parts/Fill.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
+  import JournalChain from "./JournalChain.svelte";
   import JournalRows from "./JournalRows.svelte";
 
   const requestId = $derived(searchParams.get("requestId")?.toString() ?? undefined);
@@ -24,4 +25,5 @@
     <Fill text={texts.journal.forRequest}>{#snippet id()}<code>{requestId}</code>{/snippet}</Fill>
     <a href={at("/console/journal")}>{texts.journal.showAll}</a>
   </p>{/if}
+<JournalChain />
 <JournalRows {list} withAccount />

@@ -282,6 +282,30 @@ export const consoleTexts = {
     forRequest: "For request {id}.",
     showAll: "Show all",
   },
+  journalChain: {
+    chain: "Integrity of the journal",
+    verify: "Verify the journal",
+    hint: "Events are chained, so it shows if anybody changed or removed one in the database.",
+    verifying: "Verifying",
+    whole: "intact",
+    broken: "not intact",
+    verified: (verified: number, waiting: number) =>
+      `All ${verified} chained events are as they were written.${waiting === 0 ? "" : ` ${waiting} more will be chained in a few seconds.`}`,
+    keepHead: "Keep this line somewhere else; with it you can later see whether the end was cut off:",
+    notChained: "Without a key ring events are not chained. In a terminal:",
+    flaws: {
+      missing: (position: number) => `The event at position ${position} was removed.`,
+      changed: (position: number, id: string | null) =>
+        `The event at position ${position} was changed after it was written (${id}).`,
+      forged: (position: number) =>
+        `What stands at position ${position} was written by somebody without the key ring.`,
+      "key-missing": (position: number) =>
+        `The event at position ${position} is sealed under a key that is no longer in the key ring.`,
+      cut: (position: number) => `The events from position ${position} on were cut off.`,
+      other: (position: number) => `The event at position ${position} is another one than before.`,
+    },
+    whatNow: "Everything before it is as it was written. To look further, in a terminal:",
+  },
   journalRows: {
     journal: "Journal",
     by: (name: Value) => `by ${name}`,

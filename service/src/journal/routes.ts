@@ -1,15 +1,18 @@
 import { routes } from "@lucchetto/contract";
+import { readHead } from "@lucchetto/core";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { pageOf } from "../storage/index.ts";
+import { describeHead, verifyPart } from "./chain.ts";
 import { showEntry } from "./journal.ts";
 import { findNames, listEntries } from "./store.ts";
 
 const NOBODY = { accountName: null, actorName: null, appName: null };
 
-/** `GET /v1/operator/journal`. */
-export function journalRoutes({ dataSource }: ServiceContext): FastifyPluginAsync {
+/** `/v1/operator/journal`. */
+export function journalRoutes(context: ServiceContext): FastifyPluginAsync {
+  const { dataSource } = context;
   return async (app) => {
     mount(app, routes.listJournal, async ({ query }) => {
       const rows = await listEntries(dataSource, query, query);
@@ -20,6 +23,11 @@ export function journalRoutes({ dataSource }: ServiceContext): FastifyPluginAsyn
       );
       const items = page.items.map((entry) => ({ ...entry, ...(names.get(entry.id) ?? NOBODY) }));
       return answer(200, { ...page, items });
+    });
+    mount(app, routes.showJournalHead, async () => answer(200, await describeHead(context)));
+    mount(app, routes.verifyJournal, async ({ query: { after, head } }) => {
+      const kept = head === undefined ? null : readHead(head);
+      return answer(200, await verifyPart(context, { after, kept }));
     });
   };
 }

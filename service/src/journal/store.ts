@@ -1,7 +1,7 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { LessThan, MoreThanOrEqual } from "typeorm";
 import type { JournalEntryRow, PageQuery } from "../storage/index.ts";
-import { earliestIdAt, JournalEntryEntity, readCursor, sweepRows } from "../storage/index.ts";
+import { earliestIdAt, JournalEntryEntity, readCursor } from "../storage/index.ts";
 
 export async function insertEntry(manager: EntityManager, row: JournalEntryRow): Promise<void> {
   await manager.getRepository(JournalEntryEntity).insert(row);
@@ -62,9 +62,4 @@ export interface Names {
   readonly accountName: string | null;
   readonly actorName: string | null;
   readonly appName: string | null;
-}
-
-/** Forgets entries of before a time: their ids begin with theirs (UUIDv7). */
-export async function sweepEntries(dataSource: DataSource, before: Date): Promise<void> {
-  await sweepRows(dataSource, "journal_entry WHERE id < ?", [earliestIdAt(before)]);
 }

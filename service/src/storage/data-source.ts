@@ -21,6 +21,7 @@ import { Passkeys1700000000015 } from "./migrations/1700000000015-passkeys.ts";
 import { SignInCounts1700000000016 } from "./migrations/1700000000016-sign-in-counts.ts";
 import { AskedMails1700000000017 } from "./migrations/1700000000017-asked-mails.ts";
 import { MovingIn1700000000018 } from "./migrations/1700000000018-moving-in.ts";
+import { ChainedJournal1700000000019 } from "./migrations/1700000000019-chained-journal.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -42,6 +43,7 @@ export const MIGRATIONS = [
   SignInCounts1700000000016,
   AskedMails1700000000017,
   MovingIn1700000000018,
+  ChainedJournal1700000000019,
 ];
 
 /** The table in which the applied migrations are noted. */

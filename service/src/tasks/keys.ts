@@ -17,6 +17,8 @@ export interface NeedsOfKey {
   readonly sealed: number;
   readonly authenticators: number;
   readonly recoveryCodes: number;
+  /** Entries of the journal's chain. */
+  readonly entries: number;
 }
 
 export interface KeyRingShown {
@@ -81,7 +83,7 @@ function assertNotNeeded(id: string, needs: NeedsOfKey): void {
 }
 
 /** What goes with a key, what becomes of it by itself, and what people have to do if it is given up. */
-export function whatIsLost({ records, sealed, authenticators, recoveryCodes }: NeedsOfKey) {
+export function whatIsLost({ records, sealed, authenticators, recoveryCodes, entries }: NeedsOfKey) {
   const all = [
     {
       count: records,
@@ -107,6 +109,13 @@ export function whatIsLost({ records, sealed, authenticators, recoveryCodes }: N
       what: `${recoveryCodes} recovery code${recoveryCodes === 1 ? " is" : "s are"} keyed under it`,
       meanwhile: "they go when their people make a new set",
       afterwards: "they open nothing any more; their people make a new set on the account page",
+    },
+    {
+      count: entries,
+      what: `${entries} seal${entries === 1 ? "" : "s"} of the journal ${entries === 1 ? "is" : "are"} made with it`,
+      meanwhile: "the service seals them anew after its next start",
+      afterwards:
+        "nobody can tell any more whether those entries are as they were written, and the journal keeps them for good",
     },
   ];
   return all.filter(({ count }) => count > 0);

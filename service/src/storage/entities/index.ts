@@ -9,6 +9,7 @@ import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
 import { HeldAddressEntity } from "./held-address.ts";
 import { ImportedPasswordEntity, IntakeEntity, IntakeRefusalEntity, RecipeEntity } from "./intake.ts";
+import { JournalChainEntity } from "./journal-chain.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
 import { MailEntity } from "./mail.ts";
@@ -36,6 +37,7 @@ export * from "./check-token.ts";
 export * from "./delivery.ts";
 export * from "./held-address.ts";
 export * from "./intake.ts";
+export * from "./journal-chain.ts";
 export * from "./journal-entry.ts";
 export * from "./known-device.ts";
 export * from "./mail.ts";
@@ -70,6 +72,7 @@ export const ENTITIES = [
   IntakeEntity,
   IntakeRefusalEntity,
   RecipeEntity,
+  JournalChainEntity,
   JournalEntryEntity,
   KnownDeviceEntity,
   MailEntity,

@@ -16,7 +16,15 @@ export interface JournalEntryRow {
   requestId: string | null;
 }
 
-export const JournalEntryEntity = new EntitySchema<JournalEntryRow>({
+/** With its link of the chain, which it gets some moments after it was written; lists do not read it. */
+export interface LinkedEntryRow extends JournalEntryRow {
+  /** From 1; the driver gives large numbers as text. */
+  position: string | null;
+  digest: Buffer | null;
+  seal: string | null;
+}
+
+export const JournalEntryEntity = new EntitySchema<LinkedEntryRow>({
   name: "journal_entry",
   columns: {
     id: { type: "uuid", primary: true },
@@ -30,9 +38,20 @@ export const JournalEntryEntity = new EntitySchema<JournalEntryRow>({
     sessionId: { type: "uuid", nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
     requestId: { type: "varchar", length: 60, nullable: true },
+    position: { type: "bigint", nullable: true, select: false },
+    digest: { type: "binary", length: 32, nullable: true, select: false },
+    seal: {
+      type: "varchar",
+      length: 80,
+      charset: "ascii",
+      collation: "ascii_bin",
+      nullable: true,
+      select: false,
+    },
   },
   indices: [
     { name: "journal_entry_of_account", columns: ["accountId", "id"] },
     { name: "journal_entry_of_request", columns: ["requestId"] },
+    { name: "journal_entry_position", columns: ["position"] },
   ],
 });

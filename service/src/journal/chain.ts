@@ -1,0 +1,264 @@
+/**
+ * The journal's chain: entries are written in the transaction of their cause, which waits for nobody, and chained some moments
+ * afterwards by the one instance that claimed it. What is found out later is what was changed after it was chained.
+ */
+import type { ChainFlaw, ChainLink, ChainPoint, KeyRing } from "@lucchetto/core";
+import {
+  CHAIN_START,
+  chainAfter,
+  checkPoint,
+  findFlaw,
+  sealedUnder,
+  sealPoint,
+  writeHead,
+} from "@lucchetto/core";
+import type { DataSource, EntityManager } from "typeorm";
+import type { ServiceContext } from "../context.ts";
+import { earliestIdAt, inTransaction, sweepRows } from "../storage/index.ts";
+import type { ChainEnds, SealedPoint } from "./chain-store.ts";
+import {
+  countUnchained,
+  deleteUpTo,
+  findAtPosition,
+  listChained,
+  listSealedOtherwise,
+  listUnchained,
+  moveEnd,
+  readEnds,
+  replaceSeal,
+  writeLinks,
+} from "./chain-store.ts";
+
+/** Entries chained in one transaction, and forgotten in one. */
+export const CHAIN_BATCH = 200;
+/** Entries verified for one call: some ten milliseconds. */
+const VERIFIED_AT_ONCE = 2_000;
+/** Batches in one round of sweeping; the rest goes the next time. */
+const MAX_BATCHES = 250;
+
+/** Somebody else moved the chain on meanwhile. */
+class MovedOn extends Error {
+  override readonly name = "MovedOn";
+}
+
+type Chaining = Pick<ServiceContext, "dataSource" | "sealingKeys">;
+
+/**
+ * Chains what waits, some at a time. A head that the ring's holder did not leave so is a trace that must stay: one position is left
+ * free there, so that verifying names it from then on, and the chain goes on behind it.
+ * @param seen the furthest position at which this process has seen the head.
+ * @returns how many were chained, the head, and whether it was not as it was left.
+ */
+export async function chainWaiting(
+  { dataSource, sealingKeys }: Chaining,
+  seen: number,
+): Promise<{ chained: number; head: ChainPoint; isTouched: boolean }> {
+  try {
+    return await inTransaction(dataSource, async (manager) => {
+      const { head } = await readEnds(manager);
+      const waiting = await listUnchained(manager, CHAIN_BATCH);
+      if (waiting.length === 0) return { chained: 0, head, isTouched: false };
+      const isTouched = head.position < seen || !isEndSealed(sealingKeys, "head", head);
+      const behind = Math.max(head.position, seen) + 1;
+      const links: Array<ChainLink & { id: string }> = [];
+      let last: ChainPoint = isTouched ? { position: behind, digest: head.digest } : head;
+      for (const entry of waiting) {
+        const link = chainAfter(sealingKeys, last, entry);
+        links.push({ ...link, id: entry.id });
+        last = link;
+      }
+      const moved = { ...last, seal: sealPoint(sealingKeys, "head", last) };
+      if (!(await moveEnd(manager, "head", head, moved))) throw new MovedOn();
+      if ((await writeLinks(manager, links)) !== links.length) throw new MovedOn();
+      return { chained: links.length, head: last, isTouched };
+    });
+  } catch (error) {
+    if (!(error instanceof MovedOn)) throw error;
+    return { chained: 0, head: { ...CHAIN_START, position: seen }, isTouched: false };
+  }
+}
+
+/** Whether an end of the chain is as the ring's holder left it. */
+function isEndSealed(ring: KeyRing, end: "base" | "head", point: SealedPoint): boolean {
+  if (point.position === 0)
+    return point.seal === null && Buffer.compare(point.digest, CHAIN_START.digest) === 0;
+  return point.seal !== null && checkPoint(ring, end, point, point.seal) === "right";
+}
+
+/** Where the chain ends, and what waits. */
+export interface JournalHead {
+  /** In one line, to be kept elsewhere; `null` where nothing is chained yet, or there is no key ring. */
+  readonly head: string | null;
+  /** How many entries are chained. */
+  readonly chained: number;
+  /** How many are not yet. */
+  readonly waiting: number;
+}
+
+export async function describeHead({ configuration, dataSource }: ServiceContext): Promise<JournalHead> {
+  const { base, head } = await readEnds(dataSource.manager);
+  return {
+    head: configuration.keyRing === null || head.position === 0 ? null : writeHead(head),
+    chained: head.position - base.position,
+    waiting: await countUnchained(dataSource.manager),
+  };
+}
+
+export interface Verified {
+  /** The positions that were looked at: from one behind the first to the last. */
+  readonly after: number;
+  readonly last: number;
+  /** Where to go on; `null`: this was all, the end and the kept head among it. */
+  readonly next: number | null;
+  readonly flaw: ChainFlaw | null;
+  /** Whether the kept head was found in the chain; `null`: none was given, or it is older than all that is kept. */
+  readonly heldHead: boolean | null;
+  readonly waiting: number;
+}
+
+/**
+ * Verifies a part of the chain.
+ * @param after position behind which it begins: 0, or the `next` of the part before. @param kept a head that was kept.
+ */
+export async function verifyPart(
+  { dataSource, sealingKeys }: Chaining,
+  { after, kept }: { after: number; kept: ChainPoint | null },
+): Promise<Verified> {
+  // One view of everything, while entries are written, chained and forgotten beside it.
+  return dataSource.transaction("REPEATABLE READ", async (manager) => {
+    const ends = await readEnds(manager);
+    const from = await startBehind(manager, sealingKeys, { after, ends });
+    const rows = from.flaw
+      ? []
+      : await listChained(manager, { after: from.position, most: VERIFIED_AT_ONCE });
+    const last: ChainPoint = rows.at(-1) ?? from;
+    const isAll = rows.length < VERIFIED_AT_ONCE;
+    const found = from.flaw ?? findFlaw(sealingKeys, from, rows);
+    const end = isAll && found === null ? endFlaw(sealingKeys, ends, last) : null;
+    const held = isAll && kept !== null ? await isHeld(manager, ends, kept) : null;
+    const isCut = kept !== null && kept.position > ends.head.position;
+    const other = isCut ? flawAt(ends.head.position + 1, "cut") : flawAt(kept?.position ?? 0, "other");
+    return {
+      after: from.position,
+      last: last.position,
+      next: isAll ? null : last.position,
+      flaw: found ?? end ?? (held === false ? other : null),
+      heldHead: held,
+      waiting: await countUnchained(manager),
+    };
+  });
+}
+
+/**
+ * The point behind which verifying begins: where the chain begins, or an entry, whose own seal says that it stood there. Where there is
+ * none at the position, the next one is taken, for somebody who goes on behind a gap that is known.
+ */
+async function startBehind(
+  manager: EntityManager,
+  ring: KeyRing,
+  { after, ends: { base, head } }: { after: number; ends: ChainEnds },
+): Promise<ChainPoint & { flaw: ChainFlaw | null }> {
+  if (after <= base.position) {
+    const flaw = isEndSealed(ring, "base", base) ? null : flawAt(base.position, "forged");
+    return { ...base, flaw };
+  }
+  const [first] = await listChained(manager, { after: after - 1, most: 1 });
+  if (first === undefined) return { ...head, flaw: after > head.position ? null : flawAt(after, "missing") };
+  const check = checkPoint(ring, "entry", first, first.seal);
+  const what = check === "wrong" ? "forged" : "key-missing";
+  const flaw = check === "right" ? null : ({ position: first.position, entryId: first.id, what } as const);
+  return { position: first.position, digest: first.digest, flaw };
+}
+
+/** The end of the chain as it is found, against the end that was noted. */
+function endFlaw(ring: KeyRing, { head }: ChainEnds, last: ChainPoint): ChainFlaw | null {
+  if (last.position < head.position) return flawAt(last.position + 1, "missing");
+  const isSame = last.position === head.position && Buffer.compare(last.digest, head.digest) === 0;
+  return isSame && isEndSealed(ring, "head", head) ? null : flawAt(head.position, "forged");
+}
+
+/** Whether a head that was kept is in the chain; `null`: what it names has had its time. */
+async function isHeld(
+  manager: EntityManager,
+  { base }: ChainEnds,
+  kept: ChainPoint,
+): Promise<boolean | null> {
+  if (kept.position < base.position) return null;
+  const there = kept.position === base.position ? base : await findAtPosition(manager, kept.position);
+  return there !== null && Buffer.compare(there.digest, kept.digest) === 0;
+}
+
+const flawAt = (position: number, what: ChainFlaw["what"]): ChainFlaw => ({ position, entryId: null, what });
+
+/** Nothing is forgotten where the chain does not hold: it would take the trace along. */
+class JournalFlawed extends Error {
+  override readonly name = "JournalFlawed";
+}
+
+/**
+ * Forgets entries of before a time, in the order of the chain, which then begins behind them: their ids begin with theirs (UUIDv7).
+ * Without a ring nothing is chained, and nothing has to be kept in order.
+ * @throws Error where the chain does not hold.
+ */
+export async function sweepEntries(
+  dataSource: DataSource,
+  before: Date,
+  { sealingKeys, configuration }: Pick<ServiceContext, "sealingKeys" | "configuration">,
+): Promise<void> {
+  const youngest = earliestIdAt(before);
+  if (configuration.keyRing === null) {
+    await sweepRows(dataSource, "journal_entry WHERE id < ?", [youngest]);
+    return;
+  }
+  for (let batch = 0; batch < MAX_BATCHES; batch += 1) {
+    const removed = await inTransaction(dataSource, async (manager) => {
+      const { base } = await readEnds(manager);
+      const rows = await listChained(manager, { after: base.position, most: CHAIN_BATCH });
+      const firstYoung = rows.findIndex(({ id }) => id >= youngest);
+      const old = firstYoung < 0 ? rows : rows.slice(0, firstYoung);
+      const last = old.at(-1);
+      if (last === undefined) return 0;
+      const flaw = isEndSealed(sealingKeys, "base", base)
+        ? findFlaw(sealingKeys, base, old)
+        : flawAt(base.position, "forged");
+      if (flaw !== null)
+        throw new JournalFlawed(
+          `the journal does not hold together at position ${flaw.position} (${flaw.what}). Run: lucchetto journal verify`,
+        );
+      const moved = { ...last, seal: sealPoint(sealingKeys, "base", last) };
+      if (!(await moveEnd(manager, "base", base, moved))) return 0;
+      await deleteUpTo(manager, last.position);
+      return old.length;
+    });
+    if (removed < CHAIN_BATCH) return;
+  }
+}
+
+/** Positions that are looked through at once for seals of another key. */
+const RESEALED_AT_ONCE = 5_000;
+
+/**
+ * Seals anew, under the ring's current key, what is sealed under another one and holds.
+ * @returns how many were, and the position to go on behind; `null`: there are no more.
+ */
+export async function resealPart(
+  { dataSource, sealingKeys: ring }: Chaining,
+  after: number,
+): Promise<{ sealed: number; next: number | null }> {
+  const ends = await readEnds(dataSource.manager);
+  const from = Math.max(after, ends.base.position);
+  const upTo = from + RESEALED_AT_ONCE;
+  let sealed = 0;
+  for (const entry of await listSealedOtherwise(dataSource, { keyId: ring.current, after: from, upTo })) {
+    const isRight = checkPoint(ring, "entry", entry, entry.seal) === "right";
+    if (isRight && (await replaceSeal(dataSource, entry, sealPoint(ring, "entry", entry)))) sealed += 1;
+  }
+  if (upTo < ends.head.position) return { sealed, next: upTo };
+  for (const end of ["base", "head"] as const) {
+    const point = ends[end];
+    const isOther = point.seal !== null && sealedUnder(point.seal) !== ring.current;
+    if (isOther && isEndSealed(ring, end, point))
+      await moveEnd(dataSource.manager, end, point, { ...point, seal: sealPoint(ring, end, point) });
+  }
+  return { sealed, next: null };
+}

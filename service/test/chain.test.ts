@@ -1,0 +1,252 @@
+/** Who changes the journal in the database is found out; who only works with it is not. */
+import { randomBytes } from "node:crypto";
+import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import type { JournalVerification } from "@lucchetto/contract";
+import { routes } from "@lucchetto/contract";
+import { eventually } from "../../testing/eventually.ts";
+import type { TestService } from "../../testing/service.ts";
+import { send, startService } from "../../testing/service.ts";
+
+const DAY = 24 * 3_600_000;
+
+let service: TestService;
+let operator: string;
+beforeAll(async () => {
+  service = await startService();
+  operator = await service.operator();
+});
+afterAll(() => service.stop());
+
+const headOf = async (at: TestService, token: string) => (await at.as(token)(routes.showJournalHead)).body;
+
+/** Waits until all that was written is chained. @returns the head. */
+async function chained(at = service, token = operator): Promise<string> {
+  await eventually(async () => (await headOf(at, token)).waiting === 0, "everything is chained");
+  return (await headOf(at, token)).head ?? "";
+}
+
+/** As a client goes through it. @returns the last part, or the first with a flaw. */
+async function verify(
+  query: { after?: number; head?: string } = {},
+  at = service,
+  token = operator,
+): Promise<JournalVerification> {
+  for (let after = query.after ?? 0; ;) {
+    const { body } = await at.as(token)(routes.verifyJournal, { query: { ...query, after } });
+    if (body.next === null || body.flaw !== null) return body;
+    after = body.next;
+  }
+}
+
+/** Something that is written down, and costs little: a code that nobody gave out. */
+async function happen(at: TestService, times: number, app: { clientId: string; key: string }): Promise<void> {
+  const authorization = `Basic ${Buffer.from(`${app.clientId}:${app.key}`).toString("base64")}`;
+  const headers = { authorization, "content-type": "application/x-www-form-urlencoded" };
+  const body = new URLSearchParams({
+    grant_type: "authorization_code",
+    code: `lcc_${"A".repeat(43)}`,
+    redirect_uri: "http://localhost:9999/signed-in",
+    code_verifier: "v".repeat(43),
+  }).toString();
+  const lane = async () => {
+    for (let left = times / 10; left > 0; left -= 1)
+      expect((await send(at, "POST", "/oauth/token", { headers, body })).status).toBe(400);
+  };
+  await Promise.all(Array.from({ length: 10 }, lane));
+}
+
+describe("a chained journal", () => {
+  /** Does something to the database, looks, and undoes it. */
+  async function flawAfter(change: string, undo: string, query: { head?: string } = {}) {
+    await service.dataSource.query(change);
+    try {
+      return (await verify(query)).flaw;
+    } finally {
+      await service.dataSource.query(undo);
+    }
+  }
+  const entryAt = async (position: number) => {
+    const [row] = await service.dataSource.query<Array<{ id: string; kind: string }>>(
+      "SELECT id, kind FROM journal_entry WHERE position = ?",
+      [position],
+    );
+    return row ?? { id: "", kind: "" };
+  };
+
+  test("JO-9 changed, removed, swapped, cut off, forged: each is found where it is; untouched, it holds", async () => {
+    for (const name of ["anna", "bruno", "carla", "dario"]) await service.register(`${name}@brina.example`);
+    const kept = await chained();
+    const last = Number(kept.split(".")[0]);
+    expect(last).toBeGreaterThan(6);
+    expect(await verify({ head: kept })).toMatchObject({
+      after: 0,
+      last,
+      flaw: null,
+      heldHead: true,
+      waiting: 0,
+    });
+
+    const { id, kind } = await entryAt(4);
+    const set = (what: string) => `UPDATE journal_entry SET ${what} WHERE id = '${id}'`;
+    const changes: Array<[string, string]> = [
+      ["kind = 'session.signed-out'", `kind = '${kind}'`],
+      ["at = at + INTERVAL 1 SECOND", "at = at - INTERVAL 1 SECOND"],
+      ["reason = 'mistake'", "reason = NULL"],
+    ];
+    for (const [change, back] of changes)
+      expect(await flawAfter(set(change), set(back))).toEqual({ position: 4, entryId: id, what: "changed" });
+    const forged = { position: 4, entryId: id, what: "forged" };
+    expect(
+      await flawAfter(set("seal = CONCAT(seal, 'x')"), set("seal = LEFT(seal, LENGTH(seal) - 1)")),
+    ).toEqual(forged);
+
+    await service.dataSource.query(
+      `CREATE TABLE aside SELECT * FROM journal_entry WHERE position IN (4, 5, ${last})`,
+    );
+    const bringBack = (position: number) =>
+      `INSERT INTO journal_entry SELECT * FROM aside WHERE position = ${position}`;
+    const missing = { position: 4, entryId: null, what: "missing" };
+    expect(await flawAfter("DELETE FROM journal_entry WHERE position = 4", bringBack(4))).toEqual(missing);
+    const swap = (one: number, other: number) =>
+      `UPDATE journal_entry SET position = ${one} WHERE position = ${other}`;
+    for (const [to, from] of [
+      [-1, 4],
+      [4, 5],
+      [5, -1],
+    ] as const)
+      await service.dataSource.query(swap(to, from));
+    expect((await verify()).flaw).toMatchObject({ position: 4, what: "changed" });
+    for (const [to, from] of [
+      [-1, 5],
+      [5, 4],
+      [4, -1],
+    ] as const)
+      await service.dataSource.query(swap(to, from));
+
+    // The end, and then the note of where the end is as well.
+    await service.dataSource.query(`DELETE FROM journal_entry WHERE position = ${last}`);
+    expect((await verify()).flaw).toEqual({ position: last, entryId: null, what: "missing" });
+    const [before] = await service.dataSource.query<Array<{ digest: Buffer; seal: string }>>(
+      "SELECT digest, seal FROM journal_entry WHERE position = ?",
+      [last - 1],
+    );
+    const [head] = await service.dataSource.query<Array<{ headDigest: Buffer; headSeal: string }>>(
+      "SELECT headDigest, headSeal FROM journal_chain",
+    );
+    const setHead = (position: number, digest?: Buffer, seal?: string) =>
+      service.dataSource.query("UPDATE journal_chain SET headPosition = ?, headDigest = ?, headSeal = ?", [
+        position,
+        digest,
+        seal,
+      ]);
+    await setHead(last - 1, before?.digest, before?.seal);
+    expect((await verify()).flaw).toEqual({ position: last - 1, entryId: null, what: "forged" });
+    await setHead(last, head?.headDigest, head?.headSeal);
+    await service.dataSource.query(bringBack(last));
+    await service.dataSource.query("DROP TABLE aside");
+    expect(await verify({ head: kept })).toMatchObject({ last, flaw: null, heldHead: true });
+  });
+
+  test("JO-9 an end that was put back to one of before is found by a kept head, and by the instance that knew it", async () => {
+    const [then] = await service.dataSource.query<Array<Record<string, unknown>>>(
+      "SELECT * FROM journal_chain",
+    );
+    const from = Number(then?.["headPosition"]);
+    await service.register("elena@brina.example");
+    const kept = await chained();
+    const back = "UPDATE journal_chain SET headPosition = ?, headDigest = ?, headSeal = ?";
+    await service.dataSource.query(back, [from, then?.["headDigest"], then?.["headSeal"]]);
+    await service.dataSource.query(`DELETE FROM journal_entry WHERE position > ${from}`);
+    expect(await verify()).toMatchObject({ last: from, flaw: null });
+    const cut = { position: from + 1, entryId: null, what: "cut" };
+    expect(await verify({ head: kept })).toMatchObject({ flaw: cut, heldHead: false });
+
+    // It goes on, and the gap stays; behind it all is well.
+    await service.register("fabio@brina.example");
+    await chained();
+    expect(service.log()).toContain("the journal's chain was changed in the database by somebody else");
+    expect((await verify()).flaw).toEqual({ position: from + 1, entryId: null, what: "missing" });
+    expect(await verify({ after: from + 2 })).toMatchObject({ flaw: null });
+    // A trace is not swept away.
+    await service.clock.advance(800 * DAY);
+    await service.sweep();
+    expect(service.log()).toContain(`does not hold together at position ${from + 1}`);
+    expect((await entryAt(1)).id).not.toBe("");
+    await service.clock.reset();
+  });
+
+  test("nobody but operators sees any of it, and what is asked must make sense", async () => {
+    const { token } = await service.register("gino@brina.example");
+    for (const path of ["head", "verification"]) {
+      const headers = { authorization: `Bearer ${token}` };
+      expect((await send(service, "GET", `/v1/operator/journal/${path}`)).status).toBe(401);
+      expect((await send(service, "GET", `/v1/operator/journal/${path}`, { headers })).status).toBe(403);
+    }
+    operator = await service.operator();
+    const headers = { authorization: `Bearer ${operator}` };
+    for (const query of ["after=-1", "after=x", "head=7", `head=1.${"A".repeat(44)}`, "limit=3"]) {
+      const reply = await send(service, "GET", `/v1/operator/journal/verification?${query}`, { headers });
+      expect([query, reply.status]).toEqual([query, 400]);
+    }
+    expect(await verify({ after: 1_000_000 })).toMatchObject({ next: null });
+  });
+});
+
+test("JO-9 two instances write a thousand events beside each other; erasing somebody and letting go what has had its time keep it whole", async () => {
+  const one = await startService();
+  const two = await startService({ beside: one });
+  try {
+    const token = await one.operator();
+    const { app, key } = (
+      await one.as(token)(routes.addApp, {
+        body: { clientId: "huts", name: "Huts", redirectUris: ["http://localhost:9999/signed-in"] },
+      })
+    ).body;
+    const { id } = await one.register("nora@brina.example");
+    await one.as(token)(routes.eraseAccount, { params: { id } });
+    const early = await chained(one, token);
+    await Promise.all([happen(one, 500, { ...app, key }), happen(two, 500, { ...app, key })]);
+    const head = await chained(one, token);
+    expect((await headOf(one, token)).chained).toBeGreaterThan(1_000);
+    expect(await verify({ head }, two, token)).toMatchObject({ flaw: null, heldHead: true, waiting: 0 });
+    expect(JSON.stringify(await one.dataSource.query("SELECT * FROM journal_entry"))).not.toContain("nora");
+
+    await one.clock.advance(401 * DAY);
+    const later = await one.operator();
+    await chained(one, later);
+    await one.sweep();
+    const [row] = await one.dataSource.query<Array<{ left: number; first: number }>>(
+      "SELECT COUNT(*) AS `left`, MIN(position) AS first FROM journal_entry",
+    );
+    expect(Number(row?.left)).toBeLessThan(20);
+    expect(Number(row?.first)).toBeGreaterThan(1_000);
+    // Behind what went the chain begins, and what went before that is known no more.
+    expect(await verify({ head }, one, later)).toMatchObject({ flaw: null, heldHead: true });
+    expect(await verify({ head: early }, one, later)).toMatchObject({ flaw: null, heldHead: null });
+  } finally {
+    await two.stop();
+    await one.stop();
+  }
+});
+
+test("JO-7 JO-9 a promoted key seals all of it anew, and heads that were kept stay good", async () => {
+  const k1 = randomBytes(32).toString("base64url");
+  const before = await startService({ keys: { current: "k1", keys: { k1 } } });
+  const token = await before.operator();
+  const kept = await chained(before, token);
+  const keys = { current: "k2", keys: { k1, k2: randomBytes(32).toString("base64url") } };
+  const after = await startService({ beside: before, keys });
+  try {
+    const sealedOtherwise = () =>
+      after.dataSource.query(
+        "SELECT seal FROM journal_entry WHERE seal LIKE 'k1:%' UNION SELECT headSeal FROM journal_chain WHERE headSeal LIKE 'k1:%'",
+      );
+    await eventually(async () => (await sealedOtherwise()).length === 0, "all is sealed under the new key");
+    expect(await verify({ head: kept }, after, token)).toMatchObject({ flaw: null, heldHead: true });
+    // The instance of before lacks the key, and says so.
+    expect((await verify({}, before, token)).flaw).toMatchObject({ what: "key-missing" });
+  } finally {
+    await after.stop();
+    await before.stop();
+  }
+});
