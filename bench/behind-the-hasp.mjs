@@ -13,7 +13,7 @@ import { fork } from "node:child_process";
 import { parseArgs } from "node:util";
 import { freePort } from "../scripts/process.mjs";
 import { say } from "../scripts/say.mjs";
-import { drive, middleOf } from "./drive.mjs";
+import { costsInWords, drive, middleOf } from "./drive.mjs";
 import { profiling, startBenchService } from "./service.mjs";
 import { fillSessions, idOf, tokenOf } from "./sessions.mjs";
 
@@ -90,12 +90,4 @@ await service.stop();
 
 function inWords({ rate, p99 }) {
   return `${rate.toFixed(0)}/s (p99 ${p99.toFixed(1)} ms)`;
-}
-
-/** Where the time of a request goes. */
-function costsInWords(costs) {
-  const named = ["application", "service", "database", "driver"].map(
-    (name) => `${name} ${costs[name].toFixed(0)}`,
-  );
-  return `µs of a core for each request: ${named.join(", ")}`;
 }

@@ -28,6 +28,12 @@ export async function drive({ port, request, holds, connections, seconds, proces
   };
 }
 
+/** Where the time of a request goes. */
+export function costsInWords({ rate: _rate, p99: _p99, ...costs }) {
+  const named = Object.entries(costs).map(([name, micros]) => `${name} ${micros.toFixed(0)}`);
+  return `µs of a core for each request: ${named.join(", ")}`;
+}
+
 /** Clock ticks of a second in /proc (proc(5)). */
 const TICKS = 100;
 
@@ -41,9 +47,11 @@ function workOf(processes) {
   return { ...Object.fromEntries(taken), driver: user + system };
 }
 
+export const middle = (figures) =>
+  figures.toSorted((one, other) => one - other)[Math.floor(figures.length / 2)];
+
 /** The median of each figure of some turns. */
 export function middleOf(turns) {
-  const middle = (figures) => figures.sort((one, other) => one - other)[Math.floor(figures.length / 2)];
   return Object.fromEntries(
     Object.keys(turns[0]).map((name) => [name, middle(turns.map((turn) => turn[name]))]),
   );

@@ -34,13 +34,14 @@ export function haspCookies(origin: URL): HaspCookies {
   const secure = origin.protocol === "https:";
   const name = (what: string) =>
     secure ? `__Host-lucchetto-${what}` : `lucchetto-${what}-${origin.port || "80"}`;
+  const checkName = name("check");
   const departureName = (state: string) => `${name("away")}-${state.slice(0, NAMED_CHARACTERS)}`;
   const attributes = { httpOnly: true, secure, sameSite: "lax", path: "/" } as const;
 
   return {
-    readCheckToken: (header) => (header === undefined ? undefined : parse(header)[name("check")]),
-    writeCheckToken: (token) => serialize(name("check"), token, attributes),
-    removeCheckToken: () => serialize(name("check"), "", { ...attributes, maxAge: 0 }),
+    readCheckToken: (header) => (header === undefined ? undefined : parse(header)[checkName]),
+    writeCheckToken: (token) => serialize(checkName, token, attributes),
+    removeCheckToken: () => serialize(checkName, "", { ...attributes, maxAge: 0 }),
     writeDeparture(departure, header) {
       // Browsers send the oldest first (RFC 6265 section 5.4).
       const before = Object.keys(parse(header ?? "")).filter((one) => one.startsWith(`${name("away")}-`));

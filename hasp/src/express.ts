@@ -61,8 +61,8 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   return {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
-    own: () =>
-      middleware(async (request, response) => {
+    own() {
+      const take = middleware(async (request, response) => {
         const visit = new ExpressVisit(request);
         if (hasp.isOwn(visit)) {
           if (await hasp.live(visit, () => response)) return false;
@@ -74,7 +74,14 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
         }
         for (const wanted of hasp.guarded(visit)) if (!(await pass(request, response, wanted))) return false;
         return true;
-      }),
+      });
+      // Nearly every request is none of its own, and goes on without waiting for anything.
+      return (request, response, next) => {
+        const visit = new ExpressVisit(request);
+        if (hasp.isOwn(visit) || hasp.guarded(visit).length > 0) take(request, response, next);
+        else next();
+      };
+    },
     open: () =>
       middleware(async (request) => {
         request.account = await hasp.open(new ExpressVisit(request));
@@ -117,14 +124,17 @@ function middleware(work: (request: Incoming, response: ServerResponse) => Promi
 class ExpressVisit implements Visit {
   readonly method: string;
   readonly url: string;
-  readonly headers: IncomingHttpHeaders;
   readonly #request: Incoming;
 
   constructor(request: Incoming) {
     this.method = request.method ?? "GET";
     this.url = request.originalUrl ?? request.url ?? "/";
-    this.headers = request.headers;
     this.#request = request;
+  }
+
+  /** Node reads them only when somebody asks. */
+  get headers(): IncomingHttpHeaders {
+    return this.#request.headers;
   }
 
   /** Frameworks look at the proxies in front to say it; few requests want it. */

@@ -104,14 +104,17 @@ export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fasti
 class FastifyVisit implements Visit {
   readonly method: string;
   readonly url: string;
-  readonly headers: IncomingHttpHeaders;
   readonly #request: FastifyRequest;
 
   constructor(request: FastifyRequest) {
     this.method = request.method;
     this.url = request.url;
-    this.headers = request.headers;
     this.#request = request;
+  }
+
+  /** Node reads them only when somebody asks. */
+  get headers(): IncomingHttpHeaders {
+    return this.#request.headers;
   }
 
   /** Fastify looks at the proxies in front to say it; few requests want it. */

@@ -13,12 +13,14 @@ export type Guard =
   | { readonly open: readonly PathPattern[] }
   | { readonly closed: ReadonlyArray<PathPattern | ({ readonly path: PathPattern } & Wanted)> };
 
+const NOTHING: readonly Wanted[] = [];
+
 /**
  * @returns for a request target what is wanted there: all of it, for it may be read as more than one closed path; nothing
  * where it is open.
  */
 export function readGuard(guard: Guard | undefined): (target: string) => readonly Wanted[] {
-  if (guard === undefined) return () => [];
+  if (guard === undefined) return () => NOTHING;
   if ("open" in guard) {
     const open = guard.open.map((pattern) => matcher(pattern, (path) => path));
     return (target) => {

@@ -35,16 +35,21 @@ export function createRecogniser(
     recent: RecentAnswers;
   },
 ): Recogniser {
-  const { keepAnswersFor, whenUnreachable, basicPasswords } = settings;
+  const { keepAnswersFor, whenUnreachable } = settings;
   const isKept = keepAnswersFor > 0 || whenUnreachable === "last-known";
 
-  async function askAbout(token: string, isFreshWanted: boolean): Promise<ActiveIntrospection | null> {
+  /** Nothing is kept unless an application chose so. */
+  function askAbout(token: string, isFreshWanted: boolean): Promise<ActiveIntrospection | null> {
+    return isKept ? askOrRemember(token, isFreshWanted) : lucchetto.introspect(token);
+  }
+
+  async function askOrRemember(token: string, isFreshWanted: boolean): Promise<ActiveIntrospection | null> {
     const before = isFreshWanted || keepAnswersFor === 0 ? null : recent.read(token, keepAnswersFor);
     if (before !== null) return before;
     try {
       const who = await lucchetto.introspect(token);
       if (who === null) recent.forget(token);
-      else if (isKept) recent.keep(token, who);
+      else recent.keep(token, who);
       return who;
     } catch (error) {
       const mayStandIn = error instanceof LucchettoUnreachable && whenUnreachable === "last-known";
@@ -71,9 +76,10 @@ export function createRecogniser(
 
   return {
     async recognise(visit, isFreshWanted = false) {
-      const credentials = readAuthorization(visit.headers.authorization, { basicPasswords });
+      const { headers } = visit;
+      const credentials = readAuthorization(headers.authorization, settings);
       if (credentials !== null) return recogniseScript(credentials, visit);
-      const token = cookies.readCheckToken(visit.headers.cookie);
+      const token = cookies.readCheckToken(headers.cookie);
       const who = token === undefined ? null : await askAbout(token, isFreshWanted);
       return who && accountOf(who);
     },

@@ -22,9 +22,12 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
   const { signal } = stopping;
   let seen = 0;
   let headLoggedAt = Number.NEGATIVE_INFINITY;
+  let isClaimed = false;
 
   async function look(): Promise<void> {
-    while (!signal.aborted && (await isAnyUnchained(dataSource)) && (await claimChain(dataSource, claim))) {
+    while (!signal.aborted && (await isAnyUnchained(dataSource))) {
+      isClaimed = await claimChain(dataSource, claim);
+      if (!isClaimed) return;
       const { chained, head, isTouched } = await chainWaiting(context, seen);
       if (isTouched)
         logger.error(
@@ -62,9 +65,12 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
       } catch (error) {
         const level = isStorageUnavailable(error) ? "debug" : "warn";
         logger[level]({ err: error }, "the journal could not be chained; it is tried again");
+        // A database that does not answer is not waited for once more at the end; the claim lapses by itself.
+        isClaimed = false;
       }
       await delay(LOOK_EVERY, undefined, { signal, ref: false }).catch(() => undefined);
     }
+    if (!isClaimed) return;
     await giveChainBack(dataSource, claim).catch((error: unknown) =>
       logger.debug({ err: error }, "the claim on the journal's chain was not given back"),
     );
