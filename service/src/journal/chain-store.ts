@@ -30,16 +30,21 @@ export async function readEnds(manager: EntityManager): Promise<ChainEnds> {
   };
 }
 
-/** Moves one end on, if it still is where it was. @returns whether it was. */
+/**
+ * Moves one end on, if it still is where it was. @param claim the claim that must still hold, where it is for one instance alone.
+ * @returns whether it was.
+ */
 export async function moveEnd(
   manager: EntityManager,
-  end: "base" | "head",
-  from: ChainPoint,
-  to: ChainLink,
+  { end, from, to, claim }: { end: "base" | "head"; from: ChainPoint; to: ChainLink; claim?: string },
 ): Promise<boolean> {
   const { affectedRows } = await manager.query<{ affectedRows: number }>(
-    `UPDATE journal_chain SET ${end}Position = ?, ${end}Digest = ?, ${end}Seal = ? WHERE id = 1 AND ${end}Position = ? AND ${end}Digest = ?`,
-    [to.position, bytes(to.digest), to.seal, from.position, bytes(from.digest)],
+    `UPDATE journal_chain SET ${end}Position = ?, ${end}Digest = ?, ${end}Seal = ? 
+     WHERE id = 1 AND ${end}Position = ? AND ${end}Digest = ?${claim === undefined ? "" : " AND claim = ?"}`,
+    [
+      ...[to.position, bytes(to.digest), to.seal, from.position, bytes(from.digest)],
+      ...(claim === undefined ? [] : [claim]),
+    ],
   );
   return affectedRows === 1;
 }

@@ -28,7 +28,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
     while (!signal.aborted && (await isAnyUnchained(dataSource))) {
       isClaimed = await claimChain(dataSource, claim);
       if (!isClaimed) return;
-      const { chained, head, isTouched } = await chainWaiting(context, seen);
+      const { chained, head, isTouched } = await chainWaiting(context, { claim, seen });
       if (isTouched)
         logger.error(
           { position: head.position - chained },

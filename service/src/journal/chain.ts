@@ -46,12 +46,12 @@ type Chaining = Pick<ServiceContext, "dataSource" | "sealingKeys">;
 /**
  * Chains what waits, some at a time. A head that the ring's holder did not leave so is a trace that must stay: one position is left
  * free there, so that verifying names it from then on, and the chain goes on behind it.
- * @param seen the furthest position at which this process has seen the head.
+ * @param claim of this process, which must still hold. @param seen the furthest position at which it has seen the head.
  * @returns how many were chained, the head, and whether it was not as it was left.
  */
 export async function chainWaiting(
   { dataSource, sealingKeys }: Chaining,
-  seen: number,
+  { claim, seen }: { claim: string; seen: number },
 ): Promise<{ chained: number; head: ChainPoint; isTouched: boolean }> {
   try {
     return await inTransaction(dataSource, async (manager) => {
@@ -68,7 +68,7 @@ export async function chainWaiting(
         last = link;
       }
       const moved = { ...last, seal: sealPoint(sealingKeys, "head", last) };
-      if (!(await moveEnd(manager, "head", head, moved))) throw new MovedOn();
+      if (!(await moveEnd(manager, { end: "head", from: head, to: moved, claim }))) throw new MovedOn();
       if ((await writeLinks(manager, links)) !== links.length) throw new MovedOn();
       return { chained: links.length, head: last, isTouched };
     });
@@ -226,7 +226,7 @@ export async function sweepEntries(
           `the journal does not hold together at position ${flaw.position} (${flaw.what}). Run: lucchetto journal verify`,
         );
       const moved = { ...last, seal: sealPoint(sealingKeys, "base", last) };
-      if (!(await moveEnd(manager, "base", base, moved))) return 0;
+      if (!(await moveEnd(manager, { end: "base", from: base, to: moved }))) return 0;
       await deleteUpTo(manager, last.position);
       return old.length;
     });
@@ -258,7 +258,11 @@ export async function resealPart(
     const point = ends[end];
     const isOther = point.seal !== null && sealedUnder(point.seal) !== ring.current;
     if (isOther && isEndSealed(ring, end, point))
-      await moveEnd(dataSource.manager, end, point, { ...point, seal: sealPoint(ring, end, point) });
+      await moveEnd(dataSource.manager, {
+        end,
+        from: point,
+        to: { ...point, seal: sealPoint(ring, end, point) },
+      });
   }
   return { sealed, next: null };
 }
