@@ -3,9 +3,11 @@ import { randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { JournalVerification } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { readKeyRing } from "@lucchetto/core";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
+import { chainWaiting } from "../src/journal/chain.ts";
 
 const DAY = 24 * 3_600_000;
 
@@ -55,6 +57,31 @@ async function happen(at: TestService, times: number, app: { clientId: string; k
   await Promise.all(Array.from({ length: 10 }, lane));
 }
 
+/** Nothing is chained meanwhile: mails go out when they do, and that is written down too. */
+async function standStill<Result>(work: (head: string) => Promise<Result>): Promise<Result> {
+  await chained();
+  await service.dataSource.query(
+    "UPDATE journal_chain SET claim = UUID(), claimedUntil = UTC_TIMESTAMP(3) + INTERVAL 1 DAY",
+  );
+  try {
+    return await work((await headOf(service, operator)).head ?? "");
+  } finally {
+    await service.dataSource.query("UPDATE journal_chain SET claim = NULL, claimedUntil = NULL");
+  }
+}
+
+/** The note of where the chain ends. */
+const noted = async () => {
+  const [row] = await service.dataSource.query<
+    Array<{ headPosition: number; headDigest: Buffer; headSeal: string }>
+  >("SELECT headPosition, headDigest, headSeal FROM journal_chain");
+  return [Number(row?.headPosition), row?.headDigest, row?.headSeal] as const;
+};
+const note = (head: readonly unknown[]) =>
+  service.dataSource.query("UPDATE journal_chain SET headPosition = ?, headDigest = ?, headSeal = ?", [
+    ...head,
+  ]);
+
 describe("a chained journal", () => {
   /** Does something to the database, looks, and undoes it. */
   async function flawAfter(change: string, undo: string, query: { head?: string } = {}) {
@@ -72,19 +99,6 @@ describe("a chained journal", () => {
     );
     return row ?? { id: "", kind: "" };
   };
-
-  /** Nothing is chained meanwhile: mails go out when they do, and that is written down too. */
-  async function standStill<Result>(work: (head: string) => Promise<Result>): Promise<Result> {
-    await chained();
-    await service.dataSource.query(
-      "UPDATE journal_chain SET claim = UUID(), claimedUntil = UTC_TIMESTAMP(3) + INTERVAL 1 DAY",
-    );
-    try {
-      return await work((await headOf(service, operator)).head ?? "");
-    } finally {
-      await service.dataSource.query("UPDATE journal_chain SET claim = NULL, claimedUntil = NULL");
-    }
-  }
 
   test("JO-9 changed, removed, swapped, forged: each is found where it is; untouched, it holds", async () => {
     for (const name of ["anna", "bruno", "carla", "dario"]) await service.register(`${name}@brina.example`);
@@ -111,18 +125,6 @@ describe("a chained journal", () => {
       expect(await verify({ head: kept })).toMatchObject({ last, flaw: null, heldHead: true });
     });
   });
-
-  /** The note of where the chain ends. */
-  const noted = async () => {
-    const [row] = await service.dataSource.query<
-      Array<{ headPosition: number; headDigest: Buffer; headSeal: string }>
-    >("SELECT headPosition, headDigest, headSeal FROM journal_chain");
-    return [Number(row?.headPosition), row?.headDigest, row?.headSeal] as const;
-  };
-  const note = (head: readonly unknown[]) =>
-    service.dataSource.query("UPDATE journal_chain SET headPosition = ?, headDigest = ?, headSeal = ?", [
-      ...head,
-    ]);
 
   test("JO-9 an end that was cut off is found, and one that was made the end as well", async () => {
     await standStill(async (kept) => {
@@ -221,6 +223,24 @@ test("JO-9 two instances write a thousand events beside each other; erasing some
     await two.stop();
     await one.stop();
   }
+});
+
+test("JO-9 a chain that was thrown away as a whole is begun anew; a kept head does not fit it", async () => {
+  await standStill(async (kept) => {
+    const [row] = await service.dataSource.query<Array<{ claim: string }>>("SELECT claim FROM journal_chain");
+    const { dataSource } = service;
+    await dataSource.query("UPDATE journal_entry SET position = NULL, digest = NULL, seal = NULL");
+    await dataSource.query("UPDATE journal_entry SET reason = 'never said' ORDER BY id LIMIT 1");
+    await note([0, Buffer.alloc(32), null]);
+    // As an instance that has just been started, and has seen nothing yet.
+    const sealingKeys = readKeyRing(service.keys);
+    await chainWaiting({ dataSource, sealingKeys }, { claim: row?.claim ?? "", seen: 0 });
+    expect(await verify()).toMatchObject({ flaw: null });
+    expect((await verify({ head: kept })).flaw).toMatchObject({
+      what: expect.stringMatching(/^(other|cut)$/),
+    });
+  });
+  expect(service.log()).toContain("the journal is chained from its beginning");
 });
 
 test("JO-7 JO-9 a promoted key seals all of it anew, and heads that were kept stay good", async () => {

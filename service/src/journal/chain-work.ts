@@ -34,6 +34,11 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
           { position: head.position - chained },
           "the journal's chain was changed in the database by somebody else. Run: lucchetto journal verify",
         );
+      // Of a chain that was thrown away as a whole nothing is left but what the log says.
+      if (chained > 0 && head.position === chained)
+        logger.warn(
+          "the journal is chained from its beginning; that happens once, when it is chained at all",
+        );
       seen = Math.max(seen, head.position);
       if (chained > 0 && performance.now() - headLoggedAt > LOG_HEAD_EVERY) {
         headLoggedAt = performance.now();
