@@ -3,14 +3,16 @@ import { setTimeout as delay } from "node:timers/promises";
 import { writeHead } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../capability.ts";
+import { DAY } from "../capability.ts";
 import type { ServiceContext } from "../context.ts";
 import { isStorageUnavailable, newId } from "../storage/index.ts";
+import type { Chained } from "./chain.ts";
 import { CHAIN_BATCH, chainWaiting, resealPart } from "./chain.ts";
 import { claimChain, giveChainBack, isAnyUnchained } from "./chain-store.ts";
 
 /** Milliseconds between two looks at what waits. */
 const LOOK_EVERY = 1_000;
-/** Milliseconds between two heads in the log, which usually lies elsewhere than the database. */
+/** Milliseconds between two heads in the log. */
 const LOG_HEAD_EVERY = 3_600_000;
 
 /** Starts it; it ends with the service. Without a key ring there is nothing to seal with, and nothing is chained. */
@@ -28,23 +30,28 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
     while (!signal.aborted && (await isAnyUnchained(dataSource))) {
       isClaimed = await claimChain(dataSource, claim);
       if (!isClaimed) return;
-      const { chained, head, isTouched } = await chainWaiting(context, { claim, seen });
-      if (isTouched)
-        logger.error(
-          { position: head.position - chained },
-          "the journal's chain was changed in the database by somebody else. Run: lucchetto journal verify",
-        );
-      // Of a chain that was thrown away as a whole nothing is left but what the log says.
-      if (chained > 0 && head.position === chained)
-        logger.warn(
-          "the journal is chained from its beginning; that happens once, when it is chained at all",
-        );
-      seen = Math.max(seen, head.position);
-      if (chained > 0 && performance.now() - headLoggedAt > LOG_HEAD_EVERY) {
-        headLoggedAt = performance.now();
-        logger.info({ head: writeHead(head) }, "the journal is chained up to here");
-      }
-      if (chained < CHAIN_BATCH) return;
+      const chained = await chainWaiting(context, { claim, seen });
+      say(chained);
+      seen = Math.max(seen, chained.head.position);
+      if (chained.entries < CHAIN_BATCH) return;
+    }
+  }
+
+  /** The log usually lies elsewhere than the database: what it says cannot be changed there. */
+  function say({ entries, since, head, isTouched }: Chained): void {
+    if (isTouched)
+      logger.error(
+        { position: head.position - entries },
+        "the journal's chain was changed in the database by somebody else. Run: lucchetto journal verify",
+      );
+    if (since !== null && head.position === entries) {
+      // As after the first start, or when a chain was thrown away as a whole.
+      const isOld = clock.now().getTime() - since.getTime() > DAY;
+      logger[isOld ? "warn" : "info"]({ since }, "the journal is chained from its beginning");
+    }
+    if (entries > 0 && performance.now() - headLoggedAt > LOG_HEAD_EVERY) {
+      headLoggedAt = performance.now();
+      logger.info({ head: writeHead(head) }, "the journal is chained up to here");
     }
   }
 

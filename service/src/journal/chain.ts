@@ -43,21 +43,31 @@ class MovedOn extends Error {
 
 type Chaining = Pick<ServiceContext, "dataSource" | "sealingKeys">;
 
+export interface Chained {
+  /** How many entries were. */
+  readonly entries: number;
+  /** When the first of them was written. */
+  readonly since: Date | null;
+  readonly head: ChainPoint;
+  /** Whether the head was not as it was left. */
+  readonly isTouched: boolean;
+}
+
 /**
  * Chains what waits, some at a time. A head that the ring's holder did not leave so is a trace that must stay: one position is left
  * free there, so that verifying names it from then on, and the chain goes on behind it.
  * @param claim of this process, which must still hold. @param seen the furthest position at which it has seen the head.
- * @returns how many were chained, the head, and whether it was not as it was left.
  */
 export async function chainWaiting(
   { dataSource, sealingKeys }: Chaining,
   { claim, seen }: { claim: string; seen: number },
-): Promise<{ chained: number; head: ChainPoint; isTouched: boolean }> {
+): Promise<Chained> {
   try {
     return await inTransaction(dataSource, async (manager) => {
       const { head } = await readEnds(manager);
       const waiting = await listUnchained(manager, CHAIN_BATCH);
-      if (waiting.length === 0) return { chained: 0, head, isTouched: false };
+      const [first] = waiting;
+      if (first === undefined) return { entries: 0, since: null, head, isTouched: false };
       const isTouched = head.position < seen || !isEndSealed(sealingKeys, "head", head);
       const behind = Math.max(head.position, seen) + 1;
       const links: Array<ChainLink & { id: string }> = [];
@@ -70,11 +80,11 @@ export async function chainWaiting(
       const moved = { ...last, seal: sealPoint(sealingKeys, "head", last) };
       if (!(await moveEnd(manager, { end: "head", from: head, to: moved, claim }))) throw new MovedOn();
       if ((await writeLinks(manager, links)) !== links.length) throw new MovedOn();
-      return { chained: links.length, head: last, isTouched };
+      return { entries: links.length, since: first.at, head: last, isTouched };
     });
   } catch (error) {
     if (!(error instanceof MovedOn)) throw error;
-    return { chained: 0, head: { ...CHAIN_START, position: seen }, isTouched: false };
+    return { entries: 0, since: null, head: { ...CHAIN_START, position: seen }, isTouched: false };
   }
 }
 
