@@ -3,17 +3,19 @@ import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
 import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 
 let service: TestService;
+let operator: string;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
   service = await startService();
-  await service.operator();
+  operator = await service.operator();
   await service.register("petra@brina.example");
   sample = await startSampleApp(service);
   browser = await startBrowser();
@@ -55,6 +57,8 @@ describe("an operator in the console", () => {
     expect(await alive.count()).toBe(before - 1);
     await page.click("nav >> text=Journal");
     await page.waitForSelector("text=session.ended-by-operator");
+    const journal = async () => (await service.as(operator)(routes.showJournalHead)).body;
+    await eventually(async () => (await journal()).waiting === 0, "everything is chained");
     await page.click("text=Verify the journal");
     await page.waitForSelector("text=/All \\d+ chained events are as they were written/");
     expect(await page.textContent("main")).toMatch(/\d+\.[A-Za-z0-9_-]{43}/);

@@ -54,16 +54,17 @@
         {texts.flaws[found.flaw.what](found.flaw.position, found.flaw.entryId)}
         {texts.whatNow} <code>lucchetto journal verify</code>
       </p>
-    {:else if found !== null && head !== null}
+    {:else if found !== null && head !== null && head.head === null}
+      <p class="mt-2">
+        <StateWord kind="open" text={texts.notYet} />
+        {texts.nothingYet(found.waiting)} <code>lucchetto keys list</code>
+      </p>
+    {:else if found !== null && head !== null && head.head !== null}
       <p class="mt-2">
         <StateWord kind="well" text={texts.whole} />
         {texts.verified(verified, found.waiting)}
       </p>
-      {#if head.head !== null}
-        <p class="mt-1 text-sm">{texts.keepHead} <CopyableId id={head.head} /></p>
-      {:else}
-        <p class="mt-1 text-sm">{texts.notChained} <code>lucchetto keys add</code></p>
-      {/if}
+      <p class="mt-1 text-sm">{texts.keepHead} <CopyableId id={head.head} /></p>
     {/if}
   </div>
 </section>

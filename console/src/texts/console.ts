@@ -292,7 +292,9 @@ export const consoleTexts = {
     verified: (verified: number, waiting: number) =>
       `All ${verified} chained events are as they were written.${waiting === 0 ? "" : ` ${waiting} more will be chained in a few seconds.`}`,
     keepHead: "Keep this line somewhere else; with it you can later see whether the end was cut off:",
-    notChained: "Without a key ring events are not chained. In a terminal:",
+    notYet: "not chained",
+    nothingYet: (waiting: number) =>
+      `${waiting} events wait to be chained. It takes a few seconds; without a key ring they are never chained. In a terminal:`,
     flaws: {
       missing: (position: number) => `The event at position ${position} was removed.`,
       changed: (position: number, id: string | null) =>
