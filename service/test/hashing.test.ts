@@ -6,6 +6,7 @@ import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
 import { createHashing } from "../src/password/hashing.ts";
 import { withoutValues } from "../src/storage/index.ts";
+import { judgeHashing } from "../src/tasks/check.ts";
 
 let service: TestService;
 beforeAll(async () => {
@@ -31,6 +32,19 @@ test("what nobody waits for is done in a place that nobody wants, and is never s
   await hashing.runBeside(done("an empty gate"));
   expect(order.at(-1)).toBe("an empty gate");
   expect(hashing.load()).toEqual({ running: 0, waiting: 0 });
+});
+
+test("a hash that is too cheap or too slow on this machine is warned of", () => {
+  const judged = (milliseconds: number) => {
+    const { verdict, detail } = judgeHashing("$scrypt$ln=15,r=8,p=3", milliseconds);
+    return [verdict, detail.replace(/^.*? ms on this machine/, "")];
+  };
+  expect(judged(49.9)).toEqual(["warning", "; that makes guessing cheap"]);
+  expect([judged(50), judged(1_000)]).toEqual([
+    ["ok", ""],
+    ["ok", ""],
+  ]);
+  expect(judged(1_001)).toEqual(["warning", "; people will notice the wait"]);
 });
 
 test("JO-2 a statement that fails tells what failed, and none of the values that it was given", async () => {

@@ -193,9 +193,13 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
 
 async function checkHashing(configuration: Configuration): Promise<Finding> {
   const { measured, scheme } = createHashing(configuration);
-  const millisecondsPerHash = await measured;
+  return judgeHashing(scheme.text, await measured);
+}
+
+/** What a scheme that was measured means for people and for whoever guesses. @param millisecondsPerHash on this machine. */
+export function judgeHashing(scheme: string, millisecondsPerHash: number): Finding {
   const subject = "password hashing";
-  const took = `${scheme.text} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
+  const took = `${scheme} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
   if (millisecondsPerHash < COMFORTABLE.least) {
     return { subject, verdict: "warning", detail: `${took}; that makes guessing cheap` };
   }
