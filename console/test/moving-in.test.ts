@@ -54,7 +54,7 @@ test("an operator sees how an intake went, why rows were refused, and corrects i
   expect(await violations(page)).toEqual([]);
 
   const run = await lucchetto("import", "run", join(home, "lake.yaml"), "--unproven", "--wrap", "later");
-  expect(run).toMatchObject({ status: 0, out: expect.stringMatching(/taken +2\n/) });
+  expect(run).toMatchObject({ status: 0, out: expect.stringMatching(/imported +2\n/) });
   await page.click("text=Refresh");
   const card = page.locator("article");
   await card.locator("text=not proved").waitFor();

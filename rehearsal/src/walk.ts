@@ -41,6 +41,9 @@ export interface WalkParts {
 export const cookieHeader = (cookies: ReadonlyArray<Pick<Cookie, "name" | "value">>): string =>
   cookies.map(({ name, value }) => `${name}=${value}`).join("; ");
 
+/** Times that a page is asked for, if it goes elsewhere by itself each time. */
+const MAX_TRIES = 3;
+
 export class Walk {
   readonly addresses: Addresses;
   readonly client: Client;
@@ -172,13 +175,16 @@ export class Walk {
   /** Opens an address. @throws StepFailed when it does not load. */
   async open(address: string): Promise<Page> {
     const page = await this.page();
-    try {
-      await page.goto(address);
-      await settle(page);
-    } catch (error) {
-      throw new StepFailed(`${address} did not load: ${firstLine(error)}`, { cause: error });
+    for (let tries = 1; ; tries += 1) {
+      try {
+        await page.goto(address);
+        await settle(page);
+        return page;
+      } catch (error) {
+        if (tries === MAX_TRIES || !isInterrupted(error))
+          throw new StepFailed(`${address} did not load: ${firstLine(error)}`, { cause: error });
+      }
     }
-    return page;
   }
 
   /** Plain HTTP, for a page unless it says otherwise, in the time that an answer may take. */
@@ -248,5 +254,9 @@ export class Walk {
     }
   }
 }
+
+/** A page that hears at this moment that nobody is signed in any more goes elsewhere by itself, before what was asked for came. */
+const isInterrupted = (error: unknown): boolean =>
+  /net::ERR_ABORTED|interrupted by another navigation/.test(firstLine(error));
 
 export const firstLine = (error: unknown): string => (error as Error).message.split("\n", 1)[0] ?? "";
