@@ -65,6 +65,8 @@ await run(async () => {
     for (let tried = 0; tried < 7; tried += 1) await guess(url, "bruno@brina.example");
     await page.goto(`${url}/console/journal`);
     await page.waitForSelector("table");
+    await page.click("text=Verify the journal");
+    await page.waitForSelector("text=as they were written");
     await shot("console-journal");
     await page.goto(`${url}/console/mail`);
     await page.click("tbody tr:nth-child(2) button");

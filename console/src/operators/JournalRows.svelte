@@ -9,6 +9,10 @@
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { list, withAccount = false }: { list: List<OperatorJournalEntry>; withAccount?: boolean } = $props();
+
+  /** Reasons are slugs; some are ids, and stay as they are. */
+  const inWords = (reason: string) =>
+    /^[0-9a-f]{8}-[0-9a-f-]{27}$/.test(reason) ? reason : reason.replaceAll("-", " ");
 </script>
 
 <ListTable
@@ -33,7 +37,7 @@
     </td>
     <td class="px-4 py-2">
       <StateWord kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
-      {#if entry.reason}<span class="text-quiet ml-1">{entry.reason.replaceAll("-", " ")}</span>{/if}
+      {#if entry.reason}<span class="text-quiet ml-1">{inWords(entry.reason)}</span>{/if}
       {#if entry.actorName ?? entry.appName}<span class="text-quiet block text-sm"
           >{entry.actorName
             ? texts.journalRows.by(entry.actorName)
