@@ -154,7 +154,11 @@ export const journalVerification = z
       .describe(
         "whether the kept head is in the chain; null: none was given, the end is not reached, or it has had its time",
       ),
-    waiting: z.number().int().describe("how many newer entries are not chained yet"),
+    waiting: z
+      .number()
+      .int()
+      .nullable()
+      .describe("how many newer entries are not chained yet; null: the end is not reached"),
   })
   .meta({ id: "JournalVerification" });
 export type JournalVerification = z.output<typeof journalVerification>;

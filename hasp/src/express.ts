@@ -61,27 +61,13 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   return {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
-    own() {
-      const take = middleware(async (request, response) => {
+    own: () =>
+      middleware((request, response) => {
         const visit = new ExpressVisit(request);
-        if (hasp.isOwn(visit)) {
-          if (await hasp.live(visit, () => response)) return false;
-          const answer = await hasp.own(visit);
-          if (answer !== null) {
-            send(response, answer);
-            return false;
-          }
-        }
-        for (const wanted of hasp.guarded(visit)) if (!(await pass(request, response, wanted))) return false;
-        return true;
-      });
-      // Nearly every request is none of its own, and goes on without waiting for anything.
-      return (request, response, next) => {
-        const visit = new ExpressVisit(request);
-        if (hasp.isOwn(visit) || hasp.guarded(visit).length > 0) take(request, response, next);
-        else next();
-      };
-    },
+        const guarded = hasp.guarded(visit);
+        // Nearly every request is none of its own, and goes on without waiting for anything.
+        return hasp.isOwn(visit) || guarded.length > 0 ? take(request, response, { visit, guarded }) : true;
+      }),
     open: () =>
       middleware(async (request) => {
         request.account = await hasp.open(new ExpressVisit(request));
@@ -92,6 +78,23 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
       return middleware((request, response) => pass(request, response, wanted));
     },
   };
+
+  async function take(
+    request: Incoming,
+    response: ServerResponse,
+    { visit, guarded }: { visit: Visit; guarded: readonly Wanted[] },
+  ): Promise<boolean> {
+    if (hasp.isOwn(visit)) {
+      if (await hasp.live(visit, () => response)) return false;
+      const answer = await hasp.own(visit);
+      if (answer !== null) {
+        send(response, answer);
+        return false;
+      }
+    }
+    for (const wanted of guarded) if (!(await pass(request, response, wanted))) return false;
+    return true;
+  }
 
   async function pass(request: Incoming, response: ServerResponse, wanted: Wanted): Promise<boolean> {
     const visit = new ExpressVisit(request);
@@ -113,11 +116,16 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
 }
 
 /** Goes on to what comes next if `work` says so; an error goes to the application's error handler. */
-function middleware(work: (request: Incoming, response: ServerResponse) => Promise<boolean>): Middleware {
+function middleware(
+  work: (request: Incoming, response: ServerResponse) => boolean | Promise<boolean>,
+): Middleware {
   return (request, response, next) => {
-    work(request, response).then((goOn) => {
-      if (goOn) next();
-    }, next);
+    const goesOn = work(request, response);
+    if (goesOn === true) next();
+    else if (goesOn !== false)
+      goesOn.then((isOn) => {
+        if (isOn) next();
+      }, next);
   };
 }
 

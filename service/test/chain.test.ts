@@ -228,13 +228,13 @@ test("JO-9 two instances write a thousand events beside each other; erasing some
 test("JO-9 a chain that was thrown away as a whole is begun anew; a kept head does not fit it", async () => {
   await standStill(async (kept) => {
     const [row] = await service.dataSource.query<Array<{ claim: string }>>("SELECT claim FROM journal_chain");
-    const { dataSource } = service;
+    const { dataSource, clock } = service;
     await dataSource.query("UPDATE journal_entry SET position = NULL, digest = NULL, seal = NULL");
     await dataSource.query("UPDATE journal_entry SET reason = 'never said' ORDER BY id LIMIT 1");
     await note([0, Buffer.alloc(32), null]);
     // As an instance that has just been started, and has seen nothing yet.
     const sealingKeys = readKeyRing(service.keys);
-    await chainWaiting({ dataSource, sealingKeys }, { claim: row?.claim ?? "", seen: 0 });
+    await chainWaiting({ dataSource, sealingKeys, clock }, { claim: row?.claim ?? "", seen: 0 });
     expect(await verify()).toMatchObject({ flaw: null });
     expect((await verify({ head: kept })).flaw).toMatchObject({
       what: expect.stringMatching(/^(other|cut)$/),
@@ -257,7 +257,11 @@ test("JO-7 JO-9 a promoted key seals all of it anew, and heads that were kept st
       );
     await eventually(async () => (await sealedOtherwise()).length === 0, "all is sealed under the new key");
     expect(await verify({ head: kept }, after, token)).toMatchObject({ flaw: null, heldHead: true });
-    // The instance of before lacks the key, and says so.
+    // The instance of before lacks the key: it says so, and leaves the chaining to the other.
+    await before.register("nina@brina.example");
+    const last = await chained(after, token);
+    expect(Number(last.split(".")[0])).toBeGreaterThan(Number(kept.split(".")[0]));
+    expect(await verify({ head: last }, after, token)).toMatchObject({ flaw: null, heldHead: true });
     expect((await verify({}, before, token)).flaw).toMatchObject({ what: "key-missing" });
   } finally {
     await after.stop();

@@ -103,7 +103,7 @@ export function defineJournal(journal: Command): void {
       const found = await verify(connect(command), options);
       if (options.json === true) printJson(found);
       else if (found.flaw === null) print(...wholeInWords(found, options));
-      else throw new Failure(flawInWords(found.flaw));
+      else throw new Failure(flawInWords(found.flaw, options));
       if (found.flaw !== null) terminal().exitStatus = 1;
     });
 }
@@ -194,7 +194,8 @@ function notChained(waiting: number): string {
     : `Nothing is chained yet, ${waiting} wait. It takes seconds; without a key ring (lucchetto keys add) the journal is not chained at all.`;
 }
 
-function wholeInWords({ verified, last, heldHead, waiting }: Found, { head }: VerifyOptions): string[] {
+function wholeInWords({ verified, last, heldHead, waiting: left }: Found, { head }: VerifyOptions): string[] {
+  const waiting = left ?? 0;
   const newer =
     waiting === 0 ? "" : ` ${waiting} newer ${waiting === 1 ? "one is" : "ones are"} not chained yet.`;
   const kept =
@@ -208,7 +209,10 @@ function wholeInWords({ verified, last, heldHead, waiting }: Found, { head }: Ve
 }
 
 /** What was found, what it means, and how to look further. */
-function flawInWords({ position, entryId, what }: NonNullable<JournalVerification["flaw"]>): string {
+function flawInWords(
+  { position, entryId, what }: NonNullable<JournalVerification["flaw"]>,
+  { after = 0 }: VerifyOptions,
+): string {
   const which = entryId === null ? `position ${position}` : `position ${position} (event ${entryId})`;
   const said = {
     missing: `The event at ${which} was removed.`,
@@ -223,7 +227,8 @@ function flawInWords({ position, entryId, what }: NonNullable<JournalVerificatio
     what === "cut" || what === "other"
       ? ""
       : `\nLook further behind it: lucchetto journal verify --after ${on}`;
-  return `${said} Everything before it holds together.${further}`;
+  const before = after === 0 ? "Everything before it" : `Everything from position ${after} up to it`;
+  return `${said} ${before} holds together.${further}`;
 }
 
 function assertHead(text: string): string {

@@ -10,7 +10,7 @@ import type { KeyRing } from "../secrets/key-ring.ts";
 import { deriveKey } from "../secrets/key-ring.ts";
 
 /** Bytes of a digest. */
-export const CHAIN_DIGEST_BYTES = 32;
+const DIGEST_BYTES = 32;
 
 /** What of an entry is chained: all of it. */
 export interface ChainedEvent {
@@ -39,7 +39,7 @@ export interface ChainLink extends ChainPoint {
 }
 
 /** Where every chain begins; nothing stands there. */
-export const CHAIN_START: ChainPoint = { position: 0, digest: new Uint8Array(CHAIN_DIGEST_BYTES) };
+export const CHAIN_START: ChainPoint = { position: 0, digest: new Uint8Array(DIGEST_BYTES) };
 
 /** What a seal says of a point: an entry stands there, all before it has had its time, or it is the newest. */
 export type SealedAs = "entry" | "base" | "head";
@@ -69,8 +69,6 @@ export function checkPoint(ring: KeyRing, as: SealedAs, point: ChainPoint, seal:
 
 const SEAL = /^([a-z0-9][a-z0-9-]{0,31}):([A-Za-z0-9_-]{43})$/;
 
-export const CHAIN_FLAWS = ["missing", "changed", "forged", "key-missing", "cut", "other"] as const;
-
 /**
  * What is wrong at a position: the entry that stood there is `missing`, it was `changed` after it was chained, its link was `forged`
  * without the ring, or the ring lacks its key (`key-missing`). Of a whole chain: its end was `cut` off, or it is an`other` one than
@@ -80,7 +78,7 @@ export interface ChainFlaw {
   readonly position: number;
   /** Of the entry that stands there; `null` if there is none. */
   readonly entryId: string | null;
-  readonly what: (typeof CHAIN_FLAWS)[number];
+  readonly what: "missing" | "changed" | "forged" | "key-missing" | "cut" | "other";
 }
 
 /** The first flaw of entries that should follow a point, in the order of their positions; `null` if they hold together. */

@@ -12,6 +12,8 @@ import { claimChain, giveChainBack, isAnyUnchained } from "./chain-store.ts";
 
 /** Milliseconds between two looks at what waits. */
 const LOOK_EVERY = 1_000;
+/** Milliseconds for which whoever failed leaves it to the others. */
+const AFTER_FAULT = 10_000;
 /** Milliseconds between two heads in the log. */
 const LOG_HEAD_EVERY = 3_600_000;
 
@@ -31,6 +33,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
       isClaimed = await claimChain(dataSource, claim);
       if (!isClaimed) return;
       const chained = await chainWaiting(context, { claim, seen });
+      if (chained === null) return;
       say(chained);
       seen = Math.max(seen, chained.head.position);
       if (chained.entries < CHAIN_BATCH) return;
@@ -44,12 +47,12 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
         { position: head.position - entries },
         "the journal's chain was changed in the database by somebody else. Run: lucchetto journal verify",
       );
-    if (since !== null && head.position === entries) {
+    if (head.position === entries) {
       // As after the first start, or when a chain was thrown away as a whole.
       const isOld = clock.now().getTime() - since.getTime() > DAY;
       logger[isOld ? "warn" : "info"]({ since }, "the journal is chained from its beginning");
     }
-    if (entries > 0 && performance.now() - headLoggedAt > LOG_HEAD_EVERY) {
+    if (performance.now() - headLoggedAt > LOG_HEAD_EVERY) {
       headLoggedAt = performance.now();
       logger.info({ head: writeHead(head) }, "the journal is chained up to here");
     }
@@ -67,25 +70,36 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
       logger.info({ entries: sealed, key: context.sealingKeys.current }, "the journal was sealed anew");
   }
 
+  async function giveBack(): Promise<void> {
+    if (!isClaimed) return;
+    isClaimed = false;
+    await giveChainBack(dataSource, claim).catch((error: unknown) =>
+      logger.debug({ err: error }, "the claim on the journal's chain was not given back"),
+    );
+  }
+
   const done = (async () => {
     let isResealed = false;
     while (!signal.aborted) {
+      let pause = LOOK_EVERY;
       try {
         if (!isResealed) await reseal();
         isResealed = true;
         await look();
       } catch (error) {
-        const level = isStorageUnavailable(error) ? "debug" : "warn";
-        logger[level]({ err: error }, "the journal could not be chained; it is tried again");
-        // A database that does not answer is not waited for once more at the end; the claim lapses by itself.
-        isClaimed = false;
+        const isAway = isStorageUnavailable(error);
+        logger[isAway ? "debug" : "warn"](
+          { err: error },
+          "the journal could not be chained; it is tried again",
+        );
+        // A database that does not answer is not waited for once more; the claim lapses by itself.
+        if (isAway) isClaimed = false;
+        else pause = AFTER_FAULT;
+        await giveBack();
       }
-      await delay(LOOK_EVERY, undefined, { signal, ref: false }).catch(() => undefined);
+      await delay(pause, undefined, { signal, ref: false }).catch(() => undefined);
     }
-    if (!isClaimed) return;
-    await giveChainBack(dataSource, claim).catch((error: unknown) =>
-      logger.debug({ err: error }, "the claim on the journal's chain was not given back"),
-    );
+    await giveBack();
   })();
   return {
     async close() {

@@ -2,7 +2,7 @@
  * The journal's chain: entries are written in the transaction of their cause, which waits for nobody, and chained some moments
  * afterwards by the one instance that claimed it. What is found out later is what was changed after it was chained.
  */
-import type { ChainFlaw, ChainLink, ChainPoint, KeyRing } from "@lucchetto/core";
+import type { ChainFlaw, ChainLink, ChainPoint, KeyRing, SealCheck } from "@lucchetto/core";
 import {
   CHAIN_START,
   chainAfter,
@@ -36,9 +36,17 @@ const VERIFIED_AT_ONCE = 2_000;
 /** Batches in one round of sweeping; the rest goes the next time. */
 const MAX_BATCHES = 250;
 
+/** Milliseconds for which an instance without the key of the head leaves the chaining to those that have it. */
+const PATIENCE = 3_600_000;
+
 /** Somebody else moved the chain on meanwhile. */
 class MovedOn extends Error {
   override readonly name = "MovedOn";
+}
+
+/** A promoted key is missing here; what this instance chained would look as if somebody had changed the chain. */
+class HeadKeyMissing extends Error {
+  override readonly name = "HeadKeyMissing";
 }
 
 type Chaining = Pick<ServiceContext, "dataSource" | "sealingKeys">;
@@ -47,7 +55,7 @@ export interface Chained {
   /** How many entries were. */
   readonly entries: number;
   /** When the first of them was written. */
-  readonly since: Date | null;
+  readonly since: Date;
   readonly head: ChainPoint;
   /** Whether the head was not as it was left. */
   readonly isTouched: boolean;
@@ -57,18 +65,22 @@ export interface Chained {
  * Chains what waits, some at a time. A head that the ring's holder did not leave so is a trace that must stay: one position is left
  * free there, so that verifying names it from then on, and the chain goes on behind it.
  * @param claim of this process, which must still hold. @param seen the furthest position at which it has seen the head.
+ * @returns `null`: nothing waits any more, or somebody else was first. @throws HeadKeyMissing.
  */
 export async function chainWaiting(
-  { dataSource, sealingKeys }: Chaining,
+  { dataSource, sealingKeys, clock }: Chaining & Pick<ServiceContext, "clock">,
   { claim, seen }: { claim: string; seen: number },
-): Promise<Chained> {
+): Promise<Chained | null> {
   try {
     return await inTransaction(dataSource, async (manager) => {
       const { head } = await readEnds(manager);
       const waiting = await listUnchained(manager, CHAIN_BATCH);
       const [first] = waiting;
-      if (first === undefined) return { entries: 0, since: null, head, isTouched: false };
-      const isTouched = head.position < seen || !isEndSealed(sealingKeys, "head", head);
+      if (first === undefined) return null;
+      const check = checkEnd(sealingKeys, "head", head);
+      if (check === "key-missing" && clock.now().getTime() - first.at.getTime() < PATIENCE)
+        throw new HeadKeyMissing("the journal's chain ends under a key that is not in this key ring");
+      const isTouched = head.position < seen || check !== "right";
       const behind = Math.max(head.position, seen) + 1;
       const links: Array<ChainLink & { id: string }> = [];
       let last: ChainPoint = isTouched ? { position: behind, digest: head.digest } : head;
@@ -83,16 +95,16 @@ export async function chainWaiting(
       return { entries: links.length, since: first.at, head: last, isTouched };
     });
   } catch (error) {
-    if (!(error instanceof MovedOn)) throw error;
-    return { entries: 0, since: null, head: { ...CHAIN_START, position: seen }, isTouched: false };
+    if (error instanceof MovedOn) return null;
+    throw error;
   }
 }
 
 /** Whether an end of the chain is as the ring's holder left it. */
-function isEndSealed(ring: KeyRing, end: "base" | "head", point: SealedPoint): boolean {
-  if (point.position === 0)
-    return point.seal === null && Buffer.compare(point.digest, CHAIN_START.digest) === 0;
-  return point.seal !== null && checkPoint(ring, end, point, point.seal) === "right";
+function checkEnd(ring: KeyRing, end: "base" | "head", point: SealedPoint): SealCheck {
+  if (point.position > 0) return checkPoint(ring, end, point, point.seal ?? "");
+  const isStart = point.seal === null && Buffer.compare(point.digest, CHAIN_START.digest) === 0;
+  return isStart ? "right" : "wrong";
 }
 
 /** Where the chain ends, and what waits. */
@@ -123,7 +135,8 @@ export interface Verified {
   readonly flaw: ChainFlaw | null;
   /** Whether the kept head was found in the chain; `null`: none was given, or it is older than all that is kept. */
   readonly heldHead: boolean | null;
-  readonly waiting: number;
+  /** `null` before the end. */
+  readonly waiting: number | null;
 }
 
 /**
@@ -143,18 +156,17 @@ export async function verifyPart(
       : await listChained(manager, { after: from.position, most: VERIFIED_AT_ONCE });
     const last: ChainPoint = rows.at(-1) ?? from;
     const isAll = rows.length < VERIFIED_AT_ONCE;
-    const found = from.flaw ?? findFlaw(sealingKeys, from, rows);
-    const end = isAll && found === null ? endFlaw(sealingKeys, ends, last) : null;
+    const inPart = from.flaw ?? findFlaw(sealingKeys, from, rows);
+    const atEnd = isAll ? lastFlaw(sealingKeys, ends, last) : null;
     const held = isAll && kept !== null ? await isHeld(manager, ends, kept) : null;
-    const isCut = kept !== null && kept.position > ends.head.position;
-    const other = isCut ? flawAt(ends.head.position + 1, "cut") : flawAt(kept?.position ?? 0, "other");
+    const ofKept = held === false && kept !== null ? keptFlaw(ends, kept) : null;
     return {
       after: from.position,
       last: last.position,
       next: isAll ? null : last.position,
-      flaw: found ?? end ?? (held === false ? other : null),
+      flaw: inPart ?? atEnd ?? ofKept,
       heldHead: held,
-      waiting: await countUnchained(manager),
+      waiting: isAll ? await countUnchained(manager) : null,
     };
   });
 }
@@ -169,7 +181,7 @@ async function startBehind(
   { after, ends: { base, head } }: { after: number; ends: ChainEnds },
 ): Promise<ChainPoint & { flaw: ChainFlaw | null }> {
   if (after <= base.position) {
-    const flaw = isEndSealed(ring, "base", base) ? null : flawAt(base.position, "forged");
+    const flaw = endFlaw(ring, "base", base);
     return { ...base, flaw };
   }
   const [first] = await listChained(manager, { after: after - 1, most: 1 });
@@ -180,11 +192,21 @@ async function startBehind(
   return { position: first.position, digest: first.digest, flaw };
 }
 
-/** The end of the chain as it is found, against the end that was noted. */
-function endFlaw(ring: KeyRing, { head }: ChainEnds, last: ChainPoint): ChainFlaw | null {
+/** The last entry as it is found, against the end that was noted. */
+function lastFlaw(ring: KeyRing, { head }: ChainEnds, last: ChainPoint): ChainFlaw | null {
   if (last.position < head.position) return flawAt(last.position + 1, "missing");
   const isSame = last.position === head.position && Buffer.compare(last.digest, head.digest) === 0;
-  return isSame && isEndSealed(ring, "head", head) ? null : flawAt(head.position, "forged");
+  return isSame ? endFlaw(ring, "head", head) : flawAt(head.position, "forged");
+}
+
+function endFlaw(ring: KeyRing, end: "base" | "head", point: SealedPoint): ChainFlaw | null {
+  const check = checkEnd(ring, end, point);
+  return check === "right" ? null : flawAt(point.position, check === "wrong" ? "forged" : check);
+}
+
+/** What a head that is not in the chain tells. */
+function keptFlaw({ head }: ChainEnds, kept: ChainPoint): ChainFlaw {
+  return kept.position > head.position ? flawAt(head.position + 1, "cut") : flawAt(kept.position, "other");
 }
 
 /** Whether a head that was kept is in the chain; `null`: what it names has had its time. */
@@ -228,9 +250,7 @@ export async function sweepEntries(
       const old = firstYoung < 0 ? rows : rows.slice(0, firstYoung);
       const last = old.at(-1);
       if (last === undefined) return 0;
-      const flaw = isEndSealed(sealingKeys, "base", base)
-        ? findFlaw(sealingKeys, base, old)
-        : flawAt(base.position, "forged");
+      const flaw = endFlaw(sealingKeys, "base", base) ?? findFlaw(sealingKeys, base, old);
       if (flaw !== null)
         throw new JournalFlawed(
           `the journal does not hold together at position ${flaw.position} (${flaw.what}). Run: lucchetto journal verify`,
@@ -267,7 +287,7 @@ export async function resealPart(
   for (const end of ["base", "head"] as const) {
     const point = ends[end];
     const isOther = point.seal !== null && sealedUnder(point.seal) !== ring.current;
-    if (isOther && isEndSealed(ring, end, point))
+    if (isOther && checkEnd(ring, end, point) === "right")
       await moveEnd(dataSource.manager, {
         end,
         from: point,
