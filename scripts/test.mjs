@@ -25,14 +25,15 @@ const SOURCES = ["core", "contract", "hasp", "service", "console", "rehearsal", 
   (room) => `${room}/src`,
 );
 
-/** The compiler that checks types; the linter still reads them with the older one. */
+/** The compiler that checks types; the pages' linter still reads them with the older one. */
 const COMPILER = "node_modules/@typescript/native/bin/tsc";
 
 /** What is checked besides the tests; each counts as one. */
 const CHECKS = [
   ["checking types", ["node", COMPILER, "-p", "tsconfig.test.json", "--singleThreaded"]],
   ["checking what imports what", ["depcruise", "--config", ".dependency-cruiser.mjs", ...SOURCES]],
-  ["linting", ["eslint", ".", "--max-warnings", "0"]],
+  ["linting", ["oxlint"]],
+  ["linting the pages", ["eslint", ".", "--max-warnings", "0"]],
   ["checking the pages", ["node", "scripts/check-pages.mjs"]],
   ["checking the formatting", ["oxfmt", "--check", "."]],
   ["checking the pages' formatting", ["prettier", "--check", "**/*.svelte", "--log-level", "warn"]],
@@ -46,12 +47,13 @@ await run(async () => {
   const names = given.filter((one) => !one.startsWith("--"));
   const withChecks = !given.includes("--only-jest") && !isLong && names.length === 0;
   sayVersions();
-  await Promise.all([ensurePrograms(), ensureNodePackages().then(build)]);
-
-  // The checks keep one core busy, beside tests that often wait for a browser or the database.
+  const packages = ensureNodePackages();
+  // The checks read sources alone. They keep one core busy beside the build, and beside tests that wait for a browser or the database.
   const [checks, tests] = await Promise.all([
-    withChecks ? runChecks() : { passed: 0, failed: 0 },
-    runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
+    packages.then(() => (withChecks ? runChecks() : { passed: 0, failed: 0 })),
+    Promise.all([ensurePrograms(), packages.then(build)]).then(() =>
+      runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
+    ),
   ]);
   const passed = checks.passed + tests.passed;
   const failed = checks.failed + tests.failed;

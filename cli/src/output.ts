@@ -98,7 +98,7 @@ const FRAMELESS = {
 
 /** Control characters, and those that turn the direction of writing, as visible escapes. */
 export function printable(text: string): string {
-  // eslint-disable-next-line no-control-regex -- exactly these must not reach a terminal
+  // oxlint-disable-next-line no-control-regex -- exactly these must not reach a terminal
   return text.replace(/[\u0000-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2066-\u2069]/g, (character) => {
     const code = character.codePointAt(0) ?? 0;
     return `\\u${code.toString(16).padStart(4, "0")}`;

@@ -2,7 +2,7 @@
 import { z } from "zod";
 
 /** Also what turns the direction of all that follows, and so makes one name look like another (Unicode Standard Annex 9). */
-// eslint-disable-next-line no-control-regex -- exactly these are what must not occur
+// oxlint-disable-next-line no-control-regex -- exactly these are what must not occur
 const CONTROL_CHARACTER = /[\u0000-\u001f\u007f-\u009f\u2028\u2029\u202a-\u202e\u2066-\u2069]/u;
 const LONE_SURROGATE = /\p{Surrogate}/u;
 

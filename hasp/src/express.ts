@@ -19,7 +19,7 @@ import type { Wanted } from "./wanted.ts";
 import { assertWanted } from "./wanted.ts";
 
 declare global {
-  // eslint-disable-next-line @typescript-eslint/no-namespace -- the way Express's request type is extended
+  // oxlint-disable-next-line typescript/no-namespace -- the way Express's request type is extended
   namespace Express {
     interface Request {
       /** Who is there. Set behind `hasp.open()` or `hasp.closed()`; `null` for a guest. */

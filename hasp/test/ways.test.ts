@@ -320,7 +320,7 @@ describe("Express style", () => {
     await new Promise<void>((resolve) => {
       server = app.listen(0, "127.0.0.1", () => resolve());
     });
-    const url = `http://127.0.0.1:${((server as Server | null)?.address() as AddressInfo).port}`;
+    const url = `http://127.0.0.1:${(server!.address() as AddressInfo).port}`;
     expect((await fetch(`${url}/guarded`)).status).toBe(401);
     const anna = accounts.as(ANNA);
     const reply = await fetch(`${url}/Guarded/`, { headers: anna });

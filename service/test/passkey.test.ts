@@ -166,8 +166,8 @@ describe("adding", () => {
       relyingPartyId: "localhost",
       name: "Security key",
     });
-    expect((row?.["credentialId"] as Buffer).toString("base64url")).toBe(passkey.id);
-    expect(row?.["transports"]).toEqual(["usb", "pigeon"]);
+    expect((row!["credentialId"] as Buffer).toString("base64url")).toBe(passkey.id);
+    expect(row!["transports"]).toEqual(["usb", "pigeon"]);
     expect(await mailTo(service, "pk27@brina.example", "second-factor-news")).toBeDefined();
     const second = await addPasskeyAt(service, browser);
     expect(second.reply.json()).not.toHaveProperty("recoveryCodes");

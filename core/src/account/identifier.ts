@@ -91,7 +91,7 @@ export function readIdentifier(
 }
 
 /** Most identifiers are ASCII alone, of which there is one spelling. */
-// eslint-disable-next-line no-control-regex -- all of ASCII
+// oxlint-disable-next-line no-control-regex -- all of ASCII
 const ASCII = /^[\u0000-\u007f]*$/;
 
 /** Locale-independent lower case, composed, so that `É` typed in either way is one letter. */

@@ -7,7 +7,7 @@ import { decodeFirst, Tokenizer, Type } from "cborg";
 
 export type CborKey = number | string;
 export type CborValue = number | string | boolean | null | Uint8Array | CborValue[] | CborMap;
-// eslint-disable-next-line @typescript-eslint/no-empty-object-type -- an alias cannot name itself
+// oxlint-disable-next-line typescript/no-empty-object-type -- an alias cannot name itself
 export interface CborMap extends ReadonlyMap<CborKey, CborValue> {}
 
 /** The bytes are no CBOR that an authenticator may write. */

@@ -23,7 +23,7 @@ export type Preparation =
 // RFC 8265 section 4.2.2 step 2: any non-ASCII space (general category Zs) becomes U+0020. Listed by hand, since a
 // runtime's Unicode tables must never decide whether an existing password still works.
 const NON_ASCII_SPACE = /[\u00a0\u1680\u2000-\u200a\u202f\u205f\u3000]/gu;
-// eslint-disable-next-line no-control-regex -- exactly these are what must not occur
+// oxlint-disable-next-line no-control-regex -- exactly these are what must not occur
 const CONTROL_CHARACTER = /[\u0000-\u001f\u007f-\u009f]/u;
 const LONE_SURROGATE = /\p{Surrogate}/u;
 

@@ -177,7 +177,7 @@ type Decode = (bytes: string) => string | null;
 function decoderOf(encoding: FileSource["encoding"]): Decode {
   const decoder = new TextDecoder(encoding, { fatal: true, ignoreBOM: true });
   return (bytes) => {
-    // eslint-disable-next-line no-control-regex -- most fields are ASCII alone, which is the same in all of them
+    // oxlint-disable-next-line no-control-regex -- most fields are ASCII alone, which is the same in all of them
     if (/^[\u0000-\u007f]*$/u.test(bytes)) return bytes;
     try {
       return decoder.decode(Buffer.from(bytes, "latin1"));
