@@ -3,6 +3,7 @@ import { createHash } from "node:crypto";
 import type { ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
 import escapeHtml from "escape-html";
+import type { Language } from "./texts.ts";
 import type { Answer } from "./visit.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };
@@ -28,6 +29,8 @@ export function problem(
 /** One thing to say and one thing to do. */
 export interface PlainPage {
   readonly status: number;
+  /** English, where it says nothing else. */
+  readonly language?: Language;
   readonly title: string;
   readonly text: string;
   readonly link?: { readonly href: string; readonly text: string };
@@ -41,7 +44,15 @@ const STYLE =
 const STYLE_HASH = createHash("sha256").update(STYLE, "utf8").digest("base64");
 
 /** A page without script, and with one small style. */
-export function page({ status, title, text, link, cookies = [], headers = {} }: PlainPage): Answer {
+export function page({
+  status,
+  language = "en",
+  title,
+  text,
+  link,
+  cookies = [],
+  headers = {},
+}: PlainPage): Answer {
   const anchor =
     link === undefined ? "" : `<p><a href="${escapeHtml(link.href)}">${escapeHtml(link.text)}</a></p>`;
   return {
@@ -53,6 +64,6 @@ export function page({ status, title, text, link, cookies = [], headers = {} }: 
       "content-security-policy": `default-src 'none'; style-src 'sha256-${STYLE_HASH}'; frame-ancestors 'none'; base-uri 'none'`,
       "set-cookie": [...cookies],
     },
-    body: `<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escapeHtml(title)}</title><style>${STYLE}</style><main><h1>${escapeHtml(title)}</h1><p>${escapeHtml(text)}</p>${anchor}</main></html>`,
+    body: `<!doctype html><html lang="${language}"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escapeHtml(title)}</title><style>${STYLE}</style><main><h1>${escapeHtml(title)}</h1><p>${escapeHtml(text)}</p>${anchor}</main></html>`,
   };
 }

@@ -8,6 +8,8 @@ import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoUnreachable } from "./service.ts";
+import type { Texts } from "./texts.ts";
+import { textsFor } from "./texts.ts";
 import type { Answer, Visit } from "./visit.ts";
 import { isOwnOrigin, isPage, queryOf } from "./visit.ts";
 
@@ -71,20 +73,19 @@ export function createAuthorizationFlow(
     const query = queryOf(visit);
     const state = query.get("state") ?? "";
     const departure = cookies.readDeparture(visit.headers.cookie, state);
-    if (departure === null)
-      return beginAgain("This browser did not ask for this sign-in, or it took too long.");
+    const texts = textsFor(visit, settings.language);
+    const { beginAgain: why } = texts;
+    if (departure === null) return beginAgain(texts, why.notFromHere);
     const spent = [cookies.removeDeparture(state)];
-    if (query.get("iss") !== service)
-      return beginAgain("The answer does not come from the expected service.", spent);
-    if (query.get("error") === "unmet_authentication_requirements") return unmet(spent);
+    if (query.get("iss") !== service) return beginAgain(texts, why.unexpectedService, spent);
+    if (query.get("error") === "unmet_authentication_requirements") return unmet(texts, spent);
     if (query.has("error")) {
       const reason = query.get("error_description") ?? query.get("error") ?? "";
-      return beginAgain(`The sign-in was not completed: ${reason}`, spent);
+      return beginAgain(texts, why.notCompleted(reason), spent);
     }
     try {
       const token = await lucchetto.swap(query.get("code") ?? "", departure.verifier);
-      if (token === null)
-        return beginAgain("The sign-in took too long, or its answer was used before.", spent);
+      if (token === null) return beginAgain(texts, why.tooLate, spent);
       return redirect(departure.next, [...spent, cookies.writeCheckToken(token)]);
     } catch (error) {
       return unreachable(visit, error);
@@ -92,34 +93,35 @@ export function createAuthorizationFlow(
   }
 
   /** An honest no: the account has nothing with which it could meet what a page asks for. */
-  function unmet(spent: readonly string[]): Answer {
+  function unmet({ language, yourAccount, withoutSecondFactor }: Texts, spent: readonly string[]): Answer {
     return page({
       status: 403,
-      title: "This page asks for a second factor",
-      text: "Your account has none yet. Add one on your account page, then come back.",
-      link: { href: `${service}/account`, text: "Your account" },
+      language,
+      ...withoutSecondFactor,
+      link: { href: `${service}/account`, text: yourAccount },
       cookies: spent,
     });
   }
 
-  function beginAgain(text: string, spent: readonly string[] = []): Answer {
+  function beginAgain(
+    { language, signIn, beginAgain: { title, text } }: Texts,
+    why: string,
+    spent: readonly string[] = [],
+  ): Answer {
     return page({
       status: 400,
-      title: "Please begin again",
-      text: `${text} Nobody was signed in.`,
-      link: { href: `${paths.signIn}?next=%2F`, text: "Sign in" },
+      language,
+      title,
+      text: text(why),
+      link: { href: `${paths.signIn}?next=%2F`, text: signIn },
       cookies: spent,
     });
   }
 
   async function signOut(visit: Visit): Promise<Answer> {
     if (visit.method !== "POST") {
-      return page({
-        status: 405,
-        title: "Not by a link",
-        text: "Signing out takes a press of the button.",
-        headers: { allow: "POST" },
-      });
+      const { language, signOutByLink } = textsFor(visit, settings.language);
+      return page({ status: 405, language, ...signOutByLink, headers: { allow: "POST" } });
     }
     if (!isOwnOrigin(visit, returnAddress.origin)) {
       return problem(service, "foreign-origin", {
@@ -145,12 +147,15 @@ export function createAuthorizationFlow(
 
   function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
     if (!(error instanceof LucchettoUnreachable)) throw error;
-    const detail = settings.development
-      ? `Who you are cannot be asked at the moment: ${error.message}.`
-      : "Who you are cannot be asked at the moment. Try again soon.";
     const headers = { "retry-after": "5" };
-    if (!isPage(visit)) return problem(service, "storage-unavailable", { detail, headers });
-    return page({ status: 503, title: "One moment, please", text: detail, cookies: cookiesToSet, headers });
+    const reason = settings.development ? `Lucchetto cannot be asked who this is: ${error.message}.` : null;
+    if (!isPage(visit)) {
+      const detail = reason ?? "Lucchetto cannot be asked who this is. Try again in a moment.";
+      return problem(service, "storage-unavailable", { detail, headers });
+    }
+    const { language, unreachable: said } = textsFor(visit, settings.language);
+    const text = reason === null ? said.text : `${said.text} (${reason})`;
+    return page({ status: 503, language, title: said.title, text, cookies: cookiesToSet, headers });
   }
 
   return { depart, arrive, signOut, unreachable };

@@ -16,6 +16,7 @@ import { recentAnswers } from "./recent.ts";
 import { createRecogniser } from "./recognise.ts";
 import type { Accounts, LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
+import { textsFor } from "./texts.ts";
 import type { Answer, Visit } from "./visit.ts";
 import { isOwnOrigin, isPage, isReading, pathOf, queryOf, saysOwnOrigin } from "./visit.ts";
 import type { Lacking, Wanted } from "./wanted.ts";
@@ -145,11 +146,12 @@ export function createHasp(options: HaspOptions): Hasp {
   function askToSignIn(visit: Visit, wanted: Wanted): Answer {
     if (!isScript(visit) && isPage(visit)) {
       if (isReading(visit)) return flow.depart(visit, visit.url, stepOf(wanted));
+      const { language, signIn: text, signedOutMeanwhile } = textsFor(visit, settings.language);
       return page({
         status: 401,
-        title: "You are not signed in any more",
-        text: "What you sent was not taken.",
-        link: { href: paths.signIn, text: "Sign in" },
+        language,
+        ...signedOutMeanwhile,
+        link: { href: signIn, text },
         headers: { "www-authenticate": challengesFor(visit)[0] ?? "Bearer" },
       });
     }
@@ -185,12 +187,13 @@ export function createHasp(options: HaspOptions): Hasp {
 
   function refuseWithoutLabel(visit: Visit, label: string): Answer {
     if (isPage(visit)) {
-      const text = `This page is for people with the label “${label}”, which your account does not carry.`;
+      const { language, toTheStart, withoutLabel } = textsFor(visit, settings.language);
       return page({
         status: 403,
-        title: "This page is not for you",
-        text,
-        link: { href: "/", text: "Back to the start" },
+        language,
+        title: withoutLabel.title,
+        text: withoutLabel.text(label),
+        link: { href: "/", text: toTheStart },
       });
     }
     return problem(service, "label-missing", { detail: `The account does not carry the label "${label}".` });

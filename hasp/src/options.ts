@@ -1,8 +1,9 @@
 /** What an application says once, and what follows from it. */
-
+import { MAIL_LANGUAGES } from "@lucchetto/contract";
 import type { Guard } from "./guard.ts";
 import { assertPattern } from "./guard.ts";
 import type { Lucchetto } from "./service.ts";
+import type { Language } from "./texts.ts";
 import { assertWanted } from "./wanted.ts";
 
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
@@ -33,6 +34,8 @@ export interface HaspOptions {
   readonly development?: boolean;
   /** Where warnings of development go: the application's log for Fastify, node's warnings otherwise. */
   readonly warn?: (text: string) => void;
+  /** Of the hasp's own small pages where a browser names neither `en` nor `it`. `en` unless said otherwise. */
+  readonly language?: Language;
   /** Milliseconds to wait for Lucchetto. 5 seconds unless said otherwise. */
   readonly timeout?: number;
   /** Paths that are closed, or open, without each route saying so. */
@@ -74,6 +77,7 @@ export interface HaspSettings {
     readonly live: string;
   };
   readonly development: boolean;
+  readonly language: Language;
   readonly timeout: number;
   readonly guard: Guard | undefined;
   readonly basicPasswords: boolean;
@@ -131,6 +135,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
       live: options.paths?.live ?? "/hasp-live",
     },
     development: options.development ?? process.env["NODE_ENV"] !== "production",
+    language: readLanguage(options.language),
     timeout: options.timeout ?? DEFAULT_TIMEOUT,
     guard: options.guard,
     basicPasswords: options.basicPasswords ?? false,
@@ -139,6 +144,13 @@ export function readOptions(options: HaspOptions): HaspSettings {
     whenUnreachable: options.whenUnreachable ?? "closed",
     testing: options.testing,
   };
+}
+
+function readLanguage(language: Language = "en"): Language {
+  if (MAIL_LANGUAGES.includes(language)) return language;
+  throw new HaspOptionsError(
+    `language: found ${JSON.stringify(language)}, expected one of ${MAIL_LANGUAGES.join(", ")}`,
+  );
 }
 
 /** What is wrong with an app key; `null` if it looks like one. */

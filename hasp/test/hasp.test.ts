@@ -1,7 +1,7 @@
 import type { Server } from "node:http";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import type { HaspOptions } from "@lucchetto/hasp";
+import type { Answer, HaspOptions } from "@lucchetto/hasp";
 import { createHasp, HaspOptionsError } from "@lucchetto/hasp";
 import { expressHasp } from "@lucchetto/hasp/express";
 import express from "express";
@@ -143,6 +143,19 @@ describe.each([
     await operator(routes.changeAccount, { params: { id: body.id }, body: { labels: [] } });
   });
 
+  test.each([
+    ["it-CH, en;q=0.5", "it", "Usa il pulsante per uscire"],
+    ["de, it;q=0", "en", "Use the sign-out button"],
+    ["en-GB, it", "en", "Use the sign-out button"],
+    ["nonsense;;q=x", "en", "Use the sign-out button"],
+  ])("the hasp's own pages come in the browser's language: %s", async (liked, language, title) => {
+    const reply = await send({ url: urlOf() }, "GET", "/sign-out", {
+      headers: { ...asBrowser, "accept-language": liked },
+    });
+    expect(reply.text).toContain(`<html lang="${language}">`);
+    expect(reply.text).toContain(`<h1>${title}</h1>`);
+  });
+
   test("when the session ends at Lucchetto, the very next request finds the page closed", async () => {
     const { cookie, token } = await signInAt(urlOf());
     await service.as(token)(routes.signOut);
@@ -207,7 +220,7 @@ describe.each([
     for (const [path, cookie] of attempts) {
       const reply = await send({ url: urlOf() }, "GET", path, { headers: { cookie, ...asBrowser } });
       expect({ path, status: reply.status }).toEqual({ path, status: 400 });
-      expect(reply.text).toContain("Please begin again");
+      expect(reply.text).toContain("You are not signed in.");
       expect(reply.headers.getSetCookie().join()).not.toContain("-check-");
     }
     const right = await send({ url: urlOf() }, "GET", answer.pathname + answer.search, {
@@ -252,6 +265,31 @@ describe.each([
   });
 });
 
+test("every page of the hasp comes in the application's language where the browser names none of ours", async () => {
+  const hasp = createHasp({ ...expressOptions, language: "it", development: false });
+  const gone = createHasp({
+    ...expressOptions,
+    language: "it",
+    service: "http://localhost:1",
+    development: false,
+  });
+  const { cookie } = await signInAt(expressUrl);
+  const headers = { ...asBrowser, cookie, origin: expressUrl, "accept-language": "de" };
+  const at = (url: string, method = "GET") => ({ method, url, headers });
+  const answers = [
+    await hasp.own(at("/sign-out")),
+    await hasp.own(at(new URL(expressOptions.returnAddress).pathname)),
+    await hasp.closed(at("/keepers"), { label: "keeper" }),
+    await gone.closed(at("/members")),
+    await hasp.closed({ ...at("/members", "POST"), headers: { ...headers, cookie: "" } }),
+  ].map((one) => (one !== null && "answer" in one ? one.answer : one) as Answer);
+  expect(answers.map(({ status }) => status)).toEqual([405, 400, 403, 503, 401]);
+  for (const { body } of answers) {
+    expect(body).toContain('<html lang="it">');
+    expect(body).not.toMatch(/\b(?:you|your|the|page)\b/i);
+  }
+});
+
 describe("when Lucchetto cannot be asked", () => {
   test("closed pages stay closed with 503, and open ones take everybody for a guest", async () => {
     const hasp = createHasp({ ...expressOptions, service: "http://localhost:1" });
@@ -279,6 +317,7 @@ describe("when Lucchetto cannot be asked", () => {
     ["an empty key", { appKey: "" }, /appKey: LUCCHETTO_APP_KEY is not set/],
     ["another value for the key", { appKey: "brina-huts" }, /appKey: expected an app key/],
     ["a relative return address", { returnAddress: "/signed-in" }, /returnAddress/],
+    ["an unknown language", { language: "de" as "en" }, /language: found "de", expected one of en, it/],
   ])("%s is said at the start", (_what, change, message) => {
     expect(() => createHasp({ ...expressOptions, ...change })).toThrow(HaspOptionsError);
     expect(() => createHasp({ ...expressOptions, ...change })).toThrow(message);

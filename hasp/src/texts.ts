@@ -1,0 +1,93 @@
+/** What the hasp's own small pages say to people. What programs and developers read is in English. */
+import { MAIL_LANGUAGES } from "@lucchetto/contract";
+import Negotiator from "negotiator";
+import type { Visit } from "./visit.ts";
+
+export type Language = (typeof MAIL_LANGUAGES)[number];
+
+const en = {
+  language: "en" as Language,
+  signIn: "Sign in",
+  yourAccount: "Your account",
+  toTheStart: "Back to the start page",
+  signedOutMeanwhile: {
+    title: "You’re no longer signed in",
+    text: "What you sent was not saved. Sign in, then send it again.",
+  },
+  withoutLabel: {
+    title: "This page is not for you",
+    text: (label: string) => `It is for people with the label “${label}”, which your account does not have.`,
+  },
+  withoutSecondFactor: {
+    title: "This page requires a second factor",
+    text: "Your account has none yet. Add one on your account page, then come back.",
+  },
+  beginAgain: {
+    title: "Please sign in again",
+    text: (why: string) => `${why} You are not signed in.`,
+    notFromHere: "This sign-in did not start in this browser, or it took too long.",
+    unexpectedService: "The answer did not come from the expected service.",
+    notCompleted: (reason: string) => `The sign-in was not completed: ${reason}`,
+    tooLate: "The sign-in took too long, or its answer was already used.",
+  },
+  signOutByLink: {
+    title: "Use the sign-out button",
+    text: "Opening a link does not sign you out. Go back and press the button.",
+  },
+  unreachable: {
+    title: "One moment, please",
+    text: "We can’t check who you are right now. Please try again in a moment.",
+  },
+};
+
+/** Every text of the pages. */
+export type Texts = typeof en;
+
+const it: Texts = {
+  language: "it",
+  signIn: "Accedi",
+  yourAccount: "Il tuo account",
+  toTheStart: "Torna alla pagina iniziale",
+  signedOutMeanwhile: {
+    title: "La sessione è terminata",
+    text: "Quello che hai inviato non è stato salvato. Accedi e invialo di nuovo.",
+  },
+  withoutLabel: {
+    title: "Questa pagina non è per te",
+    text: (label) => `È riservata a chi ha l’etichetta “${label}”, e il tuo account non ce l’ha.`,
+  },
+  withoutSecondFactor: {
+    title: "Questa pagina richiede un secondo fattore",
+    text: "Il tuo account non ne ha ancora uno. Aggiungilo nella pagina del tuo account, poi torna qui.",
+  },
+  beginAgain: {
+    title: "Accedi di nuovo",
+    text: (why) => `${why} Non hai effettuato l’accesso.`,
+    notFromHere: "Questo accesso non è iniziato in questo browser, oppure è passato troppo tempo.",
+    unexpectedService: "La risposta non viene dal servizio previsto.",
+    notCompleted: (reason) => `L’accesso non è stato completato: ${reason}`,
+    tooLate: "È passato troppo tempo, oppure la risposta è già stata usata.",
+  },
+  signOutByLink: {
+    title: "Usa il pulsante per uscire",
+    text: "Aprire un link non basta per uscire. Torna indietro e premi il pulsante.",
+  },
+  unreachable: {
+    title: "Un momento",
+    text: "In questo momento non possiamo verificare chi sei. Riprova tra poco.",
+  },
+};
+
+const TEXTS: Record<Language, Texts> = { en, it };
+
+/** The texts in the first language of a browser's list that the hasp knows (RFC 9110 section 12.5.4), else in `otherwise`. */
+export function textsFor({ headers }: Visit, otherwise: Language): Texts {
+  // Without the header a negotiator would say that any language will do.
+  const liked = headers["accept-language"] === undefined ? [] : new Negotiator({ headers }).languages();
+  for (const tag of liked) {
+    // Regions are of no matter: `it-CH` is Italian.
+    const known = MAIL_LANGUAGES.find((one) => one === tag.split("-", 1)[0]?.toLowerCase());
+    if (known !== undefined) return TEXTS[known];
+  }
+  return TEXTS[otherwise];
+}
