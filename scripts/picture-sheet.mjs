@@ -20,9 +20,9 @@ await run(async () => {
     throw new UserError("Name the folder with the pictures, and the sheet.", 2);
   const figures = readdirSync(folder)
     .filter((file) => file.endsWith(".png"))
-    .sort()
+    .sort((left, right) => left.localeCompare(right, "en", { numeric: true }))
     .map((file) => {
-      const caption = file.replace(/^[\da-z]-|\.png$/g, "").replaceAll("-", " ");
+      const caption = file.replace(/^(?:\d+|[a-z])-|\.png$/g, "").replaceAll("-", " ");
       const data = readFileSync(join(folder, file)).toString("base64");
       return `<figure style="margin:0"><figcaption>${caption}</figcaption><img style="height:385px;border:1px solid #bbb" src="data:image/png;base64,${data}"></figure>`;
     });

@@ -24,7 +24,7 @@ const en = {
   },
   beginAgain: {
     title: "Please sign in again",
-    text: (why: string) => `${why} You are not signed in.`,
+    text: (why: string) => `${why} Please try again.`,
     notFromHere: "This sign-in did not start in this browser, or it took too long.",
     unexpectedService: "The answer did not come from the expected service.",
     notCompleted: (reason: string) => `The sign-in was not completed: ${reason}`,
@@ -62,7 +62,7 @@ const it: Texts = {
   },
   beginAgain: {
     title: "Accedi di nuovo",
-    text: (why) => `${why} Non hai effettuato l’accesso.`,
+    text: (why) => `${why} Riprova.`,
     notFromHere: "Questo accesso non è iniziato in questo browser, oppure è passato troppo tempo.",
     unexpectedService: "La risposta non viene dal servizio previsto.",
     notCompleted: (reason) => `L’accesso non è stato completato: ${reason}`,

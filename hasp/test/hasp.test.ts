@@ -220,7 +220,7 @@ describe.each([
     for (const [path, cookie] of attempts) {
       const reply = await send({ url: urlOf() }, "GET", path, { headers: { cookie, ...asBrowser } });
       expect({ path, status: reply.status }).toEqual({ path, status: 400 });
-      expect(reply.text).toContain("You are not signed in.");
+      expect(reply.text).toContain("Please try again.");
       expect(reply.headers.getSetCookie().join()).not.toContain("-check-");
     }
     const right = await send({ url: urlOf() }, "GET", answer.pathname + answer.search, {
