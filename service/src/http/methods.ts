@@ -5,17 +5,27 @@ import { ProblemReply } from "../problem.ts";
 
 /** Remembers which methods each address takes. Called before any route is registered. */
 export function rememberMethods(app: FastifyInstance): (path: string) => string[] {
-  const router = findMyWay();
-  const methods = new Set<HTTPMethods>();
+  const routes = new Map<HTTPMethods, Set<string>>();
   app.addHook("onRoute", ({ method, url }) => {
-    for (const one of [method].flat() as HTTPMethods[]) {
-      methods.add(one);
-      if (!router.hasRoute(one as findMyWay.HTTPMethod, url))
-        router.on(one as findMyWay.HTTPMethod, url, () => undefined);
-    }
+    for (const one of [method].flat() as HTTPMethods[])
+      routes.set(one, (routes.get(one) ?? new Set()).add(url));
   });
-  return (path) =>
-    [...methods].filter((method) => router.find(method as findMyWay.HTTPMethod, path) !== null).sort();
+  let router: findMyWay.Instance<findMyWay.HTTPVersion.V1> | null = null;
+  return (path) => {
+    // Few starts ever meet an address at which nothing stands.
+    router ??= routerOf(routes);
+    const find = router.find.bind(router);
+    return [...routes.keys()].filter((method) => find(method as findMyWay.HTTPMethod, path) !== null).sort();
+  };
+}
+
+function routerOf(
+  routes: ReadonlyMap<HTTPMethods, ReadonlySet<string>>,
+): findMyWay.Instance<findMyWay.HTTPVersion.V1> {
+  const router = findMyWay();
+  for (const [method, urls] of routes)
+    for (const url of urls) router.on(method as findMyWay.HTTPMethod, url, () => undefined);
+  return router;
 }
 
 /** Throws the problem for a request that met no route. */

@@ -30,13 +30,9 @@ const FOR_EVER = "public, max-age=31536000, immutable";
  * @param folder where the build put them. @param rebuilds whether they may be built anew while the service runs.
  */
 export function assetRoutes(folder: string, { rebuilds }: { rebuilds: boolean }): FastifyPluginAsync {
-  let assets = readAssets(folder);
-  let readAt = changedAt(folder);
+  let assets = assetsIn(folder);
   const find = (name: string): Asset | undefined => {
-    if (rebuilds && changedAt(folder) !== readAt) {
-      assets = readAssets(folder);
-      readAt = changedAt(folder);
-    }
+    if (rebuilds) assets = assetsIn(folder);
     return assets.get(name);
   };
   return async (app) => {
@@ -62,6 +58,19 @@ function codingFor(accepted: string | undefined, { bodies }: Asset): Coding {
   return (negotiate(accepted ?? "identity", there) as Coding | null) ?? "identity";
 }
 
+/** What was read of each folder, and how old the folder was then. */
+const known = new Map<string, { readonly changedAt: number; readonly assets: ReadonlyMap<string, Asset> }>();
+
+/** Everything in a folder, read again only if it has changed. */
+function assetsIn(folder: string): ReadonlyMap<string, Asset> {
+  const changedAt = statSync(folder, { throwIfNoEntry: false })?.mtimeMs ?? 0;
+  const before = known.get(folder);
+  if (before?.changedAt === changedAt) return before.assets;
+  const assets = readAssets(folder);
+  known.set(folder, { changedAt, assets });
+  return assets;
+}
+
 function readAssets(folder: string): ReadonlyMap<string, Asset> {
   const names = namesIn(folder);
   const all = new Set(names);
@@ -85,8 +94,4 @@ function namesIn(folder: string): string[] {
     if ((error as NodeJS.ErrnoException).code === "ENOENT") return [];
     throw error;
   }
-}
-
-function changedAt(folder: string): number {
-  return statSync(folder, { throwIfNoEntry: false })?.mtimeMs ?? 0;
 }
