@@ -180,7 +180,14 @@ export function signWith(
 
 /** The members of a COSE_Key (RFC 9052 section 7). */
 export function coseKeyOf(privateKey: KeyObject, algorithm: number): Map<number, unknown> {
-  const { x = "", y = "", n = "", e = "" } = privateKey.export({ format: "jwk" });
+  // Of a copy: while a key that was just generated is exported as JWK, Node 20 holds the lock that the generator's remains take when
+  // memory is tidied up, and waits for itself for ever.
+  const copy = createPrivateKey({
+    key: privateKey.export({ format: "der", type: "pkcs8" }),
+    format: "der",
+    type: "pkcs8",
+  });
+  const { x = "", y = "", n = "", e = "" } = copy.export({ format: "jwk" });
   const bytes = (text: string) => Uint8Array.from(Buffer.from(text, "base64url"));
   const curve = CURVES[algorithm];
   if (algorithm === ALGORITHM.RS256)
