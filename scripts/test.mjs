@@ -48,10 +48,12 @@ await run(async () => {
   const withChecks = !given.includes("--only-jest") && !isLong && names.length === 0;
   sayVersions();
   const packages = ensureNodePackages();
+  // What is missing here is said before anything long begins.
+  const ready = Promise.all([ensurePrograms(), packages]);
   // The checks read sources alone. They keep one core busy beside the build, and beside tests that wait for a browser or the database.
   const [checks, tests] = await Promise.all([
-    packages.then(() => (withChecks ? runChecks() : { passed: 0, failed: 0 })),
-    Promise.all([ensurePrograms(), packages.then(build)]).then(() =>
+    ready.then(() => (withChecks ? runChecks() : { passed: 0, failed: 0 })),
+    Promise.all([ready, packages.then(build)]).then(() =>
       runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
     ),
   ]);

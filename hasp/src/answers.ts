@@ -2,8 +2,8 @@
 import { createHash } from "node:crypto";
 import type { ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import type { Language } from "@lucchetto/contract/language";
 import escapeHtml from "escape-html";
-import type { Language } from "./texts.ts";
 import type { Answer } from "./visit.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };

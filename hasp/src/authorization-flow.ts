@@ -148,13 +148,13 @@ export function createAuthorizationFlow(
   function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
     if (!(error instanceof LucchettoUnreachable)) throw error;
     const headers = { "retry-after": "5" };
-    const reason = settings.development ? `Lucchetto cannot be asked who this is: ${error.message}.` : null;
+    const reason = settings.development ? ` (${error.message})` : "";
     if (!isPage(visit)) {
-      const detail = reason ?? "Lucchetto cannot be asked who this is. Try again in a moment.";
+      const detail = `Lucchetto cannot be asked who this is${reason}. Try again in a moment.`;
       return problem(service, "storage-unavailable", { detail, headers });
     }
     const { language, unreachable: said } = textsFor(visit, settings.language);
-    const text = reason === null ? said.text : `${said.text} (${reason})`;
+    const text = said.text + reason;
     return page({ status: 503, language, title: said.title, text, cookies: cookiesToSet, headers });
   }
 

@@ -1,9 +1,10 @@
 /** What an application says once, and what follows from it. */
 import { MAIL_LANGUAGES } from "@lucchetto/contract";
+import type { Language } from "@lucchetto/contract/language";
+import { knownLanguage } from "@lucchetto/contract/language";
 import type { Guard } from "./guard.ts";
 import { assertPattern } from "./guard.ts";
 import type { Lucchetto } from "./service.ts";
-import type { Language } from "./texts.ts";
 import { assertWanted } from "./wanted.ts";
 
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
@@ -147,7 +148,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
 }
 
 function readLanguage(language: Language = "en"): Language {
-  if (MAIL_LANGUAGES.includes(language)) return language;
+  if (knownLanguage(language) !== null) return language;
   throw new HaspOptionsError(
     `language: found ${JSON.stringify(language)}, expected one of ${MAIL_LANGUAGES.join(", ")}`,
   );

@@ -1,9 +1,7 @@
 /** What the hasp's own small pages say to people. What programs and developers read is in English. */
-import { MAIL_LANGUAGES } from "@lucchetto/contract";
-import Negotiator from "negotiator";
+import type { Language } from "@lucchetto/contract/language";
+import { languageAskedFor } from "@lucchetto/contract/language";
 import type { Visit } from "./visit.ts";
-
-export type Language = (typeof MAIL_LANGUAGES)[number];
 
 const en = {
   language: "en" as Language,
@@ -80,14 +78,7 @@ const it: Texts = {
 
 const TEXTS: Record<Language, Texts> = { en, it };
 
-/** The texts in the first language of a browser's list that the hasp knows (RFC 9110 section 12.5.4), else in `otherwise`. */
+/** The texts in the language that a browser asks for, else in `otherwise`. */
 export function textsFor({ headers }: Visit, otherwise: Language): Texts {
-  // Without the header a negotiator would say that any language will do.
-  const liked = headers["accept-language"] === undefined ? [] : new Negotiator({ headers }).languages();
-  for (const tag of liked) {
-    // Regions are of no matter: `it-CH` is Italian.
-    const known = MAIL_LANGUAGES.find((one) => one === tag.split("-", 1)[0]?.toLowerCase());
-    if (known !== undefined) return TEXTS[known];
-  }
-  return TEXTS[otherwise];
+  return TEXTS[languageAskedFor(headers["accept-language"]) ?? otherwise];
 }

@@ -57,12 +57,12 @@
     {:else if found !== null && head !== null && head.head === null}
       <p class="mt-2">
         <StateWord kind="open" text={texts.notYet} />
-        {texts.nothingYet(found.waiting)} <code>lucchetto keys list</code>
+        {texts.nothingYet(found.waiting ?? 0)} <code>lucchetto keys list</code>
       </p>
     {:else if found !== null && head !== null && head.head !== null}
       <p class="mt-2">
         <StateWord kind="well" text={texts.whole} />
-        {texts.verified(verified, found.waiting)}
+        {texts.verified(verified, found.waiting ?? 0)}
       </p>
       <p class="mt-1 text-sm">{texts.keepHead} <CopyableId id={head.head} /></p>
     {/if}

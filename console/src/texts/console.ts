@@ -289,11 +289,11 @@ export const consoleTexts = {
     verifying: "Verifying",
     whole: "intact",
     broken: "not intact",
-    verified: (verified: number, waiting: number | null) =>
-      `All ${verified} chained events are as they were written.${(waiting ?? 0) === 0 ? "" : ` ${waiting} more will be chained in a few seconds.`}`,
+    verified: (verified: number, waiting: number) =>
+      `All ${verified} chained events are as they were written.${waiting === 0 ? "" : ` ${waiting} more will be chained in a few seconds.`}`,
     keepHead: "Keep this line somewhere else; with it you can later see whether the end was cut off:",
     notYet: "not chained",
-    nothingYet: (waiting: number | null) =>
+    nothingYet: (waiting: number) =>
       `${waiting} events wait to be chained. It takes a few seconds; without a key ring they are never chained. In a terminal:`,
     flaws: {
       missing: (position: number) => `The event at position ${position} was removed.`,

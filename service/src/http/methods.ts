@@ -10,18 +10,17 @@ export function rememberMethods(app: FastifyInstance): (path: string) => string[
     for (const one of [method].flat() as HTTPMethods[])
       routes.set(one, (routes.get(one) ?? new Set()).add(url));
   });
-  let router: findMyWay.Instance<findMyWay.HTTPVersion.V1> | null = null;
+  let made: ReturnType<typeof routerOf> | null = null;
   return (path) => {
-    // Few starts ever meet an address at which nothing stands.
-    router ??= routerOf(routes);
-    const find = router.find.bind(router);
-    return [...routes.keys()].filter((method) => find(method as findMyWay.HTTPMethod, path) !== null).sort();
+    // Only when somebody meets an address at which nothing stands.
+    const router = (made ??= routerOf(routes));
+    return [...routes.keys()]
+      .filter((method) => router.find(method as findMyWay.HTTPMethod, path) !== null)
+      .sort();
   };
 }
 
-function routerOf(
-  routes: ReadonlyMap<HTTPMethods, ReadonlySet<string>>,
-): findMyWay.Instance<findMyWay.HTTPVersion.V1> {
+function routerOf(routes: ReadonlyMap<HTTPMethods, ReadonlySet<string>>) {
   const router = findMyWay();
   for (const [method, urls] of routes)
     for (const url of urls) router.on(method as findMyWay.HTTPMethod, url, () => undefined);
