@@ -33,10 +33,18 @@ const PAGE_SOURCES = [
 /** Where the service's process lies, as deep as the files of the room, for the sake of what lies beside it. */
 const SERVICE_PROCESS = "service/dist/process";
 /** A change of any of these makes everything again. */
-const COMMON_SOURCES = ["package-lock.json", "scripts/build.mjs"];
+const COMMON_SOURCES = [
+  "package-lock.json",
+  "scripts/build.mjs",
+  "scripts/start-bundle.cjs",
+  "scripts/compile-bundle.cjs",
+];
 /** A package by its name; ours are found by their sources. */
 const PACKAGE = /^(?!@lucchetto\/)[a-z@]/;
-const OUTSIDE = /^(@lucchetto\/(core|service|rehearsal)|pino|pino-pretty|nodemailer)(\/|$)/;
+const OUTSIDE = /^(@lucchetto\/(service|rehearsal)|pino|pino-pretty|nodemailer)(\/|$)/;
+/** What `import.meta` is to modules, for those of a bundle. */
+const META = `const metaUrl = require("node:url").pathToFileURL(__filename).href;
+const metaResolve = (name) => require("node:url").pathToFileURL(require.resolve(name)).href;`;
 /** Milliseconds in which changes that come together are built together. */
 const SETTLED = 80;
 
@@ -49,10 +57,12 @@ const SWC = {
 /** Compiles the rooms and the command. */
 export async function buildRooms() {
   for (const room of ROOMS) await unlessBuilt(`${room}/dist`, [`${room}/src`], () => compileRoom(room));
-  await unlessBuilt(SERVICE_PROCESS, ["service/src", "contract/src"], () =>
+  await unlessBuilt(SERVICE_PROCESS, ["service/src", "core/src", "contract/src"], () =>
     bundle("service/src/main.ts", SERVICE_PROCESS),
   );
-  await unlessBuilt("cli/dist", ["cli/src", "contract/src"], () => bundle("cli/src/main.ts", "cli/dist"));
+  await unlessBuilt("cli/dist", ["cli/src", "core/src", "contract/src"], () =>
+    bundle("cli/src/main.ts", "cli/dist"),
+  );
 }
 
 /** Builds the pages. */
@@ -137,8 +147,9 @@ function emptyOfCode(folder) {
 }
 
 /**
- * A process with its packages, split by what is loaded together. Outside stay `core`, whose threads lie beside it; packages
- * that look for their own files; and those that a package could use but which are not installed.
+ * A process with its packages, split by what is loaded together, and started by `start.cjs` with code that is compiled
+ * already: V8 keeps that of CommonJS alone. Outside stay packages that look for their own files, and those that a package
+ * could use but which are not installed.
  */
 async function bundle(entry, folder) {
   const { build } = await import("rolldown");
@@ -158,8 +169,19 @@ async function bundle(entry, folder) {
       OUTSIDE.test(id) || (PACKAGE.test(id) && isMissing(id, importer)),
     resolve: { conditionNames: ["source", "node", "import"] },
     logLevel: "warn",
-    output: { dir: join(ROOT, folder), format: "esm", minify: "dce-only", sourcemap: true },
+    transform: { define: { "import.meta.url": "metaUrl", "import.meta.resolve": "metaResolve" } },
+    output: {
+      dir: join(ROOT, folder),
+      format: "cjs",
+      intro: META,
+      entryFileNames: "[name].cjs",
+      chunkFileNames: "[name]-[hash].cjs",
+      minify: "dce-only",
+      sourcemap: true,
+    },
   });
+  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(ROOT, folder, "start.cjs"));
+  await runCommand(process.execPath, [join(ROOT, "scripts/compile-bundle.cjs"), join(ROOT, folder)]);
 }
 
 /** Builds the rooms again whenever a source of theirs changes. */

@@ -1,2 +1,5 @@
 #!/usr/bin/env node
-import "../dist/main.js";
+import { fileURLToPath } from "node:url";
+import { load } from "../dist/start.cjs";
+
+load(fileURLToPath(new URL("../dist/main.cjs", import.meta.url)));

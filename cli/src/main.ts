@@ -8,4 +8,6 @@ process.stdout.on("error", (error: NodeJS.ErrnoException) => {
   process.exit();
 });
 
-process.exitCode = await runCommandLine(process.argv.slice(2), ownTerminal());
+void runCommandLine(process.argv.slice(2), ownTerminal()).then((status) => {
+  process.exitCode = status;
+});

@@ -157,36 +157,41 @@ async function readInput<Input>(): Promise<Input> {
   return JSON.parse(await readAll(process.stdin)) as Input;
 }
 
-try {
-  const { positionals, values } = parseArgs({
-    allowPositionals: true,
-    options: {
-      config: { type: "string", default: "lucchetto.yaml" },
-      email: { type: "string", default: "" },
-      "display-name": { type: "string" },
-      key: { type: "string", default: "" },
-      "give-up": { type: "boolean", default: false },
-    },
-  });
-  const task = TASKS[positionals[0] ?? ""];
-  if (task === undefined) {
-    process.stderr.write(`Tasks: ${Object.keys(TASKS).join(", ")}\n`);
-    process.exitCode = 2;
-  } else {
-    const displayName = values["display-name"] ?? null;
-    const { config, email, key, "give-up": giveUp } = values;
-    const result = await task({ config, email, displayName, key, giveUp });
-    if (result !== undefined) process.stdout.write(`${JSON.stringify(result)}\n`);
-  }
-} catch (error) {
-  process.exitCode = 1;
-  const code = error instanceof Error && "code" in error ? String(error.code) : "";
-  if (isExpected(error)) process.stderr.write(`${error.message}\n`);
-  else if (code.startsWith("ERR_PARSE_ARGS")) {
-    process.stderr.write(`${(error as Error).message}\n`);
-    process.exitCode = 2;
-  } else {
-    const { withoutValues } = await import("./storage/without-values.ts");
-    throw withoutValues(error);
+/** Does what the command line says. @throws Error that nothing here expects. */
+async function run(): Promise<void> {
+  try {
+    const { positionals, values } = parseArgs({
+      allowPositionals: true,
+      options: {
+        config: { type: "string", default: "lucchetto.yaml" },
+        email: { type: "string", default: "" },
+        "display-name": { type: "string" },
+        key: { type: "string", default: "" },
+        "give-up": { type: "boolean", default: false },
+      },
+    });
+    const task = TASKS[positionals[0] ?? ""];
+    if (task === undefined) {
+      process.stderr.write(`Tasks: ${Object.keys(TASKS).join(", ")}\n`);
+      process.exitCode = 2;
+    } else {
+      const displayName = values["display-name"] ?? null;
+      const { config, email, key, "give-up": giveUp } = values;
+      const result = await task({ config, email, displayName, key, giveUp });
+      if (result !== undefined) process.stdout.write(`${JSON.stringify(result)}\n`);
+    }
+  } catch (error) {
+    process.exitCode = 1;
+    const code = error instanceof Error && "code" in error ? String(error.code) : "";
+    if (isExpected(error)) process.stderr.write(`${error.message}\n`);
+    else if (code.startsWith("ERR_PARSE_ARGS")) {
+      process.stderr.write(`${(error as Error).message}\n`);
+      process.exitCode = 2;
+    } else {
+      const { withoutValues } = await import("./storage/without-values.ts");
+      throw withoutValues(error);
+    }
   }
 }
+
+void run();

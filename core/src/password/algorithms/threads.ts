@@ -70,7 +70,8 @@ export async function digestInThread(task: DigestTask): Promise<Uint8Array> {
 }
 
 function startThread(): Thread {
-  const worker = new Worker(new URL("./digest-thread.mjs", import.meta.url), OPTIONS);
+  // Found by its name: this file may be part of a bundle that lies elsewhere.
+  const worker = new Worker(new URL(import.meta.resolve("@lucchetto/core/digest-thread")), OPTIONS);
   const thread: Thread = { worker, asked: null };
   const endAsked = (why: string): void => {
     forget(thread);
