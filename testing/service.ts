@@ -27,6 +27,8 @@ export { freePort };
 const MAX_CALL_MILLISECONDS = 300_000;
 /** Cheap, for tests in which cost is not the matter. */
 export const CHEAP_SCHEME = "$scrypt$ln=8,r=8,p=1";
+/** The cheapest that production takes. */
+export const PRODUCTION_SCHEME = "$pbkdf2-sha512$i=210000";
 export const PASSWORD = "a good long password";
 
 export interface TestService {
@@ -83,7 +85,7 @@ export interface TestServiceOptions {
 /** What a service needs in production, at https://accounts.brina.example behind a proxy. */
 export const PRODUCTION = {
   LUCCHETTO_MODE: "production",
-  LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+  LUCCHETTO_PASSWORDS_HASHING_SCHEME: PRODUCTION_SCHEME,
   LUCCHETTO_MAIL_VIA: "none",
 } as const;
 

@@ -8,7 +8,7 @@ import type { CommandLine } from "../../testing/command.ts";
 import { COMMAND, commandLine, runCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD, PRODUCTION_SCHEME, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let home: string;
@@ -60,7 +60,7 @@ describe("for the one who runs it", () => {
       ...env,
       LUCCHETTO_MODE: "production",
       LUCCHETTO_PUBLIC_URL: "https://accounts.example",
-      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+      LUCCHETTO_PASSWORDS_HASHING_SCHEME: PRODUCTION_SCHEME,
       LUCCHETTO_MAIL_VIA: "none",
     };
     const half = { ...production, LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site" };

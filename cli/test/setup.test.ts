@@ -7,6 +7,7 @@ import { createSampleApp } from "@lucchetto/demo";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { COMMAND } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
+import { PRODUCTION_SCHEME } from "../../testing/service.ts";
 import {
   ADMIN_PASSWORD,
   CHEAP,
@@ -70,7 +71,7 @@ describe("setup", () => {
   test("OP-1 for a public site the first operator gets a second factor, shown once", async () => {
     const { options, run } = await place();
     const made = await run(withOption(options, "--public-url", "https://accounts.brina.example"), {
-      LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+      LUCCHETTO_PASSWORDS_HASHING_SCHEME: PRODUCTION_SCHEME,
     });
     expect(made).toMatchObject({ status: 0, err: "" });
     const [uri = ""] = /otpauth:\S+/.exec(made.out) ?? [];

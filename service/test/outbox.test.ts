@@ -11,7 +11,7 @@ import type { SMTPServerDataStream, SMTPServerOptions } from "smtp-server";
 import { SMTPServer } from "smtp-server";
 import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, send, startService } from "../../testing/service.ts";
+import { freePort, PRODUCTION_SCHEME, send, startService } from "../../testing/service.ts";
 
 const HOUR = 3_600_000;
 const running: Array<{ stop(): Promise<void> }> = [];
@@ -252,7 +252,7 @@ describe("the outbox", () => {
       publicUrl: "https://accounts.brina.example",
       settings: {
         LUCCHETTO_MODE: "production",
-        LUCCHETTO_PASSWORDS_HASHING_SCHEME: "$scrypt$ln=15,r=8,p=3",
+        LUCCHETTO_PASSWORDS_HASHING_SCHEME: PRODUCTION_SCHEME,
         LUCCHETTO_MAIL_SMTP_URL: `smtp://127.0.0.1:${port}`,
         LUCCHETTO_MAIL_FROM: "huts@brina.example",
       },

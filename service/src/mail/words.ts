@@ -6,11 +6,17 @@ const LOCALES = { en: "en-GB", it: "it-IT" } as const;
 const UNKNOWN = { en: "unknown", it: "sconosciuto" } as const;
 const ON = { en: "on", it: "su" } as const;
 
+/** Made once: making them takes fifty times as long as using them. */
+const DAY = { en: formatOf("en", { dateStyle: "long" }), it: formatOf("it", { dateStyle: "long" }) };
+const TIME = { en: formatOf("en", { timeStyle: "short" }), it: formatOf("it", { timeStyle: "short" }) };
+
+function formatOf(language: Language, style: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  return new Intl.DateTimeFormat(LOCALES[language], { ...style, timeZone: "UTC" });
+}
+
 /** `23 November 2026, 13:04 UTC`. */
 export function timeInWords(at: Date, language: Language): string {
-  const part = (style: Intl.DateTimeFormatOptions): string =>
-    new Intl.DateTimeFormat(LOCALES[language], { ...style, timeZone: "UTC" }).format(at);
-  return `${part({ dateStyle: "long" })}, ${part({ timeStyle: "short" })} UTC`;
+  return `${DAY[language].format(at)}, ${TIME[language].format(at)} UTC`;
 }
 
 /** `Firefox on Linux`, from what the browser says of itself. */
