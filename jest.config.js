@@ -16,6 +16,7 @@ export default {
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
   testSequencer: "<rootDir>/testing/sequencer.mjs",
+  reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 25 }]],
   maxWorkers: 3,
   // A test fails for a fault, not for a slow machine.
   testTimeout: 600_000,
