@@ -11,7 +11,7 @@ import { createConnection } from "mysql2/promise";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
 import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.mjs";
 
-const MAIN = fileURLToPath(new URL("../service/dist/process/main.js", import.meta.url));
+const MAIN = fileURLToPath(new URL("../service/dist/process/start.cjs", import.meta.url));
 export const PASSWORD = "a good long password";
 
 /** Options of a process that leaves a CPU profile of this name in a folder when it ends; none without a folder. */

@@ -7,7 +7,7 @@
  *     node scripts/build.mjs [--only rooms|pages] [--watch]
  */
 import { createHash } from "node:crypto";
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, watch, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, rmSync, writeFileSync } from "node:fs";
 import { copyFile, mkdir, writeFile } from "node:fs/promises";
 import { createRequire } from "node:module";
 import { dirname, join, relative } from "node:path";
@@ -153,7 +153,9 @@ function emptyOfCode(folder) {
  */
 async function bundle(entry, folder) {
   const { build } = await import("rolldown");
-  rmSync(join(ROOT, folder), { recursive: true, force: true });
+  const target = join(ROOT, folder);
+  const next = `${target}.next`;
+  rmSync(next, { recursive: true, force: true });
   const isMissing = (id, importer) => {
     try {
       createRequire(importer).resolve(id);
@@ -171,7 +173,7 @@ async function bundle(entry, folder) {
     logLevel: "warn",
     transform: { define: { "import.meta.url": "metaUrl", "import.meta.resolve": "metaResolve" } },
     output: {
-      dir: join(ROOT, folder),
+      dir: next,
       format: "cjs",
       intro: META,
       entryFileNames: "[name].cjs",
@@ -180,23 +182,36 @@ async function bundle(entry, folder) {
       sourcemap: true,
     },
   });
-  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(ROOT, folder, "start.cjs"));
-  await runCommand(process.execPath, [join(ROOT, "scripts/compile-bundle.cjs"), join(ROOT, folder)]);
+  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(next, "start.cjs"));
+  await runCommand(process.execPath, [join(ROOT, "scripts/compile-bundle.cjs"), next]);
+  mkdirSync(target, { recursive: true });
+  const made = new Set(readdirSync(next));
+  for (const name of readdirSync(target))
+    if (!made.has(name)) rmSync(join(target, name), { recursive: true });
+  made.delete("start.cjs");
+  for (const name of made) renameSync(join(next, name), join(target, name));
+  // The last, and written over: whoever watches it starts again, with what is all there now.
+  await copyFile(join(next, "start.cjs"), join(target, "start.cjs"));
+  rmSync(next, { recursive: true });
 }
 
 /** Builds the rooms again whenever a source of theirs changes. */
 async function watchRooms() {
+  const { watch } = await import("chokidar");
   let timer;
+  let building = Promise.resolve();
+  const build = () =>
+    buildRooms().then(
+      () => say("built"),
+      (error) => say(error.message),
+    );
   const again = () => {
     clearTimeout(timer);
-    timer = setTimeout(() => {
-      buildRooms().then(
-        () => say("built"),
-        (error) => say(error.message),
-      );
-    }, SETTLED);
+    // One after the other: what was saved meanwhile is built afterwards.
+    timer = setTimeout(() => (building = building.then(build)), SETTLED);
   };
-  for (const room of [...ROOMS, "cli"]) watch(join(ROOT, room, "src"), { recursive: true }, again);
+  const sources = [...ROOMS, "cli"].map((room) => join(ROOT, room, "src"));
+  watch(sources, { ignoreInitial: true }).on("all", again);
 }
 
 if (import.meta.url === pathToFileURL(process.argv[1] ?? "").href) {

@@ -5,6 +5,7 @@
  */
 import { spawn } from "node:child_process";
 import { join } from "node:path";
+import { buildRooms } from "./build.mjs";
 import { ensureNodePackages, ROOT } from "./prerequisites.mjs";
 import { endProcess } from "./process.mjs";
 import { run, say } from "./say.mjs";
@@ -15,6 +16,8 @@ await run(async () => {
   // Vite takes calls and the page's state from the running service.
   const env = { ...process.env, LUCCHETTO_URL: `http://localhost:${given.includes("--port") ? port : 8420}` };
   await ensureNodePackages();
+  // Once, before the demo and the compiler that watches both see to it.
+  await buildRooms();
   const start = (args) =>
     spawn(process.execPath, args, {
       cwd: ROOT,

@@ -14,7 +14,7 @@ import { createDatabase, randomPassword, startMariaDb } from "../../scripts/mari
 import { freePort, runCommand, waitUntil } from "../../scripts/process.mjs";
 import { say } from "../../scripts/say.mjs";
 
-const MAIN = fileURLToPath(new URL("../../service/dist/process/main.js", import.meta.url));
+const MAIN = fileURLToPath(new URL("../../service/dist/process/start.cjs", import.meta.url));
 export const PASSWORD = "a good long password";
 
 /** Stands between services and database. Silent, it takes what it is sent and gives nothing on. */

@@ -52,7 +52,13 @@ async function waitForAnswer(started, address, log) {
 
 export function startService({ state, url, watch }, config, env = {}) {
   const log = join(state, "service.log");
-  const args = [...watching(watch), join(ROOT, "service/dist/process/main.js"), "serve", "--config", config];
+  const args = [
+    ...watching(watch),
+    join(ROOT, "service/dist/process/start.cjs"),
+    "serve",
+    "--config",
+    config,
+  ];
   return waitForAnswer(startProcess("Lucchetto", args, { log, env }), `${url}/readyz`, log);
 }
 

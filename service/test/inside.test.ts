@@ -265,7 +265,7 @@ async function scriptsOf(settings: Readonly<Record<string, string>>): Promise<st
     session.connect();
     session.on("Debugger.scriptParsed", ({ params }) => process.stderr.write("script " + params.url + "\\n"));
     session.post("Debugger.enable");`;
-  const main = fileURLToPath(new URL("../dist/process/main.js", import.meta.url));
+  const main = fileURLToPath(new URL("../dist/process/start.cjs", import.meta.url));
   const port = await freePort();
   const child = spawn(
     process.execPath,

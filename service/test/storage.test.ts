@@ -6,7 +6,7 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { createDataSource, schemaStatus } from "@lucchetto/service";
 import { createDatabase, startMariaDb } from "../../scripts/mariadb.mjs";
-import { createTestDatabase, waitsForALock } from "../../testing/database.ts";
+import { asRoot, createTestDatabase, waitsForALock } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -172,7 +172,7 @@ describe("a database that does not answer", () => {
   });
 
   test("HK-1 what is not answered in time is a 503, and another connection takes the silent one's place", async () => {
-    const { service, proxy, check } = await startBehind("1s");
+    const { service, proxy, check } = await startBehind("3s");
     try {
       for (let round = 0; round < 2; round += 1) {
         proxy.silence(() => true);
@@ -194,7 +194,7 @@ describe("a database that does not answer", () => {
   });
 
   test("TH-10 where tries cannot be counted nobody signs in, and no hash is computed", async () => {
-    const { service, proxy } = await startBehind("1s");
+    const { service, proxy } = await startBehind("3s");
     try {
       const hashes = async () => {
         const { text } = await send(service, "GET", "/metrics");
@@ -211,7 +211,7 @@ describe("a database that does not answer", () => {
       expect(await hashes()).toBe(before);
       proxy.silence(() => false);
       expect(await sessions()).toHaveLength(length);
-      await eventually(async () => (await service.signIn("anna@brina.example")) !== "");
+      await eventually(() => service.signIn("anna@brina.example").catch(() => null));
     } finally {
       await service.stop();
       proxy.close();
@@ -246,15 +246,22 @@ describe("a database that does not answer", () => {
   });
 
   test("HK-1 nobody waits long for a lock, and the server ends what takes too long", async () => {
-    const { service, proxy } = await startBehind("2s");
+    const { service, proxy } = await startBehind("4s");
     const other = await startService({ beside: service });
     try {
       const [row] = await service.dataSource.query<Array<{ wait: number; most: number }>>(
         "SELECT @@innodb_lock_wait_timeout AS wait, @@max_statement_time AS most",
       );
-      expect({ wait: Number(row?.wait), most: Number(row?.most) }).toEqual({ wait: 1, most: 1.8 });
-      await expect(service.dataSource.query("SELECT SLEEP(60)")).rejects.toMatchObject({
-        errno: 1969,
+      expect({ wait: Number(row?.wait), most: Number(row?.most) }).toEqual({ wait: 2, most: 3.6 });
+      // The server's own end comes a little before the service's; on a busy machine not always.
+      await expect(service.dataSource.query("SELECT SLEEP(100000)")).rejects.toThrow(
+        /max_statement_time exceeded|no answer from the database/,
+      );
+      await eventually(async () => {
+        const asleep = await asRoot(
+          `SELECT id FROM information_schema.processlist WHERE db = '${service.database.name}' AND info LIKE 'SELECT SLEEP%'`,
+        );
+        return asleep.length === 0;
       });
       const holder = other.dataSource.createQueryRunner();
       await holder.startTransaction();
@@ -265,7 +272,7 @@ describe("a database that does not answer", () => {
       expect(token).toBeNull();
       await holder.rollbackTransaction();
       await holder.release();
-      const again = await service.signIn("anna@brina.example");
+      const again = await eventually(() => service.signIn("anna@brina.example").catch(() => null));
       const headers = { authorization: `Bearer ${again}` };
       const changed = await send(service, "PATCH", "/v1/account", {
         ...name,
