@@ -171,6 +171,7 @@ async function bundle(entry, folder) {
       OUTSIDE.test(id) || (PACKAGE.test(id) && isMissing(id, importer)),
     resolve: { conditionNames: ["source", "node", "import"] },
     logLevel: "warn",
+    plugins: [{ name: "import-module", renderChunk: importOutside }],
     transform: { define: { "import.meta.url": "metaUrl", "import.meta.resolve": "metaResolve" } },
     output: {
       dir: next,
@@ -182,17 +183,22 @@ async function bundle(entry, folder) {
       sourcemap: true,
     },
   });
-  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(next, "start.cjs"));
-  await runCommand(process.execPath, [join(ROOT, "scripts/compile-bundle.cjs"), next]);
   mkdirSync(target, { recursive: true });
-  const made = new Set(readdirSync(next));
+  const made = new Set([...readdirSync(next), "start.cjs"]);
   for (const name of readdirSync(target))
     if (!made.has(name)) rmSync(join(target, name), { recursive: true });
-  made.delete("start.cjs");
-  for (const name of made) renameSync(join(next, name), join(target, name));
-  // The last, and written over: whoever watches it starts again, with what is all there now.
-  await copyFile(join(next, "start.cjs"), join(target, "start.cjs"));
+  for (const name of readdirSync(next)) renameSync(join(next, name), join(target, name));
   rmSync(next, { recursive: true });
+  await runCommand(process.execPath, [join(ROOT, "scripts/compile-bundle.cjs"), target]);
+  // The last, and written over: a process that watches it starts again, with what is all there now.
+  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(target, "start.cjs"));
+}
+
+/** A bundle's file loads what is outside, when it comes to it, by `importModule`, which `start-bundle.cjs` gives it. */
+function importOutside(code) {
+  const changed = code.replaceAll(/\bimport(?=\("@lucchetto\/(?:service|rehearsal)[/"])/g, "importModule");
+  // Only what follows in the same line is moved.
+  return changed === code ? null : { code: changed, map: null };
 }
 
 /** Builds the rooms again whenever a source of theirs changes. */

@@ -6,9 +6,9 @@
  */
 const { readdirSync, writeFileSync } = require("node:fs");
 const { join, resolve } = require("node:path");
+const { load, scripts } = require("./start-bundle.cjs");
 
 const folder = resolve(process.argv[2]);
-const { load, scripts } = require(join(folder, "start.cjs"));
 
 process.argv.length = 2;
 process.once("beforeExit", () => {

@@ -6,7 +6,8 @@
 const { readFileSync, statSync } = require("node:fs");
 const { createRequire } = require("node:module");
 const { dirname, join } = require("node:path");
-const { constants, Script } = require("node:vm");
+const { pathToFileURL } = require("node:url");
+const { Script } = require("node:vm");
 
 /** Loaded files by their paths, with what they export. */
 const modules = new Map();
@@ -27,18 +28,18 @@ exports.load = (path) => {
   const require = (id) => (id.startsWith("./") ? exports.load(join(directory, id)) : outside(id));
   const script = compile(path);
   exports.scripts.set(path, script);
-  script.runInThisContext()(module.exports, Object.assign(require, outside), module, path, directory);
+  // In code that was compiled before, `import()` no longer knows where it stands.
+  const importModule = (name) => import(pathToFileURL(outside.resolve(name)).href);
+  const given = [module.exports, Object.assign(require, outside), module, path, directory, importModule];
+  script.runInThisContext()(...given);
   return module.exports;
 };
 
 function compile(path) {
   // One line, so that lines keep their numbers.
-  const source = `(function (exports, require, module, __filename, __dirname) {${readFileSync(path, "utf8")}\n})`;
-  return new Script(source, {
-    filename: path,
-    cachedData: codeOf(path),
-    importModuleDynamically: constants.USE_MAIN_CONTEXT_DEFAULT_LOADER,
-  });
+  const parameters = "exports, require, module, __filename, __dirname, importModule";
+  const source = `(function (${parameters}) {${readFileSync(path, "utf8")}\n})`;
+  return new Script(source, { filename: path, cachedData: codeOf(path) });
 }
 
 /** What V8 made of a file; nothing if there is none, or an older one. V8 itself looks whether it is its own. */

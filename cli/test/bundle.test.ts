@@ -4,7 +4,7 @@ import { copyFile, mkdtemp, utimes, writeFile } from "node:fs/promises";
 import { createRequire } from "node:module";
 import { tmpdir } from "node:os";
 import { dirname, join } from "node:path";
-import { fileURLToPath } from "node:url";
+import { fileURLToPath, pathToFileURL } from "node:url";
 import { promisify } from "node:util";
 import { expect, test } from "@jest/globals";
 
@@ -53,4 +53,17 @@ test("code is left alone that is older than its file, or not code at all", async
   await writeFile(`${main}.code`, "no code");
   await utimes(`${main}.code`, later, later);
   expect(await node(start)).toBe(asCompiled.replace("one", "two"));
+});
+
+test("what is outside a bundle is still found by its code", async () => {
+  const folder = await mkdtemp(join(tmpdir(), "bundle-"));
+  await copyFile(join(ROOT, "scripts/start-bundle.cjs"), join(folder, "start.cjs"));
+  await writeFile(join(folder, "beside.mjs"), "export default import.meta.url;");
+  await writeFile(
+    join(folder, "main.cjs"),
+    'importModule("./beside.mjs").then(({ default: url }) => console.log(url));',
+  );
+  const beside = `${pathToFileURL(join(folder, "beside.mjs")).href}\n`;
+  expect(await node(join(ROOT, "scripts/compile-bundle.cjs"), folder)).toBe(beside);
+  expect(await node(join(folder, "start.cjs"))).toBe(beside);
 });

@@ -18,6 +18,8 @@ import { freePort, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
+/** Lets the page go on that waits while the clock is moved. */
+let goOn: () => void = () => undefined;
 beforeAll(async () => {
   service = await startService({ timePasses: true });
   sample = await startSampleApp(service, (app) => {
@@ -32,6 +34,12 @@ beforeAll(async () => {
     };
     app.get("/careless", { preHandler: careless }, async (_request, reply) =>
       reply.type("text/html").send("<p>The ledger of a careless page</p>"),
+    );
+    const untilTold = async () => {
+      if (service.clock.movedBy > 0) await new Promise<void>((resolve) => (goOn = resolve));
+    };
+    app.get("/slow", { preHandler: [untilTold, closed] }, async (_request, reply) =>
+      reply.type("text/html").send("<p>The ledger of a slow page</p>"),
     );
   });
 });
@@ -91,7 +99,7 @@ test("where an address has to be proved first, it opens the mail and goes on", a
 });
 
 test("a clock that was moved is set right again, also after kill -9", async () => {
-  const args = ["rehearse", "--app", sample.url, "--closed", "/members", "--url", service.url];
+  const args = ["rehearse", "--app", sample.url, "--closed", "/slow", "--url", service.url];
   const child = spawn(
     process.execPath,
     [COMMAND, ...args, "--move-clock", "--only", "expiry", "--deadline", "200"],
@@ -104,6 +112,7 @@ test("a clock that was moved is set right again, also after kill -9", async () =
   await eventually(() => service.clock.movedBy > 0, "the clock was moved");
   child.kill("SIGKILL");
   expect(await ended).toEqual([null, "SIGKILL"]);
+  goOn();
   await eventually(() => service.clock.movedBy === 0, "the clock was set right");
 });
 
