@@ -2,27 +2,66 @@
  * Starts one MariaDB for all tests, in a folder of its own, and writes down the schema that all migrations leave: each
  * test file has a database of its own, made from that text.
  */
-import { chmodSync, mkdtempSync, rmSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
+import {
+  accessSync,
+  chmodSync,
+  constants,
+  existsSync,
+  mkdtempSync,
+  readdirSync,
+  rmSync,
+  statfsSync,
+  writeFileSync,
+} from "node:fs";
+import { freemem, tmpdir } from "node:os";
 import { join } from "node:path";
 import { createDataSource } from "@lucchetto/service";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
-import { findProgram, ROOT } from "../scripts/prerequisites.mjs";
+import { findProgram } from "../scripts/prerequisites.mjs";
 import { runCommand } from "../scripts/process.mjs";
 
 const TEMPLATE = "schema_template";
+const MEMORY = "/dev/shm";
+/** Bytes: several times what all tests write. */
+const PLENTY = 4 * 2 ** 30;
 
 export default async function setUp() {
-  const directory = join(ROOT, ".test-state", String(process.pid));
-  rmSync(directory, { recursive: true, force: true });
-  const server = await startMariaDb(directory, { fast: true });
-  globalThis.testDatabaseServer = { server, directory };
+  const place = placeToWrite();
+  removeLeftBehind(place);
   // What tests leave lying goes with it. Some look at it as another user.
-  process.env.TMPDIR = mkdtempSync(join(tmpdir(), "lucchetto-tests-"));
-  chmodSync(process.env.TMPDIR, 0o755);
+  const directory = mkdtempSync(join(place, `lucchetto-tests-${process.pid}-`));
+  process.env.TMPDIR = directory;
+  chmodSync(directory, 0o755);
+  const server = await startMariaDb(join(directory, "mariadb"), { fast: true });
+  globalThis.testDatabaseServer = { server, directory };
   process.env.TEST_DATABASE_SOCKET = server.socket;
   process.env.TEST_DATABASE_PORT = String(server.port);
   process.env.TEST_SCHEMA_FILE = await writeSchema(server, join(directory, "schema.sql"));
+}
+
+/** All that is written goes away afterwards: into memory if there is plenty of it, so that nobody waits for a disk. */
+function placeToWrite() {
+  try {
+    accessSync(MEMORY, constants.W_OK);
+    const { bavail, bsize } = statfsSync(MEMORY);
+    if (bavail * bsize >= PLENTY && freemem() >= 2 * PLENTY) return MEMORY;
+  } catch {
+    // There is no such place.
+  }
+  return tmpdir();
+}
+
+/** Of runs that were killed. */
+function removeLeftBehind(place) {
+  for (const name of readdirSync(place)) {
+    const [, id] = /^lucchetto-tests-(\d+)-/.exec(name) ?? [];
+    if (id === undefined || existsSync(`/proc/${id}`)) continue;
+    try {
+      rmSync(join(place, name), { recursive: true });
+    } catch {
+      // Somebody else's.
+    }
+  }
 }
 
 async function writeSchema(server, file) {
