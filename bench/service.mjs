@@ -86,6 +86,9 @@ export async function startBenchService(settings = {}, { production = false, poo
   });
   return {
     url,
+    /** For other processes on the same database: its file, and the environment with the database's password. */
+    config,
+    env,
     /** Process ids, to see what each takes. */
     pids: { service: child.pid, database: server.process.pid },
     database: { host: "127.0.0.1", port: server.port, user: "lucchetto", password, database: "lucchetto" },

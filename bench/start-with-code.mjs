@@ -6,12 +6,11 @@
  *     node bench/start-with-code.mjs [--rounds 9]
  */
 import { spawn } from "node:child_process";
-import { cpSync, mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
-import { tmpdir } from "node:os";
+import { cpSync, readdirSync, readFileSync, rmSync } from "node:fs";
 import { join } from "node:path";
 import { fileURLToPath } from "node:url";
-import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
-import { endProcess, freePort, runCommand, waitUntil } from "../scripts/process.mjs";
+import { endProcess, freePort, waitUntil } from "../scripts/process.mjs";
+import { startBenchService } from "./service.mjs";
 
 const BUILT = fileURLToPath(new URL("../service/dist/process", import.meta.url));
 /** As deep as the other, for the sake of what it finds by its place. */
@@ -21,38 +20,25 @@ const TICK = 10;
 
 const at = process.argv.indexOf("--rounds");
 const rounds = at < 0 ? 9 : Number(process.argv[at + 1]);
-const directory = mkdtempSync(join(tmpdir(), "lucchetto-bench-"));
-const server = await startMariaDb(directory, { lazyFlush: true });
+// One that has nothing to do, with a database for the others.
+const service = await startBenchService();
 try {
   cpSync(BUILT, PLAIN, { recursive: true });
   for (const name of readdirSync(PLAIN)) if (name.endsWith(".code")) rmSync(join(PLAIN, name));
-
-  const password = randomPassword();
-  await createDatabase(server, { name: "lucchetto", user: "lucchetto", password });
   const port = await freePort();
-  const config = join(directory, "lucchetto.yaml");
-  const url = `http://localhost:${port}`;
-  writeFileSync(
-    config,
-    JSON.stringify({
-      mode: "development",
-      publicUrl: url,
-      listen: { port },
-      log: { level: "warn" },
-      database: { url: `mariadb://lucchetto@127.0.0.1:${server.port}/lucchetto` },
-    }),
-  );
-  const env = { ...process.env, LUCCHETTO_DATABASE_PASSWORD: password };
-  const start = (folder) => join(folder, "start.cjs");
-  await runCommand(process.execPath, [start(BUILT), "schema-apply", "--config", config], { env });
+  const env = { ...service.env, LUCCHETTO_LISTEN_PORT: String(port) };
 
   const once = async (folder) => {
     const began = performance.now();
-    const child = spawn(process.execPath, [start(folder), "serve", "--config", config], {
+    const child = spawn(process.execPath, [join(folder, "start.cjs"), "serve", "--config", service.config], {
       env,
       stdio: "ignore",
     });
-    await waitUntil(async () => (await fetch(`${url}/readyz`)).ok, { what: "the service", seconds: 60 });
+    await waitUntil(async () => (await fetch(`http://127.0.0.1:${port}/readyz`)).ok, {
+      what: "the service",
+      seconds: 60,
+      ended: () => child.exitCode !== null,
+    });
     const took = performance.now() - began;
     const [user, system] = readFileSync(`/proc/${child.pid}/stat`, "latin1")
       .split(") ")[1]
@@ -84,6 +70,5 @@ try {
   }
 } finally {
   rmSync(PLAIN, { recursive: true, force: true });
-  await server.stop();
-  rmSync(directory, { recursive: true });
+  await service.stop();
 }

@@ -41,7 +41,9 @@ const COMMON_SOURCES = [
 ];
 /** A package by its name; ours are found by their sources. */
 const PACKAGE = /^(?!@lucchetto\/)[a-z@]/;
-const OUTSIDE = /^(@lucchetto\/(service|rehearsal)|pino|pino-pretty|nodemailer)(\/|$)/;
+const OUTSIDE_NAMES = "@lucchetto/service|@lucchetto/rehearsal|pino|pino-pretty|nodemailer";
+const OUTSIDE = new RegExp(`^(?:${OUTSIDE_NAMES})(?:/|$)`);
+const IMPORT_OUTSIDE = new RegExp(`\\bimport(?=\\("(?:${OUTSIDE_NAMES})[/"])`, "g");
 /** What `import.meta` is to modules, for those of a bundle. */
 const META = `const metaUrl = require("node:url").pathToFileURL(__filename).href;
 const metaResolve = (name) => require("node:url").pathToFileURL(require.resolve(name)).href;`;
@@ -196,7 +198,7 @@ async function bundle(entry, folder) {
 
 /** A bundle's file loads what is outside, when it comes to it, by `importModule`, which `start-bundle.cjs` gives it. */
 function importOutside(code) {
-  const changed = code.replaceAll(/\bimport(?=\("@lucchetto\/(?:service|rehearsal)[/"])/g, "importModule");
+  const changed = code.replaceAll(IMPORT_OUTSIDE, "importModule");
   // Only what follows in the same line is moved.
   return changed === code ? null : { code: changed, map: null };
 }
