@@ -20,7 +20,9 @@ type Handler = (request: IncomingMessage, response: ServerResponse) => void;
 export type Shortcut = (request: IncomingMessage, response: ServerResponse) => boolean;
 
 export interface ServerParts {
-  readonly configuration: Configuration;
+  readonly configuration: Pick<Configuration, "publicUrl" | "trustedProxies"> & {
+    readonly listen: Pick<Configuration["listen"], "requestTimeout">;
+  };
   readonly logger: FastifyBaseLogger;
   readonly idOf: (request: IncomingMessage) => string;
   readonly shortcut: Shortcut;
@@ -79,6 +81,7 @@ function createHttpServer(
     },
     (request, response) => {
       if (!drain.begin(request, response)) return;
+      response.on("timeout", cutOff);
       const handle = () => {
         if (!shortcut(request, response)) handler(request, response);
       };
@@ -94,6 +97,11 @@ function createHttpServer(
 const KEEP_ALIVE = 72_000;
 /** Milliseconds after which a client that takes nothing of its answer is cut off; streams say that they live more often. */
 const STALLED_AFTER = 30_000;
+
+/** Not while the answer is still being made, which may wait for a hash or for the database as long as is configured. */
+function cutOff(this: ServerResponse, socket: Socket): void {
+  if (this.headersSent) socket.destroy();
+}
 
 /** Ids of a trusted proxy's own making are kept, where they are plain; everybody else gets a new one. */
 export function requestIds(trustedProxies: readonly string[]): (request: IncomingMessage) => string {
