@@ -20,19 +20,16 @@ await run(async () => {
   for (const name of PACKAGES) forgetTypes(join(ROOT, name, "dist"));
   const compiler = join(ROOT, "node_modules/@typescript/native/bin/tsc");
   await runCommand(process.execPath, [compiler, "-b", ...PACKAGES], { cwd: ROOT });
-  const names = [];
-  for (const name of PACKAGES) {
-    const licence = join(ROOT, name, "LICENSE");
-    copyFileSync(join(ROOT, "LICENSE"), licence);
-    try {
-      const told = await runCommand("npm", ["pack", "--json", "--pack-destination", folder], {
-        cwd: join(ROOT, name),
-      });
-      names.push(join(folder, JSON.parse(told)[0].filename));
-    } finally {
-      rmSync(licence);
-    }
+  const licences = PACKAGES.map((name) => join(ROOT, name, "LICENSE"));
+  let told;
+  try {
+    for (const licence of licences) copyFileSync(join(ROOT, "LICENSE"), licence);
+    const rooms = PACKAGES.flatMap((name) => ["--workspace", name]);
+    told = await runCommand("npm", ["pack", "--json", "--pack-destination", folder, ...rooms], { cwd: ROOT });
+  } finally {
+    for (const licence of licences) rmSync(licence, { force: true });
   }
+  const names = Object.values(JSON.parse(told)).map(({ filename }) => join(folder, filename));
   say(names.join("\n"));
   say(
     `\nIn an application's folder: npm install ${names.filter((name) => !name.includes("core")).join(" ")}`,

@@ -8,7 +8,8 @@
  * nature instead of the rest. The last line is `N passed, N failed`.
  */
 import { spawn } from "node:child_process";
-import { existsSync, mkdirSync, readFileSync, rmSync } from "node:fs";
+import { createHash } from "node:crypto";
+import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
 import { ensureMariaDb } from "./mariadb.mjs";
 import { build, ensureDebianPackages, ensureNodePackages, ROOT, sayVersions } from "./prerequisites.mjs";
@@ -28,15 +29,38 @@ const SOURCES = ["core", "contract", "hasp", "service", "console", "rehearsal", 
 /** The compiler that checks types; the pages' linter still reads them with the older one. */
 const COMPILER = "node_modules/@typescript/native/bin/tsc";
 
+/** What checks write down of what they have seen, so that they look again only at what has changed since. */
+const SEEN = {
+  types: join(STATE, "types-seen"),
+  eslint: join(STATE, "eslint-seen"),
+  prettier: join(STATE, "prettier-seen"),
+  pages: join(ROOT, "console", ".svelte-check"),
+};
+const byContent = (seen) => ["--cache", "--cache-strategy", "content", "--cache-location", seen];
+
+/** As `npm run typecheck` has it. */
+const PAGES = "--workspace console --tsconfig ./tsconfig.json --tsgo --incremental --fail-on-warnings".split(
+  " ",
+);
+
 /** What is checked besides the tests; each counts as one. */
 const CHECKS = [
-  ["checking types", ["node", COMPILER, "-p", "tsconfig.test.json", "--singleThreaded"]],
+  [
+    "checking types",
+    [
+      ...["node", COMPILER, "-p", "tsconfig.test.json", "--singleThreaded"],
+      ...["--incremental", "--tsBuildInfoFile", SEEN.types],
+    ],
+  ],
   ["checking what imports what", ["depcruise", "--config", ".dependency-cruiser.mjs", ...SOURCES]],
   ["linting", ["oxlint"]],
-  ["linting the pages", ["eslint", ".", "--max-warnings", "0"]],
-  ["checking the pages", ["node", "scripts/check-pages.mjs"]],
+  ["linting the pages", ["eslint", ".", "--max-warnings", "0", ...byContent(SEEN.eslint)]],
+  ["checking the pages", ["svelte-check", ...PAGES]],
   ["checking the formatting", ["oxfmt", "--check", "."]],
-  ["checking the pages' formatting", ["prettier", "--check", "**/*.svelte", "--log-level", "warn"]],
+  [
+    "checking the pages' formatting",
+    ["prettier", "--check", "**/*.svelte", "--log-level", "warn", ...byContent(SEEN.prettier)],
+  ],
   ["checking the table of requirements", ["node", "scripts/assurance.mjs", "--check"]],
 ];
 
@@ -79,6 +103,7 @@ async function ensurePrograms() {
 async function runChecks() {
   let passed = 0;
   let failed = 0;
+  forgetOtherPackages();
   for (const [what, [program, ...args]] of CHECKS) {
     try {
       await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
@@ -89,6 +114,18 @@ async function runChecks() {
     }
   }
   return { passed, failed };
+}
+
+/** Other checkers may judge otherwise: what was seen with them is looked at again. */
+function forgetOtherPackages() {
+  mkdirSync(STATE, { recursive: true });
+  const note = join(STATE, "seen-with");
+  const packages = createHash("sha256")
+    .update(readFileSync(join(ROOT, "package-lock.json")))
+    .digest("hex");
+  if (existsSync(note) && readFileSync(note, "utf8") === packages) return;
+  for (const seen of Object.values(SEEN)) rmSync(seen, { recursive: true, force: true });
+  writeFileSync(note, packages);
 }
 
 function programOf(name) {

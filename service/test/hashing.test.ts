@@ -1,10 +1,13 @@
 /** The gate before hashes, and what errors of statements tell. */
 import { inspect } from "node:util";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { pino } from "pino";
 import { QueryFailedError } from "typeorm";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
 import { createHashing } from "../src/password/hashing.ts";
+import { createTuning } from "../src/password/tuning.ts";
 import { withoutValues } from "../src/storage/index.ts";
 import { judgeHashing } from "../src/tasks/check.ts";
 
@@ -32,6 +35,29 @@ test("what nobody waits for is done in a place that nobody wants, and is never s
   await hashing.runBeside(done("an empty gate"));
   expect(order.at(-1)).toBe("an empty gate");
   expect(hashing.load()).toEqual({ running: 0, waiting: 0 });
+});
+
+test("a measurement of schemes ends with the service, after the hash under way", async () => {
+  const { configuration, clock } = service;
+  let begun = 0;
+  let endFirst: () => void = () => undefined;
+  const first = new Promise<void>((resolve) => (endFirst = resolve));
+  const hashing = createHashing(configuration);
+  const counted = {
+    ...hashing,
+    async run<Result>(work: () => Promise<Result>): Promise<Result> {
+      begun += 1;
+      await first;
+      return hashing.run(work);
+    },
+  };
+  const tuning = createTuning({ hashing: counted, clock }, pino({ level: "silent" }));
+  tuning.begin({ algorithm: "pbkdf2-sha512", targetMilliseconds: 50, memoryBytes: 2 ** 30 });
+  expect(tuning.show().state).toBe("measuring");
+  tuning.close();
+  endFirst();
+  await eventually(() => tuning.show().state === "idle");
+  expect(begun).toBe(1);
 });
 
 test("a hash that is too cheap or too slow on this machine is warned of", () => {

@@ -6,7 +6,7 @@ import { eventually } from "../../testing/eventually.ts";
 import { send, startService } from "../../testing/service.ts";
 
 test("what is under way is answered, new work is taken for a while on connections that end, and then nobody is let in", async () => {
-  const service = await startService({ settings: { LUCCHETTO_LISTEN_GRACE: "2s" } });
+  const service = await startService({ settings: { LUCCHETTO_LISTEN_GRACE: "5s" } });
   const { id, token } = await service.register("anna@brina.example");
   const { url: uri, password } = service.database;
   const holder = await createConnection({ uri: uri.replace("mariadb://", "mysql://"), password });

@@ -38,6 +38,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     const tuning = createTuning(context, app.log);
+    app.addHook("onClose", async () => tuning.close());
     mount(app, routes.showHashTuning, async () => answer(200, tuning.show()));
     mount(app, routes.beginHashTuning, async ({ body }) => answer(202, tuning.begin(body)));
 

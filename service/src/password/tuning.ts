@@ -12,6 +12,8 @@ export interface Tuning {
   show(): HashTuning;
   /** Begins, unless one is under way: then that one is shown. */
   begin(wish: { algorithm: string; targetMilliseconds: number; memoryBytes: number }): HashTuning;
+  /** Breaks off what is under way, after the hash that is being made. */
+  close(): void;
 }
 
 const NOTHING: HashTuning = {
@@ -29,11 +31,13 @@ export function createTuning(
   logger: FastifyBaseLogger,
 ): Tuning {
   let shown = NOTHING;
+  const closing = new AbortController();
 
   const measure: Measure = async (scheme, hashes) => {
     const bare = withPepper(scheme, null);
     const times: number[] = [];
     for (let done = 0; done <= hashes; done += 1) {
+      closing.signal.throwIfAborted();
       // Waiting for a turn is no part of a hash's time.
       const took = await hashing.run(async () => {
         const began = performance.now();
@@ -62,9 +66,11 @@ export function createTuning(
       shown = { ...NOTHING, state: "measuring", steps: tuningSteps(wish), algorithm: id, targetMilliseconds };
       run(wish).catch((error: unknown) => {
         shown = NOTHING;
+        if (closing.signal.aborted) return;
         logger.warn({ err: error }, "the measurement of password schemes was broken off");
       });
       return shown;
     },
+    close: () => closing.abort(),
   };
 }

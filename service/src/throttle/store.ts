@@ -1,29 +1,31 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
-import { emptyCount, MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES } from "@lucchetto/core";
+import { MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, MoreThanOrEqual } from "typeorm";
 import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { KnownDeviceEntity, sweepRows, ThrottleCountEntity } from "../storage/index.ts";
 
-/** The count under an id; an empty one, stored, if there was none. */
-export async function readCount(
+/** The count under an id; `null` if there is none. */
+export async function findCount(dataSource: DataSource, id: Buffer): Promise<ThrottleCountRow | null> {
+  const [row] = await dataSource.query<ThrottleCountRow[]>(
+    "SELECT id, kind, subject, failures, waitUntil, windowBeganAt, changedAt FROM throttle_count WHERE id = ?",
+    [id],
+  );
+  return row ?? null;
+}
+
+/** Puts the first count under an id. @returns whether there was none. */
+export async function insertCount(
   dataSource: DataSource,
   { id, kind, subject }: Pick<ThrottleCountRow, "id" | "kind" | "subject">,
-  now: Date,
-): Promise<ThrottleCount> {
-  const repository = dataSource.getRepository(ThrottleCountEntity);
-  const found = await repository.findOneBy({ id });
-  if (found !== null) return found;
-  const row = { id, kind, subject, ...emptyCount(now), changedAt: now };
-  // A copy: the given object would come back with the values as the driver writes them.
-  const { raw } = await repository
-    .createQueryBuilder()
-    .insert()
-    .values({ ...row })
-    .orIgnore()
-    .execute();
-  const isNew = (raw as { affectedRows: number }).affectedRows === 1;
-  return isNew ? row : ((await repository.findOneBy({ id })) ?? row);
+  { to, now }: { to: ThrottleCount; now: Date },
+): Promise<boolean> {
+  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+    `INSERT IGNORE INTO throttle_count (id, kind, subject, failures, waitUntil, windowBeganAt, changedAt)
+     VALUES (?, ?, ?, ?, ?, ?, ?)`,
+    [id, kind, subject, to.failures, to.waitUntil, to.windowBeganAt, now],
+  );
+  return affectedRows === 1;
 }
 
 /** Puts a count in the place of exactly the one that was read. @returns whether it was still there. */
@@ -32,13 +34,15 @@ export async function replaceCount(
   id: Buffer,
   { from, to, now }: { from: ThrottleCount; to: ThrottleCount; now: Date },
 ): Promise<boolean> {
-  const { affected } = await dataSource
-    .getRepository(ThrottleCountEntity)
-    .update(
-      { id, failures: from.failures, waitUntil: from.waitUntil, windowBeganAt: from.windowBeganAt },
-      { failures: to.failures, waitUntil: to.waitUntil, windowBeganAt: to.windowBeganAt, changedAt: now },
-    );
-  return affected === 1;
+  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+    `UPDATE throttle_count SET failures = ?, waitUntil = ?, windowBeganAt = ?, changedAt = ?
+     WHERE id = ? AND failures = ? AND waitUntil = ? AND windowBeganAt = ?`,
+    [
+      ...[to.failures, to.waitUntil, to.windowBeganAt, now],
+      ...[id, from.failures, from.waitUntil, from.windowBeganAt],
+    ],
+  );
+  return affectedRows === 1;
 }
 
 /** Takes one failure back, with the wait that it brought. */
@@ -64,10 +68,6 @@ export function listCounts(
     order: { changedAt: "DESC" },
     take: limit,
   });
-}
-
-export function findCount(dataSource: DataSource, id: Buffer): Promise<ThrottleCountRow | null> {
-  return dataSource.getRepository(ThrottleCountEntity).findOneBy({ id });
 }
 
 /** Kinds of counts that are forgotten after a while; an account's stay. */

@@ -4,6 +4,7 @@ import type { ThrottleEntry } from "@lucchetto/contract";
 import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
 import {
   BETWEEN_RESETS_THAT_GIVE_TRIES,
+  emptyCount,
   hashToken,
   MAX_FAILURES,
   MAX_FAILURES_OF_KNOWN_DEVICES,
@@ -12,7 +13,7 @@ import {
   TOKEN_BYTES,
   TRIES_AFTER_RESET,
 } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
@@ -25,9 +26,9 @@ import {
   deleteDevices,
   findCount,
   giveBack,
+  insertCount,
   isKnownDevice,
   listCounts,
-  readCount,
   rememberDevice,
   replaceCount,
 } from "./store.ts";
@@ -114,11 +115,12 @@ export async function giveTriesAfterReset(context: ServiceContext, accountId: st
   const used = MAX_FACTOR_TRIES - TRIES_AFTER_RESET;
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
-    const from = await readCount(dataSource, { id, kind, subject: accountId }, now);
+    const stored = await findCount(dataSource, id);
+    const from = stored ?? emptyCount(now);
     const to = isFirst
       ? { ...from, failures: used, waitUntil: now }
       : { ...from, failures: Math.max(from.failures, used) };
-    if (await replaceCount(dataSource, id, { from, to, now })) return;
+    if (await putCount(dataSource, { id, kind, subject: accountId }, { stored, to, now })) return;
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
 }
@@ -277,14 +279,26 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<Reser
   const row = { id, kind: subject.kind, subject: shown };
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
-    const count = await readCount(dataSource, row, now);
+    const stored = await findCount(dataSource, id);
+    const count = stored ?? emptyCount(now);
     const reservation = reserveTry(count, ruleOf(context, subject.kind), now);
     if (reservation.outcome !== "reserved") throw refusal(reservation, now);
-    if (await replaceCount(dataSource, id, { from: count, to: reservation.next, now })) {
+    if (await putCount(dataSource, row, { stored, to: reservation.next, now })) {
       return { giveBack: (manager = dataSource.manager) => giveBack(manager, id, count.waitUntil) };
     }
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
+}
+
+/** Puts a count in the place of what was found. @returns whether that had not changed. */
+function putCount(
+  dataSource: DataSource,
+  row: Pick<ThrottleCountRow, "id" | "kind" | "subject">,
+  { stored, to, now }: { stored: ThrottleCount | null; to: ThrottleCount; now: Date },
+): Promise<boolean> {
+  return stored === null
+    ? insertCount(dataSource, row, { to, now })
+    : replaceCount(dataSource, row.id, { from: stored, to, now });
 }
 
 function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" }>, now: Date): ProblemReply {
