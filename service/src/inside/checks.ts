@@ -111,10 +111,13 @@ function byChange(statement: Statement, throttles: Throttles): Found | null {
   };
   switch (change.table) {
     case "throttle_count": {
-      if (change.change === "added") throttles.kinds.set(idIn(statement.values[0]), String(value("kind")));
       if (change.change === "removed") return neutral("throttle", `${change.count} counts reset`);
+      if (change.change === "added") {
+        // Another try was first.
+        if (change.count === 0) return null;
+        throttles.kinds.set(idIn(statement.values[0]), String(value("kind")));
+      }
       const failures = value("failures");
-      if (change.change === "added") return null;
       const id = statement.values.map(idIn).find((each) => throttles.kinds.has(each));
       const whom = inWords(id === undefined ? undefined : throttles.kinds.get(id));
       if (failures === undefined) return neutral("throttle", `${whom}: one given back`);
