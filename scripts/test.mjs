@@ -39,9 +39,10 @@ const SEEN = {
 const byContent = (seen) => ["--cache", "--cache-strategy", "content", "--cache-location", seen];
 
 /** As `npm run typecheck` has it. */
-const PAGES = "--workspace console --tsconfig ./tsconfig.json --tsgo --incremental --fail-on-warnings".split(
-  " ",
-);
+const PAGES = [
+  ...["--workspace", "console", "--tsconfig", "./tsconfig.json"],
+  ...["--tsgo", "--incremental", "--fail-on-warnings"],
+];
 
 /** What is checked besides the tests; each counts as one. */
 const CHECKS = [

@@ -1,4 +1,4 @@
-/** The gate before hashes, and what errors of statements tell. */
+/** The gate before hashes, the end of a measurement, and what errors of statements tell. */
 import { inspect } from "node:util";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { pino } from "pino";

@@ -14,34 +14,24 @@ export async function findCount(dataSource: DataSource, id: Buffer): Promise<Thr
   return row ?? null;
 }
 
-/** Puts the first count under an id. @returns whether there was none. */
-export async function insertCount(
+/** Puts a count in the place of exactly what was read, or of nothing. @returns whether that was still so. */
+export async function putCount(
   dataSource: DataSource,
   { id, kind, subject }: Pick<ThrottleCountRow, "id" | "kind" | "subject">,
-  { to, now }: { to: ThrottleCount; now: Date },
+  { from, to, now }: { from: ThrottleCount | null; to: ThrottleCount; now: Date },
 ): Promise<boolean> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    `INSERT IGNORE INTO throttle_count (id, kind, subject, failures, waitUntil, windowBeganAt, changedAt)
-     VALUES (?, ?, ?, ?, ?, ?, ?)`,
-    [id, kind, subject, to.failures, to.waitUntil, to.windowBeganAt, now],
-  );
-  return affectedRows === 1;
-}
-
-/** Puts a count in the place of exactly the one that was read. @returns whether it was still there. */
-export async function replaceCount(
-  dataSource: DataSource,
-  id: Buffer,
-  { from, to, now }: { from: ThrottleCount; to: ThrottleCount; now: Date },
-): Promise<boolean> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    `UPDATE throttle_count SET failures = ?, waitUntil = ?, windowBeganAt = ?, changedAt = ?
-     WHERE id = ? AND failures = ? AND waitUntil = ? AND windowBeganAt = ?`,
-    [
-      ...[to.failures, to.waitUntil, to.windowBeganAt, now],
-      ...[id, from.failures, from.waitUntil, from.windowBeganAt],
-    ],
-  );
+  const put = [to.failures, to.waitUntil, to.windowBeganAt, now];
+  const { affectedRows } = await (from === null
+    ? dataSource.query<{ affectedRows: number }>(
+        `INSERT IGNORE INTO throttle_count (id, kind, subject, failures, waitUntil, windowBeganAt, changedAt)
+         VALUES (?, ?, ?, ?, ?, ?, ?)`,
+        [id, kind, subject, ...put],
+      )
+    : dataSource.query<{ affectedRows: number }>(
+        `UPDATE throttle_count SET failures = ?, waitUntil = ?, windowBeganAt = ?, changedAt = ?
+         WHERE id = ? AND failures = ? AND waitUntil = ? AND windowBeganAt = ?`,
+        [...put, id, from.failures, from.waitUntil, from.windowBeganAt],
+      ));
   return affectedRows === 1;
 }
 

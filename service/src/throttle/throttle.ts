@@ -13,7 +13,7 @@ import {
   TOKEN_BYTES,
   TRIES_AFTER_RESET,
 } from "@lucchetto/core";
-import type { DataSource, EntityManager } from "typeorm";
+import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
@@ -26,11 +26,10 @@ import {
   deleteDevices,
   findCount,
   giveBack,
-  insertCount,
   isKnownDevice,
   listCounts,
+  putCount,
   rememberDevice,
-  replaceCount,
 } from "./store.ts";
 
 /** What one count is kept under. */
@@ -120,7 +119,7 @@ export async function giveTriesAfterReset(context: ServiceContext, accountId: st
     const to = isFirst
       ? { ...from, failures: used, waitUntil: now }
       : { ...from, failures: Math.max(from.failures, used) };
-    if (await putCount(dataSource, { id, kind, subject: accountId }, { stored, to, now })) return;
+    if (await putCount(dataSource, { id, kind, subject: accountId }, { from: stored, to, now })) return;
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
 }
@@ -283,22 +282,11 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<Reser
     const count = stored ?? emptyCount(now);
     const reservation = reserveTry(count, ruleOf(context, subject.kind), now);
     if (reservation.outcome !== "reserved") throw refusal(reservation, now);
-    if (await putCount(dataSource, row, { stored, to: reservation.next, now })) {
+    if (await putCount(dataSource, row, { from: stored, to: reservation.next, now })) {
       return { giveBack: (manager = dataSource.manager) => giveBack(manager, id, count.waitUntil) };
     }
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
-}
-
-/** Puts a count in the place of what was found. @returns whether that had not changed. */
-function putCount(
-  dataSource: DataSource,
-  row: Pick<ThrottleCountRow, "id" | "kind" | "subject">,
-  { stored, to, now }: { stored: ThrottleCount | null; to: ThrottleCount; now: Date },
-): Promise<boolean> {
-  return stored === null
-    ? insertCount(dataSource, row, { to, now })
-    : replaceCount(dataSource, row.id, { from: stored, to, now });
 }
 
 function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" }>, now: Date): ProblemReply {
