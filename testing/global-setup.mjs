@@ -9,6 +9,7 @@ import {
   existsSync,
   mkdtempSync,
   readdirSync,
+  readFileSync,
   rmSync,
   statfsSync,
   writeFileSync,
@@ -51,17 +52,28 @@ function placeToWrite() {
   return tmpdir();
 }
 
-/** Of runs that were killed. */
+/** Of runs that were killed, their database's server first. */
 function removeLeftBehind(place) {
   for (const name of readdirSync(place)) {
     const [, id] = /^lucchetto-tests-(\d+)-/.exec(name) ?? [];
     if (id === undefined || existsSync(`/proc/${id}`)) continue;
     try {
+      endServerOf(join(place, name, "mariadb"));
       rmSync(join(place, name), { recursive: true });
     } catch {
       // Somebody else's.
     }
   }
+}
+
+/** The id that is noted there may be another process's by now. */
+function endServerOf(directory) {
+  const note = join(directory, "pid");
+  if (!existsSync(note)) return;
+  const id = Number(readFileSync(note, "utf8"));
+  const command = `/proc/${id}/cmdline`;
+  if (existsSync(command) && readFileSync(command, "utf8").includes(`--datadir=${directory}/`))
+    process.kill(id, "SIGKILL");
 }
 
 async function writeSchema(server, file) {

@@ -18,6 +18,8 @@ const NAMES = [
   "SyntaxError",
   "TypeError",
 ];
+/** As Node has it. */
+const NOTED_CALLS = 10;
 const isInstance = Function.prototype[Symbol.hasInstance];
 /** The constructors of both contexts by their name; the second one's change with each test file. */
 const known = new Map(NAMES.map((name) => [name, [globalThis[name]]]));
@@ -42,5 +44,11 @@ module.exports = class SharingEnvironment extends TestEnvironment {
     }
     // What a test sets is there for what is shared.
     this.global.process.env = process.env;
+  }
+
+  /** Jest has errors note a hundred calls; what is shared makes many, and notes as few as in production. Tests' own keep theirs. */
+  async setup() {
+    await super.setup();
+    Error.stackTraceLimit = NOTED_CALLS;
   }
 };
