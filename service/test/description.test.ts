@@ -117,7 +117,7 @@ describe("the description of the calls", () => {
         ...strict,
         ...resolution,
         "--ignoreConfig",
-      ].concat("--skipLibCheck", "--types", "node", join(FOLDER, "journey.ts")),
+      ].concat("--singleThreaded", "--skipLibCheck", "--types", "node", join(FOLDER, "journey.ts")),
     );
     expect(compiled).toEqual({ status: 0, out: "" });
 
