@@ -84,17 +84,8 @@ describe("the archives", () => {
   ])(
     "compile strictly with module %s and resolution %s, libraries checked too",
     async (module, resolution) => {
-      const options = [
-        "--singleThreaded",
-        "--strict",
-        "--skipLibCheck",
-        "false",
-        "--target",
-        "es2022",
-        "--types",
-        "node",
-      ];
-      const kinds = ["--module", module, "--moduleResolution", resolution];
+      const options = ["--strict", "--skipLibCheck", "false", "--target", "es2022", "--types", "node"];
+      const kinds = ["--singleThreaded", "--module", module, "--moduleResolution", resolution];
       const out = ["--outDir", join(application, `out-${resolution}`)];
       const done = await run(process.execPath, [COMPILER, ...options, ...kinds, ...out, "consumer.ts"], {
         cwd: application,
