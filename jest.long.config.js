@@ -1,9 +1,9 @@
 /** What is long by nature: `npm run test:long`. */
-import base from "./jest.config.js";
+import { settings, wholeProject } from "./jest.config.js";
 
 export default {
-  ...base,
-  testMatch: ["<rootDir>/**/*.long.ts"],
+  ...settings,
+  projects: [wholeProject(["<rootDir>/**/*.long.ts"])],
   reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 4 * 60 }]],
   testTimeout: 3 * 3_600_000,
 };

@@ -56,14 +56,19 @@ const SWC = {
   sourceMaps: true,
 };
 
+/** Compiles the rooms file by file. */
+export async function compileRooms() {
+  for (const room of ROOMS) await unlessBuilt(`${room}/dist`, [`${room}/src`], () => compileRoom(room));
+}
+
 /** Compiles the rooms and the command. */
 export async function buildRooms() {
-  for (const room of ROOMS) await unlessBuilt(`${room}/dist`, [`${room}/src`], () => compileRoom(room));
+  await compileRooms();
   await unlessBuilt(SERVICE_PROCESS, ["service/src", "core/src", "contract/src"], () =>
-    bundle("service/src/main.ts", SERVICE_PROCESS),
+    bundle({ main: "service/src/main.ts" }, SERVICE_PROCESS),
   );
   await unlessBuilt("cli/dist", ["cli/src", "core/src", "contract/src"], () =>
-    bundle("cli/src/main.ts", "cli/dist"),
+    bundle({ main: "cli/src/main.ts", run: "cli/src/run.ts" }, "cli/dist"),
   );
 }
 
@@ -153,7 +158,7 @@ function emptyOfCode(folder) {
  * already: V8 keeps that of CommonJS alone. Outside stay packages that look for their own files, and those that a package
  * could use but which are not installed.
  */
-async function bundle(entry, folder) {
+async function bundle(entries, folder) {
   const { build } = await import("rolldown");
   const target = join(ROOT, folder);
   const next = `${target}.next`;
@@ -167,11 +172,12 @@ async function bundle(entry, folder) {
     }
   };
   await build({
-    input: join(ROOT, entry),
+    input: Object.fromEntries(Object.entries(entries).map(([name, file]) => [name, join(ROOT, file)])),
     platform: "node",
-    external: (id, importer = join(ROOT, entry)) =>
+    external: (id, importer = join(ROOT, entries.main)) =>
       OUTSIDE.test(id) || (PACKAGE.test(id) && isMissing(id, importer)),
-    resolve: { conditionNames: ["source", "node", "import"] },
+    // Neither "import" nor "require": each call finds the form that it can use.
+    resolve: { conditionNames: ["source", "node"] },
     logLevel: "warn",
     plugins: [{ name: "import-module", renderChunk: importOutside }],
     transform: { define: { "import.meta.url": "metaUrl", "import.meta.resolve": "metaResolve" } },

@@ -11,8 +11,7 @@ import { spawn } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
-import { ensureMariaDb } from "./mariadb.mjs";
-import { build, ensureDebianPackages, ensureNodePackages, ROOT, sayVersions } from "./prerequisites.mjs";
+import { ensureNodePackages, ROOT, sayVersions } from "./prerequisites.mjs";
 import { runCommand } from "./process.mjs";
 import { run, say, step } from "./say.mjs";
 
@@ -72,15 +71,11 @@ await run(async () => {
   const names = given.filter((one) => !one.startsWith("--"));
   const withChecks = !given.includes("--only-jest") && !isLong && names.length === 0;
   sayVersions();
-  const packages = ensureNodePackages();
-  // What is missing here is said before anything long begins.
-  const ready = Promise.all([ensurePrograms(), packages]);
+  await ensureNodePackages();
   // The checks read sources alone. They keep one core busy beside the build, and beside tests that wait for a browser or the database.
   const [checks, tests] = await Promise.all([
-    ready.then(() => (withChecks ? runChecks() : { passed: 0, failed: 0 })),
-    Promise.all([ready, packages.then(build)]).then(() =>
-      runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
-    ),
+    withChecks ? runChecks() : { passed: 0, failed: 0 },
+    runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
   ]);
   const passed = checks.passed + tests.passed;
   const failed = checks.failed + tests.failed;
@@ -89,17 +84,6 @@ await run(async () => {
   say(`${passed} passed, ${failed} failed`);
   process.exitCode = failed === 0 && passed > 0 ? 0 : 1;
 });
-
-async function ensurePrograms() {
-  await ensureMariaDb();
-  await ensureDebianPackages([
-    { program: "chromium-headless-shell", package: "chromium-headless-shell" },
-    { program: "nginx", package: "nginx" },
-    { program: "openssl", package: "openssl" },
-    { program: "php", package: "php-cli" },
-    { program: "python3", package: "python3" },
-  ]);
-}
 
 async function runChecks() {
   let passed = 0;
@@ -141,7 +125,7 @@ async function runJest(args) {
   const jest = join(ROOT, "node_modules/jest/bin/jest.js");
   const child = spawn(process.execPath, [...node, jest, "--json", `--outputFile=${RESULTS}`, ...args], {
     cwd: ROOT,
-    stdio: ["ignore", "ignore", "inherit"],
+    stdio: ["ignore", "inherit", "inherit"],
   });
   // Ctrl-C reaches the tests as well; they put their database away before this ends.
   process.on("SIGINT", () => undefined);

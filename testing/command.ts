@@ -1,9 +1,9 @@
-/** The `lucchetto` command: as a process of its own, or in the test's process, which spares starting one. */
+/** The `lucchetto` command as it is shipped: as a process of its own, or in the test's process, which spares starting one. */
 import { spawn } from "node:child_process";
 import { PassThrough, Readable } from "node:stream";
 import { text } from "node:stream/consumers";
 import { fileURLToPath } from "node:url";
-import { runCommandLine } from "../cli/src/run.ts";
+import { runCommandLine } from "@lucchetto/cli/run";
 
 export const COMMAND = fileURLToPath(new URL("../cli/bin/lucchetto.js", import.meta.url));
 
@@ -42,7 +42,7 @@ export function runCommand(home: string, args: readonly string[], options: RunOp
   });
 }
 
-/** The same in this process: the command from its sources, with streams and an environment of its own. */
+/** The same in this process, with streams and an environment of its own. */
 export async function callCommand(
   home: string,
   args: readonly string[],

@@ -1,6 +1,7 @@
 /**
- * Starts one MariaDB for all tests, in a folder of its own, and writes down the schema that all migrations leave: each
- * test file has a database of its own, made from that text.
+ * For tests that drive the real thing: builds whatever is not as its sources are, installs what is missing, and starts one MariaDB
+ * for all, in a folder of its own. It writes down the schema that all migrations leave: each test file has a database of its own,
+ * made from that text.
  */
 import {
   accessSync,
@@ -16,9 +17,8 @@ import {
 } from "node:fs";
 import { freemem, tmpdir } from "node:os";
 import { join } from "node:path";
-import { createDataSource } from "@lucchetto/service";
-import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
-import { findProgram } from "../scripts/prerequisites.mjs";
+import { createDatabase, ensureMariaDb, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
+import { build, ensureDebianPackages, findProgram } from "../scripts/prerequisites.mjs";
 import { runCommand } from "../scripts/process.mjs";
 
 const TEMPLATE = "schema_template";
@@ -26,7 +26,19 @@ const MEMORY = "/dev/shm";
 /** Bytes: several times what all tests write. */
 const PLENTY = 4 * 2 ** 30;
 
+const PROGRAMS = [
+  { program: "chromium-headless-shell", package: "chromium-headless-shell" },
+  { program: "nginx", package: "nginx" },
+  { program: "openssl", package: "openssl" },
+  { program: "php", package: "php-cli" },
+  { program: "python3", package: "python3" },
+];
+
 export default async function setUp() {
+  // What is missing here is said before anything long begins.
+  await ensureMariaDb();
+  await ensureDebianPackages(PROGRAMS);
+  await build();
   const place = placeToWrite();
   removeLeftBehind(place);
   // What tests leave lying goes with it. Some look at it as another user.
@@ -77,6 +89,8 @@ function endServerOf(directory) {
 }
 
 async function writeSchema(server, file) {
+  // What was just compiled.
+  const { createDataSource } = await import("@lucchetto/service");
   const password = randomPassword();
   await createDatabase(server, { name: TEMPLATE, user: TEMPLATE, password });
   const url = `mariadb://${TEMPLATE}@127.0.0.1:${server.port}/${TEMPLATE}`;

@@ -4,6 +4,9 @@ import { createSampleApp } from "@lucchetto/demo";
 import type { TestService } from "./service.ts";
 import { freePort } from "./service.ts";
 
+/** However slow the machine is. */
+const MAX_QUESTION_MILLISECONDS = 60_000;
+
 export interface TestSampleApp {
   readonly url: string;
   readonly clientId: string;
@@ -28,6 +31,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
     appKey: body.key,
     returnAddress: `http://localhost:${port}/signed-in`,
     signedOutAddress: `http://localhost:${port}/signed-out`,
+    timeout: MAX_QUESTION_MILLISECONDS,
   };
 }
 

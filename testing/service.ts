@@ -1,4 +1,7 @@
-/** The real service on a real MariaDB and a real port, with its clock and its log in the test's hands. */
+/**
+ * The real service on a real MariaDB and a real port, with its clock and its log in the test's hands: from its sources, in the test's
+ * own process. What is shipped is started by `shipped.ts`.
+ */
 import { randomBytes } from "node:crypto";
 import { mkdtempSync, rmSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
@@ -6,6 +9,7 @@ import { join } from "node:path";
 import { Writable } from "node:stream";
 import type { Client } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
+import { isLoopbackHost } from "@lucchetto/core";
 import type { Clock, Configuration, MovableClock } from "@lucchetto/service";
 import {
   createDataSource,
@@ -20,6 +24,7 @@ import { freePort } from "../scripts/process.mjs";
 import type { TestDatabase } from "./database.ts";
 import { createTestDatabase } from "./database.ts";
 import { eventually } from "./eventually.ts";
+import { enrolAuthenticator } from "./second-factor.ts";
 
 export { freePort };
 
@@ -51,9 +56,13 @@ export interface TestService {
   signIn(identifier: string, password?: string, extra?: { remember?: boolean }): Promise<string>;
   /** An operator's own token. */
   operator(): Promise<string>;
+  stop(): Promise<void>;
+}
+
+/** One in the test's own process. */
+export interface InProcessService extends TestService {
   /** Runs what otherwise runs once a minute: what has had its time goes. */
   sweep(): Promise<void>;
-  stop(): Promise<void>;
 }
 
 /**
@@ -76,7 +85,7 @@ export interface TestServiceOptions {
   readonly keys?: object;
   /** Time passes by itself, for what is timed by others too: browsers, authenticator apps, mail servers. */
   readonly timePasses?: boolean;
-  /** Public address in place of the one that is listened at; `{port}` is filled in. */
+  /** Public address in place of the one that is listened at; `{port}` is filled in. One that is not loopback means production. */
   readonly publicUrl?: string;
   /** With looking inside, as development has it. It is off for the rest: it takes a sixth of a test's time. */
   readonly looksInside?: boolean;
@@ -89,12 +98,27 @@ export const PRODUCTION = {
   LUCCHETTO_MAIL_VIA: "none",
 } as const;
 
+/** Production as a public address asks for it, and otherwise as tests expect a service. */
+const FOR_OTHERS = {
+  ...PRODUCTION,
+  LUCCHETTO_ACCOUNTS_TELL_TAKEN: "true",
+  LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "reminded",
+} as const;
+
 /** Starts one in production. @param settings on top of what it needs. */
-export const startProduction = (settings: Readonly<Record<string, string>> = {}): Promise<TestService> =>
+export const startProduction = (settings: Readonly<Record<string, string>> = {}): Promise<InProcessService> =>
   startService({ publicUrl: "https://accounts.brina.example", settings: { ...PRODUCTION, ...settings } });
 
-/** Starts a service. */
-export async function startService(options: TestServiceOptions = {}): Promise<TestService> {
+/** What an instance stands on, and how it is called, whatever it is made of. */
+export interface Place extends Omit<TestService, "clock" | "machine" | "log" | "stop"> {
+  /** Environment variables that hold its settings and secrets. */
+  readonly environment: Readonly<Record<string, string>>;
+  /** Drops what it stood on. */
+  clear(): Promise<void>;
+}
+
+/** Makes a configuration, a database unless there is one, and the ways to call what will listen there. */
+export async function preparePlace(options: TestServiceOptions = {}): Promise<Place> {
   const database = options.beside?.database ?? options.database ?? (await createTestDatabase());
   const port = await freePort();
   const directory = mkdtempSync(join(tmpdir(), "lucchetto-test-"));
@@ -109,6 +133,7 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
       publicUrl,
       listen: { port, hosts: ["localhost", "127.0.0.1"] },
       site: { name: "Brina Huts" },
+      lookInside: options.looksInside === true ? "on" : "off",
       // Locks that a test holds on purpose are waited for, however slow the machine is.
       database: { url: database.url, deadline: "10m" },
       accounts: { email: "optional", username: "optional" },
@@ -119,38 +144,23 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     }),
   );
   writeFileSync(join(directory, "keys.yaml"), JSON.stringify(keys), { mode: 0o600 });
-  const configuration = loadConfiguration(configFile, {
+  const environment = {
     LUCCHETTO_DATABASE_PASSWORD: database.password,
+    ...(isLoopbackHost(new URL(publicUrl).hostname) ? {} : FOR_OTHERS),
     ...options.settings,
-  });
+  };
+  const clear = async (): Promise<void> => {
+    rmSync(directory, { recursive: true });
+    if (options.beside === undefined) await database.drop();
+  };
+  const configuration = loadConfiguration(configFile, environment);
   const dataSource = await createDataSource(configuration).initialize();
   if (options.database !== undefined) await dataSource.runMigrations({ transaction: "each" });
-  const machine = options.beside?.machine ?? (options.timePasses === true ? systemClock : standingClock());
-  const clock = createMovableClock(dataSource, machine);
-  await clock.refresh();
-  const lines: string[] = [];
-  const sink = new Writable({
-    write(chunk: Buffer, _encoding, done) {
-      lines.push(chunk.toString());
-      done();
-    },
-  });
-  const app = await createService({
-    configuration,
-    dataSource,
-    clock,
-    logger: pino({ level: "debug" }, sink),
-    looksInside: options.looksInside === true,
-  }).catch(async (error: unknown) => {
-    await dataSource.destroy();
-    if (options.beside === undefined) await database.drop();
-    throw error;
-  });
-  await app.listen(configuration.listen);
 
   // Where it listens, with the path of the public address.
   const url = `http://localhost:${port}${new URL(publicUrl).pathname.replace(/\/$/, "")}`;
   const client = createClient({ baseUrl: url, timeout: MAX_CALL_MILLISECONDS });
+  const as = (token: string) => createClient({ baseUrl: url, token, timeout: MAX_CALL_MILLISECONDS });
   const signIn: TestService["signIn"] = async (identifier, password = PASSWORD, extra = {}) => {
     const proof = { type: "password", identifier, password } as const;
     const { body } = await client(routes.signIn, { body: { proof, deliver: "token", ...extra } });
@@ -166,31 +176,65 @@ export async function startService(options: TestServiceOptions = {}): Promise<Te
     url,
     configuration,
     configFile,
+    environment,
     keys,
     database,
     dataSource,
-    clock,
-    machine,
-    log: () => lines.join(""),
     client,
-    as: (token) => createClient({ baseUrl: url, token, timeout: MAX_CALL_MILLISECONDS }),
+    as,
     register,
     signIn,
     async operator() {
       const email = "office@brina.example";
       const known = await dataSource.query("SELECT id FROM account WHERE emailKey = ?", [email]);
-      if (known.length === 0) {
-        const { id } = await register(email);
-        await dataSource.query("UPDATE account SET labels = '[\"operator\"]' WHERE id = ?", [id]);
-      }
-      return signIn(email);
+      if (known.length > 0) return signIn(email);
+      const { id } = await register(email);
+      await dataSource.query("UPDATE account SET labels = '[\"operator\"]' WHERE id = ?", [id]);
+      const token = await signIn(email);
+      if (configuration.mode === "development") return token;
+      // Where operators change nothing without a second factor.
+      return (await enrolAuthenticator({ as, clock: systemClock }, token)).token;
     },
+    async clear() {
+      await dataSource.destroy();
+      await clear();
+    },
+  };
+}
+
+/** Starts a service from its sources. */
+export async function startService(options: TestServiceOptions = {}): Promise<InProcessService> {
+  const place = await preparePlace(options);
+  const { configuration, dataSource } = place;
+  const machine = options.beside?.machine ?? (options.timePasses === true ? systemClock : standingClock());
+  const clock = createMovableClock(dataSource, machine);
+  await clock.refresh();
+  const lines: string[] = [];
+  const sink = new Writable({
+    write(chunk: Buffer, _encoding, done) {
+      lines.push(chunk.toString());
+      done();
+    },
+  });
+  const app = await createService({
+    configuration,
+    dataSource,
+    clock,
+    logger: pino({ level: "debug" }, sink),
+  }).catch(async (error: unknown) => {
+    await place.clear();
+    throw error;
+  });
+  await app.listen(configuration.listen);
+  return {
+    ...place,
+    clock,
+    machine,
+    log: () => lines.join(""),
     sweep: () => app.sweep(),
     async stop() {
       await app.close();
-      await dataSource.destroy();
-      rmSync(directory, { recursive: true });
-      if (options.beside === undefined) await database.drop();
+      await place.clear();
     },
   };
 }

@@ -115,6 +115,9 @@ export async function runService(config: string): Promise<void> {
   });
   const pass = (signal: NodeJS.Signals) => child.kill(signal);
   process.on("SIGTERM", pass);
+  // Whoever started this with a channel is gone, and would never end it.
+  process.once("disconnect", () => pass("SIGTERM"));
+  process.channel?.unref();
   // On a terminal Ctrl-C reaches the service by itself; it is only waited for.
   process.on("SIGINT", () => undefined);
   terminal().exitStatus = await new Promise<number>((resolve) =>

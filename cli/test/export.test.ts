@@ -9,7 +9,8 @@ import { callCommand } from "../../testing/command.ts";
 import { addPasskey, signInBy } from "../../testing/passkey.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { Visitor } from "../../testing/visitor.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
@@ -20,8 +21,8 @@ const publicUrl = "http://localhost:{port}";
 let service: TestService;
 let elsewhere: TestService;
 beforeAll(async () => {
-  service = await startService({ publicUrl });
-  elsewhere = await startService({ publicUrl, keys: service.keys });
+  service = await startShipped({ publicUrl });
+  elsewhere = await startShipped({ publicUrl, keys: service.keys });
   openssl("genpkey", "-algorithm", "X25519", "-out", at("mine.pem"));
   openssl("pkey", "-in", at("mine.pem"), "-pubout", "-out", at("mine.pub"));
   openssl("genpkey", "-algorithm", "X25519", "-out", at("other.pem"));
@@ -143,7 +144,7 @@ describe("an export", () => {
   test("that is cut, mended by hand, or of keys that are not here, is told so, and nothing half is taken", async () => {
     const whole = readFileSync(at("all.jsonl"), "utf8");
     const lines = whole.trimEnd().split("\n");
-    const elsewhereAgain = await startService();
+    const elsewhereAgain = await startShipped();
     try {
       const take = async (text: string) => {
         const name = at(`cut-${randomBytes(3).toString("hex")}.jsonl`);

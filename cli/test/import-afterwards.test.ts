@@ -2,12 +2,13 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, send, startService } from "../../testing/service.ts";
+import { json, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
 });
 afterAll(() => service.stop());
 const { file, importRun, statusOf, signIn, dump } = importingInto(() => service);

@@ -10,11 +10,11 @@ import { COMMAND } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startService } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
 });
 afterAll(() => service.stop());
 const importing = importingInto(() => service);

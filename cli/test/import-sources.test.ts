@@ -5,11 +5,11 @@ import { parsePlan } from "../../service/src/intake/plan.ts";
 import { callCommand, runCommand } from "../../testing/command.ts";
 import { importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startService } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
 });
 afterAll(() => service.stop());
 const importing = importingInto(() => service);

@@ -12,7 +12,8 @@ import { parse } from "yaml";
 import { commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 const ROOT = fileURLToPath(new URL("../../", import.meta.url));
 const GUIDE = readFileSync(join(ROOT, "docs/integrate.md"), "utf8");
@@ -31,7 +32,7 @@ function blocksOf(heading: string): Array<{ language: string; text: string }> {
 let service: TestService;
 const running: ChildProcess[] = [];
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   await service.operator();
 });
 afterEach(async () => {
@@ -166,9 +167,9 @@ describe("integrate in ten minutes", () => {
       proxyCheck: { clientId: string; proxies: string[] };
     };
     const sitePort = await freePort();
-    const behind = await startService({
+    const behind = await startShipped({
       beside: service,
-      timePasses: true,
+
       publicUrl: config.publicUrl.replace("8430", String(sitePort)),
       settings: {
         LUCCHETTO_TRUSTED_PROXIES: JSON.stringify(config.trustedProxies),

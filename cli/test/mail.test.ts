@@ -7,14 +7,15 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Run, RunOptions } from "../../testing/command.ts";
 import { callCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailsTo, mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));
 let service: TestService;
 let home: string;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   await lucchetto(["sign-in", "office@brina.example", "--password-stdin"], { input: PASSWORD });

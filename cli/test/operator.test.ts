@@ -9,13 +9,14 @@ import type { CommandLine } from "../../testing/command.ts";
 import { COMMAND, commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let home: string;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   lucchetto = commandLine(home, service);

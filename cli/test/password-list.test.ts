@@ -5,7 +5,8 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { callCommand } from "../../testing/command.ts";
 import { freePort } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 const digestOf = (password: string) => createHash("sha1").update(password).digest("hex");
 
@@ -34,7 +35,7 @@ describe("the operator's list of compromised passwords", () => {
     expect(JSON.parse(built.out)).toMatchObject({ lines: 5_002, entries: 5_001 });
     expect(readdirSync(home).sort()).toEqual(["digests.txt", "list.pwlist"]);
 
-    const service = await startService({
+    const service = await startShipped({
       settings: { LUCCHETTO_PASSWORDS_COMPROMISED_LIST: join(home, "list.pwlist") },
     });
     try {
@@ -82,7 +83,7 @@ describe("the operator's list of compromised passwords", () => {
       ],
     ] as const) {
       await expect(
-        startService({ settings: { LUCCHETTO_PASSWORDS_COMPROMISED_LIST: join(home, name) } }),
+        startShipped({ settings: { LUCCHETTO_PASSWORDS_COMPROMISED_LIST: join(home, name) } }),
       ).rejects.toThrow(why);
     }
     expect(await freePort()).toBeGreaterThan(0);

@@ -12,7 +12,8 @@ import type { CommandLine } from "../../testing/command.ts";
 import { commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 const MODULES = fileURLToPath(new URL("../../node_modules", import.meta.url));
 
@@ -20,7 +21,7 @@ let service: TestService;
 let browser: Browser;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   browser = await startBrowser();
   lucchetto = commandLine(mkdtempSync(join(tmpdir(), "lucchetto-home-")), service);

@@ -5,13 +5,14 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { commandLine, runCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, send, startService } from "../../testing/service.ts";
+import { PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let home: string;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   lucchetto = commandLine(home, service);

@@ -8,13 +8,14 @@ import type { CommandLine } from "../../testing/command.ts";
 import { COMMAND, commandLine, runCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, PRODUCTION_SCHEME, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD, PRODUCTION_SCHEME } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let home: string;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   lucchetto = commandLine(home, service);

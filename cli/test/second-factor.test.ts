@@ -8,14 +8,15 @@ import type { Run, RunOptions } from "../../testing/command.ts";
 import { callCommand } from "../../testing/command.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailsTo } from "../../testing/visitor.ts";
 
 let service: TestService;
 let home: string;
 beforeAll(async () => {
   // The command reckons by the machine's clock, moved as the service's is.
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
 });
 afterAll(() => service.stop());

@@ -21,7 +21,7 @@ describe("setup, refused or run again", () => {
     const { home, options, run } = await place();
     await run();
     const changed = [
-      ["--public-url", "http://huts.example:1234"],
+      ["--public-url", "http://127.0.0.1:1234"],
       ["--database", "mariadb://other@127.0.0.1/other"],
       ["--operator-email", "falco@brina.example"],
       ["--app-url", "http://localhost:1"],

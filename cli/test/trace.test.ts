@@ -6,12 +6,13 @@ import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { commandLine } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startProduction, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShippedProduction, startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService({ looksInside: true });
+  service = await startShipped({ looksInside: true });
   lucchetto = commandLine(mkdtempSync(join(tmpdir(), "lucchetto-home-")), service);
 });
 afterAll(() => service.stop());
@@ -57,7 +58,7 @@ test("an id that is not kept, and a service that keeps nothing, are said", async
     status: 1,
     err: expect.stringMatching(/There is no request "unheard-of" .* lucchetto trace --list/),
   });
-  const production = await startProduction({
+  const production = await startShippedProduction({
     LUCCHETTO_LISTEN_HOSTS: "[localhost]",
   });
   try {

@@ -10,7 +10,8 @@ import type { CommandLine } from "../../testing/command.ts";
 import { COMMAND, commandLine } from "../../testing/command.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, send, startService } from "../../testing/service.ts";
+import { PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { codeOf, mailTo, proveAddress, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
@@ -22,7 +23,7 @@ let service: TestService;
 let home: string;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   home = mkdtempSync(join(tmpdir(), "lucchetto-back-"));
   lucchetto = commandLine(home, service);
   await service.operator();

@@ -5,12 +5,13 @@ import type { Browser, BrowserContext, Page } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   browser = await startBrowser();
 });
 afterAll(async () => {
@@ -178,7 +179,7 @@ describe("time", () => {
   /** Browser and service tell the time alike. */
   let punctual: TestService;
   beforeAll(async () => {
-    punctual = await startService({ timePasses: true });
+    punctual = await startShipped();
   });
   afterAll(() => punctual.stop());
 

@@ -7,14 +7,15 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let operator: string;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   operator = await service.operator();
   await service.register("petra@brina.example");
   sample = await startSampleApp(service);

@@ -4,12 +4,12 @@ import type { Browser } from "playwright-core";
 import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startService } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true, looksInside: true });
+  service = await startShipped({ looksInside: true });
   browser = await startBrowser();
 });
 afterAll(async () => {

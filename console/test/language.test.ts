@@ -5,12 +5,13 @@ import type { Browser } from "playwright-core";
 import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true, settings: { LUCCHETTO_SITE_LANGUAGE: "it" } });
+  service = await startShipped({ settings: { LUCCHETTO_SITE_LANGUAGE: "it" } });
   browser = await startBrowser();
 });
 afterAll(async () => {

@@ -6,7 +6,8 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailTo } from "../../testing/visitor.ts";
 
 const NEW = "moss on the north side";
@@ -16,7 +17,7 @@ let service: TestService;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ settings: { LUCCHETTO_ACCOUNTS_TELL_TAKEN: "false" } });
+  service = await startShipped({ settings: { LUCCHETTO_ACCOUNTS_TELL_TAKEN: "false" } });
   sample = await startSampleApp(await withOperator(service));
   browser = await startBrowser();
 });

@@ -9,13 +9,14 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { callCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, send, startService } from "../../testing/service.ts";
+import { PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   await service.operator();
   browser = await startBrowser();
 });

@@ -4,12 +4,13 @@ import { colourViolations, scrollsSideways, violations } from "../../testing/axe
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   // Registers an app, so that the console has one to show.
   await (await startSampleApp(service)).stop();
   browser = await startBrowser();

@@ -6,7 +6,8 @@ import { openTab, plugIn, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailTo, proveAddress } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
@@ -14,7 +15,7 @@ const MINUTE = 60_000;
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   browser = await startBrowser();
 });
 afterAll(async () => {
@@ -248,8 +249,7 @@ describe("passkeys in the browser", () => {
   });
 
   test("SI-10 whoever must have a second factor sets one up inside the sign-in: a passkey, or an app", async () => {
-    const strict = await startService({
-      timePasses: true,
+    const strict = await startShipped({
       settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "[keeper]" },
     });
     try {

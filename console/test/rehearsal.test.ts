@@ -6,13 +6,14 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   sample = await startSampleApp(service);
   browser = await startBrowser();
 });

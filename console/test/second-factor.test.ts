@@ -8,7 +8,8 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailTo, secretOf } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
@@ -16,7 +17,7 @@ const MINUTE = 60_000;
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   browser = await startBrowser();
 });
 afterAll(async () => {

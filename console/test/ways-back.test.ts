@@ -7,7 +7,8 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINE = "moss on the north side of the hut";
@@ -17,8 +18,8 @@ let service: TestService;
 let italian: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
-  italian = await startService({ settings: { LUCCHETTO_SITE_LANGUAGE: "it" } });
+  service = await startShipped();
+  italian = await startShipped({ settings: { LUCCHETTO_SITE_LANGUAGE: "it" } });
   browser = await startBrowser();
 });
 afterAll(async () => {

@@ -12,12 +12,13 @@ import { keepPicture } from "../../testing/pictures.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   browser = await startBrowser();
 });
 afterAll(async () => {
@@ -173,7 +174,7 @@ describe("the site's own look", () => {
       "iVBORw0KGgoAAAANSUhEUgAAAAEAAAABCAYAAAAfFcSJAAAADUlEQVR42mNk+M9QDwADhgGAWjR9awAAAABJRU5ErkJggg==";
     writeFileSync(join(folder, "logo.png"), Buffer.from(pixel, "base64"));
     writeFileSync(join(folder, "site.css"), "h1 { letter-spacing: 3px; }\n");
-    const site = await startService({
+    const site = await startShipped({
       beside: service,
       settings: {
         LUCCHETTO_SITE_NAME: "Rifugi <Brina>",

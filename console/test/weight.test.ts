@@ -2,7 +2,8 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Browser } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
-import { send, startService } from "../../testing/service.ts";
+import { send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 /** Of everything that the sign-in page loads, fonts and headers included. */
 const MAX_BYTES = 110_000;
@@ -11,7 +12,7 @@ const MAX_REQUESTS = 8;
 let service: TestService;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService();
+  service = await startShipped();
   browser = await startBrowser();
 });
 afterAll(async () => {

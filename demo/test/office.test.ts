@@ -10,7 +10,8 @@ import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { mailsTo } from "../../testing/visitor.ts";
 
 const GAIA = "gaia@brina.example";
@@ -18,7 +19,7 @@ let service: TestService;
 let app: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   app = await startSampleApp(service);
   browser = await startBrowser();
   const operator = service.as(await service.operator());

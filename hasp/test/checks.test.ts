@@ -9,7 +9,8 @@ import fc from "fast-check";
 import { eventually } from "../../testing/eventually.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, send, startService } from "../../testing/service.ts";
+import { json, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { joinChecks, readChecks } from "../src/checks.ts";
 import { createLucchetto } from "../src/lucchetto.ts";
 import { readOptions } from "../src/options.ts";
@@ -192,8 +193,8 @@ describe("the service's own answers", () => {
   let other: TestService;
   let app: Awaited<ReturnType<typeof registerApp>>;
   beforeAll(async () => {
-    service = await startService();
-    other = await startService({ beside: service });
+    service = await startShipped();
+    other = await startShipped({ beside: service });
     app = await registerApp(service, 8421);
   });
   afterAll(async () => {

@@ -7,7 +7,8 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, startService } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 import { startTlsFront } from "../../testing/tls.ts";
 
 const SERVICE_NAME = "accounts.brina.example";
@@ -33,7 +34,7 @@ describe("two host names, https", () => {
     const appFront = await startTlsFront([APP_NAME]);
     const publicUrl = `https://${SERVICE_NAME}:${front.port}`;
     const appUrl = `https://${APP_NAME}:${appFront.port}`;
-    const service = await startService({ publicUrl });
+    const service = await startShipped({ publicUrl });
     front.to(portOf(service));
     await service.register("anna@brina.example");
     const operator = service.as(await service.operator());
@@ -135,7 +136,7 @@ describe("a path of one host name, behind nginx", () => {
     const port = await freePort();
     const site = `https://${SITE_NAME}:${port}`;
     const people = `${site}/people`;
-    const service = await startService({
+    const service = await startShipped({
       publicUrl: people,
       settings: {
         LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site",

@@ -14,14 +14,15 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, startService } from "../../testing/service.ts";
+import { freePort } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
 /** Lets the page go on that waits while the clock is moved. */
 let goOn: () => void = () => undefined;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   sample = await startSampleApp(service, (app) => {
     // It asks once for each cookie, and never again.
     const known = new Set<string>();
@@ -79,7 +80,7 @@ test("pages that forget to ask again, and that ask for too little, are found", a
 
 test("where an address has to be proved first, it opens the mail and goes on", async () => {
   const settings = { LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "required" };
-  const strict = await startService({ beside: service, settings });
+  const strict = await startShipped({ beside: service, settings });
   const port = await freePort();
   const app = await createSampleApp({
     ...(await registerApp(service, port, "Strict huts")),

@@ -7,12 +7,12 @@ import { callCommand } from "../../testing/command.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startService } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
 beforeAll(async () => {
-  service = await startService({ timePasses: true });
+  service = await startShipped();
   sample = await startSampleApp(service);
 });
 afterAll(async () => {

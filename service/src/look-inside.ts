@@ -26,11 +26,7 @@ const CLOSED: Inside = {
   routes: () => async () => undefined,
 };
 
-export async function lookInside({
-  configuration,
-  clock,
-  looksInside = true,
-}: ServiceParts): Promise<Inside> {
-  if (configuration.mode !== "development" || !looksInside) return CLOSED;
+export async function lookInside({ configuration, clock }: ServiceParts): Promise<Inside> {
+  if (configuration.mode !== "development" || configuration.lookInside === "off") return CLOSED;
   return (await import("./inside/index.ts")).openInside(clock);
 }

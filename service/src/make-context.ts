@@ -26,8 +26,6 @@ export interface ServiceParts {
   readonly dataSource: DataSource;
   readonly clock: Clock | MovableClock;
   readonly logger: FastifyBaseLogger;
-  /** `false`: development without looking inside. */
-  readonly looksInside?: boolean;
 }
 
 /** Makes it. */

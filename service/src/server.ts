@@ -8,6 +8,7 @@ import Fastify, { LogController } from "fastify";
 import type { Configuration } from "./config/index.ts";
 import { BODY_LIMIT } from "./http/body.ts";
 import type { Drain } from "./http/drain.ts";
+import { readClientAddresses } from "./http/forwarded.ts";
 import { listedAmong } from "./http/network.ts";
 import { problemBody, problemOf, sendProblem } from "./http/problem.ts";
 
@@ -20,9 +21,11 @@ type Handler = (request: IncomingMessage, response: ServerResponse) => void;
 export type Shortcut = (request: IncomingMessage, response: ServerResponse) => boolean;
 
 export interface ServerParts {
-  readonly configuration: Pick<Configuration, "publicUrl" | "trustedProxies"> & {
+  readonly configuration: Pick<Configuration, "publicUrl" | "trustedProxies" | "forwardedHeader"> & {
     readonly listen: Pick<Configuration["listen"], "requestTimeout">;
   };
+  /** Of every reply, by lower-case name. */
+  readonly headers: Readonly<Record<string, string>>;
   readonly logger: FastifyBaseLogger;
   readonly idOf: (request: IncomingMessage) => string;
   readonly shortcut: Shortcut;
@@ -36,30 +39,39 @@ export type Around = (request: IncomingMessage, response: ServerResponse, handle
 /** Makes the framework's instance over a server that asks the shortcut first. */
 export function createApp({
   configuration,
+  headers,
   logger,
   idOf,
   shortcut,
   drain,
   around,
 }: ServerParts): FastifyInstance {
-  const { publicUrl, trustedProxies, listen } = configuration;
-  return Fastify({
+  const { publicUrl, listen } = configuration;
+  const app = Fastify({
     loggerInstance: logger,
     logController: new LogController({ disableRequestLogging: true, requestIdLogLabel: "requestId" }),
     bodyLimit: BODY_LIMIT,
     serverFactory: (handler) => createHttpServer(listen.requestTimeout, { handler, shortcut, drain, around }),
-    trustProxy: trustedProxies.length === 0 ? false : [...trustedProxies],
     exposeHeadRoutes: false,
     // After everything was answered (`http/drain.ts`).
     forceCloseConnections: true,
     return503OnClosing: false,
     routerOptions: { maxParamLength: 200 },
     genReqId: idOf,
-    clientErrorHandler: refuseBrokenRequest(publicUrl),
+    clientErrorHandler: refuseBrokenRequest(publicUrl, headers),
     // An address that cannot be decoded, or a part of it that is far too long.
-    frameworkErrors: (error, request, reply) =>
-      sendProblem(request, reply as unknown as FastifyReply, publicUrl, problemOf(error)),
+    frameworkErrors: (error, request, reply) => {
+      // It comes before any hook.
+      void reply.headers(headers).header("x-request-id", request.id);
+      return sendProblem(request, reply as unknown as FastifyReply, publicUrl, problemOf(error));
+    },
   });
+  app.addHook("onRequest", (request, reply, done) => {
+    reply.headers(headers).header("x-request-id", request.id);
+    done();
+  });
+  readClientAddresses(app, configuration);
+  return app;
 }
 
 function createHttpServer(
@@ -114,7 +126,10 @@ export function requestIds(trustedProxies: readonly string[]): (request: Incomin
 }
 
 /** What is not HTTP at all never reaches a route; it still gets a problem. */
-function refuseBrokenRequest(publicUrl: string) {
+function refuseBrokenRequest(publicUrl: string, headers: Readonly<Record<string, string>>) {
+  const always = Object.entries(headers)
+    .map(([name, value]) => `${name}: ${value}\r\n`)
+    .join("");
   return (error: NodeJS.ErrnoException, socket: Socket): void => {
     if (error.code === "ECONNRESET" || !socket.writable) return;
     const code =
@@ -123,10 +138,11 @@ function refuseBrokenRequest(publicUrl: string) {
         : error.code === "ERR_HTTP_REQUEST_TIMEOUT"
           ? "request-timeout"
           : "malformed-request";
-    const body = problemBody(code, { publicUrl, requestId: randomUUID() });
+    const requestId = randomUUID();
+    const body = problemBody(code, { publicUrl, requestId });
     const text = JSON.stringify(body);
     socket.end(
-      `HTTP/1.1 ${body.status} ${body.title}\r\nContent-Type: application/problem+json\r\nCache-Control: no-store\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
+      `HTTP/1.1 ${body.status} ${body.title}\r\n${always}x-request-id: ${requestId}\r\nContent-Type: application/problem+json\r\nCache-Control: no-store\r\nContent-Length: ${Buffer.byteLength(text)}\r\nConnection: close\r\n\r\n${text}`,
     );
   };
 }

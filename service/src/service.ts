@@ -22,7 +22,7 @@ import { readBehalf } from "./http/on-behalf.ts";
 import { readOwnHosts } from "./http/own-host.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems } from "./http/problem.ts";
-import { setReplyHeaders } from "./http/reply-headers.ts";
+import { makeReplyHeaders } from "./http/reply-headers.ts";
 import { intakes } from "./intake/index.ts";
 import { journal } from "./journal/index.ts";
 import { lookInside } from "./look-inside.ts";
@@ -93,8 +93,10 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const idOf = inside.named(requestIds(configuration.trustedProxies));
   let shortcut: Shortcut = () => false;
   const drain = new Drain();
+  const headers = await makeReplyHeaders(configuration.publicUrl);
   const app = createApp({
     configuration,
+    headers,
     logger,
     idOf,
     shortcut: (...exchange) => shortcut(...exchange),
@@ -109,7 +111,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
 
   const shell = createPageShell(configuration, inside.script);
   const isOwnHost = readOwnHosts(configuration);
-  const headers = await guardRequests(app, context, { shell, isOwnHost });
+  guardRequests(app, context, { shell, isOwnHost });
   const logAnswer = logRequests(app, configuration.log.level);
   const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
   const metrics = collectMetrics(app, context, figures);
@@ -134,17 +136,16 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   return app;
 }
 
-/** What every request meets, whatever it asks for. @returns the headers of every reply. */
-async function guardRequests(
+/** What every request meets, whatever it asks for. */
+function guardRequests(
   app: FastifyInstance,
   context: ServiceContext,
   { shell, isOwnHost }: { shell: PageShell; isOwnHost: (host: string | undefined) => boolean },
-): Promise<Record<string, string>> {
+): void {
   const { publicUrl } = context.configuration;
   const methodsOf = rememberMethods(app);
   acceptJson(app);
   answerProblems(app, publicUrl);
-  const headers = await setReplyHeaders(app, publicUrl);
   app.addHook("onRequest", async ({ headers: { host } }) => {
     if (!isOwnHost(host)) throw new ProblemReply("wrong-host");
   });
@@ -165,7 +166,6 @@ async function guardRequests(
       return shell.sendProblem(request, reply, "not-found");
     return refuseUnknown(methodsOf, request, reply);
   });
-  return headers;
 }
 
 /** Everything below the path of the public address, and the metadata beside it. */

@@ -5,13 +5,13 @@ import type { JournalVerification } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { readKeyRing } from "@lucchetto/core";
 import { eventually } from "../../testing/eventually.ts";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
 import { chainWaiting } from "../src/journal/chain.ts";
 
 const DAY = 24 * 3_600_000;
 
-let service: TestService;
+let service: InProcessService;
 let operator: string;
 beforeAll(async () => {
   service = await startService();
@@ -19,7 +19,8 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const headOf = async (at: TestService, token: string) => (await at.as(token)(routes.showJournalHead)).body;
+const headOf = async (at: InProcessService, token: string) =>
+  (await at.as(token)(routes.showJournalHead)).body;
 
 /** Waits until all that was written is chained. @returns the head. */
 async function chained(at = service, token = operator): Promise<string> {
@@ -41,7 +42,11 @@ async function verify(
 }
 
 /** Something that is written down, and costs little: a code that nobody gave out. */
-async function happen(at: TestService, times: number, app: { clientId: string; key: string }): Promise<void> {
+async function happen(
+  at: InProcessService,
+  times: number,
+  app: { clientId: string; key: string },
+): Promise<void> {
   const authorization = `Basic ${Buffer.from(`${app.clientId}:${app.key}`).toString("base64")}`;
   const headers = { authorization, "content-type": "application/x-www-form-urlencoded" };
   const body = new URLSearchParams({

@@ -87,6 +87,16 @@ describe("the configuration", () => {
       /listen\.host: found 0\.0\.0\.0, expected 127\.0\.0\.1/,
     ],
     [
+      "a development service at a public name",
+      { ...GOOD, publicUrl: "http://accounts.lan.example" },
+      /publicUrl: found http:\/\/accounts\.lan\.example, expected a loopback address.*set mode: production/,
+    ],
+    [
+      "a development service that others may name",
+      { ...GOOD, listen: { hosts: ["localhost:8420", "accounts.internal"] } },
+      /listen\.hosts: found accounts\.internal, expected loopback names alone/,
+    ],
+    [
       "a URL where a scheme belongs",
       { ...GOOD, passwords: { hashing: { scheme: "https://brina.example" } } },
       /looks like a web address and belongs to publicUrl/,
@@ -278,9 +288,12 @@ describe("the configuration", () => {
   );
 
   test("passkeys: the relying party fits the address, origins are whole, trust and names are files that hold them", () => {
-    const at = (passkeys: object, publicUrl = "https://accounts.brina.example") => ({
+    const at = (passkeys: object) => ({
       ...GOOD,
-      publicUrl,
+      mode: "production",
+      publicUrl: "https://accounts.brina.example",
+      mail: "none",
+      ...KEYS,
       passkeys,
     });
     const read = (tree: unknown) => loadConfiguration(write(tree), {}).passkeys;

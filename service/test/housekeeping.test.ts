@@ -2,12 +2,12 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { readEmail } from "@lucchetto/core";
 import { eventually } from "../../testing/eventually.ts";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import { mailTo, proveAddress } from "../../testing/visitor.ts";
 import { inTransaction } from "../src/storage/in-transaction.ts";
 
-let service: TestService;
+let service: InProcessService;
 beforeAll(async () => {
   service = await startService({
     settings: {

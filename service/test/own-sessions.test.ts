@@ -1,11 +1,11 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { sweepSessions } from "@lucchetto/service";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 import { codeOf, Visitor } from "../../testing/visitor.ts";
 
-let service: TestService;
+let service: InProcessService;
 beforeAll(async () => {
   service = await startService();
 });

@@ -2,7 +2,7 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
 
@@ -10,7 +10,7 @@ const WRONG = "a wrong long password";
 const MINUTE = 60_000;
 const DAY = 86_400_000;
 
-let service: TestService;
+let service: InProcessService;
 beforeAll(async () => {
   service = await startService();
 });

@@ -7,7 +7,7 @@ import type { RecoveryEvent } from "@lucchetto/core";
 import { RECOVERY_RULES, recoveryDocument } from "@lucchetto/core";
 import type { TestAuthenticator } from "../../testing/second-factor.ts";
 import { codesOf as codesOfUri, enrolAuthenticator } from "../../testing/second-factor.ts";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
 import type { Reply } from "../../testing/visitor.ts";
 import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
@@ -17,7 +17,7 @@ const MINE = "the one that only the owner knows";
 const DAY = 86_400_000;
 const reason = "showed an identity card at the counter";
 
-let service: TestService;
+let service: InProcessService;
 beforeAll(async () => {
   service = await startService({ settings: { LUCCHETTO_SECOND_FACTOR_REQUIRED: "[warden]" } });
 });

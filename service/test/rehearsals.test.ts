@@ -4,10 +4,10 @@ import type { Client } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { eventually } from "../../testing/eventually.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
-import type { TestService } from "../../testing/service.ts";
+import type { InProcessService } from "../../testing/service.ts";
 import { send, startProduction, startService } from "../../testing/service.ts";
 
-let service: TestService;
+let service: InProcessService;
 let office: Client;
 beforeAll(async () => {
   service = await startService();

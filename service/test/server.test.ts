@@ -13,8 +13,10 @@ const app = createApp({
   configuration: {
     publicUrl: "http://localhost",
     trustedProxies: [],
+    forwardedHeader: "X-Forwarded-For",
     listen: { requestTimeout: 600_000 },
   },
+  headers: {},
   logger: pino({ level: "silent" }),
   idOf: () => randomUUID(),
   shortcut: () => false,

@@ -4,6 +4,7 @@
  */
 const { runInContext } = require("node:vm");
 const { TestEnvironment } = require("jest-environment-node");
+const { isOn } = require("./patches.cjs");
 
 const NAMES = [
   "Array",
@@ -23,7 +24,7 @@ const NOTED_CALLS = 10;
 const isInstance = Function.prototype[Symbol.hasInstance];
 /** The constructors of both contexts by their name; the second one's change with each test file. */
 const known = new Map(NAMES.map((name) => [name, [globalThis[name]]]));
-for (const all of known.values()) recogniseAll(all[0], all);
+if (isOn("share")) for (const all of known.values()) recogniseAll(all[0], all);
 
 /** `instanceof own` is true for what any of them made; classes that extend it stay as they are. */
 function recogniseAll(own, all) {
@@ -38,6 +39,7 @@ function recogniseAll(own, all) {
 module.exports = class SharingEnvironment extends TestEnvironment {
   constructor(...parts) {
     super(...parts);
+    if (!isOn("share")) return;
     for (const [name, all] of known) {
       all[1] = runInContext(name, this.context);
       recogniseAll(all[1], all);
@@ -49,6 +51,6 @@ module.exports = class SharingEnvironment extends TestEnvironment {
   /** Jest has errors note a hundred calls; what is shared makes many, and notes as few as in production. Tests' own keep theirs. */
   async setup() {
     await super.setup();
-    Error.stackTraceLimit = NOTED_CALLS;
+    if (isOn("calls")) Error.stackTraceLimit = NOTED_CALLS;
   }
 };

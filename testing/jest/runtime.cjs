@@ -9,11 +9,12 @@ const { dirname, join, resolve: resolvePath, sep } = require("node:path");
 const { pathToFileURL } = require("node:url");
 const { SyntheticModule } = require("node:vm");
 const { default: Runtime } = require("jest-runtime");
+const { isOn } = require("./patches.cjs");
 
 const ROOT = join(__dirname, "../..");
 const COMPILED_ROOMS = "core|contract|hasp|service|rehearsal|demo";
 const SOURCE = new RegExp(`^(${COMPILED_ROOMS})/src/(?!.*\\.test\\.ts$)(.*)\\.ts$`);
-const COMPILED_PACKAGE = new RegExp(`^@lucchetto/(?:${COMPILED_ROOMS})(?:/|$)`);
+const COMPILED_PACKAGE = new RegExp(`^@lucchetto/(?:${COMPILED_ROOMS}|cli)(?:/|$)`);
 const USES_JEST = /^import \{[^}]*\bjest\b[^}]*\} from "@jest\/globals";$/m;
 
 /** What runs the tests of a file. */
@@ -50,7 +51,7 @@ class NoMemory {
 module.exports = class SharingRuntime extends Runtime {
   /** The test runner follows every promise to know whose error it is, which would take a tenth of all tests' time. */
   requireInternalModule(from, name) {
-    if (!RUNNER.test(name ?? from)) return super.requireInternalModule(from, name);
+    if (!isOn("forget") || !RUNNER.test(name ?? from)) return super.requireInternalModule(from, name);
     const { coreModule } = this;
     const { require: usual } = coreModule;
     coreModule.require = (wanted) =>
@@ -64,6 +65,7 @@ module.exports = class SharingRuntime extends Runtime {
 
   constructor(...parts) {
     super(...parts);
+    if (!isOn("share")) return;
     const { esmLoader } = this;
     const resolve = esmLoader.resolveModule.bind(esmLoader);
     const [, , , , , , testPath] = parts;

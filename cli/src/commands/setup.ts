@@ -71,7 +71,10 @@ export function defineSetup(setup: Command): void {
   setup
     .option("--config <file>", "where to write the configuration", USUAL.config)
     .option("--site-name <text>", "the site's name")
-    .option("--public-url <address>", "the address people see; https means production")
+    .option(
+      "--public-url <address>",
+      "the address people see; any but a loopback address means production, and https",
+    )
     .option("--database <address>", `such as ${USUAL.database}; without a password`)
     .option(
       "--admin <address>",

@@ -5,3 +5,4 @@ export { withoutPasswords } from "./describe-issue.ts";
 export { keyRingFile, loadConfiguration, readSetting } from "./load.ts";
 export type { Configuration, MailSettings } from "./schema.ts";
 export { DEFAULT_COLOUR } from "./schema.ts";
+export { warningsOf } from "./warnings.ts";

@@ -127,6 +127,10 @@ export const configurationSchema = z.strictObject({
     .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
     .default([])
     .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+  forwardedHeader: z
+    .enum(["X-Forwarded-For", "Forwarded"])
+    .default("X-Forwarded-For")
+    .meta({ expected: "X-Forwarded-For or Forwarded" }),
   site: z
     .strictObject({
       name: z
@@ -451,6 +455,7 @@ export const configurationSchema = z.strictObject({
       afterSignOut: pagePath("/sign-in"),
     })
     .prefault({}),
+  lookInside: z.enum(["on", "off"]).default("on").meta({ expected: "on or off (development)" }),
   log: z
     .strictObject({
       level: z
@@ -596,11 +601,26 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
         `passwords.hashing.scheme: found ${scheme.text}, expected at least ${floors.join(" or ")} (production)`,
       );
     }
-  } else if (!isLoopbackHost(configuration.listen.host) && configuration.listen.host !== "::1") {
+  } else faults.push(...faultsOfReach(configuration));
+  return faults;
+}
+
+/** Development shows mails, traces and a clock to whoever reaches it: nobody but this machine does. */
+function faultsOfReach({ publicUrl, listen }: z.output<typeof configurationSchema>): string[] {
+  const faults: string[] = [];
+  if (!isLoopbackHost(listen.host) && listen.host !== "::1")
     faults.push(
-      `listen.host: found ${configuration.listen.host}, expected 127.0.0.1 or localhost (development listens on loopback only)`,
+      `listen.host: found ${listen.host}, expected 127.0.0.1 or localhost (development listens on loopback only)`,
     );
-  }
+  if (!isLoopbackHost(new URL(publicUrl).hostname))
+    faults.push(
+      `publicUrl: found ${publicUrl}, expected a loopback address such as http://localhost:8420 (development answers this machine alone); for others, set mode: production, which needs https`,
+    );
+  const reachable = listen.hosts.filter((host) => !isLoopbackHost(host.replace(/:\d+$/, "")));
+  if (reachable.length > 0)
+    faults.push(
+      `listen.hosts: found ${reachable.join(", ")}, expected loopback names alone (development answers this machine alone)`,
+    );
   return faults;
 }
 

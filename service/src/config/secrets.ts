@@ -29,8 +29,8 @@ export function readSecret(
   { variable, file, setting }: { variable?: string; file: string | undefined; setting: string },
 ): string | null {
   const given = variable === undefined ? undefined : environment[variable];
-  if (given !== undefined) return given;
-
+  // An empty one is what a script leaves that found nothing: the file still counts.
+  if (given !== undefined && given !== "") return given;
   return file === undefined ? null : readSecretFile(resolve(folder, file), setting, faults);
 }
 

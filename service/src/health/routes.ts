@@ -27,10 +27,10 @@ async function within<Result>(work: Promise<Result>, milliseconds: number): Prom
 /** They say how busy a site is: for listed addresses alone. Behind a proxy that is not trusted nobody knows who asks. */
 function isAllowed(
   { metrics, trustedProxies }: Pick<Configuration, "metrics" | "trustedProxies">,
-  { ip, headers }: FastifyRequest,
+  { clientAddress, headers }: FastifyRequest,
 ): boolean {
   const isForwarded = headers["x-forwarded-for"] !== undefined || headers.forwarded !== undefined;
-  return listedAmong(metrics.from, ip) && !(isForwarded && trustedProxies.length === 0);
+  return listedAmong(metrics.from, clientAddress ?? "") && !(isForwarded && trustedProxies.length === 0);
 }
 
 /** `/healthz`, `/readyz`, `/metrics`. */

@@ -7,6 +7,7 @@ import type { KeyedApp } from "../app/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { SignInRow } from "../storage/index.ts";
+import { assertFromThisMachine } from "./forwarded.ts";
 
 declare module "fastify" {
   interface FastifyInstance {
@@ -82,6 +83,7 @@ async function callerFor(
   route: Route,
   request: FastifyRequest,
 ): Promise<LiveSession | SignInRow | KeyedApp | null> {
+  if (route.access === "development") assertFromThisMachine(request);
   if (route.access === "anybody" || route.access === "development") return null;
   if (route.access === "app") {
     const caller = await app.readApp(request);

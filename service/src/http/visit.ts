@@ -9,7 +9,7 @@ export function visitOf(request: FastifyRequest): Visit {
   const { behalf } = request;
   const visitor =
     behalf === null
-      ? visitorOf(request.ip, request.headers["user-agent"])
+      ? visitorOf(request.clientAddress, request.headers["user-agent"])
       : visitorOf(behalf.address, behalf.userAgent);
   return {
     ...visitor,
@@ -20,10 +20,10 @@ export function visitOf(request: FastifyRequest): Visit {
 
 /** Somebody before an app that calls for them. */
 export function visitorOf(
-  address: string,
+  address: string | null,
   userAgent: string | undefined,
 ): Pick<Visit, "network" | "userAgent"> {
-  return { network: networkOf(address), userAgent: printableUserAgent(userAgent) };
+  return { network: address === null ? null : networkOf(address), userAgent: printableUserAgent(userAgent) };
 }
 
 /** Header values arrive as Latin-1; everything beyond printable ASCII is shown as a question mark. */

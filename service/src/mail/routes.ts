@@ -2,6 +2,7 @@ import type { MailboxItem } from "@lucchetto/contract";
 import { mailHtmlPath, routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../context.ts";
+import { assertFromThisMachine } from "../http/forwarded.ts";
 import { answer, mount } from "../http/mount.ts";
 import { isAuditorOnly } from "../operator/guard.ts";
 import { htmlOf, listMailbox, mailInFull, repeatMail } from "./mail.ts";
@@ -34,15 +35,16 @@ export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.showDevelopmentMail, async ({ params }) =>
       answer(200, await mailInFull(context, params.id)),
     );
-    app.get<{ Params: { id: string } }>(mailHtmlPath(":id"), async (request, reply) =>
-      reply
+    app.get<{ Params: { id: string } }>(mailHtmlPath(":id"), async (request, reply) => {
+      assertFromThisMachine(request);
+      return reply
         .headers({
           "cache-control": "no-store",
           "content-security-policy": MAIL_POLICY,
           "x-frame-options": "SAMEORIGIN",
         })
         .type("text/html; charset=utf-8")
-        .send(await htmlOf(context, request.params.id)),
-    );
+        .send(await htmlOf(context, request.params.id));
+    });
   };
 }

@@ -33,8 +33,6 @@ const STATUS_OK = 200;
 const writeActive = fastJson(z.toJSONSchema(activeIntrospection, { target: "draft-7" }) as ObjectSchema);
 /** Authorization headers that are remembered as read. */
 const MAX_HEADERS = 1_000;
-/** Of the headers of every reply those that say something to a program; the others are about pages. */
-const FOR_PROGRAMS: ReadonlySet<string> = new Set(["strict-transport-security", "x-content-type-options"]);
 
 /** A way to ask. */
 interface Question {
@@ -116,9 +114,7 @@ export function createQuickCheck(
   /** Whether a key still counts is asked with every token. */
   const known = new Map<string, KeyedApp>();
   const headers: readonly string[] = [
-    ...Object.entries(parts.headers)
-      .filter(([name]) => FOR_PROGRAMS.has(name))
-      .flat(),
+    ...Object.entries(parts.headers).flat(),
     ...["content-type", "application/json; charset=utf-8"],
     ...["cache-control", "no-store"],
     ...["pragma", "no-cache"],
@@ -225,7 +221,7 @@ export function createQuickCheck(
     const body = problemBody(code, { publicUrl, requestId, parts: said });
     if (said.retryAfter !== undefined) response.setHeader("retry-after", said.retryAfter);
     const type = { "content-type": "application/problem+json", "cache-control": "no-store" };
-    response.writeHead(body.status, { ...type, "x-request-id": requestId });
+    response.writeHead(body.status, { ...parts.headers, ...type, "x-request-id": requestId });
     response.end(JSON.stringify(body));
   }
 

@@ -5,7 +5,7 @@ import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { findByClientId } from "../app/store.ts";
 import { readMovedClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { ConfigurationError, loadConfiguration } from "../config/index.ts";
+import { ConfigurationError, loadConfiguration, readSetting, warningsOf } from "../config/index.ts";
 import { openTransport, refusalOf } from "../mail/transport.ts";
 import { CONSOLE_DIRECTORY } from "../pages/shell.ts";
 import { lostPasskeys } from "../passkey/relying-party.ts";
@@ -30,10 +30,21 @@ export async function check(path: string): Promise<Finding[]> {
     configuration = loadConfiguration(path);
   } catch (error) {
     if (!(error instanceof ConfigurationError)) throw error;
-    return error.faults.map((detail) => ({ subject: "configuration", verdict: "wrong", detail }));
+    const faults = error.faults.map((detail) => ({
+      subject: "configuration",
+      verdict: "wrong" as const,
+      detail,
+    }));
+    return [...tellMode(readSetting(path, "mode")), ...faults];
   }
   const findings: Finding[] = [
-    { subject: "configuration", verdict: "ok", detail: `${path}, mode ${configuration.mode}` },
+    ...tellMode(configuration.mode),
+    { subject: "configuration", verdict: "ok", detail: path },
+    ...warningsOf(configuration).map(({ name, detail }) => ({
+      subject: "configuration",
+      verdict: "warning" as const,
+      detail: `${name}: ${detail}`,
+    })),
     ...checkPasswordRules(configuration),
     ...(await checkCompromisedList(configuration)),
     ...checkSessions(configuration),
@@ -48,6 +59,18 @@ export async function check(path: string): Promise<Finding[]> {
   ];
   return [...findings, ...(await checkDatabase(configuration))];
 }
+
+/** What the rest is judged by, so it comes first. A mode that is none is told with what else is wrong. */
+function tellMode(mode: string | undefined): Finding[] {
+  const detail = MODES[mode ?? ""];
+  return detail === undefined ? [] : [{ subject: "mode", verdict: "ok", detail }];
+}
+
+const MODES: Readonly<Record<string, string>> = {
+  development:
+    "development: for this machine alone, to which mails, traces and the clock are open without signing in",
+  production: "production",
+};
 
 function checkPasswordRules({ passwords }: Configuration): Finding[] {
   const subject = "password rules";
@@ -125,9 +148,9 @@ function checkPasskeys({ publicUrl, passkeys }: Configuration): Finding {
   return { subject, verdict: "ok", detail: `for ${relyingPartyId}, used at ${origins.join(", ")}${trust}` };
 }
 
-/** Production on loopback is reached through a proxy; if that is not trusted, all people seem to come from it. */
-function checkProxies({ mode, listen, trustedProxies }: Configuration): Finding[] {
-  if (mode !== "production" || !isLoopbackHost(listen.host) || trustedProxies.length > 0) return [];
+/** Production is reached over TLS, and so through a proxy; if that is not trusted, all people seem to come from it. */
+function checkProxies({ mode, trustedProxies }: Configuration): Finding[] {
+  if (mode !== "production" || trustedProxies.length > 0) return [];
   const detail =
     "trustedProxies is empty, so all visitors seem to come from the proxy and share its limits; add it: trustedProxies: [127.0.0.1]";
   return [{ subject: "proxies", verdict: "warning", detail }];

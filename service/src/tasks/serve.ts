@@ -1,8 +1,11 @@
 /** `serve`: runs the service until it is told to stop. */
+import type { FastifyInstance } from "fastify";
+import type { Logger } from "pino";
 import { pino, stdSerializers } from "pino";
+import type { DataSource } from "typeorm";
 import { createMovableClock, readMovedClock, systemClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import { ConfigurationError } from "../config/index.ts";
+import { ConfigurationError, warningsOf } from "../config/index.ts";
 import { lostPasskeys } from "../passkey/relying-party.ts";
 import { createService } from "../service.ts";
 import { awaitDatabase, openDatabase, schemaStatus, withoutValues } from "../storage/index.ts";
@@ -31,36 +34,12 @@ export async function serve(configuration: Configuration, source: string): Promi
   const dataSource = await (configuration.database.atStart === "wait"
     ? awaitDatabase(configuration, (message) => logger.warn(`${message} Waiting for it.`))
     : openDatabase(configuration));
-  const status = await schemaStatus(dataSource);
-  if (!status.current) {
-    await dataSource.destroy();
-    throw new SchemaMismatch(
-      status.unknown.length > 0
-        ? `The database has migrations unknown to this version (${status.unknown.join(", ")}). Run the version that applied them.`
-        : "The database's schema is older than this version. Run: lucchetto schema apply",
-    );
-  }
-  if (configuration.mode === "production" && (await readMovedClock(dataSource)) !== 0) {
-    await dataSource.destroy();
-    throw new ConfigurationError(source, [
-      "the service's clock is moved, which production does not allow; in development mode, run: lucchetto clock reset",
-    ]);
-  }
-  const lost = await lostPasskeys(dataSource, configuration);
-  if (lost !== null) {
-    await dataSource.destroy();
-    throw new ConfigurationError(source, [lost]);
-  }
-  const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
-  const app = await createService({ configuration, dataSource, clock, logger });
-  try {
-    await app.listen(configuration.listen);
-  } catch (error) {
+  const app = await startOn(dataSource, { configuration, source, logger }).catch(async (error: unknown) => {
     // Left open, the database's connections would keep a process alive that serves nobody.
-    await app.close();
     await dataSource.destroy();
-    throw (error as NodeJS.ErrnoException).code === "EADDRINUSE" ? new PortTaken(configuration) : error;
-  }
+    throw error;
+  });
+  for (const { name, detail } of warningsOf(configuration)) logger.warn(`${name}: ${detail}`);
   if (configuration.passwords.rules === "off")
     logger.warn("passwords.rules is off: any password is accepted");
   logger.info(`Lucchetto (${configuration.mode}) is running at ${configuration.publicUrl}`);
@@ -91,6 +70,35 @@ export async function serve(configuration: Configuration, source: string): Promi
   // The command that started it is gone, and nobody would ever end it.
   process.once("disconnect", () => void stop());
   process.channel?.unref();
+}
+
+/** Starts it on a database, if that is one that it may work on. @throws Error with nothing left open but the database. */
+async function startOn(
+  dataSource: DataSource,
+  { configuration, source, logger }: { configuration: Configuration; source: string; logger: Logger },
+): Promise<FastifyInstance> {
+  const status = await schemaStatus(dataSource);
+  if (!status.current)
+    throw new SchemaMismatch(
+      status.unknown.length > 0
+        ? `The database has migrations unknown to this version (${status.unknown.join(", ")}). Run the version that applied them.`
+        : "The database's schema is older than this version. Run: lucchetto schema apply",
+    );
+  if (configuration.mode === "production" && (await readMovedClock(dataSource)) !== 0)
+    throw new ConfigurationError(source, [
+      "the service's clock is moved, which production does not allow; in development mode, run: lucchetto clock reset",
+    ]);
+  const lost = await lostPasskeys(dataSource, configuration);
+  if (lost !== null) throw new ConfigurationError(source, [lost]);
+  const clock = configuration.mode === "development" ? createMovableClock(dataSource) : systemClock;
+  const app = await createService({ configuration, dataSource, clock, logger });
+  try {
+    await app.listen(configuration.listen);
+  } catch (error) {
+    await app.close();
+    throw (error as NodeJS.ErrnoException).code === "EADDRINUSE" ? new PortTaken(configuration) : error;
+  }
+  return app;
 }
 
 function createLogger({ log, mode }: Configuration) {

@@ -5,7 +5,7 @@
 import { randomBytes } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
-import { OPERATOR_LABEL } from "@lucchetto/core";
+import { isLoopbackHost, OPERATOR_LABEL } from "@lucchetto/core";
 import type { Connection, RowDataPacket } from "mysql2/promise";
 import { createConnection } from "mysql2/promise";
 import type { DataSource } from "typeorm";
@@ -16,6 +16,7 @@ import { createMovableClock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import {
   checkConfiguration,
+  ConfigurationError,
   keyRingFile,
   loadConfiguration,
   readSetting,
@@ -124,7 +125,29 @@ function keepMailPassword(path: string): StepDone[] {
 
 /** Whether the values would do, before anything is written. @throws ConfigurationError. */
 export function judgeConfiguration(path: string, wish: ConfigurationWish): void {
-  checkConfiguration(settingsOf(wish, { withFiles: false }), dirname(resolve(path)));
+  try {
+    checkConfiguration(settingsOf(wish, { withFiles: false }), dirname(resolve(path)));
+  } catch (error) {
+    if (!(error instanceof ConfigurationError)) throw error;
+    const faults = error.faults.filter((fault) => !fault.startsWith("keys.file: missing"));
+    if (faults.some((fault) => fault.startsWith("publicUrl: "))) faults.push(...needsOfPublic(wish));
+    if (faults.length > 0) throw new ConfigurationError("what was given", faults);
+  }
+}
+
+/** What an address that others can reach asks for, said with the faults that it has. */
+function needsOfPublic({ publicUrl, smtpUrl }: ConfigurationWish): string[] {
+  if (!isForOthers(publicUrl)) return [];
+  const mail = smtpUrl === null ? "; without --smtp nobody can reset a password by mail" : "";
+  return [
+    `${publicUrl} can be reached by others, so setup makes a production installation: it needs a proxy with a certificate in front, and the proxy's address, such as --public-url https://${new URL(publicUrl).host}${mail}. For this machine alone use --public-url http://localhost:8420`,
+  ];
+}
+
+/** Over https, or by a name that is not this machine alone. */
+function isForOthers(publicUrl: string): boolean {
+  const url = URL.canParse(publicUrl) ? new URL(publicUrl) : null;
+  return url !== null && (url.protocol === "https:" || !isLoopbackHost(url.hostname));
 }
 
 function configurationText(wish: ConfigurationWish): string {
@@ -136,10 +159,9 @@ function settingsOf(
   { withFiles }: { withFiles: boolean },
 ) {
   const url = URL.canParse(publicUrl) ? new URL(publicUrl) : null;
-  const isPublic = url?.protocol === "https:";
+  const isPublic = isForOthers(publicUrl);
   return {
-    // A draft is judged as development: production also wants the files that are not there yet.
-    mode: isPublic && withFiles ? "production" : "development",
+    mode: isPublic ? "production" : "development",
     publicUrl,
     listen: { port: isPublic || url === null || url.port === "" ? 8420 : Number(url.port) },
     site: { name: siteName },

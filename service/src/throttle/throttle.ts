@@ -132,32 +132,37 @@ async function reserveBesideNetwork(
   network: string | null,
   reserveOther: () => Promise<ReservedCount>,
 ): Promise<ReservedTry> {
-  const networkTry = network === null ? null : await reserve(context, { kind: "network", name: network });
+  const networkTry = await reserve(context, ofNetwork("network", network));
   try {
     const other = await reserveOther();
     return {
       async giveBack(manager) {
-        await networkTry?.giveBack(manager);
+        await networkTry.giveBack(manager);
         await other.giveBack(manager);
       },
       async succeed(manager) {
-        await networkTry?.giveBack(manager);
+        await networkTry.giveBack(manager);
       },
     };
   } catch (error) {
-    await networkTry?.giveBack();
+    await networkTry.giveBack();
     throw error;
   }
 }
 
+/** All whose address nobody says so that it can be read are one network: nobody is outside the limits. */
+function ofNetwork(kind: Subject["kind"], network: string | null): Subject {
+  return { kind, name: network ?? "unreadable" };
+}
+
 /** Counts a request of a kind that is limited for each network. @throws ProblemReply `throttled`. */
 export async function countRegistration(context: ServiceContext, network: string | null): Promise<void> {
-  if (network !== null) await reserve(context, { kind: "network-registrations", name: network });
+  await reserve(context, ofNetwork("network-registrations", network));
 }
 
 /** Counts a challenge for a passkey, asked for by somebody who is not signed in. @throws ProblemReply `throttled`. */
 export async function countChallenge(context: ServiceContext, network: string | null): Promise<void> {
-  if (network !== null) await reserve(context, { kind: "network-challenges", name: network });
+  await reserve(context, ofNetwork("network-challenges", network));
 }
 
 /** Counts a call by which an app works on accounts. @throws ProblemReply `throttled`. */
@@ -167,7 +172,7 @@ export async function countAppWork(context: ServiceContext, appId: string): Prom
 
 /** Counts a mail asked for from a network. @throws ProblemReply `throttled`. */
 export async function countMailAsked(context: ServiceContext, network: string | null): Promise<void> {
-  if (network !== null) await reserve(context, { kind: "network-mail", name: network });
+  await reserve(context, ofNetwork("network-mail", network));
 }
 
 /**
