@@ -10,7 +10,7 @@ import { addPasskey, signInBy } from "../../testing/passkey.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { Visitor } from "../../testing/visitor.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));

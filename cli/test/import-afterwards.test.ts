@@ -3,7 +3,7 @@ import { routes } from "@lucchetto/contract";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 let service: TestService;

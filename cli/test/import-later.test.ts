@@ -10,7 +10,7 @@ import { COMMAND } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 beforeAll(async () => {

@@ -5,7 +5,7 @@ import { parsePlan } from "../../service/src/intake/plan.ts";
 import { callCommand, runCommand } from "../../testing/command.ts";
 import { importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 beforeAll(async () => {

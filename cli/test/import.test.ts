@@ -5,7 +5,7 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 /** By the system's own library. */
 const crypt = (password: string, setting: string) =>

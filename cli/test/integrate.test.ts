@@ -13,7 +13,7 @@ import { commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 const ROOT = fileURLToPath(new URL("../../", import.meta.url));
 const GUIDE = readFileSync(join(ROOT, "docs/integrate.md"), "utf8");

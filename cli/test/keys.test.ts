@@ -5,7 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { CommandLine } from "../../testing/command.ts";
 import { commandLine } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let home: string;

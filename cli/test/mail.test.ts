@@ -8,7 +8,7 @@ import type { Run, RunOptions } from "../../testing/command.ts";
 import { callCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailsTo, mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const COMMAND = fileURLToPath(new URL("../bin/lucchetto.js", import.meta.url));

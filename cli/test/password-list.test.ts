@@ -6,7 +6,7 @@ import { describe, expect, test } from "@jest/globals";
 import { callCommand } from "../../testing/command.ts";
 import { freePort } from "../../testing/service.ts";
 import { json, PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 const digestOf = (password: string) => createHash("sha1").update(password).digest("hex");
 

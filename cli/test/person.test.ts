@@ -6,7 +6,7 @@ import type { CommandLine } from "../../testing/command.ts";
 import { commandLine, runCommand } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let home: string;

@@ -9,7 +9,7 @@ import { COMMAND, commandLine, runCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, PRODUCTION_SCHEME } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let home: string;

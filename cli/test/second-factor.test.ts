@@ -9,7 +9,7 @@ import { callCommand } from "../../testing/command.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailsTo } from "../../testing/visitor.ts";
 
 let service: TestService;

@@ -11,7 +11,7 @@ import { COMMAND, commandLine } from "../../testing/command.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { codeOf, mailTo, proveAddress, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;

@@ -6,7 +6,7 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let browser: Browser;

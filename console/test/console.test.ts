@@ -8,7 +8,7 @@ import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let operator: string;

@@ -4,7 +4,7 @@ import type { Browser } from "playwright-core";
 import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let browser: Browser;

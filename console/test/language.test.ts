@@ -6,7 +6,7 @@ import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let browser: Browser;

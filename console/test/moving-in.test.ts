@@ -10,7 +10,7 @@ import { callCommand } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
 let service: TestService;

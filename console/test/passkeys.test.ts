@@ -7,7 +7,7 @@ import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, proveAddress } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;

@@ -9,7 +9,7 @@ import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, secretOf } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;

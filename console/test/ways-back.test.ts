@@ -8,7 +8,7 @@ import { keepPicture } from "../../testing/pictures.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINE = "moss on the north side of the hut";

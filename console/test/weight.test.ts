@@ -3,7 +3,7 @@ import type { Browser } from "playwright-core";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestService } from "../../testing/service.ts";
 import { send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 /** Of everything that the sign-in page loads, fonts and headers included. */
 const MAX_BYTES = 110_000;

@@ -10,7 +10,7 @@ import { eventually } from "../../testing/eventually.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { joinChecks, readChecks } from "../src/checks.ts";
 import { createLucchetto } from "../src/lucchetto.ts";
 import { readOptions } from "../src/options.ts";

@@ -10,7 +10,7 @@ import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;

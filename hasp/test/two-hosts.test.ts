@@ -8,7 +8,7 @@ import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 import { startTlsFront } from "../../testing/tls.ts";
 
 const SERVICE_NAME = "accounts.brina.example";
