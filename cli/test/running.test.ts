@@ -39,6 +39,7 @@ describe("for the one who runs it", () => {
     const { findings } = JSON.parse(check.out) as {
       findings: Array<{ subject: string; verdict: string; detail: string }>;
     };
+    expect(findings[0]).toMatchObject({ subject: "mode", detail: expect.stringMatching(/^development: /) });
     expect(Object.fromEntries(findings.map(({ subject, verdict }) => [subject, verdict]))).toMatchObject({
       configuration: "ok",
       database: "ok",
@@ -53,6 +54,33 @@ describe("for the one who runs it", () => {
       status: 1,
       out: expect.stringMatching(/wrong +database .*password is wrong|wrong +database/),
     });
+  });
+
+  test("S13 check names what is most likely not meant: networks wider than one's own, empty secrets; a wrong one has its mode first", async () => {
+    const { env } = withPassword();
+    const wide = {
+      ...env,
+      LUCCHETTO_TRUSTED_PROXIES: "['0.0.0.0/0', 10.0.0.0/8]",
+      LUCCHETTO_METRICS_FROM: "['::/0']",
+      LUCCHETTO_WEBHOOKS_SECRET: "",
+    };
+    const { status, out } = await lucchetto(["check", ...config()], { env: wide });
+    expect(status).toBe(0);
+    expect(out).toMatch(/warning +configuration +trustedProxies: 0\.0\.0\.0\/0 is wider than/);
+    expect(out).toMatch(/warning +configuration +metrics\.from: ::\/0 is wider than/);
+    expect(out).toMatch(/warning +configuration +LUCCHETTO_WEBHOOKS_SECRET: it is set and empty/);
+    expect(out).not.toContain("10.0.0.0/8 is wider");
+    const wrong = await lucchetto(["check", ...config()], {
+      env: { ...env, LUCCHETTO_PUBLIC_URL: "http://accounts.lan.example" },
+    });
+    expect(wrong.out).toMatch(/^ok +mode +development[^\n]*\nwrong +configuration +publicUrl: found http/);
+    // An empty password is none: the file still counts.
+    const file = join(home, "database-password");
+    writeFileSync(file, service.database.password, { mode: 0o600 });
+    const empty = { LUCCHETTO_DATABASE_PASSWORD: "", LUCCHETTO_DATABASE_PASSWORD_FILE: file };
+    const filed = await lucchetto(["check", ...config()], { env: empty });
+    expect(filed.out).toMatch(/ok +database/);
+    expect(filed.out).toMatch(/warning +configuration +LUCCHETTO_DATABASE_PASSWORD: /);
   });
 
   test("check warns of a production service that trusts no proxy", async () => {

@@ -56,6 +56,26 @@ describe("setup, refused or run again", () => {
     });
   });
 
+  test.each([
+    ["over http", "http://accounts.lan.example", /expected an address that begins with https:\/\//],
+    [
+      "by an address of the network",
+      "http://192.168.1.20:8420",
+      /expected an address that begins with https/,
+    ],
+  ])(
+    "an address that others can reach means production: %s it is refused with what it needs, and nothing is written",
+    async (_how, address, why) => {
+      const { home, options, run } = await place();
+      const refused = await run(withOption(options, "--public-url", address));
+      expect(refused.status).toBe(1);
+      expect(refused.err).toMatch(why);
+      expect(refused.err).toMatch(/production installation: it needs a proxy with a certificate in front/);
+      expect(refused.err).toContain(`--public-url https://${new URL(address).host}`);
+      expect(readdirSync(home)).toEqual([]);
+    },
+  );
+
   test("an interrupted one is gone on with: what is missing is made", async () => {
     const { home, run, options } = await place();
     const refused = await run(options, { LUCCHETTO_ADMIN_PASSWORD: "wrong" });

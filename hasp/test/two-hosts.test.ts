@@ -91,7 +91,8 @@ describe("two host names, https", () => {
       // OA-9: a page that asks for a proof of the last minutes.
       await page.goto(`${appUrl}/cancel-all`);
       expect(await page.textContent("h1")).toBe("Cancel all nights");
-      await service.clock.advance(11 * 60_000);
+      // Production has no clock that can be moved.
+      await service.dataSource.query("UPDATE session SET authTime = authTime - INTERVAL 11 MINUTE");
       await page.goto(`${appUrl}/cancel-all`);
       await page.waitForURL(`${publicUrl}/account/reauthenticate?*`);
       expect(await page.textContent("main")).toContain("Brina Huts asks you to confirm before you continue.");
@@ -184,7 +185,6 @@ describe("a path of one host name, behind nginx", () => {
         ["/account/reauthenticate", "Is it still you?"],
         ["/forgot", "Forgotten your password?"],
         ["/docs", "API"],
-        ["/mailbox", "Mailbox"],
       ] as const) {
         await page.goto(people + path);
         await page.waitForSelector("h1");

@@ -237,6 +237,32 @@ describe("pages", () => {
   });
 });
 
+describe("what is for this machine alone", () => {
+  test.each([
+    ["X-Forwarded-For", { "x-forwarded-for": "203.0.113.10" }],
+    ["a chain that ends here", { "x-forwarded-for": "203.0.113.10:4711, 127.0.0.1" }],
+    ["Forwarded", { forwarded: "for=203.0.113.10;proto=https" }],
+    ["an address that cannot be read", { "x-forwarded-for": "unknown" }],
+  ])(
+    "S1 a proxy that says by %s that somebody else asks opens neither mailbox, clock nor traces",
+    async (_how, headers) => {
+      for (const [method, path] of [
+        ["GET", "/v1/development/mailbox"],
+        ["GET", "/v1/development/clock"],
+        ["DELETE", "/v1/development/clock"],
+        ["GET", "/v1/development/traces"],
+        ["GET", "/mailbox/0190b6a2-0000-7000-8000-000000000000.html"],
+      ] as const) {
+        const reply = await send(service, method, path, { headers });
+        expect([path, reply.status]).toEqual([path, 421]);
+        expect(reply.json()).toMatchObject({ code: "wrong-host", detail: expect.stringContaining("proxy") });
+      }
+      const here = { "x-forwarded-for": "127.0.0.1, ::1" };
+      expect((await send(service, "GET", "/v1/development/clock", { headers: here })).status).toBe(200);
+    },
+  );
+});
+
 describe("bad requests", () => {
   test.each([
     ["broken JSON", '{"email":', 400],

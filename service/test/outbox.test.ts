@@ -11,7 +11,7 @@ import type { SMTPServerDataStream, SMTPServerOptions } from "smtp-server";
 import { SMTPServer } from "smtp-server";
 import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PRODUCTION_SCHEME, send, startService } from "../../testing/service.ts";
+import { freePort, send, startService } from "../../testing/service.ts";
 
 const HOUR = 3_600_000;
 const running: Array<{ stop(): Promise<void> }> = [];
@@ -251,8 +251,9 @@ describe("the outbox", () => {
     const production = await startService({
       publicUrl: "https://accounts.brina.example",
       settings: {
-        LUCCHETTO_MODE: "production",
-        LUCCHETTO_PASSWORDS_HASHING_SCHEME: PRODUCTION_SCHEME,
+        LUCCHETTO_MAIL_VIA: "smtp",
+        LUCCHETTO_ACCOUNTS_TELL_TAKEN: "false",
+        LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "required",
         LUCCHETTO_MAIL_SMTP_URL: `smtp://127.0.0.1:${port}`,
         LUCCHETTO_MAIL_FROM: "huts@brina.example",
       },

@@ -211,6 +211,41 @@ describe("networks", () => {
     expect((await wrong("six@brina.example", { from: "2001:db8:1:3::1" })).status).toBe(401);
   });
 
+  test("TH-6 whatever a proxy writes, a network is limited: with ports, and where nothing can be read", async () => {
+    const portOf = (index: number) => 1_024 + index;
+    for (const [from, another] of [
+      [(index: number) => `203.0.113.20:${portOf(index)}`, "203.0.113.21:1024"],
+      [
+        (index: number) => `198.51.100.${index}, [2001:db8:9::${index}]:${portOf(index)}`,
+        "[2001:db8:8::1]:9",
+      ],
+      // Nobody's address is everybody's: they are one.
+      [
+        (index: number) => ["unknown", `_hidden${index}`, `evil${index}.example`][index % 3] ?? "",
+        "203.0.113.22",
+      ],
+    ] as const) {
+      const replies = [];
+      for (let index = 0; index < NETWORK_MOST + 10; index += 1)
+        replies.push(await wrong(`${another}-${index}@brina.example`, { from: from(index) }));
+      expect(statuses(replies).filter((status) => status === 429)).toHaveLength(10);
+      expect((await wrong("elsewhere@brina.example", { from: another })).status).toBe(401);
+    }
+    // Every limit of networks: challenges for passkeys (S4), registrations, mails.
+    const { dataSource } = service;
+    const count = async () =>
+      (await dataSource.query("SELECT DISTINCT kind FROM throttle_count WHERE subject = 'unreadable'"))
+        .length;
+    const call = (path: string, value: unknown) => {
+      const { body, headers } = json(value);
+      return send(service, "POST", path, { body, headers: { ...headers, "x-forwarded-for": "unknown" } });
+    };
+    await call("/v1/passkey-challenges", { purpose: "sign-in" });
+    await call("/v1/accounts", { email: "unreadable@brina.example", password: PASSWORD });
+    await call("/v1/mail-links", { purpose: "reset", identifier: "unreadable@brina.example" });
+    expect(await count()).toBe(4);
+  });
+
   test("TH-6 without a configured proxy the header counts for nothing", async () => {
     const plain = await startService({ settings: { LUCCHETTO_THROTTLE_NETWORK_MOST: "10" } });
     try {

@@ -1,5 +1,5 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
-import { MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES } from "@lucchetto/core";
+import { MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES, THROTTLE_KINDS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, MoreThanOrEqual } from "typeorm";
 import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
@@ -60,16 +60,23 @@ export function listCounts(
   });
 }
 
-/** Kinds of counts that are forgotten after a while; an account's stay. */
-const FORGOTTEN: ThrottleKind[] = [
-  "account-factor-reset",
-  "network",
-  "network-registrations",
-  "network-mail",
-  "address-mail",
-  "device-mail",
-  "app-work",
-];
+/** Until when counts of each kind stay: a day after their last change, as those of names, or until the account's next sign-in. */
+const KEPT: Readonly<Record<ThrottleKind, "a-day" | "as-names" | "until-sign-in">> = {
+  "account-strange": "until-sign-in",
+  "account-known": "until-sign-in",
+  "account-factor": "until-sign-in",
+  "account-factor-known": "until-sign-in",
+  "account-factor-reset": "a-day",
+  name: "as-names",
+  network: "a-day",
+  "network-registrations": "a-day",
+  "network-mail": "a-day",
+  "network-challenges": "a-day",
+  "address-mail": "a-day",
+  "device-mail": "a-day",
+  "app-work": "a-day",
+};
+const FORGOTTEN = THROTTLE_KINDS.filter((kind) => KEPT[kind] === "a-day");
 
 /** Milliseconds that a typed name stays closed that somebody tried as often as an account may be tried. */
 const CLOSED_NAMES_STAY = 30 * 86_400_000;
