@@ -9,7 +9,7 @@ import { ROOT } from "./prerequisites.mjs";
 import { run, say, UserError } from "./say.mjs";
 
 const TABLE = join(ROOT, "docs", "assurance.md");
-const ROOMS = ["core", "contract", "hasp", "service", "console", "cli", "demo"];
+const ROOMS = ["core", "contract", "hasp", "service", "console", "rehearsal", "cli", "demo", "testing"];
 const ROW = /^\| ([A-Z]{2}-\d+) \| (.*?) \| (.*?) \| (.*?) \|$/;
 const ID = /\b[A-Z]{2}-\d+\b/g;
 /** A title begins with the ids that it holds. */

@@ -7,7 +7,7 @@ import type { CommandLine } from "../../testing/command.ts";
 import { commandLine } from "../../testing/command.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
-import { startShippedProduction, startShipped } from "../../testing/shipped-service.ts";
+import { startShipped, startShippedProduction } from "../../testing/shipped-service.ts";
 
 let service: TestService;
 let lucchetto: CommandLine;

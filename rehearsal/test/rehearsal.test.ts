@@ -36,6 +36,7 @@ test("a rehearsal of the sample application passes every step, and leaves nobody
     "SELECT DISTINCT state FROM account WHERE emailKey LIKE 'rehearsal-%'",
   );
   expect(states).toEqual([{ state: "closed" }]);
+  await service.clock.refresh();
   expect(service.clock.movedBy).toBe(0);
   expect(readFileSync(join(home, "walk.xml"), "utf8")).toMatch(
     /<testsuite [^>]*tests="22" failures="0" skipped="0">/,

@@ -99,7 +99,7 @@ async function play(
       });
       if (reply.status === 201) {
         await createClient({ baseUrl: url, headers, token: reply.body.token ?? "" })(routes.signOut);
-        if (email !== undefined && person.unproved !== true) await openLink(client, { email, password });
+        if (email !== undefined && person.unproved !== true) await openLink(client, { url, email, password });
         if (person.labels !== undefined)
           await change(url, operator, reply.body.account.id, { labels: [...person.labels] });
       }
@@ -158,9 +158,12 @@ async function play(
 /** Opens the mail that came after registering, and shows the password that was chosen. */
 async function openLink(
   client: Client,
-  { email, password: present }: { email: string; password: string },
+  { url, email, password: present }: { url: string; email: string; password: string },
 ): Promise<void> {
-  const { body } = await client(routes.listDevelopmentMailbox, { query: { limit: 20 } });
+  // The mailbox of development is this machine's, not the visitor's.
+  const { body } = await createClient({ baseUrl: url })(routes.listDevelopmentMailbox, {
+    query: { limit: 20 },
+  });
   const mail = body.items.find(({ to, template }) => to === email && template === "verify");
   const secret = new URL(mail?.links[0] ?? "").hash.slice(1);
   await client(routes.redeemLink, { body: { secret, present } });

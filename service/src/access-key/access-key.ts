@@ -13,13 +13,13 @@ import {
   readIdentifier,
   TOKEN_BYTES,
 } from "@lucchetto/core";
-import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { claimsOf } from "../oauth/claims.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { assertFresh } from "../session/fresh.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";
 import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
@@ -45,7 +45,7 @@ export async function makeAccessKey(
   wanted: WantedKey,
   visit: Visit,
 ): Promise<{ accessKey: AccessKey; key: PlainToken<"access-key"> }> {
-  const { dataSource, clock } = context;
+  const { clock } = context;
   await assertFresh(context, { session, account });
   const expiresAt = wanted.expiresAt === undefined ? null : new Date(wanted.expiresAt);
   if (expiresAt !== null && expiresAt <= clock.now())
@@ -59,20 +59,19 @@ export async function makeAccessKey(
   if (errors.length > 0) throw fieldProblem(errors);
 
   const { plain, hashed } = mintToken("access-key", randomBytes(TOKEN_BYTES));
-  return inTransaction(dataSource, async (manager) => {
-    const locked = await lockAccount(manager, account.id);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+  return changeOwn(context, { session, account }, async ({ manager, account: locked, now }) => {
+    const lost = (labels ?? []).findIndex((label) => !locked.labels.includes(label));
+    if (lost >= 0) throw fieldProblem([fieldError(`labels.${lost}`, "label-not-yours")]);
     if ((await countAccessKeysOf(manager, account.id)) >= MAX_ACCESS_KEYS) {
       throw fieldProblem([fieldError("name", "too-many-access-keys", { most: MAX_ACCESS_KEYS })]);
     }
-    const now = clock.now();
     const { name } = wanted;
     const row = { id: newId(now), accountId: account.id, keyHash: hashed, name, labels };
     const made: AccessKeyRow = { ...row, createdAt: now, expiresAt, lastUsedAt: null };
     await insertAccessKey(manager, made);
     const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "access-key-made", account, visit });
+    await tellOwner(context, manager, { name: "access-key-made", account: locked, visit });
     return { accessKey: showAccessKey(made), key: plain };
   });
 }
@@ -88,15 +87,14 @@ export async function listOwnAccessKeys(
 /** Deletes one; another person's is as missing as none. @throws ProblemReply `not-found`. */
 export async function deleteOwnAccessKey(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   id: string,
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
-  await inTransaction(dataSource, async (manager) => {
+  await changeOwn(context, caller, async ({ manager, account, session, now }) => {
     if (!(await deleteAccessKey(manager, { id, accountId: account.id }))) throw new ProblemReply("not-found");
     const event = { kind: "access-key.deleted", accountId: account.id, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now });
   });
 }
 

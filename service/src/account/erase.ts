@@ -12,6 +12,7 @@ import { endAsRuled } from "../recovery/end.ts";
 import { readFormer } from "../recovery/former.ts";
 import { tellOfClosing } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -27,18 +28,17 @@ import { deleteAccount, findAccount, listToErase, lockAccount, updateAccount } f
  */
 export async function eraseOwnAccount(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   visit: Visit,
 ): Promise<void> {
-  await assertFresh(context, { session, account });
+  const { account } = caller;
+  await assertFresh(context, caller);
   if (account.labels.includes(OPERATOR_LABEL)) throw fieldProblem([fieldError("labels", "operator-erased")]);
   const { id: accountId } = account;
   const { eraseAfter } = context.configuration.accounts;
   await consultOrRecord(context, { type: "account.erase", by: "person", account }, visit);
-  await inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const locked = await lockAccount(manager, accountId);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+  await changeOwn(context, caller, async ({ manager, account: locked, now }) => {
+    if (locked.labels.includes(OPERATOR_LABEL)) throw fieldProblem([fieldError("labels", "operator-erased")]);
     if (eraseAfter === 0) {
       await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit });
       return;

@@ -5,15 +5,16 @@ import type { Language } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem } from "../problem.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
-import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { isDuplicateOf } from "../storage/index.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
-import { lockAccount, updateAccount } from "./store.ts";
+import { updateAccount } from "./store.ts";
 
 /** `null` takes it away; left out it stays. */
-export interface OwnChange {
+export interface WantedChange {
   readonly displayName?: string | null | undefined;
   readonly username?: string | null | undefined;
   readonly language?: Language | null | undefined;
@@ -22,10 +23,11 @@ export interface OwnChange {
 /** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`. */
 export async function changeOwnAccount(
   context: ServiceContext,
-  { account }: LiveSession,
-  change: OwnChange,
+  caller: LiveSession,
+  change: WantedChange,
   visit: Visit,
 ): Promise<AccountFacts> {
+  const { account } = caller;
   if (Object.keys(definedOf(change)).length === 0) return account;
   const errors: FieldError[] = [];
   const wanted = { email: account.email, username: account.username, ...definedOf(change) };
@@ -46,13 +48,16 @@ export async function changeOwnAccount(
       : { username: username?.shown ?? null, usernameKey: username?.key ?? null }),
   };
   try {
-    return await inTransaction(context.dataSource, async (manager) => {
-      const before = await lockAccount(manager, account.id);
-      if (before === null) return account;
+    return await changeOwn(context, caller, async ({ manager, account: before, session, now }) => {
       await updateAccount(manager, account.id, columns);
       const reason = Object.keys(definedOf(change)).join(" ");
-      const event = { kind: "account.changed", reason, accountId: account.id } as const;
-      await record(context, manager, { event, visit, now: context.clock.now() });
+      const event = {
+        kind: "account.changed",
+        reason,
+        accountId: account.id,
+        sessionId: session.id,
+      } as const;
+      await record(context, manager, { event, visit, now });
       return { ...before, ...columns };
     });
   } catch (error) {
@@ -62,7 +67,7 @@ export async function changeOwnAccount(
 }
 
 /** Only what was said. */
-function definedOf(change: OwnChange): {
+function definedOf(change: WantedChange): {
   displayName?: string | null;
   username?: string | null;
   language?: Language | null;

@@ -1,6 +1,6 @@
 /** Another address for an account: asked for in a session, confirmed by a link to it. */
 import type { Identifier } from "@lucchetto/core";
-import { hashToken, readEmail } from "@lucchetto/core";
+import { hashToken, isSessionAlive, readEmail } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { consultOrRecord } from "../account/consult.ts";
 import { readNewEmail } from "../account/fields.ts";
@@ -16,6 +16,7 @@ import { readFormer } from "../recovery/former.ts";
 import type { UndoableChange } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
+import { lockSession } from "../session/store.ts";
 import type { AccountFacts, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor } from "../throttle/throttle.ts";
@@ -71,6 +72,9 @@ export async function sendChange(
   const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
   await inTransaction(dataSource, async (manager) => {
     await settle(manager);
+    // The change lapses with the session that asked: nobody is sent a link that does nothing.
+    const session = await lockSession(manager, sessionId);
+    if (session === null || !isSessionAlive(session, now)) return;
     await sendLink(context, manager, {
       purpose: "change-email",
       to: addresseeOf({ ...account, email: email.shown }),
@@ -116,6 +120,9 @@ export async function applyChange(
     const account = await lockAccount(manager, asked.id);
     if (account?.state !== "active" || (account.emailKey ?? "") !== link.emailKey)
       throw new ProblemReply("link-unknown");
+    // The session that asked may have ended while this waited for the account.
+    const session = link.sessionId === null ? null : await lockSession(manager, link.sessionId);
+    if (session === null || !isSessionAlive(session, now)) throw new ProblemReply("link-unknown");
     if (!(await spend(manager))) throw new ProblemReply("link-used");
     const { id: accountId } = account;
     const former = await readFormer(manager, accountId);

@@ -11,6 +11,7 @@ import type { FactorAdded } from "../second-factor/change.ts";
 import { addFactor, removeFactor } from "../second-factor/change.ts";
 import { assertLastingKeys } from "../second-factor/second-factor.ts";
 import { assertFresh } from "../session/fresh.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { isReachable } from "../sign-in/rule.ts";
 import type { AccountRow, PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
@@ -155,16 +156,18 @@ export async function insertNew(manager: EntityManager, row: PasskeyRow): Promis
 
 /** Calls one something else. @throws ProblemReply `not-found`, `invalid-fields`. */
 export async function renameOwnPasskey(
-  { dataSource: { manager } }: ServiceContext,
-  { account }: LiveSession,
+  context: ServiceContext,
+  caller: LiveSession,
   { id, name }: { id: string; name: string },
 ): Promise<Passkey> {
-  const own = { id, accountId: account.id };
+  const own = { id, accountId: caller.account.id };
   if (name.trim() === "") throw fieldProblem([fieldError("name", "empty")]);
-  await renamePasskey(manager, own, name.trim());
-  const row = await findPasskey(manager, own);
-  if (row === null) throw new ProblemReply("not-found");
-  return showPasskey(row);
+  return changeOwn(context, caller, async ({ manager }) => {
+    await renamePasskey(manager, own, name.trim());
+    const row = await findPasskey(manager, own);
+    if (row === null) throw new ProblemReply("not-found");
+    return showPasskey(row);
+  });
 }
 
 /** Removes one. @throws ProblemReply `reauthenticate`, `not-found`, `last-way-in`. */

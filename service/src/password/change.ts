@@ -3,13 +3,14 @@ import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
-import { lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
+import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
 import { assertFresh } from "../session/fresh.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
@@ -66,9 +67,7 @@ export async function changePassword(
     throw fieldProblem([fieldError("present", "present-password-wrong")]);
   }
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
-  return inTransaction(context.dataSource, async (manager) => {
-    await lockAccount(manager, account.id);
-    const now = context.clock.now();
+  return changeOwn(context, { session, account }, async ({ manager, now }) => {
     // The token that was shown is spent; whoever comes second with it, or with an ended session, changes nothing.
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
     await setRecord(manager, { accountId: account.id, made, now });

@@ -1,15 +1,15 @@
 /** Doing without a password, where enough other ways in remain. */
-import { lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
+import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { countWaysWithoutPassword } from "../passkey/passkey.ts";
 import { ProblemReply } from "../problem.ts";
 import { assertFresh } from "../session/fresh.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
-import { inTransaction } from "../storage/index.ts";
 import { deleteRecord, hasRecord } from "./store.ts";
 
 /** Ways in that remain: with one alone a lost device would close the account. */
@@ -22,12 +22,8 @@ export async function removePassword(
   visit: Visit,
 ): Promise<void> {
   await assertFresh(context, caller);
-  const { session, account } = caller;
-  const { id: accountId } = account;
-  await inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const locked = await lockAccount(manager, accountId);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+  await changeOwn(context, caller, async ({ manager, account: locked, session, now }) => {
+    const { id: accountId } = locked;
     if (!(await hasRecord(manager, accountId))) return;
     if ((await countWaysWithoutPassword(context, manager, locked)) < MIN_WAYS_LEFT)
       throw new ProblemReply("password-is-wanted");

@@ -3,20 +3,20 @@ import { randomBytes } from "node:crypto";
 import type { PlainToken, RecoveryEvent } from "@lucchetto/core";
 import { amrWith, beginLevel, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
+import type { FormerState } from "../recovery/former.ts";
 import { readFormer } from "../recovery/former.ts";
 import type { FactorMail } from "../recovery/undo-link.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
 import { makeCodes } from "./make-codes.ts";
 import { countUnusedCodes, hasSecondFactor, removeCodes, removeShortSecrets } from "./store.ts";
 
@@ -40,7 +40,7 @@ export interface FactorChange {
  */
 export async function addFactor<Added>(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   {
     amr,
     add,
@@ -50,17 +50,15 @@ export async function addFactor<Added>(
     add: (manager: EntityManager, now: Date) => Promise<Added>;
   },
 ): Promise<FactorAdded & { added: Added }> {
-  const { dataSource, clock } = context;
-  const { id: accountId } = account;
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
-  return inTransaction(dataSource, async (manager) => {
-    const now = clock.now();
-    const former = await lockBefore(manager, accountId);
+  return changeOwn(context, caller, async ({ manager, account, session, now }) => {
+    const { id: accountId } = account;
+    const former = await readFormer(manager, accountId);
     const added = await add(manager, now);
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
     const proved = { authTime: session.authTime, amr: amrWith(session.amr, amr), ...beginLevel(2, now) };
     await noteProof(manager, session.id, proved);
-    await tell(context, manager, { ...change, ...former, sessionId: session.id, now });
+    await tell(context, manager, { ...change, account, former, sessionId: session.id, now });
     const recoveryCodes = await firstCodes(context, manager, accountId, now);
     return { added, recoveryCodes, session: { ...session, ...proved }, token: plain };
   });
@@ -69,7 +67,7 @@ export async function addFactor<Added>(
 /** Removes one; with the last one the recovery codes go as well. @param remove as `add`. */
 export async function removeFactor(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   {
     remove,
     ...change
@@ -77,16 +75,15 @@ export async function removeFactor(
     remove: (manager: EntityManager, about: { account: AccountRow; now: Date }) => Promise<void>;
   },
 ): Promise<void> {
-  const { id: accountId } = account;
-  await inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const former = await lockBefore(manager, accountId);
-    await remove(manager, { account: former.account, now });
+  await changeOwn(context, caller, async ({ manager, account, session, now }) => {
+    const { id: accountId } = account;
+    const former = await readFormer(manager, accountId);
+    await remove(manager, { account, now });
     if (!(await hasSecondFactor(manager, accountId))) {
       if (await hasShortRecord(manager, accountId)) throw new ProblemReply("password-too-short-alone");
       await removeCodes(manager, accountId, now);
     }
-    await tell(context, manager, { ...change, ...former, sessionId: session.id, now });
+    await tell(context, manager, { ...change, account, former, sessionId: session.id, now });
   });
 }
 
@@ -127,13 +124,6 @@ async function firstCodes(
   return isFirst ? makeCodes(context, manager, accountId, now) : null;
 }
 
-/** The account, locked, with what stood before the change. */
-async function lockBefore(manager: EntityManager, accountId: string) {
-  const account = await lockAccount(manager, accountId);
-  if (account?.state !== "active") throw new ProblemReply("not-signed-in");
-  return { account, former: await readFormer(manager, accountId) };
-}
-
 async function tell(
   context: ServiceContext,
   manager: EntityManager,
@@ -142,12 +132,13 @@ async function tell(
     sessionId,
     event = "factor-changed",
     ...change
-  }: FactorChange &
-    Awaited<ReturnType<typeof lockBefore>> & {
-      sessionId: string | null;
-      now: Date;
-      event?: RecoveryEvent;
-    },
+  }: FactorChange & {
+    account: AccountRow;
+    former: FormerState;
+    sessionId: string | null;
+    now: Date;
+    event?: RecoveryEvent;
+  },
 ): Promise<void> {
   const { account, visit, now } = change;
   const { id: accountId } = account;

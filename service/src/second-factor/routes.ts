@@ -4,10 +4,9 @@ import type { ServiceContext } from "../context.ts";
 import { answer, mount } from "../http/mount.ts";
 import { visitOf } from "../http/visit.ts";
 import { handOver } from "../session/deliver.ts";
-import { assertWanted } from "../sign-in/rule.ts";
+import { beginEnrolmentInSignIn } from "../sign-in/enrol.ts";
 import { importAuthenticators } from "./import.ts";
 import {
-  beginEnrolment,
   confirm,
   countOwnCodes,
   enrol,
@@ -29,7 +28,7 @@ export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync 
         201,
         "session" in caller
           ? await enrol(context, caller, body)
-          : await beginEnrolment(context, await assertWanted(context, caller, "enrol-totp"), body),
+          : await beginEnrolmentInSignIn(context, caller, body),
       ),
     );
 

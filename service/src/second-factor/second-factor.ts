@@ -15,7 +15,6 @@ import {
 } from "@lucchetto/core";
 import { toString as drawQr } from "qrcode";
 import type { EntityManager } from "typeorm";
-import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -24,9 +23,10 @@ import { endAsRuled } from "../recovery/end.ts";
 import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
+import type { OwnChange } from "../session/own-change.ts";
+import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts, AuthenticatorRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
 import { makeCodes } from "./make-codes.ts";
@@ -76,16 +76,22 @@ export async function enrol(
   wanted: WantedAuthenticator,
 ): Promise<Enrolment> {
   await assertFresh(context, caller);
-  return beginEnrolment(context, caller.account, wanted);
+  return beginEnrolment(context, caller.account, wanted, (begin) => changeOwn(context, caller, begin));
 }
 
-/** As `enrol`, for whoever may. @throws ProblemReply `keys-missing`, `invalid-fields`, `not-signed-in`. */
+/** Where an enrolment may begin: with the account locked, for somebody who may change it under that lock. */
+export type MayBegin = (
+  begin: (change: Pick<OwnChange, "manager" | "account" | "now">) => Promise<string>,
+) => Promise<string>;
+
+/** As `enrol`, for whoever may. @throws ProblemReply `keys-missing`, `invalid-fields`, and what `mayBegin` throws. */
 export async function beginEnrolment(
   context: ServiceContext,
   account: AccountFacts,
   wanted: WantedAuthenticator,
+  mayBegin: MayBegin,
 ): Promise<Enrolment> {
-  const { configuration, dataSource, clock, sealingKeys } = context;
+  const { configuration, clock, sealingKeys } = context;
   assertLastingKeys(context);
   const settings: TotpSettings = {
     algorithm: wanted.algorithm ?? USUAL_TOTP.algorithm,
@@ -93,11 +99,8 @@ export async function beginEnrolment(
     period: wanted.period ?? USUAL_TOTP.period,
   };
   const secret = randomBytes(TOTP_SECRET_BYTES[settings.algorithm]);
-  const now = clock.now();
-  const expiresAt = new Date(now.getTime() + ENROLMENT_LIFE);
-  const id = await inTransaction(dataSource, async (manager) => {
-    const locked = await lockAccount(manager, account.id);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+  const expiresAt = new Date(clock.now().getTime() + ENROLMENT_LIFE);
+  const id = await mayBegin(async ({ manager, now }) => {
     const confirmed = await listConfirmed(manager, account.id);
     if (confirmed.length >= MAX_AUTHENTICATORS) {
       throw fieldProblem([fieldError("name", "too-many-authenticators", { most: MAX_AUTHENTICATORS })]);
@@ -180,18 +183,19 @@ export function readFirstCode(
 
 /** Calls one something else. @throws ProblemReply `not-found`, `invalid-fields`. */
 export async function renameOwn(
-  { dataSource }: ServiceContext,
-  { account }: LiveSession,
+  context: ServiceContext,
+  caller: LiveSession,
   { id, name }: { id: string; name: string },
 ): Promise<Authenticator> {
-  const own = { id, accountId: account.id };
-  const { manager } = dataSource;
+  const own = { id, accountId: caller.account.id };
   if (name.trim() === "") throw fieldProblem([fieldError("name", "empty")]);
-  // An update that changes nothing counts no row: what is there is asked for afterwards.
-  await rename(manager, own, name.trim());
-  const row = await findAuthenticator(manager, own);
-  if (row === null || row.activatedAt === null) throw new ProblemReply("not-found");
-  return showAuthenticator(row);
+  return changeOwn(context, caller, async ({ manager }) => {
+    // An update that changes nothing counts no row: what is there is asked for afterwards.
+    await rename(manager, own, name.trim());
+    const row = await findAuthenticator(manager, own);
+    if (row === null || row.activatedAt === null) throw new ProblemReply("not-found");
+    return showAuthenticator(row);
+  });
 }
 
 /** Removes one; with the last one the recovery codes go as well. @throws ProblemReply `reauthenticate`, `not-found`. */
@@ -227,11 +231,7 @@ export async function renewCodes(
   visit: Visit,
 ): Promise<readonly string[]> {
   await assertFresh(context, caller);
-  const { session, account } = caller;
-  return inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
-    const locked = await lockAccount(manager, account.id);
-    if (locked?.state !== "active") throw new ProblemReply("not-signed-in");
+  return changeOwn(context, caller, async ({ manager, account, session, now }) => {
     if (!(await hasSecondFactor(manager, account.id))) throw new ProblemReply("second-factor-missing");
     const former = await readFormer(manager, account.id);
     const codes = await makeCodes(context, manager, account.id, now);
@@ -240,7 +240,7 @@ export async function renewCodes(
     await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     await tellOfFactor(context, manager, {
       mail: "recovery-codes-made",
-      account: locked,
+      account,
       former,
       visit,
       now,

@@ -3,7 +3,7 @@ import type { Session } from "@lucchetto/contract";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
-import { inTransaction } from "../storage/index.ts";
+import { changeOwn } from "./own-change.ts";
 import { showSession } from "./session.ts";
 import type { LiveSession } from "./store.ts";
 import { endOtherSessionsOf, endSession, findSession, listLivingOf } from "./store.ts";
@@ -21,15 +21,13 @@ export async function listOwnSessions(
 /** Ends one. Another person's is as missing as none. @throws ProblemReply `not-found`. Ending an ended one is no error. */
 export async function endOwnSession(
   context: ServiceContext,
-  { account }: LiveSession,
+  caller: LiveSession,
   id: string,
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
-  const session = await findSession(dataSource, id);
-  if (session?.accountId !== account.id) throw new ProblemReply("not-found");
-  const now = clock.now();
-  await inTransaction(dataSource, async (manager) => {
+  const session = await findSession(context.dataSource, id);
+  if (session?.accountId !== caller.account.id) throw new ProblemReply("not-found");
+  await changeOwn(context, caller, async ({ manager, account, now }) => {
     if (!(await endSession(manager, id, { now, reason: "ended-by-owner" }))) return;
     const event = { kind: "session.ended-by-owner", accountId: account.id, sessionId: id } as const;
     await record(context, manager, { event, visit, now });
@@ -39,12 +37,10 @@ export async function endOwnSession(
 /** Ends all but this one. @returns how many there were. */
 export async function endOtherSessions(
   context: ServiceContext,
-  { session, account }: LiveSession,
+  caller: LiveSession,
   visit: Visit,
 ): Promise<number> {
-  const { dataSource, clock } = context;
-  const now = clock.now();
-  return inTransaction(dataSource, async (manager) => {
+  return changeOwn(context, caller, async ({ manager, account, session, now }) => {
     const ended = await endOtherSessionsOf(manager, account.id, session.id, {
       now,
       reason: "ended-by-owner",

@@ -6,7 +6,6 @@ import { randomBytes } from "node:crypto";
 import type { SecondFactor, Wanted } from "@lucchetto/core";
 import { amrWith, beginLevel, levelOf, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
@@ -14,6 +13,7 @@ import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
 import { FIRST_IN_SESSION, proofMethodOf, secondFactorsOf } from "../proof/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
+import { changeOwn } from "./own-change.ts";
 import type { BegunSession } from "./session.ts";
 import type { LiveSession } from "./store.ts";
 import { noteFirstProof, noteProof, replaceToken } from "./store.ts";
@@ -54,11 +54,12 @@ export async function reauthenticate(
     refused: (reason) => recordRefusal(context, live, { reason, visit }),
   });
   if (isAlone && checked.isWhole !== true) throw new ProblemReply("passkey-person-unverified");
-  return inTransaction(context.dataSource, async (manager) => {
+  return changeOwn(context, live, async ({ manager, account, session, now }) => {
     const wanted = method.part === "first" ? await secondFactorsOf(manager, accountId) : [];
-    if (wanted.length === 0) return complete(context, manager, { live, method, checked, visit });
+    if (wanted.length === 0)
+      return complete(context, manager, { live: { session, account }, method, checked, visit, now });
     await checked.reserved.giveBack(manager);
-    await noteFirstProof(manager, live.session.id, context.clock.now());
+    await noteFirstProof(manager, session.id, now);
     return wantedNow(context, wanted);
   });
 }
@@ -75,16 +76,13 @@ function wantedNow({ clock }: ServiceContext, wanted: readonly Wanted[]): Reauth
 async function complete(
   context: ServiceContext,
   manager: EntityManager,
-  done: { live: LiveSession; method: ProofMethod; checked: CheckedProof; visit: Visit },
+  done: { live: LiveSession; method: ProofMethod; checked: CheckedProof; visit: Visit; now: Date },
 ): Promise<Reauthenticated> {
-  const { live, method, checked, visit } = done;
+  const { live, method, checked, visit, now } = done;
   const { session, account } = live;
   const { id: accountId } = account;
-  const now = context.clock.now();
-  const locked = await lockAccount(manager, accountId);
   const token = mintToken("own-token", randomBytes(TOKEN_BYTES));
-  if (locked?.state !== "active" || !(await replaceToken(manager, session, token.hashed)))
-    throw new ProblemReply("not-signed-in");
+  if (!(await replaceToken(manager, session, token.hashed))) throw new ProblemReply("not-signed-in");
   await checked.spend(manager, { account, visit, now });
   const isSecond = method.part === "second";
   const level = isSecond ? beginLevel(method.level, now) : keptLevel(session, now);

@@ -200,6 +200,11 @@ export function findSession(dataSource: DataSource, id: string): Promise<Session
   return dataSource.getRepository(SessionEntity).findOneBy({ id });
 }
 
+/** A session, locked against changes until the transaction ends. */
+export function lockSession(manager: EntityManager, id: string): Promise<SessionRow | null> {
+  return manager.getRepository(SessionEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
+}
+
 /** One more row than the page holds, newest first. */
 export function listSessions(
   dataSource: DataSource,

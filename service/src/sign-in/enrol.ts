@@ -9,14 +9,21 @@ import { takeChallenge } from "../passkey/take.ts";
 import { ProblemReply } from "../problem.ts";
 import type { FactorChange } from "../second-factor/change.ts";
 import { addFactorInSignIn } from "../second-factor/change.ts";
-import { assertLastingKeys, readBegun, readFirstCode, TOTP_ADDED } from "../second-factor/second-factor.ts";
+import type { Enrolment, WantedAuthenticator } from "../second-factor/second-factor.ts";
+import {
+  assertLastingKeys,
+  beginEnrolment,
+  readBegun,
+  readFirstCode,
+  TOTP_ADDED,
+} from "../second-factor/second-factor.ts";
 import type { SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Here } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
 import { assertWanted, wantedOf } from "./rule.ts";
-import { noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
+import { lockOpenSignIn, noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
 
 export type EnrolmentProof = Extract<NextProof, { type: "enrol-totp" | "enrol-passkey" }>;
 
@@ -43,6 +50,10 @@ export async function showEnrolment(
     const now = context.clock.now();
     const locked = await lockAccount(manager, accountId);
     if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+    // Another sign-in may have set one up meanwhile: then that one is wanted, and nothing more is added.
+    const before = await wantedOf(context, manager, { account: locked, shown: pending.amr });
+    if (!before.includes(proof.type))
+      return { outcome: "proof-wanted", wanted: before, expiresAt: pending.expiresAt };
     const codes = await addFactorInSignIn(context, manager, { ...factor, account: locked, visit, now });
     const recoveryCodes = codes ?? undefined;
     const after = await wantedOf(context, manager, { account: locked, shown: amr });
@@ -57,6 +68,25 @@ export async function showEnrolment(
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", returnTo, recoveryCodes, ...signedIn };
   });
+}
+
+/** Begins with an authenticator inside a sign-in that wants one. @throws ProblemReply as `showEnrolment`. */
+export async function beginEnrolmentInSignIn(
+  context: ServiceContext,
+  pending: SignInRow,
+  wanted: WantedAuthenticator,
+): Promise<Enrolment> {
+  const account = await assertWanted(context, pending, "enrol-totp");
+  return beginEnrolment(context, account, wanted, (begin) =>
+    inTransaction(context.dataSource, async (manager) => {
+      const now = context.clock.now();
+      const locked = await lockAccount(manager, account.id);
+      // Whoever ended the sign-in locked the account first, too.
+      const open = await lockOpenSignIn(manager, pending.id, now);
+      if (locked?.state !== "active" || open === null) throw new ProblemReply("sign-in-lapsed");
+      return begin({ manager, account: locked, now });
+    }),
+  );
 }
 
 async function readFactor(

@@ -95,6 +95,14 @@ export function findOpenSignIn(
     .findOneBy({ tokenHash, endedAt: IsNull(), expiresAt: MoreThan(now) });
 }
 
+/** One that can still go on, locked against changes until the transaction ends. */
+export function lockOpenSignIn(manager: EntityManager, id: string, now: Date): Promise<SignInRow | null> {
+  return manager.getRepository(SignInEntity).findOne({
+    where: { id, endedAt: IsNull(), expiresAt: MoreThan(now) },
+    lock: { mode: "pessimistic_write" },
+  });
+}
+
 /** Spends it. @returns whether this call was the one that did. */
 export async function spendSignIn(manager: EntityManager, id: string, now: Date): Promise<boolean> {
   const { affected } = await manager
