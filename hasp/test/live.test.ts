@@ -8,14 +8,13 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD, send } from "../../testing/service.ts";
-import { startShipped } from "../../testing/shipped-service.ts";
+import { PASSWORD, send, startService } from "../../testing/service.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startShipped();
+  service = await startService();
   await service.register("anna@brina.example");
   sample = await startSampleApp(service);
   browser = await startBrowser();
