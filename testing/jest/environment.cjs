@@ -4,7 +4,7 @@
  */
 const { runInContext } = require("node:vm");
 const { TestEnvironment } = require("jest-environment-node");
-const { isOn } = require("./patches.cjs");
+const { sharesModules } = require("./sharing.cjs");
 
 const NAMES = [
   "Array",
@@ -19,12 +19,10 @@ const NAMES = [
   "SyntaxError",
   "TypeError",
 ];
-/** As Node has it. */
-const NOTED_CALLS = 10;
 const isInstance = Function.prototype[Symbol.hasInstance];
 /** The constructors of both contexts by their name; the second one's change with each test file. */
 const known = new Map(NAMES.map((name) => [name, [globalThis[name]]]));
-if (isOn("share")) for (const all of known.values()) recogniseAll(all[0], all);
+if (sharesModules) for (const all of known.values()) recogniseAll(all[0], all);
 
 /** `instanceof own` is true for what any of them made; classes that extend it stay as they are. */
 function recogniseAll(own, all) {
@@ -39,18 +37,12 @@ function recogniseAll(own, all) {
 module.exports = class SharingEnvironment extends TestEnvironment {
   constructor(...parts) {
     super(...parts);
-    if (!isOn("share")) return;
+    if (!sharesModules) return;
     for (const [name, all] of known) {
       all[1] = runInContext(name, this.context);
       recogniseAll(all[1], all);
     }
     // What a test sets is there for what is shared.
     this.global.process.env = process.env;
-  }
-
-  /** Jest has errors note a hundred calls; what is shared makes many, and notes as few as in production. Tests' own keep theirs. */
-  async setup() {
-    await super.setup();
-    if (isOn("calls")) Error.stackTraceLimit = NOTED_CALLS;
   }
 };

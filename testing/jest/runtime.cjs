@@ -9,16 +9,13 @@ const { dirname, join, resolve: resolvePath, sep } = require("node:path");
 const { pathToFileURL } = require("node:url");
 const { SyntheticModule } = require("node:vm");
 const { default: Runtime } = require("jest-runtime");
-const { isOn } = require("./patches.cjs");
+const { sharesModules } = require("./sharing.cjs");
 
 const ROOT = join(__dirname, "../..");
 const COMPILED_ROOMS = "core|contract|hasp|service|rehearsal|demo";
 const SOURCE = new RegExp(`^(${COMPILED_ROOMS})/src/(?!.*\\.test\\.ts$)(.*)\\.ts$`);
 const COMPILED_PACKAGE = new RegExp(`^@lucchetto/(?:${COMPILED_ROOMS}|cli)(?:/|$)`);
 const USES_JEST = /^import \{[^}]*\bjest\b[^}]*\} from "@jest\/globals";$/m;
-
-/** What runs the tests of a file. */
-const RUNNER = /[/\\]jest-circus[/\\]build[/\\]jestAdapterInit/;
 
 /** Ours, Jest's own, and what looks closely at the kind of object that it is given. */
 const NOT_SHARED = /^(?:[./#]|file:|data:|@lucchetto\/|@jest\/globals$|@noble\/)/;
@@ -38,34 +35,10 @@ function compiled(specifier, from) {
   return existsSync(file) ? pathToFileURL(file).href : null;
 }
 
-/** Stands in for the memory of which test is under way: an error that no test catches fails its file instead. */
-class NoMemory {
-  getStore() {
-    return undefined;
-  }
-  run(_store, work, ...given) {
-    return work(...given);
-  }
-}
-
 module.exports = class SharingRuntime extends Runtime {
-  /** The test runner follows every promise to know whose error it is, which would take a tenth of all tests' time. */
-  requireInternalModule(from, name) {
-    if (!isOn("forget") || !RUNNER.test(name ?? from)) return super.requireInternalModule(from, name);
-    const { coreModule } = this;
-    const { require: usual } = coreModule;
-    coreModule.require = (wanted) =>
-      wanted === "node:async_hooks" ? { AsyncLocalStorage: NoMemory } : usual.call(coreModule, wanted);
-    try {
-      return super.requireInternalModule(from, name);
-    } finally {
-      delete coreModule.require;
-    }
-  }
-
   constructor(...parts) {
     super(...parts);
-    if (!isOn("share")) return;
+    if (!sharesModules) return;
     const { esmLoader } = this;
     const resolve = esmLoader.resolveModule.bind(esmLoader);
     const [, , , , , , testPath] = parts;
