@@ -2,6 +2,8 @@
  * Two kinds of tests. Those beside their sources (`src/`) need nothing but what they test and start at once; those in `test/` drive
  * the real thing and bring a database, what is built, and programs. Either way what runs is made of the sources as they are now.
  */
+import { existsSync } from "node:fs";
+import { join } from "node:path";
 import { runAsModules } from "./testing/jest/as-modules.mjs";
 
 runAsModules();
@@ -22,15 +24,22 @@ const common = {
   },
 };
 
-/** @param testMatch of the tests that drive the real thing. */
-export const wholeProject = (testMatch) => ({
+const ROOMS = ["core", "contract", "hasp", "service", "console", "rehearsal", "cli", "demo"];
+/** What Jest looks through for tests: all of the workspace, with its packages, would take a second. */
+const foldersOf = (kind) =>
+  ROOMS.map((room) => join(import.meta.dirname, room, kind)).filter((folder) => existsSync(folder));
+
+/** @param endings of the names of tests that drive the real thing. */
+export const wholeProject = (endings) => ({
   ...common,
-  testMatch,
+  roots: [...foldersOf("test"), "<rootDir>/testing"],
+  testMatch: [`<rootDir>/**/*.${endings}.ts`],
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
 });
 
 export const settings = {
+  watchman: false,
   testSequencer: "<rootDir>/testing/sequencer.mjs",
   reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 25 }]],
   maxWorkers: 3,
@@ -41,7 +50,12 @@ export const settings = {
 export default {
   ...settings,
   projects: [
-    { ...common, testMatch: ["<rootDir>/*/src/**/*.test.ts"], globalSetup: "<rootDir>/testing/compile.mjs" },
-    wholeProject(["<rootDir>/*/test/**/*.test.ts", "<rootDir>/testing/**/*.test.ts"]),
+    {
+      ...common,
+      roots: foldersOf("src"),
+      testMatch: ["<rootDir>/*/src/**/*.test.ts"],
+      globalSetup: "<rootDir>/testing/compile.mjs",
+    },
+    wholeProject("test"),
   ],
 };

@@ -3,7 +3,7 @@ import { settings, wholeProject } from "./jest.config.js";
 
 export default {
   ...settings,
-  projects: [wholeProject(["<rootDir>/**/*.long.ts"])],
+  projects: [wholeProject("long")],
   reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 4 * 60 }]],
   testTimeout: 3 * 3_600_000,
 };
