@@ -388,10 +388,12 @@ export const throttleEntry = z
     kind: z.enum([
       "account-strange",
       "account-known",
+      "account-own",
       "account-factor",
       "account-factor-known",
       "account-factor-reset",
       "name",
+      "undo-link",
       "network",
       "network-registrations",
       "network-mail",

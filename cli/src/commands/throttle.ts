@@ -10,10 +10,12 @@ import { print, printJson, printTable, time } from "../output.ts";
 const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "account-strange": "account, unknown devices",
   "account-known": "account, known devices",
+  "account-own": "account, inside its sessions",
   "account-factor": "account, second factor",
   "account-factor-known": "account, second factor, known browser",
   "account-factor-reset": "account, attempts after a reset",
   name: "a name as it was typed",
+  "undo-link": "an undo link",
   network: "network",
   "network-registrations": "network, registrations",
   "network-mail": "network, mail requests",

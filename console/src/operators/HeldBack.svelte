@@ -18,10 +18,12 @@
   const KINDS: Record<ThrottleEntry["kind"], string> = {
     "account-strange": texts.heldBack.passwordAttemptsFromUnknownDevices,
     "account-known": texts.heldBack.passwordAttemptsFromKnownDevices,
+    "account-own": texts.heldBack.passwordAttemptsInsideSessions,
     "account-factor": texts.heldBack.secondFactorAttempts,
     "account-factor-known": texts.heldBack.secondFactorAttemptsFromKnown,
     "account-factor-reset": texts.heldBack.attemptsAllowedAfterAReset,
     name: texts.heldBack.aNameAsItWas,
+    "undo-link": texts.heldBack.attemptsWithAnUndoLink,
     network: texts.heldBack.failuresFromANetwork,
     "network-registrations": texts.heldBack.registrationsFromANetwork,
     "network-mail": texts.heldBack.mailsRequestedFromANetwork,

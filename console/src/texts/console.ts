@@ -265,6 +265,8 @@ export const consoleTexts = {
     unblock: "Unblock",
     passwordAttemptsFromUnknownDevices: "Password attempts from unknown devices",
     passwordAttemptsFromKnownDevices: "Password attempts from known devices",
+    passwordAttemptsInsideSessions: "Password attempts inside a session",
+    attemptsWithAnUndoLink: "Attempts with an undo link",
     secondFactorAttempts: "Second-factor attempts",
     secondFactorAttemptsFromKnown: "Second-factor attempts from known devices",
     attemptsAllowedAfterAReset: "Attempts allowed after a reset",

@@ -75,6 +75,13 @@ export function readUsername(typed: string): Identifier<"username"> | null {
   return { shown: typed.normalize("NFC"), key: key as IdentifierKey<"username"> };
 }
 
+const LIKE_AN_ID = /^[0-9a-f]{8}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{12}$/;
+
+/** Whether a username could be taken for an account's id; nobody may choose one. */
+export function looksLikeId({ key }: Identifier<"username">): boolean {
+  return LIKE_AN_ID.test(key);
+}
+
 /** What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither. */
 export function readIdentifier(
   typed: string,

@@ -29,6 +29,18 @@ export interface RecordExplanation {
 
 const SHOWN_DIGEST_CHARACTERS = 8;
 
+/** What a guess could be tested against. */
+const GUESSABLE: ReadonlySet<string | null> = new Set(["salt", "digest", "nonce", "sealed digest"]);
+const BLOCK = "█";
+
+/** The same without a character of salt or digest: blocks stand in their place, so that nobody tests guesses by it. */
+export function withoutDigest(explanation: RecordExplanation): RecordExplanation {
+  const segments = explanation.segments.map((segment) =>
+    GUESSABLE.has(segment.label) ? { ...segment, text: segment.text.replace(/[^…]/g, BLOCK) } : segment,
+  );
+  return { ...explanation, segments };
+}
+
 /**
  * Explains a record against the configured scheme. The digest is shortened, so that a screenshot gives nothing away.
  * @throws PhcReadError or SchemeError as `readRecord`.

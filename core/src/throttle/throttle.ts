@@ -9,10 +9,12 @@
 export const THROTTLE_KINDS = [
   "account-strange",
   "account-known",
+  "account-own",
   "account-factor",
   "account-factor-known",
   "account-factor-reset",
   "name",
+  "undo-link",
   "network",
   "network-registrations",
   "network-mail",

@@ -85,7 +85,7 @@ export async function accountInFull(context: ServiceContext, id: string): Promis
   const stored = await findRecord(context.dataSource, id);
   const { manager } = context.dataSource;
   const authenticators = await listConfirmed(manager, id);
-  const storedShortened = stored === null ? null : { ...stored, record: shortened(stored.record) };
+  const storedShortened = stored === null ? null : { ...stored, record: shortened(context, stored.record) };
   return {
     account: showToOperator(row, stored?.scheme ?? null),
     password: stored === null ? null : await explain(context, stored),
@@ -181,8 +181,7 @@ async function applyChange(
     reference: change.reference === undefined ? account.reference : change.reference,
     state: change.state ?? account.state,
     mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
-    // A new one is wanted: then the first one is enough no longer.
-    firstPasswordUntil: change.mustChangePassword === undefined ? account.firstPasswordUntil : null,
+    firstPasswordUntil: firstPasswordAfter(account, change, now),
     eraseAt: change.state === undefined ? account.eraseAt : null,
   };
   await updateAccount(manager, id, changed);
@@ -209,6 +208,17 @@ async function applyChange(
     await tellOtherOperators(context, manager, { ...news, visit });
   }
   return { ...account, ...changed };
+}
+
+/** A new one is wanted: then the first one is enough no longer. One whose time is over stays refused, whatever is wanted. */
+function firstPasswordAfter(
+  { firstPasswordUntil }: AccountRow,
+  { mustChangePassword }: AccountChange,
+  now: Date,
+): Date | null {
+  const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= now;
+  const stays = mustChangePassword === undefined || (mustChangePassword === false && isLapsed);
+  return stays ? firstPasswordUntil : null;
 }
 
 /** Of one that is being erased applications see nothing, and of operators' they change nothing. */

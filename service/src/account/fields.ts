@@ -2,7 +2,7 @@
 import type { FieldError } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { Identifier } from "@lucchetto/core";
-import { readEmail, readUsername } from "@lucchetto/core";
+import { looksLikeId, readEmail, readUsername } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
 import { fieldProblem } from "../problem.ts";
 import type { AccountRow } from "../storage/index.ts";
@@ -59,7 +59,9 @@ function readOne<Kind extends "email" | "username">(
     return null;
   }
   if (accounts[kind] === "off") errors.push(fieldError(kind, "identifier-not-used", { kind }));
-  const identifier = READERS[kind](typed) as ReturnType<(typeof READERS)[Kind]> | null;
+  const read = READERS[kind](typed) as ReturnType<(typeof READERS)[Kind]> | null;
+  const isMisleading = kind === "username" && read !== null && looksLikeId(read as Identifier<"username">);
+  const identifier = isMisleading ? null : read;
   if (identifier === null) errors.push(fieldError(kind, `${kind}-malformed`));
   return identifier;
 }

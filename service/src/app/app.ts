@@ -117,7 +117,12 @@ export async function changeApp(
   return shown;
 }
 
-/** Whether an app sees passwords or changes accounts that it did not before. */
+/** Whether an app sees passwords, or changes accounts. */
+export function hasRights({ ownForms, basicPasswords, rights }: AppRow): boolean {
+  return ownForms || basicPasswords || rights.length > 0;
+}
+
+/** Whether it does so where it did not before. */
 function mayMore(before: AppRow, after: AppRow): boolean {
   return (
     (after.ownForms && !before.ownForms) ||
@@ -126,12 +131,16 @@ function mayMore(before: AppRow, after: AppRow): boolean {
   );
 }
 
-/** Gives an app another key beside the ones it has. @throws ProblemReply `not-found`. */
+/**
+ * Gives an app another key beside the ones it has.
+ * @param told is called in its transaction, if the app sees passwords or changes accounts: the key does so, too.
+ * @throws ProblemReply `not-found`.
+ */
 export async function addKey(
   context: ServiceContext,
   operator: LiveSession,
-  appId: string,
-  visit: Visit,
+  { appId, visit }: { appId: string; visit: Visit },
+  told: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   const { dataSource, clock } = context;
   const app = await findApp(dataSource, appId);
@@ -145,6 +154,7 @@ export async function addKey(
       visit,
       now,
     });
+    if (hasRights(app)) await told(manager, app);
   });
   const [shown] = await showApps(dataSource, [app], now);
   if (shown === undefined) throw new ProblemReply("not-found");

@@ -8,7 +8,7 @@ import { tellOtherOperators } from "../operator/tell-others.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppRow } from "../storage/index.ts";
 import { pageOf } from "../storage/index.ts";
-import { addApp, addKey, changeApp, removeApp, retireKey, showApps } from "./app.ts";
+import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
 import { listApps } from "./store.ts";
 
 /** `/v1/operator/apps`. */
@@ -33,7 +33,7 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
       const visit = visitOf(request);
       const tell = tellOfRights(caller, visit);
       const added = await addApp(context, caller, body, visit, async (manager, row) => {
-        if (row.ownForms || row.basicPasswords || row.rights.length > 0) await tell(manager, row);
+        if (hasRights(row)) await tell(manager, row);
       });
       return answer(201, added);
     });
@@ -44,9 +44,11 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, await changeApp(context, caller, wish, tellOfRights(caller, visit)));
     });
 
-    mount(app, routes.addAppKey, async ({ params }, { caller, request }) =>
-      answer(201, await addKey(context, caller, params.id, visitOf(request))),
-    );
+    mount(app, routes.addAppKey, async ({ params }, { caller, request }) => {
+      const visit = visitOf(request);
+      const added = await addKey(context, caller, { appId: params.id, visit }, tellOfRights(caller, visit));
+      return answer(201, added);
+    });
 
     mount(app, routes.retireAppKey, async ({ params }, { caller, request }) => {
       await retireKey(context, caller, { appId: params.id, keyId: params.keyId }, visitOf(request));

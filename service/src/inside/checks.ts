@@ -16,10 +16,12 @@ const refused = (what: string, found: string): Found => ({ what, found, state: "
 const COUNTED: Readonly<Record<ThrottleKind, string>> = {
   "account-strange": "this account, from browsers it does not know",
   "account-known": "this account, from this browser",
+  "account-own": "this account, inside its sessions",
   "account-factor": "second factors of this account",
   "account-factor-known": "second factors of this account, from this browser",
   "account-factor-reset": "second factors of this account after a reset",
   name: "this name",
+  "undo-link": "this undo link",
   network: "this network",
   "network-registrations": "registrations from this network",
   "network-mail": "mails requested from this network",

@@ -110,7 +110,7 @@ async function assertFits(
     throw fieldProblem([fieldError("identifier", "not-of-recipe")]);
   const reserved = await reservePasswordTry(context, {
     accountId: account.id,
-    name: account.id,
+    name: null,
     network: visit.network,
     mark,
   });

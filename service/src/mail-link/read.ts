@@ -137,7 +137,7 @@ async function guardedBy(
 ): Promise<Protected | null> {
   const { purpose } = link;
   if (isUndo(purpose)) return protectedBefore({ link, account }, purpose);
-  return purpose === "verify" && account.isAddressCorrected ? protectedNow(context, account) : null;
+  return purpose === "verify" && account.isAddressCorrected ? protectedNow(context, { link, account }) : null;
 }
 
 function wantsOf(

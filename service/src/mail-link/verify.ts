@@ -28,7 +28,7 @@ export async function verifyAddress(
   const { link, account, registration } = read;
   if (account !== null) {
     const spendShown = account.isAddressCorrected
-      ? await assertFromBefore(context, await protectedNow(context, account), { visit, ...shown })
+      ? await assertFromBefore(context, await protectedNow(context, { link, account }), { visit, ...shown })
       : null;
     const isSame = here || account.emailVerifiedAt !== null || spendShown !== null;
     const stored = isSame ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);

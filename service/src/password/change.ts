@@ -54,7 +54,7 @@ export async function changePassword(
       ? null
       : await reservePasswordTry(context, {
           accountId: account.id,
-          name: account.id,
+          name: null,
           network: visit.network,
           mark,
         });

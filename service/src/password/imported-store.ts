@@ -21,6 +21,11 @@ export async function findImported(dataSource: DataSource, accountId: string): P
   return row === undefined ? null : { ...row, isSaltText: Boolean(row.isSaltText) };
 }
 
+/** Whether an account's password came from elsewhere and stands as it came. */
+export function hasImported(manager: EntityManager, accountId: string): Promise<boolean> {
+  return manager.getRepository(ImportedPasswordEntity).existsBy({ accountId });
+}
+
 /** Recipes as they are written at present, by their ids. */
 export async function findRecipeTexts(
   dataSource: DataSource,

@@ -9,6 +9,7 @@ import {
   readScheme,
   SchemeError,
   SEALED_DIGEST_PREFIX,
+  withoutDigest,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { Configuration } from "../config/index.ts";
@@ -97,13 +98,14 @@ export async function storeRemade(
   await record(context, manager, { event: { kind: "password.record-remade", accountId }, visit, now });
 }
 
-/** A stored record taken apart for operators. */
+/** A stored record taken apart for operators; but for development, without a character of salt or digest. */
 export async function explain(
-  { hashing }: ServiceContext,
+  { hashing, configuration }: ServiceContext,
   row: PasswordRecordRow,
 ): Promise<PasswordExplanation | { unreadable: string }> {
   try {
-    const explanation = explainRecord(row.record, hashing.scheme);
+    const whole = explainRecord(row.record, hashing.scheme);
+    const explanation = configuration.mode === "development" ? whole : withoutDigest(whole);
     return {
       ...explanation,
       segments: [...explanation.segments],
@@ -133,8 +135,9 @@ function estimateMilliseconds(
   return Math.round(millisecondsPerHash * times * 10) / 10;
 }
 
-/** A record as it may be shown: the digest shortened. */
-export function shortened(text: string): string {
+/** A record as it may be shown: in development the digest shortened, else scheme and parameters alone. */
+export function shortened({ configuration }: Pick<ServiceContext, "configuration">, text: string): string {
   const lastDollar = text.lastIndexOf("$");
-  return `${text.slice(0, lastDollar + 9)}…`;
+  if (configuration.mode === "development") return `${text.slice(0, lastDollar + 9)}…`;
+  return `${text.slice(0, text.lastIndexOf("$", lastDollar - 1) + 1)}…`;
 }

@@ -15,7 +15,7 @@ export const password = proofMethod<Extract<ShownProof, { type: "password" }>, s
   level: 1,
   read: (_context, _prover, shown) => shown.password,
   reserve: (context, { accountId, visit: { network }, mark }) =>
-    reservePasswordTry(context, { accountId, name: accountId ?? "", network, mark }),
+    reservePasswordTry(context, { accountId, name: null, network, mark }),
   async look(context, { accountId }, typed) {
     const isRight = accountId !== null && (await isPresentPassword(context, accountId, typed));
     return isRight ? { spend: () => Promise.resolve() } : { fault: "wrong-password" };

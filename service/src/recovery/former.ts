@@ -16,10 +16,10 @@ import {
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { BrowserMarks, Redemption } from "../mail-link/redemption.ts";
-import { isStoredPassword } from "../mail-link/stored-password.ts";
 import { checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { listAllPasskeys } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
+import { matchesRecord } from "../password/present.ts";
 import { findRecord, lockRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret } from "../second-factor/secret.ts";
@@ -32,7 +32,7 @@ import type {
   RecoveryCodeRow,
 } from "../storage/index.ts";
 import { listDevices } from "../throttle/store.ts";
-import { reserveFactorTry, reserveRecoveryCodeTry } from "../throttle/throttle.ts";
+import { reserveFactorTry, reserveRecoveryCodeTry, reserveUndoTry } from "../throttle/throttle.ts";
 
 /** What is kept with an undo link: the password record and the marks of the browsers that stood before the change. */
 export interface FormerState {
@@ -92,6 +92,8 @@ export interface Wanting {
 
 /** An account with what stood before a change. */
 export interface Protected {
+  /** Of the link beside which something is shown: tries are counted for it. */
+  readonly linkId: string;
   readonly account: AccountRow;
   readonly record: string | null;
   /** Hashes of marks, in base64url. */
@@ -105,17 +107,19 @@ export function protectedBefore(
   purpose: UndoPurpose,
 ): Protected {
   const { formerRecord: record, formerDevices } = link;
-  return { account, record, devices: formerDevices ?? [], change: changeOf({ ...link, purpose }) };
+  const change = changeOf({ ...link, purpose });
+  return { linkId: link.id, account, record, devices: formerDevices ?? [], change };
 }
 
 /** Of the account as it is: whoever proves an address that an operator corrected shows one thing beside the mailbox. */
 export async function protectedNow(
   { dataSource, clock }: ServiceContext,
-  account: AccountRow,
+  { link, account }: { link: Pick<MailLinkRow, "id">; account: AccountRow },
 ): Promise<Protected> {
   const stands = await findRecord(dataSource, account.id);
   const devices = await listDevices(dataSource.manager, account.id);
   return {
+    linkId: link.id,
     account,
     record: stands?.record ?? null,
     devices: devices.map((mark) => mark.toString("base64url")),
@@ -164,10 +168,9 @@ export async function assertFromBefore(
   if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
   const thing = typeof present === "string" ? "password" : present.type;
   if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
-  const { account, record, change } = of;
+  const { account, change } = of;
   if (typeof present === "string") {
-    const showing = { stored: record, accountId: account.id, name: account.id, visit, marks };
-    if (await isStoredPassword(context, showing, present)) return () => Promise.resolve();
+    if (await isFormerPassword(context, of, { typed: present, visit })) return () => Promise.resolve();
     throw fieldProblem([fieldError("present", "former-password-wrong")]);
   }
   const standing = await readStanding(context.dataSource.manager, account.id, change);
@@ -179,6 +182,24 @@ export async function assertFromBefore(
     case "passkey":
       return showPasskeyFromBefore(context, standing, { present, visit, marks });
   }
+}
+
+/** Whether it is the password that stood then. @throws ProblemReply `throttled`, `too-busy`. */
+async function isFormerPassword(
+  context: ServiceContext,
+  { linkId, account, record }: Protected,
+  { typed, visit: { network } }: { typed: string; visit: Visit },
+): Promise<boolean> {
+  const reserved = await reserveUndoTry(context, { linkId, network });
+  let matches: boolean;
+  try {
+    matches = await matchesRecord(context, { record, accountId: account.id }, typed);
+  } catch (error) {
+    await reserved.giveBack();
+    throw error;
+  }
+  if (matches) await reserved.giveBack();
+  return matches;
 }
 
 /** A passkey that stood then, perhaps removed since; its challenge was asked for without a name. */

@@ -5,6 +5,7 @@ import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
+import { hasImported } from "../password/imported-store.ts";
 import type { Beginning, BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -58,13 +59,16 @@ export async function completeSignIn(
   return { ...begun, mark };
 }
 
-/** A browser is known by its mark, a program by its network. The very first sign-in of an account is new to nobody. */
+/**
+ * A browser is known by its mark, a program by its network. The very first sign-in of an account is new to nobody, unless the account
+ * was imported: its owner may not have made it.
+ */
 async function isNewHere(
   manager: EntityManager,
   { id, lastSignInAt }: AccountRow,
   { visit, device }: { visit: Visit; device: Device },
 ): Promise<boolean> {
-  if (lastSignInAt === null) return false;
+  if (lastSignInAt === null) return hasImported(manager, id);
   if (device.isBrowser) return !(await isKnown(manager, id, device.mark));
   return !(await hasSessionFrom(manager, id, visit.network));
 }

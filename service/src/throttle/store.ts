@@ -64,10 +64,12 @@ export function listCounts(
 const KEPT: Readonly<Record<ThrottleKind, "a-day" | "as-names" | "until-sign-in">> = {
   "account-strange": "until-sign-in",
   "account-known": "until-sign-in",
+  "account-own": "until-sign-in",
   "account-factor": "until-sign-in",
   "account-factor-known": "until-sign-in",
   "account-factor-reset": "a-day",
   name: "as-names",
+  "undo-link": "a-day",
   network: "a-day",
   "network-registrations": "a-day",
   "network-mail": "a-day",

@@ -52,12 +52,15 @@ export interface ReservedTry {
 /** Whose password is being tried, from where, and with which device mark. */
 export interface Try {
   readonly accountId: string | null;
-  /** What was typed, in normal form where it has one. */
-  readonly name: string;
+  /** What was typed, in normal form where it has one; `null`: nobody typed a name, it is the account's own session. */
+  readonly name: string | null;
   readonly network: string | null;
   /** The known-device mark that came, if any. */
   readonly mark: string | undefined;
 }
+
+/** Tries of what stood before a change, for one undo link: nobody without the link uses them up, and it never dies of them. */
+const TRIES_OF_UNDO_LINK = { kind: "window", most: 10, window: 3_600_000 } as const;
 
 /** Mails to one address that strangers may ask for. */
 const MAIL_PER_ADDRESS = { kind: "window", most: 5, window: 3_600_000 } as const;
@@ -88,6 +91,18 @@ export function reserveFactorTry(
       reserve(context, { kind: "account-factor", name: accountId }),
     ),
   );
+}
+
+/**
+ * Reserves a try of a former password beside an undo link: the link's own count, and the network's. What is counted for the account
+ * keeps no owner out here.
+ * @throws ProblemReply `throttled`.
+ */
+export function reserveUndoTry(
+  context: ServiceContext,
+  { linkId, network }: { linkId: string; network: string | null },
+): Promise<ReservedTry> {
+  return reserveBesideNetwork(context, network, () => reserve(context, { kind: "undo-link", name: linkId }));
 }
 
 /**
@@ -248,7 +263,12 @@ async function reserveName(
   context: ServiceContext,
   { accountId, name }: Pick<Try, "accountId" | "name">,
 ): Promise<ReservedCount> {
-  const ofName = await reserve(context, { kind: "name", name, accountId });
+  const isOwn = name === null && accountId !== null;
+  const ofName = await reserve(
+    context,
+    // What strangers type is another count, whatever they type.
+    isOwn ? { kind: "account-own", name: accountId } : { kind: "name", name: name ?? "", accountId },
+  );
   if (accountId === null) return ofName;
   try {
     const ofAccount = await reserve(context, { kind: "account-strange", name: accountId });
@@ -318,7 +338,10 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
     case "account-strange":
       return { ...consecutive, free: Infinity, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };
     case "name":
+    case "account-own":
       return { ...consecutive, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };
+    case "undo-link":
+      return TRIES_OF_UNDO_LINK;
     case "network":
       return { kind: "window", ...network };
     case "network-registrations":
@@ -351,9 +374,9 @@ export async function clearCountsOf(
   { id, emailKey, usernameKey }: Pick<AccountRow, "id" | "emailKey" | "usernameKey">,
   which: "all" | "password" = "all",
 ): Promise<void> {
-  const kinds: ThrottleKind[] = ["account-known", "account-strange"];
+  const kinds: ThrottleKind[] = ["account-known", "account-strange", "account-own"];
   if (which === "all") kinds.push("account-factor", "account-factor-known");
-  const names = [id, emailKey, usernameKey].filter((name) => name !== null);
+  const names = [emailKey, usernameKey].filter((name) => name !== null);
   await deleteCounts(manager, [
     ...kinds.map((kind) => idOf(context, { kind, name: id })),
     ...names.map((name) => idOf(context, { kind: "name", name })),
