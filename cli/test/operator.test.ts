@@ -45,30 +45,6 @@ describe("as an operator", () => {
     expect(asMember).toMatchObject({ status: 1, err: expect.stringContaining("operators-only") });
   });
 
-  test("who is named is who is meant: by id, address or username, whole, and never by a display name", async () => {
-    const { id, token } = await service.register("decoyed@brina.example");
-    // What a stranger can choose, so that it stands before the one that is meant.
-    for (let decoy = 0; decoy < 24; decoy += 1)
-      await service.client(routes.register, {
-        body: {
-          email: `decoy${decoy}@brina.example`,
-          displayName: `${id} ${decoy}`,
-          password: PASSWORD,
-          deliver: "token",
-        },
-      });
-    expect((await lucchetto(["account", "suspend", id, ...office])).status).toBe(0);
-    await expect(service.as(token)(routes.showSession)).rejects.toThrow();
-    const states = await service.dataSource.query("SELECT id FROM account WHERE state = 'suspended'");
-    expect(states).toEqual([{ id }]);
-    expect((await lucchetto(["account", "restore", "DECOYED@brina.example", ...office])).status).toBe(0);
-    for (const name of [`${id} 1`, "decoy", id.slice(0, 20), "0190b6a2-0000-7000-8000-000000000000"])
-      expect(await lucchetto(["account", "show", name, ...office])).toMatchObject({
-        status: 1,
-        err: expect.stringContaining("No account has the id, address, username or reference"),
-      });
-  });
-
   test("app add shows the key once and what to paste; list, new-key, retire-key, remove", async () => {
     const added = await lucchetto([
       "app",
@@ -361,5 +337,29 @@ describe("as an operator", () => {
     const { out } = await lucchetto(["account", "list", ...office]);
     expect(out).not.toMatch(/\u001b|\u202e/);
     expect(out).toContain("\\u001b[2J\\u202eevil\\u000d\\u000aline");
+  });
+
+  test("who is named is who is meant: by id, address or username, whole, and never by a display name", async () => {
+    const { id, token } = await service.register("decoyed@brina.example");
+    // What a stranger can choose, so that it stands before the one that is meant.
+    for (let decoy = 0; decoy < 24; decoy += 1)
+      await service.client(routes.register, {
+        body: {
+          email: `decoy${decoy}@brina.example`,
+          displayName: `${id} ${decoy}`,
+          password: PASSWORD,
+          deliver: "token",
+        },
+      });
+    expect((await lucchetto(["account", "suspend", id, ...office])).status).toBe(0);
+    await expect(service.as(token)(routes.showSession)).rejects.toThrow();
+    const states = await service.dataSource.query("SELECT id FROM account WHERE state = 'suspended'");
+    expect(states).toEqual([{ id }]);
+    expect((await lucchetto(["account", "restore", "DECOYED@brina.example", ...office])).status).toBe(0);
+    for (const name of [`${id} 1`, "decoy", id.slice(0, 20), "0190b6a2-0000-7000-8000-000000000000"])
+      expect(await lucchetto(["account", "show", name, ...office])).toMatchObject({
+        status: 1,
+        err: expect.stringContaining("No account has the id, address, username or reference"),
+      });
   });
 });
