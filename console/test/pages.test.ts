@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { MAILBOX_PAGE, PLAIN_PAGES, SIGN_OUT_PAGE, VISITED_PAGES } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
 import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
@@ -32,6 +33,31 @@ async function looksRight(page: Page, path: string): Promise<void> {
   await page.setViewportSize({ width: 1280, height: 800 });
   expect({ path, inLight, inDark, wider }).toEqual({ path, inLight: [], inDark: [], wider: false });
 }
+
+/** The console's, by what stands behind `/console`. */
+const CONSOLE_PAGES = [
+  ...["", "accounts", "sessions", "journal", "mail", "hashes", "apps", "webhooks"],
+  ...["moving-in", "moving-in/new", "rehearsal", "sign-ins"],
+];
+
+test("RY-5 every page of what is shipped opens, and its console has no error", async () => {
+  const { context, page, complaints } = await openTab(browser);
+  const open = async (path: string) => {
+    await page.goto(service.url + path);
+    await page.waitForSelector("h1");
+    expect([path, complaints]).toEqual([path, []]);
+  };
+  for (const path of ["/sign-in", "/register", "/forgot", "/link", "/sign-out", "/mailbox", "/docs"])
+    await open(path);
+  await open("/sign-in");
+  await page.fill("#identifier", "office@brina.example");
+  await page.fill("#password", PASSWORD);
+  await page.click("button[type=submit]");
+  await page.waitForURL(`${service.url}/account`);
+  for (const path of [...PLAIN_PAGES, ...VISITED_PAGES, SIGN_OUT_PAGE, MAILBOX_PAGE]) await open(path);
+  for (const name of CONSOLE_PAGES) await open(`/console/${name}`.replace(/\/$/, ""));
+  await context.close();
+});
 
 test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scrolls sideways at 320 pixels", async () => {
   const { context, page, complaints } = await openTab(browser);

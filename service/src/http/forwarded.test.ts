@@ -68,6 +68,10 @@ describe("TH-6 X-Forwarded-For, as balancers write it", () => {
     expect(behind(`198.51.100.9, ${header}, 10.3.4.5`)).toBeNull();
   });
 
+  test("of a chain that no proxies made only the end is looked at", () => {
+    expect(behind(`203.0.113.10, ${"10.3.4.5, ".repeat(1_000)}`)).toBe("10.3.4.5");
+  });
+
   test("nothing that was sent counts where the caller is no trusted proxy, or says nothing", () => {
     expect(ask({ "x-forwarded-for": "203.0.113.10" }, { peer: "198.51.100.1" })).toBe("198.51.100.1");
     expect(ask({})).toBe(PROXY);

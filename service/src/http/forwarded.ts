@@ -18,6 +18,9 @@ declare module "fastify" {
 
 type Settings = Pick<Configuration, "trustedProxies" | "forwardedHeader">;
 
+/** Proxies one after the other; whatever a header says beyond that was not written by any. */
+const MAX_HOPS = 32;
+
 /** A name and its value, up to what ends it: `;` one more pair of the same proxy, `,` another proxy (RFC 7239 section 4). */
 const PAIR = /[ \t]*(?:([\w!#$%&'*+.^`|~-]+)=(?:"((?:[^"\\]|\\.)*)"|([^\s",;]*))[ \t]*)?([;,]|$)/y;
 
@@ -42,7 +45,7 @@ export function readForwarded(header: string): Array<string | null> {
     if (!isEmpty) hops.push(nodes.length === 1 ? readNode(nodes[0] ?? "") : null);
     nodes = [];
     isEmpty = true;
-    if (end !== ",") return hops;
+    if (end !== ",") return hops.slice(-MAX_HOPS);
   }
 }
 
@@ -52,6 +55,7 @@ export function readForwardedFor(header: string): Array<string | null> {
     .split(",")
     .map((text) => text.trim())
     .filter((text) => text !== "")
+    .slice(-MAX_HOPS)
     .map((text) => readNode(/^"(.*)"$/.exec(text)?.[1] ?? text));
 }
 
