@@ -70,7 +70,9 @@ describe("setup, refused or run again", () => {
       const refused = await run(withOption(options, "--public-url", address));
       expect(refused.status).toBe(1);
       expect(refused.err).toMatch(why);
-      expect(refused.err).toMatch(/production installation: it needs a proxy with a certificate in front/);
+      expect(refused.err).toMatch(
+        /means production, which needs https\. Put a proxy with a certificate in front/,
+      );
       expect(refused.err).toContain(`--public-url https://${new URL(address).host}`);
       expect(readdirSync(home)).toEqual([]);
     },

@@ -138,9 +138,9 @@ export function judgeConfiguration(path: string, wish: ConfigurationWish): void 
 /** What an address that others can reach asks for, said with the faults that it has. */
 function needsOfPublic({ publicUrl, smtpUrl }: ConfigurationWish): string[] {
   if (!isForOthers(publicUrl)) return [];
-  const mail = smtpUrl === null ? "; without --smtp nobody can reset a password by mail" : "";
+  const mail = smtpUrl === null ? " Name a mail server with --smtp, or nobody can reset a password." : "";
   return [
-    `${publicUrl} can be reached by others, so setup makes a production installation: it needs a proxy with a certificate in front, and the proxy's address, such as --public-url https://${new URL(publicUrl).host}${mail}. For this machine alone use --public-url http://localhost:8420`,
+    `An address that others can reach means production, which needs https. Put a proxy with a certificate in front and give its address: --public-url https://${new URL(publicUrl).host}.${mail} For this machine alone: --public-url http://localhost:8420`,
   ];
 }
 
