@@ -1,7 +1,8 @@
 /** What strangers can do without a link or a right, and what owners, operators and applications keep all the same. */
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { enrolAuthenticator } from "../../testing/second-factor.ts";
+import { addPasskey } from "../../testing/passkey.ts";
+import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
 import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
@@ -86,6 +87,37 @@ describe("operators", () => {
     });
     expect([reply.status, reply.json<{ outcome?: string }>().outcome]).not.toContain("signed-in");
     expect(reply.status).not.toBe(201);
+  });
+
+  test("SI-9 authenticators imported are told to their owners, who can undo it, end sign-ins that wait, and never come to operators", async () => {
+    const email = "wanda@brina.example";
+    const { token } = await service.register(email);
+    await proveAddress(service, email);
+    await addPasskey(service, token);
+    const { id: officeId } = await service.register("third-office@brina.example");
+    const operator = service.as(await service.operator());
+    await operator(routes.changeAccount, { params: { id: officeId }, body: { labels: ["operator"] } });
+    const waiting = new Visitor(service);
+    const proof = { type: "password", identifier: email, password: PASSWORD };
+    expect((await waiting.post("/v1/sign-in", { proof })).status).toBe(202);
+    const uri = `otpauth://totp/x:x?secret=${"A".repeat(32)}&issuer=x`;
+    const items = [email, "third-office@brina.example"].map((account) => ({ account, uri }));
+    const { body } = await operator(routes.importAuthenticators, { body: { match: "email", items } });
+    expect(body.items.map(({ outcome }) => outcome)).toEqual(["imported", "of-operators"]);
+    const code = codesOf(service, uri)();
+    expect((await waiting.post("/v1/sign-in/proof", { proof: { type: "totp", code } })).status).toBe(401);
+    const secret = secretOf(await mailTo(service, email, "second-factor-added"));
+    const undone = await new Visitor(service).post("/v1/mail-links/redeem", {
+      secret,
+      password: "an altogether new password",
+      present: PASSWORD,
+    });
+    expect(undone.status).toBe(200);
+    const left = await service.dataSource.query(
+      "SELECT authenticator.id FROM authenticator JOIN account ON account.id = accountId WHERE emailKey = ? AND removedAt IS NULL",
+      [email],
+    );
+    expect(left).toEqual([]);
   });
 
   test("OP-2 another key for an app with rights is told to the other operators, one for a plain app is not", async () => {

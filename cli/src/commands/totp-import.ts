@@ -21,6 +21,7 @@ const WORDS: Readonly<Record<TotpImportOutcome, string>> = {
   "imported-short": "imported, to be renewed at the next sign-in",
   "account-unknown": "no such account",
   "has-one-already": "already has an authenticator app, not changed",
+  "of-operators": "an operator's account, not changed",
   unreadable: "not readable",
   "too-short": "secret too short, refused",
   "short-not-accepted": "secret under 128 bits; import it with --accept-short",

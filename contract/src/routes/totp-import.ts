@@ -9,6 +9,7 @@ export const totpImportOutcome = z.enum([
   "imported-short",
   "account-unknown",
   "has-one-already",
+  "of-operators",
   "unreadable",
   "too-short",
   "short-not-accepted",
@@ -20,7 +21,7 @@ export const importAuthenticators = defineRoute({
   method: "POST",
   path: "/v1/operator/totp-imports",
   summary:
-    "Take authenticator apps over by their key URIs (otpauth://totp/…): they count at once. An account that has one already is not touched; told to the other operators",
+    "Take authenticator apps over by their key URIs (otpauth://totp/…): they count at once. An account that has one already, or is an operator's, is not touched; told to the owner, who can undo it, and to the other operators",
   access: "operator",
   problems: ["keys-missing"],
   body: z.strictObject({

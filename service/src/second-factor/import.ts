@@ -10,11 +10,15 @@ import {
   readUsername,
   SHORT_SECRET_BYTES,
 } from "@lucchetto/core";
+import { isOfOperators } from "../account/actor.ts";
 import { findAccounts, findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { hasDoneSince } from "../journal/store.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { readFormer } from "../recovery/former.ts";
+import { tellOfFactor } from "../recovery/undo-link.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -81,11 +85,16 @@ async function importOne(
     const { id: accountId } = account;
     if ((await listConfirmed(manager, accountId)).length > 0)
       return { outcome: "has-one-already", detail: null };
+    // Operators set up their own; nobody gives them one in passing.
+    if (isOfOperators(account)) return { outcome: "of-operators", detail: null };
     const now = context.clock.now();
+    const former = await readFormer(manager, accountId);
     const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
     await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
     const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
     await record(context, manager, { event, visit, now });
+    await endAsRuled(context, manager, { accountId, event: "factor-changed", now });
+    await tellOfFactor(context, manager, { mail: "second-factor-added", account, former, visit, now });
     if (!isTold)
       await tellOtherOperators(context, manager, {
         what: "factors-imported",
