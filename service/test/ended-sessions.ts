@@ -13,6 +13,7 @@ import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 /** Somebody whose session the intruder holds, too. */
 interface Person {
   readonly id: string;
+  readonly sessionId: string;
   readonly email: string;
   /** Of the session that loops; another one of the same account. */
   token: string;
@@ -66,17 +67,14 @@ export const changingRoutes = (): Route[] =>
   );
 
 /** Those that end the account's other sessions, too: nothing can be ended from another one beside them. */
-export const ENDS_OTHERS: readonly string[] = [
-  "changePassword",
-  "removePassword",
-  "eraseOwnAccount",
-  "endOtherSessions",
-];
+export const ENDS_OTHERS: readonly string[] = ["changePassword", "removePassword", "endOtherSessions"];
 /** Endings by another session of the same account. */
 export const FROM_ANOTHER: readonly string[] = ["closed", "password changed", "others ended"];
-/** Whether a call and an ending can be played beside each other. */
+/** Whether a call and an ending can be played beside each other. Once closed by its owner, an account can only be erased. */
 export const fits = (call: string, ending: string): boolean =>
-  !(ENDS_OTHERS.includes(call) && FROM_ANOTHER.includes(ending));
+  call === "eraseOwnAccount"
+    ? ending === "erased"
+    : !(ENDS_OTHERS.includes(call) && FROM_ANOTHER.includes(ending));
 
 type Ending = (service: TestService, person: Person) => Promise<unknown>;
 
@@ -103,10 +101,8 @@ export const ENDINGS: Readonly<Record<string, Ending>> = {
       params: { id },
       body: { reason: "lost" },
     }),
-  "ended by an operator": async (service, { token }) => {
-    const { body } = await service.as(token)(routes.showSession);
-    return service.as(await service.operator())(routes.endSession, { params: { id: body.session.id } });
-  },
+  "ended by an operator": async (service, { sessionId }) =>
+    service.as(await service.operator())(routes.endSession, { params: { id: sessionId } }),
   closed: (service, { other }) => service.as(other)(routes.eraseOwnAccount),
   "password changed": (service, { other }) =>
     service.as(other)(routes.changePassword, { body: { password: NEXT_PASSWORD } }),
@@ -133,6 +129,7 @@ export async function somebody(service: TestService): Promise<Person> {
   if (body.session.aal !== 2) throw new Error("the session is not at level 2");
   return {
     id,
+    sessionId: body.session.id,
     email,
     token: key.token ?? "",
     other,
@@ -218,9 +215,11 @@ export async function race(service: TestService, route: Route, ending: Ending) {
     }
   };
   const loops = Array.from({ length: LOOPS }, loop);
-  await ending(service, person);
-  const atReply = await snapshot(service, person.id);
-  isOver = true;
+  const atReply = await ending(service, person)
+    .then(() => snapshot(service, person.id))
+    .finally(() => {
+      isOver = true;
+    });
   await Promise.all(loops);
   return { atReply, afterwards: await snapshot(service, person.id), after, statuses: [...statuses] };
 }

@@ -72,9 +72,10 @@ export async function sendChange(
   const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
   await inTransaction(dataSource, async (manager) => {
     await settle(manager);
-    // The change lapses with the session that asked: nobody is sent a link that does nothing.
+    // The change lapses with the session that asked: nobody is sent a link that does nothing. The account first, as everywhere.
+    const locked = await lockAccount(manager, accountId);
     const session = await lockSession(manager, sessionId);
-    if (session === null || !isSessionAlive(session, now)) return;
+    if (locked?.state !== "active" || session === null || !isSessionAlive(session, now)) return;
     await sendLink(context, manager, {
       purpose: "change-email",
       to: addresseeOf({ ...account, email: email.shown }),
