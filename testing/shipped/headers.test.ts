@@ -60,7 +60,7 @@ describe.each(MODES)("HT-3 HT-4 HT-5 RY-5 headers in %s", (mode, publicUrl) => {
     service = await startShipped({
       ...(publicUrl === undefined ? {} : { publicUrl }),
       looksInside: true,
-      settings: { LUCCHETTO_LISTEN_REQUEST_TIMEOUT: "1s" },
+      settings: { LUCCHETTO_LISTEN_REQUEST_TIMEOUT: "3s" },
     });
     operator = await service.operator();
   });
