@@ -355,6 +355,7 @@ export const accessKey = z
     createdAt: timestamp,
     expiresAt: timestamp.nullable(),
     lastUsedAt: timestamp.nullable(),
+    network: z.string().nullable().describe("the network in which it was made"),
   })
   .meta({ id: "AccessKey" });
 export type AccessKey = z.output<typeof accessKey>;
@@ -392,6 +393,8 @@ export const throttleEntry = z
       "account-factor",
       "account-factor-known",
       "account-factor-reset",
+      "account-codes-by-mail",
+      "account-usernames",
       "name",
       "undo-link",
       "network",

@@ -71,5 +71,8 @@ export interface Visit {
   readonly appId: string | null;
 }
 
+/** What the one key is called where there is no key ring: it is gone with the process. */
+export const PROCESS_KEY = "process";
+
 /** Of what is done by a command, where the service's configuration lies. */
 export const BY_COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };

@@ -10,6 +10,7 @@ import { findByClientIds, findByKeys } from "./app/store.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { LookUps, ServiceContext } from "./context.ts";
+import { PROCESS_KEY } from "./context.ts";
 import { hostCookie } from "./http/host-cookie.ts";
 import { findCheckTokens, findKeyedTokens, pairOf } from "./oauth/store.ts";
 import { openCompromisedList } from "./password/compromised.ts";
@@ -92,7 +93,7 @@ function joinedLookUps(dataSource: DataSource): LookUps {
 function keysOf({
   keyRing,
 }: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey" | "mailCodeKey"> {
-  const ring = keyRing ?? { current: "process", keys: new Map([["process", randomBytes(KEY_BYTES)]]) };
+  const ring = keyRing ?? { current: PROCESS_KEY, keys: new Map([[PROCESS_KEY, randomBytes(KEY_BYTES)]]) };
   const current = ring.keys.get(ring.current) ?? randomBytes(KEY_BYTES);
   return {
     sealingKeys: ring,

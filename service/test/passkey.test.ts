@@ -168,7 +168,7 @@ describe("adding", () => {
     });
     expect((row!["credentialId"] as Buffer).toString("base64url")).toBe(passkey.id);
     expect(row!["transports"]).toEqual(["usb", "pigeon"]);
-    expect(await mailTo(service, "pk27@brina.example", "second-factor-news")).toBeDefined();
+    expect(await mailTo(service, "pk27@brina.example", "unproved-change")).toBeDefined();
     const second = await addPasskeyAt(service, browser);
     expect(second.reply.json()).not.toHaveProperty("recoveryCodes");
   });

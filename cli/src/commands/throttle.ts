@@ -14,6 +14,8 @@ const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "account-factor": "account, second factor",
   "account-factor-known": "account, second factor, known browser",
   "account-factor-reset": "account, attempts after a reset",
+  "account-codes-by-mail": "account, codes tried with mailed links",
+  "account-usernames": "account, changes of username",
   name: "a name as it was typed",
   "undo-link": "an undo link",
   network: "network",

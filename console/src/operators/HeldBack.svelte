@@ -22,6 +22,8 @@
     "account-factor": texts.heldBack.secondFactorAttempts,
     "account-factor-known": texts.heldBack.secondFactorAttemptsFromKnown,
     "account-factor-reset": texts.heldBack.attemptsAllowedAfterAReset,
+    "account-codes-by-mail": texts.heldBack.codesTriedWithMailedLinks,
+    "account-usernames": texts.heldBack.changesOfUsername,
     name: texts.heldBack.aNameAsItWas,
     "undo-link": texts.heldBack.attemptsWithAnUndoLink,
     network: texts.heldBack.failuresFromANetwork,

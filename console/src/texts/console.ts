@@ -270,6 +270,8 @@ export const consoleTexts = {
     secondFactorAttempts: "Second-factor attempts",
     secondFactorAttemptsFromKnown: "Second-factor attempts from known devices",
     attemptsAllowedAfterAReset: "Attempts allowed after a reset",
+    codesTriedWithMailedLinks: "Codes tried with mailed links",
+    changesOfUsername: "Changes of username",
     aNameAsItWas: "A name as typed",
     failuresFromANetwork: "Failures from a network",
     registrationsFromANetwork: "Registrations from a network",

@@ -1,7 +1,10 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { account, hashFleet, session } from "../shapes.ts";
-import { passwordText } from "../text.ts";
+import { id, passwordText } from "../text.ts";
+
+/** As many as an account can have. */
+const MAX_KEPT_KEYS = 50;
 
 export const changePassword = defineRoute({
   name: "changePassword",
@@ -15,6 +18,11 @@ export const changePassword = defineRoute({
       .optional()
       .describe("the password up to now; may be left out within ten minutes of a proof"),
     password: passwordText.describe("the new one"),
+    keepAccessKeys: z
+      .array(id)
+      .max(MAX_KEPT_KEYS)
+      .optional()
+      .describe("access keys of the last 7 days that are to stay; all others of these days end"),
   }),
   replies: {
     200: z
@@ -22,6 +30,7 @@ export const changePassword = defineRoute({
         session,
         account,
         endedSessions: z.number().int().describe("how many other sessions were ended"),
+        endedAccessKeys: z.number().int().describe("how many access keys of the last 7 days were ended"),
         token: z.string().optional().describe("the new own token, if the old one came as Bearer"),
       })
       .meta({ id: "PasswordChanged" }),

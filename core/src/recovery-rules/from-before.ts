@@ -30,28 +30,123 @@ export function thingsFromBefore(former: Former): ThingFromBefore[] {
   return THINGS_FROM_BEFORE.filter((thing) => has[thing]);
 }
 
+/** A change that is undone. */
+export interface ChangeUndone {
+  /** `identifier`: address or username. */
+  readonly of: "identifier" | "factor" | "erasure";
+  readonly at: Date;
+}
+
+/**
+ * The time since which factors that came are the intruder's. Whoever takes an address may have prepared it some days before; a change of a
+ * factor is told by itself when it is made.
+ */
+export function intruderSince({ of, at }: ChangeUndone): Date {
+  return of === "identifier" ? new Date(at.getTime() - PREPARING) : at;
+}
+
 /** When a factor began to count, and when it was removed or replaced. */
 export interface FactorLife {
   readonly since: Date;
   readonly removedAt: Date | null;
 }
 
-/** A change that is undone: of the address, or of a factor. */
-export interface ChangeUndone {
-  readonly of: "address" | "factor" | "erasure";
-  readonly at: Date;
+/**
+ * Whether a factor is the owner's, whatever happened between `start` and `end`: what stood before it stays or comes back, what came or
+ * went after it stays as it is.
+ * @param end the account's first undo after the change, by which its owner was back; or now.
+ */
+export function standsAfterUndo(
+  { since, removedAt }: FactorLife,
+  { start, end }: { start: Date; end: Date },
+): boolean {
+  if (since >= end) return removedAt === null;
+  return since < start && (removedAt === null || (removedAt >= start && removedAt < end));
+}
+
+/** How far back goes what somebody showed. */
+export interface Grounds {
+  /** Since when the oldest of it counts, as far as it can be followed; `null`: nothing but a mailbox was shown. */
+  readonly provedSince: Date | null;
+  /** Since when a browser or a factor among it stands itself; `null`: there was none. */
+  readonly standsSince: Date | null;
+}
+
+/** Nothing was shown, or the mailbox alone. */
+export const NO_GROUNDS: Grounds = { provedSince: null, standsSince: null };
+
+/** Everything that was shown, taken together. */
+export function joinGrounds(...shown: readonly Grounds[]): Grounds {
+  return {
+    provedSince: earliest(shown.map(({ provedSince }) => provedSince)),
+    standsSince: earliest(shown.map(({ standsSince }) => standsSince)),
+  };
+}
+
+function earliest(times: ReadonlyArray<Date | null>): Date | null {
+  return times.reduce(
+    (first, time) => (first === null || (time !== null && time < first) ? time : first),
+    null,
+  );
+}
+
+/** From when something counts that was made by showing this. */
+export function provedSinceOf(madeAt: Date, { provedSince }: Pick<Grounds, "provedSince">): Date {
+  return earliest([madeAt, provedSince]) ?? madeAt;
 }
 
 /**
- * The time since which what came is the intruder's. Whoever takes an address may have prepared it some days before; a
- * change of a factor is told by itself when it is made.
+ * The moment at which a thing had to stand: some days before the change, since an intruder may have prepared it; of a younger account, when
+ * its address was first proved.
  */
-export function intruderSince({ of, at }: ChangeUndone): Date {
-  return of === "address" ? new Date(at.getTime() - PREPARING) : at;
+export function windowStart({ at }: Pick<ChangeUndone, "at">, firstProvedAt: Date | null): Date {
+  const start = new Date(at.getTime() - PREPARING);
+  if (firstProvedAt === null || firstProvedAt <= start) return start;
+  return firstProvedAt < at ? firstProvedAt : at;
 }
 
-/** Whether a factor stood before the change and is the owner's: it proves, and it stays or comes back. */
-export function isFromBefore({ since, removedAt }: FactorLife, change: ChangeUndone): boolean {
-  const start = intruderSince(change);
-  return since < start && (removedAt === null || removedAt >= start);
+/** Something that may be shown. */
+export interface Thing {
+  /** As of `Grounds`. */
+  readonly provedSince: Date | null;
+  /** When it was removed, replaced or forgotten. */
+  readonly endedAt: Date | null;
 }
+
+/** Whether it stood at a time, or was made since by showing something that did. */
+export function countsFrom({ provedSince, endedAt }: Thing, start: Date): boolean {
+  return provedSince !== null && provedSince <= start && (endedAt === null || endedAt >= start);
+}
+
+/** A password that was set, and with what. */
+export interface PasswordSet {
+  readonly setAt: Date;
+  readonly standsSince: Date | null;
+  /** Hash of the mark of the browser in which it was set. */
+  readonly setInBrowser: Buffer | null;
+}
+
+/**
+ * The owner's own last change of the password: one that was made in a browser, or with a factor, that stood at the beginning itself. It ends
+ * all passwords before it, and all other browsers, as things from before.
+ */
+export function ownLastChange<Set extends PasswordSet>(sets: readonly Set[], start: Date): Set | null {
+  const own = sets.filter(
+    ({ setAt, standsSince }) => setAt > start && standsSince !== null && standsSince <= start,
+  );
+  return own.reduce<Set | null>((last, set) => (last === null || set.setAt >= last.setAt ? set : last), null);
+}
+
+/**
+ * Whether a change of the password ends all other browsers for whatever is changed later: it was made in a browser, or with a factor,
+ * that stood some days before it.
+ */
+export function endsOthersForGood(
+  { setAt, standsSince }: Pick<PasswordSet, "setAt" | "standsSince">,
+  firstProvedAt: Date | null,
+): boolean {
+  return standsSince !== null && standsSince <= windowStart({ at: setAt }, firstProvedAt);
+}
+
+/** Former passwords of which one try tells whether it is one of them. */
+export const MOST_FORMER_PASSWORDS = 10;

@@ -28,6 +28,14 @@ const ALL_THAT_IS_HELD = [
   "password-count",
 ] as const satisfies readonly Ending[];
 
+/** What operators' help ends besides: whoever was helped may have been robbed, and begins anew. */
+const ENDED_BY_HELP = [
+  "sign-ins",
+  "access-keys",
+  "known-devices",
+  "links",
+] as const satisfies readonly Ending[];
+
 export interface RecoveryRule {
   /** What happens, for people. */
   readonly happens: string;
@@ -47,8 +55,15 @@ export const RECOVERY_RULES = {
     ends: ["sign-ins", "links"],
     told: "the new address (the mail names the account); the old one, if it was verified, with an undo link. For 7 days nobody else can take the old address",
   },
+  "username-changed": {
+    happens: "the username is changed",
+    allowed:
+      "the owner of a session, with a fresh proof of the account's full strength; at most 3 times in 7 days. For 7 days nobody else can take the old name. Without a verified address this is all the protection there is",
+    ends: ["sign-ins"],
+    told: "the verified address, and one replaced within the last 7 days, with an undo link",
+  },
   "change-undone": {
-    happens: "a change of address is undone",
+    happens: "a change of address or username is undone",
     allowed:
       "for 7 days, whoever has the link sent to the old address and one thing from before the change: a browser known at the time, the password of the time, an older passkey, authenticator or recovery code. If the account had none of these, the link is enough. The link survives resets and further changes",
     ends: [...ALL_THAT_IS_HELD, "password"],
@@ -67,6 +82,13 @@ export const RECOVERY_RULES = {
     ends: [...ALL_THAT_IS_HELD, "password"],
     told: "the verified address. Whatever was added since is removed, whatever was removed or replaced since is restored",
   },
+  "password-changed": {
+    happens: "a person changes their own password",
+    allowed:
+      "the owner of a session, with the present password or a fresh proof of the account's full strength. All other sessions end. The access keys are listed with age, last use and network; those made in the last 7 days end unless the person keeps them",
+    ends: ["sign-ins"],
+    told: "the account's address",
+  },
   "password-reset": {
     happens: "the password is reset by mail",
     allowed:
@@ -78,8 +100,8 @@ export const RECOVERY_RULES = {
     happens: "an operator requires a new password",
     allowed:
       "the person, at the end of the next sign-in: account state, second factor, proof by mail, new password, session. Without a second factor, proof by mail is required if the address is verified. With neither, the password does not open the account and an operator sets a first password, which is sufficient by itself, once, for 7 days",
-    ends: ["sessions", "sign-ins"],
-    told: "the account's address, once the new password is set",
+    ends: ["sessions", ...ENDED_BY_HELP],
+    told: "the account's address, when it is required and once the new password is set",
   },
   "enrolment-wanted": {
     happens: "a second factor must be set up during sign-in",
@@ -92,14 +114,21 @@ export const RECOVERY_RULES = {
     happens: "the second factor is lost",
     allowed:
       "the person uses a recovery code instead; or an operator removes the factor, with a fresh proof and a reason. The next sign-in then requires the password and a proof by mail",
-    ends: ["sessions", "sign-ins"],
-    told: "the owner, with an undo link, and the other operators",
+    ends: ["sessions", ...ENDED_BY_HELP],
+    told: "the owner, with an undo link, and the other operators. For that undo, browsers known before the help still count",
+  },
+  "factors-imported": {
+    happens: "an operator imports authenticators from another system",
+    allowed:
+      "an operator, with a fresh proof. Accounts of operators and auditors, and those that have an authenticator, are left alone",
+    ends: ENDED_BY_HELP,
+    told: "the owner, with an undo link, and the other operators, once for each import",
   },
   "email-corrected": {
     happens: "the address is lost",
     allowed:
       "an operator corrects it, with a fresh proof and a reason. The new address must be verified and, since it may be mistyped, together with one thing the account has: a known browser, the password, a passkey, an authenticator or a recovery code. For people who have none left, the operator sets a first password",
-    ends: ["sign-ins", "links"],
+    ends: ENDED_BY_HELP,
     told: "the old address, if it was verified, with an undo link; the other operators",
   },
   closed: {
@@ -144,3 +173,6 @@ export const FIRST_PASSWORD_LIFE = 7 * DAY;
 /** Tries of codes that a reset by mail gives, and milliseconds until the next one gives any. */
 export const TRIES_AFTER_RESET = 10;
 export const BETWEEN_RESETS_THAT_GIVE_TRIES = DAY;
+/** Tries of codes that mails buy altogether until the next complete sign-in, and milliseconds after which they begin anew. */
+export const TRIES_BY_MAIL = 30;
+export const TRIES_BY_MAIL_PERIOD = 365 * DAY;

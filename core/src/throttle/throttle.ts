@@ -13,6 +13,8 @@ export const THROTTLE_KINDS = [
   "account-factor",
   "account-factor-known",
   "account-factor-reset",
+  "account-codes-by-mail",
+  "account-usernames",
   "name",
   "undo-link",
   "network",

@@ -67,7 +67,13 @@ export async function makeAccessKey(
     }
     const { name } = wanted;
     const row = { id: newId(now), accountId: account.id, keyHash: hashed, name, labels };
-    const made: AccessKeyRow = { ...row, createdAt: now, expiresAt, lastUsedAt: null };
+    const made: AccessKeyRow = {
+      ...row,
+      createdAt: now,
+      expiresAt,
+      lastUsedAt: null,
+      network: visit.network,
+    };
     await insertAccessKey(manager, made);
     const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
@@ -106,6 +112,7 @@ export function showAccessKey(row: AccessKeyRow): AccessKey {
     createdAt: row.createdAt.toISOString(),
     expiresAt: row.expiresAt?.toISOString() ?? null,
     lastUsedAt: row.lastUsedAt?.toISOString() ?? null,
+    network: row.network,
   };
 }
 

@@ -1,4 +1,5 @@
 import type { DataSource, EntityManager } from "typeorm";
+import { In, LessThan, MoreThanOrEqual, Not } from "typeorm";
 import type { AccessKeyRow, AccountFacts } from "../storage/index.ts";
 import { AccessKeyEntity, readList } from "../storage/index.ts";
 
@@ -24,9 +25,24 @@ export async function deleteAccessKey(
   return (await manager.getRepository(AccessKeyEntity).delete({ id, accountId })).affected === 1;
 }
 
-/** All of an account. @returns how many there were. */
-export async function deleteAccessKeysOf(manager: EntityManager, accountId: string): Promise<number> {
-  return (await manager.getRepository(AccessKeyEntity).delete({ accountId })).affected ?? 0;
+/** All of an account, or those made before a time. @returns how many there were. */
+export async function deleteAccessKeysOf(
+  manager: EntityManager,
+  accountId: string,
+  { before = null }: { before?: Date | null } = {},
+): Promise<number> {
+  const which = { accountId, ...(before === null ? {} : { createdAt: LessThan(before) }) };
+  return (await manager.getRepository(AccessKeyEntity).delete(which)).affected ?? 0;
+}
+
+/** Those made since a time, but these. @returns how many there were. */
+export async function deleteAccessKeysSince(
+  manager: EntityManager,
+  accountId: string,
+  { since, except }: { since: Date; except: readonly string[] },
+): Promise<number> {
+  const which = { accountId, createdAt: MoreThanOrEqual(since), id: Not(In([...except])) };
+  return (await manager.getRepository(AccessKeyEntity).delete(which)).affected ?? 0;
 }
 
 export async function noteAccessKeyUse(dataSource: DataSource, id: string, now: Date): Promise<void> {

@@ -6,6 +6,7 @@ import type { EntityManager } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
+import { tellOwner } from "../mail/notices.ts";
 import { leavingAnOperator } from "../operator/last-one.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { showPasskey } from "../passkey/show.ts";
@@ -13,6 +14,7 @@ import { listPasskeys } from "../passkey/store.ts";
 import { explain, shortened } from "../password/password.ts";
 import { findRecord, findSchemes } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
 import type { ByFactor } from "../second-factor/by-factor.ts";
 import { whoMust } from "../second-factor/duty.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
@@ -185,10 +187,13 @@ async function applyChange(
     eraseAt: change.state === undefined ? account.eraseAt : null,
   };
   await updateAccount(manager, id, changed);
-  if (changed.state === "suspended" || change.mustChangePassword === true) {
-    const reason = changed.state === "suspended" ? "suspended" : "must-change-password";
-    await endSessionsOf(manager, id, { now, reason });
+  if (changed.state === "suspended") {
+    await endSessionsOf(manager, id, { now, reason: "suspended" });
     await endSignInsOf(manager, id, now);
+  }
+  if (change.mustChangePassword === true) {
+    await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
+    await tellOwner(context, manager, { name: "new-password-wanted", account, visit });
   }
   // Restoring the account does not bring them back: whoever held them may be why it was suspended.
   if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);

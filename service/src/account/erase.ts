@@ -6,10 +6,10 @@ import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { deleteMailsToStrangers } from "../mail/store.ts";
+import { findLastUndoEnd } from "../mail-link/store.ts";
 import { leavingAnOperator } from "../operator/last-one.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import { readFormer } from "../recovery/former.ts";
 import { tellOfClosing } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
@@ -39,19 +39,20 @@ export async function eraseOwnAccount(
   await consultOrRecord(context, { type: "account.erase", by: "person", account }, visit);
   await changeOwn(context, caller, async ({ manager, account: locked, now }) => {
     if (locked.labels.includes(OPERATOR_LABEL)) throw fieldProblem([fieldError("labels", "operator-erased")]);
-    if (eraseAfter === 0) {
+    // Whoever could still undo what was changed before keeps the rows for it.
+    const lastUndo = await findLastUndoEnd(manager, accountId, now);
+    if (eraseAfter === 0 && lastUndo === null) {
       await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit });
       return;
     }
-    const former = await readFormer(manager, accountId);
     await updateAccount(manager, accountId, {
       state: "closed",
-      eraseAt: new Date(now.getTime() + eraseAfter),
+      eraseAt: new Date(Math.max(now.getTime() + eraseAfter, lastUndo?.getTime() ?? 0)),
     });
     await endAsRuled(context, manager, { accountId, event: "closed", now });
     const event = { kind: "account.closed", reason: "by-owner", accountId } as const;
     await record(context, manager, { event, visit, now });
-    await tellOfClosing(context, manager, { account: locked, former, visit, now });
+    await tellOfClosing(context, manager, { account: locked, visit, now });
   });
 }
 

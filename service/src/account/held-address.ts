@@ -46,6 +46,14 @@ export function isHeldFrom(dataSource: DataSource, wanted: Wanted): Promise<bool
   return dataSource.getRepository(HeldAddressEntity).existsBy(heldFrom(wanted));
 }
 
+/** Whether it is held for this account. */
+export function isHeldFor(
+  manager: EntityManager,
+  { emailKey, accountId, now }: { emailKey: string; accountId: string; now: Date },
+): Promise<boolean> {
+  return manager.getRepository(HeldAddressEntity).existsBy({ emailKey, accountId, heldUntil: MoreThan(now) });
+}
+
 /**
  * Asserts that an address that was just written may stay. Asked afterwards and under a lock: whoever waited for the address
  * to become free sees what was decided when it did.

@@ -45,5 +45,9 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     wantsMailedProof: false,
     eraseAt: null,
     userHandle: parts.userHandle ?? null,
+    // What came with it stood from now on, however old the address is elsewhere.
+    firstProvedAt: (parts.emailVerifiedAt ?? null) === null ? null : now,
+    emailSetAt: null,
+    usernameSetAt: null,
   };
 }

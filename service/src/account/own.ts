@@ -5,12 +5,17 @@ import type { Language } from "@lucchetto/core";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem } from "../problem.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { tellOfUsername } from "../recovery/undo-link.ts";
+import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import { isDuplicateOf } from "../storage/index.ts";
+import { countUsernameChange } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
+import { assertUsernameNotHeld } from "./held-username.ts";
 import { updateAccount } from "./store.ts";
 
 /** `null` takes it away; left out it stays. */
@@ -20,7 +25,7 @@ export interface WantedChange {
   readonly language?: Language | null | undefined;
 }
 
-/** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`. */
+/** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `reauthenticate` and `throttled` for another username, `refused-by-site`, `site-silent`. */
 export async function changeOwnAccount(
   context: ServiceContext,
   caller: LiveSession,
@@ -40,6 +45,9 @@ export async function changeOwnAccount(
     { type: "account.change", by: "person", account, change: definedOf(change) },
     visit,
   );
+  const isRenamed = change.username !== undefined && (username?.key ?? null) !== account.usernameKey;
+  if (isRenamed) await assertFresh(context, caller);
+  const counted = isRenamed ? await countUsernameChange(context, account.id) : null;
   const columns = {
     ...(change.displayName === undefined ? {} : { displayName: change.displayName }),
     ...(change.language === undefined ? {} : { language: change.language }),
@@ -49,7 +57,18 @@ export async function changeOwnAccount(
   };
   try {
     return await changeOwn(context, caller, async ({ manager, account: before, session, now }) => {
-      await updateAccount(manager, account.id, columns);
+      const isLeft = isRenamed && before.usernameKey !== null;
+      const usernameSetAt = isRenamed ? { usernameSetAt: now } : {};
+      await updateAccount(manager, account.id, { ...columns, ...usernameSetAt });
+      if (isRenamed)
+        await assertUsernameNotHeld(manager, {
+          usernameKey: username?.key ?? null,
+          accountId: account.id,
+          now,
+        });
+      if (isRenamed)
+        await endAsRuled(context, manager, { accountId: account.id, event: "username-changed", now });
+      if (isLeft) await tellOfUsername(context, manager, { account: before, visit, now });
       const reason = Object.keys(definedOf(change)).join(" ");
       const event = {
         kind: "account.changed",
@@ -61,6 +80,7 @@ export async function changeOwnAccount(
       return { ...before, ...columns };
     });
   } catch (error) {
+    await counted?.giveBack();
     if (!isDuplicateOf(error, "account_username")) throw error;
     throw fieldProblem([fieldError("username", "username-taken")], "identifier-taken");
   }

@@ -161,20 +161,22 @@ async function makeAccount(
         });
       }
       if (!signsIn) return null;
-      if (mark !== undefined) await rememberThisDevice(context, manager, accountId, mark);
+      const grounds = { provedSince: now, standsSince: null };
+      if (mark !== undefined) await rememberThisDevice(context, manager, { accountId, mark, grounds });
       if (passkey === null && dutyOf(context, account) !== "none") return "second-factor-first" as const;
       const shown =
         passkey === null
           ? ({ aal: 1, amr: ["pwd"] } as const)
           : ({ aal: 2, amr: amrOfWhole(amrOfNew(passkey)) } as const);
-      const beginning = { account, kind: "ordinary", ...shown, replaces } as const;
+      const beginning = { account, kind: "ordinary", ...shown, grounds, replaces } as const;
       return { begun: await beginSession(context, manager, beginning, visit), recoveryCodes };
     });
     if (begun === null) return { outcome: "check-mail" };
     if (begun !== "second-factor-first") return { outcome: "signed-in", ...begun };
     const amr = ["pwd"];
     const wanted = await wantedOf(context, context.dataSource.manager, { account, shown: amr });
-    const waiting = { account, kind: "ordinary", amr, wanted } as const;
+    const grounds = { provedSince: account.createdAt, standsSince: null };
+    const waiting = { account, kind: "ordinary", amr, grounds, wanted } as const;
     return { outcome: "proof-wanted", ...(await keepPending(context, waiting, { visit, mark })) };
   } catch (error) {
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;

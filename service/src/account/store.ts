@@ -1,18 +1,21 @@
 import type { Identifier, readIdentifier } from "@lucchetto/core";
 import { FIRST_PASSWORD_LIFE } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { Brackets, In, LessThanOrEqual, Not } from "typeorm";
+import { Brackets, In, IsNull, LessThanOrEqual, Not } from "typeorm";
 import type { ByFactor } from "../second-factor/by-factor.ts";
 import { whereFactor } from "../second-factor/by-factor.ts";
 import type { WhoMust } from "../second-factor/duty.ts";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 import { assertNotHeld, isHeldFrom } from "./held-address.ts";
+import { assertUsernameNotHeld, isUsernameHeld } from "./held-username.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
   // A copy: the given object would come back with the values as the driver writes them.
   await manager.getRepository(AccountEntity).insert({ ...row });
-  await assertNotHeld(manager, { emailKey: row.emailKey, accountId: row.id, now: row.createdAt });
+  const { id: accountId, emailKey, usernameKey, createdAt: now } = row;
+  await assertNotHeld(manager, { emailKey, accountId, now });
+  await assertUsernameNotHeld(manager, { usernameKey, accountId, now });
 }
 
 export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
@@ -87,10 +90,14 @@ export async function updateAccount(
     | Partial<Omit<AccountRow, "id" | "emailKey">>
     | (Partial<Omit<AccountRow, "id">> & { emailVerifiedAt: Date }),
 ): Promise<void> {
-  const isProof = change.emailVerifiedAt instanceof Date;
+  const provedAt = change.emailVerifiedAt instanceof Date ? change.emailVerifiedAt : null;
   await manager
     .getRepository(AccountEntity)
-    .update({ id }, { ...change, ...(isProof ? { isAddressCorrected: false } : {}) });
+    .update({ id }, { ...change, ...(provedAt === null ? {} : { isAddressCorrected: false }) });
+  if (provedAt !== null)
+    await manager
+      .getRepository(AccountEntity)
+      .update({ id, firstProvedAt: IsNull() }, { firstProvedAt: provedAt });
   if ("emailKey" in change)
     await assertNotHeld(manager, {
       emailKey: change.emailKey ?? null,
@@ -114,6 +121,7 @@ export async function correctAddress(
     emailKey: address.key,
     emailVerifiedAt: null,
     isAddressCorrected: true,
+    emailSetAt: now,
     registrationBrowserHash: null,
     isOpenlyRegistered: false,
   };
@@ -133,7 +141,10 @@ export async function findTaken(
       emailKey !== null &&
       ((await repository.existsBy({ emailKey })) ||
         (await isHeldFrom(dataSource, { emailKey, accountId: null, now }))),
-    username: usernameKey !== null && (await repository.existsBy({ usernameKey })),
+    username:
+      usernameKey !== null &&
+      ((await repository.existsBy({ usernameKey })) ||
+        (await isUsernameHeld(dataSource, { usernameKey, now }))),
   };
 }
 

@@ -290,7 +290,7 @@ async function readAccount(
       ...one,
       accountId,
       sealedSecret: seal(keyRing, secret, secretPlace(one.id), randomBytes(NONCE_LENGTH)),
-      ...{ drift: 0, lastOffset: null, removedAt: null },
+      ...{ drift: 0, lastOffset: null, removedAt: null, provedSince: null },
       createdAt: new Date(one.createdAt),
       expiresAt: new Date(one.createdAt),
       activatedAt: new Date(one.activatedAt),
@@ -320,6 +320,8 @@ async function readAccount(
       wantsMailedProof: read.wantsMailedProof,
       firstPasswordUntil: dateOf(read.firstPasswordUntil),
       userHandle: bytesOf(read.userHandle),
+      firstProvedAt: dateOf(read.emailVerifiedAt),
+      ...{ emailSetAt: null, usernameSetAt: null },
     },
     record: recordOf(read),
     imported: importedOf(read, intake),
@@ -332,6 +334,7 @@ async function readAccount(
       createdAt: new Date(one.createdAt),
       usedAt: dateOf(one.usedAt),
       removedAt: null,
+      provedSince: null,
     })),
     isOperator: labels.length < read.labels.length,
     leftOut: read.authenticators.length - authenticators.length,
@@ -368,6 +371,7 @@ function recordOf({ id: accountId, password }: ExportedAccount): PasswordRecordR
     ...{ accountId, record, scheme: schemeTextOf(record), isShort },
     setAt: new Date(setAt),
     madeAt: new Date(madeAt),
+    ...{ provedSince: null, standsSince: null, setInBrowser: null },
   };
 }
 
@@ -392,6 +396,7 @@ function passkeyOf(one: ExportedAccount["passkeys"][number], accountId: string):
     createdAt: new Date(one.createdAt),
     lastUsedAt: dateOf(one.lastUsedAt),
     removedAt: null,
+    provedSince: null,
   };
 }
 

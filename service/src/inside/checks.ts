@@ -20,6 +20,8 @@ const COUNTED: Readonly<Record<ThrottleKind, string>> = {
   "account-factor": "second factors of this account",
   "account-factor-known": "second factors of this account, from this browser",
   "account-factor-reset": "second factors of this account after a reset",
+  "account-codes-by-mail": "codes of this account that mailed links let somebody try",
+  "account-usernames": "changes of this account's username",
   name: "this name",
   "undo-link": "this undo link",
   network: "this network",

@@ -470,6 +470,7 @@ async function writeOf(
             scheme: schemeTextOf(kept.record),
             setAt: now,
             madeAt: now,
+            ...{ provedSince: null, standsSince: null, setInBrowser: null },
             isShort: false,
           },
     imported: kept?.imported ?? null,

@@ -1,7 +1,7 @@
 /** Asking for a mailed link. The reply is the same whoever is named; what there is to do is done after it. */
 import { randomBytes } from "node:crypto";
 import type { SessionKind } from "@lucchetto/core";
-import { hashToken, mintToken, readEmail, readIdentifier, TOKEN_BYTES } from "@lucchetto/core";
+import { hashToken, mintToken, NO_GROUNDS, readEmail, readIdentifier, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { newRegistration } from "../account/registration.ts";
 import { findRegistrationOfBrowser, insertRegistration } from "../account/registration-store.ts";
@@ -78,6 +78,7 @@ export async function beginByMail(
       tokenHash: hashed,
       accountId: null,
       registrationId: null,
+      ...NO_GROUNDS,
       kind,
       amr: [],
       createdAt: now,

@@ -9,10 +9,9 @@ import { deleteRegistrationsOf } from "../account/registration-store.ts";
 import { findAccount, findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { addresseeOf } from "../mail/notices.ts";
+import { addresseeOf, tellUnproved } from "../mail/notices.ts";
 import { ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import { readFormer } from "../recovery/former.ts";
 import type { UndoableChange } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -126,12 +125,12 @@ export async function applyChange(
     if (session === null || !isSessionAlive(session, now)) throw new ProblemReply("link-unknown");
     if (!(await spend(manager))) throw new ProblemReply("link-used");
     const { id: accountId } = account;
-    const former = await readFormer(manager, accountId);
     try {
       await updateAccount(manager, accountId, {
         email: email.shown,
         emailKey: email.key,
         emailVerifiedAt: now,
+        emailSetAt: now,
       });
     } catch (error) {
       throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;
@@ -139,7 +138,7 @@ export async function applyChange(
     await deleteRegistrationsOf(manager, email.key);
     await endAsRuled(context, manager, { accountId, event: "email-changed", now });
     await record(context, manager, { event: { kind: "email.changed", accountId }, visit, now });
-    await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
+    await tellFormerAddress(context, manager, { account, address: email, visit, now });
   });
   return { email: email.shown };
 }
@@ -148,10 +147,14 @@ export async function applyChange(
 export async function tellFormerAddress(
   context: ServiceContext,
   manager: EntityManager,
-  { account, former, address, visit, now }: UndoableChange & { address: Identifier<"email"> },
+  { account, address, visit, now }: UndoableChange & { address: Identifier<"email"> },
 ): Promise<void> {
   const { id: accountId, email, emailKey, emailVerifiedAt } = account;
-  if (email === null || emailKey === null || emailVerifiedAt === null) return;
+  if (email === null || emailKey === null) return;
+  if (emailVerifiedAt === null) {
+    await tellUnproved(context, manager, { account, visit });
+    return;
+  }
   const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
   await holdAddress(manager, { emailKey, accountId, heldUntil });
   await sendLink(context, manager, {
@@ -161,7 +164,7 @@ export async function tellFormerAddress(
     newEmail: email,
     address: address.shown,
     browserHash: null,
-    former,
+    former: account,
     visit,
     now,
     isWithinLimit: true,

@@ -1,4 +1,5 @@
 import { sweepHeldAddresses } from "../account/held-address.ts";
+import { sweepHeldUsernames } from "../account/held-username.ts";
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
 import { doLeftAsks, sweepAsked } from "./asked.ts";
@@ -13,5 +14,6 @@ export const mailLinks: Capability = {
     { what: "links that were asked for and could not be sent", keepFor: () => DAY, run: sweepAsked },
     { what: "links that have expired", keepFor: () => DAY, run: sweepLinks },
     { what: "addresses that were held for their former owner", keepFor: () => DAY, run: sweepHeldAddresses },
+    { what: "usernames that were held for their former owner", keepFor: () => DAY, run: sweepHeldUsernames },
   ],
 };

@@ -15,7 +15,7 @@ import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../passkey/register.ts";
-import { setRecord } from "../password/store.ts";
+import { SET_WITH_NOTHING, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
@@ -133,7 +133,7 @@ export async function acceptInvitation(
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
-    if (made !== null) await setRecord(manager, { accountId, made, now });
+    if (made !== null) await setRecord(manager, { accountId, made, now, set: SET_WITH_NOTHING });
     await updateAccount(manager, accountId, {
       state: "active",
       emailVerifiedAt: now,

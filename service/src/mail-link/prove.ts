@@ -4,7 +4,7 @@ import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import type { NewRecord } from "../password/store.ts";
-import { setRecord } from "../password/store.ts";
+import { SET_WITH_NOTHING, setRecord } from "../password/store.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import type { AccountRow } from "../storage/index.ts";
@@ -29,7 +29,8 @@ export async function proveAddress(
   if (!prover.isSame) {
     await endAsRuled(context, manager, { accountId, event: "address-proved", now });
     if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
-    if (prover.newRecord !== null) await setRecord(manager, { accountId, made: prover.newRecord, now });
+    if (prover.newRecord !== null)
+      await setRecord(manager, { accountId, made: prover.newRecord, now, set: SET_WITH_NOTHING });
   }
   const proved = { emailVerifiedAt: now, ...(prover.isSame ? {} : forNewOwner(account)) };
   await updateAccount(manager, accountId, proved);

@@ -23,8 +23,8 @@ const FAULTS = {
 } as const satisfies Record<LinkFault, string>;
 
 const ACTIVE = ["active"] as const;
-/** What is undone may be the closing too. */
-const NOT_SUSPENDED = ["active", "closed"] as const;
+/** What is undone may be the closing too. Of a suspended account it is undone as well: it stays suspended, and no link runs out meanwhile. */
+const UNDOABLE = ["active", "closed", "suspended"] as const;
 
 /** In which states of the account a link of each purpose does anything. */
 const OPEN_FOR: Readonly<Record<LinkPurpose, readonly AccountState[]>> = {
@@ -33,8 +33,8 @@ const OPEN_FOR: Readonly<Record<LinkPurpose, readonly AccountState[]>> = {
   "sign-in": ACTIVE,
   invite: ["invited"],
   "change-email": ACTIVE,
-  "undo-change": NOT_SUSPENDED,
-  "undo-factor": NOT_SUSPENDED,
+  "undo-change": UNDOABLE,
+  "undo-factor": UNDOABLE,
   "undo-erase": ["closed"],
 };
 
@@ -112,7 +112,7 @@ export async function lookAtLink(
   const { link } = read;
   const { purpose } = link;
   const guarded = read.account === null ? null : await guardedBy(context, { link, account: read.account });
-  const beside = guarded === null ? null : await wantingOf(context, guarded, marks.mark);
+  const beside = guarded === null ? null : wantingOf(guarded, marks.mark);
   const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
   return {
     purpose: link.purpose,
@@ -136,7 +136,7 @@ async function guardedBy(
   { link, account }: { link: MailLinkRow; account: AccountRow },
 ): Promise<Protected | null> {
   const { purpose } = link;
-  if (isUndo(purpose)) return protectedBefore({ link, account }, purpose);
+  if (isUndo(purpose)) return protectedBefore(context, { link, account });
   return purpose === "verify" && account.isAddressCorrected ? protectedNow(context, { link, account }) : null;
 }
 

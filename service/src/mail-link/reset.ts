@@ -1,12 +1,13 @@
 /** A new password by a mailed link. */
+import { NO_GROUNDS } from "@lucchetto/core";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
-import { setRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
 import { endAsRuled } from "../recovery/end.ts";
+import { setOwnPassword } from "../recovery/own-password.ts";
 import { deleteSecondFactorsOf } from "../second-factor/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import { giveTriesAfterReset } from "../throttle/throttle.ts";
@@ -22,7 +23,7 @@ import type { Redeemed, Redemption } from "./redemption.ts";
 export async function resetPassword(
   context: ServiceContext,
   of: LinkOfAccount,
-  { password, visit }: Redemption,
+  { password, visit, marks }: Redemption,
 ): Promise<Redeemed> {
   if (of.account === null) throw new ProblemReply("link-unknown");
   const made = await makeNewRecord(context, password, of.account);
@@ -30,7 +31,8 @@ export async function resetPassword(
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
-    await setRecord(manager, { accountId, made, now });
+    const { mark } = marks;
+    await setOwnPassword(context, manager, { account, made, shown: NO_GROUNDS, mark, now });
     const isFirstProof = account.emailVerifiedAt === null;
     await updateAccount(manager, accountId, {
       ...OWN_PASSWORD,

@@ -8,7 +8,7 @@ import { record } from "../journal/journal.ts";
 import type { MailName } from "../mail/catalogue.ts";
 import type { Addressee, HeldBecause } from "../mail/mail.ts";
 import { writeMail } from "../mail/mail.ts";
-import type { RegistrationRow } from "../storage/index.ts";
+import type { AccountFacts, RegistrationRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
 import { countLiving, insertLink, supersedeOf } from "./store.ts";
 
@@ -40,7 +40,7 @@ export interface LinkToSend {
   /** When the change was made that it undoes; otherwise the present. */
   readonly now?: Date;
   /** Of the account as it was before the change that the link undoes. */
-  readonly former?: { readonly record: string | null; readonly devices: readonly Buffer[] };
+  readonly former?: Pick<AccountFacts, "email" | "username">;
   /** By what name the mail calls the account to somebody who may not be its owner. */
   readonly account?: string;
   /** The address that the account gets by it. */
@@ -91,8 +91,8 @@ export async function sendLink(
       sessionId: link.sessionId ?? null,
       codeHash: null,
       wrongCodes: 0,
-      formerRecord: link.former?.record ?? null,
-      formerDevices: link.former?.devices.map((mark) => mark.toString("base64url")) ?? null,
+      formerEmail: link.former?.email ?? null,
+      formerUsername: link.former?.username ?? null,
     });
   }
   const { publicUrl } = configuration;
@@ -105,6 +105,7 @@ export async function sendLink(
       link: held === null ? `${publicUrl}/link#${plain}` : `${publicUrl}/sign-in`,
       address: link.address ?? link.newEmail ?? "",
       ...(link.account === undefined ? {} : { account: link.account }),
+      username: link.former?.username ?? "",
     },
     held,
   });

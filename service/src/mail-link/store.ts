@@ -48,12 +48,9 @@ export async function supersedeOf(
 export async function spendLink(manager: EntityManager, id: string, now: Date): Promise<boolean> {
   const { affected } = await manager
     .getRepository(MailLinkEntity)
-    .update({ id, ...living(now) }, { spentAt: now, ...FORGOTTEN });
+    .update({ id, ...living(now) }, { spentAt: now });
   return affected === 1;
 }
-
-/** What is kept of an account's former state has done its work. */
-const FORGOTTEN = { formerRecord: null, formerDevices: null };
 
 /** Voids all living links of an account but those that undo something. */
 export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
@@ -64,18 +61,51 @@ export async function voidLinksOf(manager: EntityManager, accountId: string, now
   await repository.update({ accountId, codeHash: Not(IsNull()) }, { supersededAt: now, codeHash: null });
 }
 
-/** Voids those that undo a change of a time or later: an earlier one took it back as well. */
-export async function voidUndoLinksSince(
+/** Voids those that undo a change of some time: another one took it back as well. */
+export async function voidUndoLinks(
   manager: EntityManager,
-  undone: { accountId: string; purpose: UndoPurpose; since: Date; now: Date },
+  undone: { accountId: string; purposes: readonly UndoPurpose[]; since: Date; until: Date; now: Date },
 ): Promise<void> {
-  const { accountId, purpose, since, now } = undone;
+  const { accountId, purposes, since, until, now } = undone;
   await manager
     .getRepository(MailLinkEntity)
-    .update(
-      { accountId, purpose, createdAt: MoreThanOrEqual(since), ...living(now) },
-      { supersededAt: now, ...FORGOTTEN },
-    );
+    .createQueryBuilder()
+    .update()
+    .set({ supersededAt: now })
+    .where({ accountId, purpose: In([...purposes]), ...living(now) })
+    .andWhere("createdAt >= :since AND createdAt <= :until", { since, until })
+    .execute();
+}
+
+/** When an account's owner was first back after a change: by undoing it, or another one since. `null`: not yet. */
+export async function findFirstUndo(
+  manager: EntityManager,
+  { accountId, since, except }: { accountId: string; since: Date; except: string },
+): Promise<Date | null> {
+  const first = await manager.getRepository(MailLinkEntity).findOne({
+    where: {
+      accountId,
+      // Stopping an erasure puts nobody out.
+      purpose: In(["undo-change", "undo-factor"]),
+      spentAt: MoreThanOrEqual(since),
+      id: Not(except),
+    },
+    order: { spentAt: "ASC" },
+  });
+  return first?.spentAt ?? null;
+}
+
+/** Until when something of an account can still be undone that makes another account of it; `null`: nothing can. */
+export async function findLastUndoEnd(
+  manager: EntityManager,
+  accountId: string,
+  now: Date,
+): Promise<Date | null> {
+  const last = await manager.getRepository(MailLinkEntity).findOne({
+    where: { accountId, purpose: In(["undo-change", "undo-factor"]), ...living(now) },
+    order: { expiresAt: "DESC" },
+  });
+  return last?.expiresAt ?? null;
 }
 
 /** The former addresses of an account that can still be restored. */

@@ -27,10 +27,10 @@ export async function verifyAddress(
 ): Promise<Redeemed> {
   const { link, account, registration } = read;
   if (account !== null) {
-    const spendShown = account.isAddressCorrected
+    const shownBeside = account.isAddressCorrected
       ? await assertFromBefore(context, await protectedNow(context, { link, account }), { visit, ...shown })
       : null;
-    const isSame = here || account.emailVerifiedAt !== null || spendShown !== null;
+    const isSame = here || account.emailVerifiedAt !== null || shownBeside !== null;
     const stored = isSame ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);
     const prover = isSame
       ? SAME
@@ -38,7 +38,7 @@ export async function verifyAddress(
     await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       const locked = await spendForAccount(manager, { link, account }, now);
-      await spendShown?.(manager, now);
+      await shownBeside?.spend(manager, now);
       await proveAddress(context, manager, { account: locked, prover, visit });
     });
     return { outcome: "email-verified" };

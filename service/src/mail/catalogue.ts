@@ -37,6 +37,11 @@ export const MAIL_KINDS = {
     says: ["name", "address", "when", "network", "link", "life"],
     needsLink: true,
   },
+  "username-changed": {
+    when: "an account has got another username, or none any more",
+    says: ["name", "username", "when", "network", "browser", "link", "life"],
+    needsLink: true,
+  },
   "email-restored": {
     when: "a change of address was undone",
     says: ["name", "when", "network"],
@@ -107,9 +112,9 @@ export const MAIL_KINDS = {
     says: ["name", "link", "life", "browser", "network"],
     needsLink: true,
   },
-  "second-factor-news": {
-    when: "the second factor of an account was changed whose address nobody has proved yet",
-    says: ["name", "when", "network", "browser", "link"],
+  "unproved-change": {
+    when: "something of an account was changed whose address nobody has proved yet",
+    says: [],
     needsLink: false,
   },
   "second-factor-restored": {
@@ -129,6 +134,11 @@ export const MAIL_KINDS = {
   },
   "first-password-given": {
     when: "an operator gave an account a first password",
+    says: ["name", "when"],
+    needsLink: false,
+  },
+  "new-password-wanted": {
+    when: "an operator wants a new password at the next sign-in",
     says: ["name", "when"],
     needsLink: false,
   },

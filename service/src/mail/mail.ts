@@ -4,11 +4,12 @@
  */
 import { randomBytes } from "node:crypto";
 import type { MailboxItem, MailSource } from "@lucchetto/contract";
-import type { Language } from "@lucchetto/core";
+import type { KeyRing, Language } from "@lucchetto/core";
 import { NONCE_LENGTH, open, seal } from "@lucchetto/core";
 import MailComposer from "nodemailer/lib/mail-composer/index.js";
-import type { EntityManager } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import { PROCESS_KEY } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { ProblemReply } from "../problem.ts";
 import type { MailRow, Page, PageQuery } from "../storage/index.ts";
@@ -17,7 +18,7 @@ import type { MailName, MailValues } from "./catalogue.ts";
 import { messageOf } from "./message.ts";
 import type { MailBody } from "./render.ts";
 import { LOGO_CID, render } from "./render.ts";
-import { findMail, insertMail, listMails, sendAgain } from "./store.ts";
+import { findMail, insertMail, listMails, listNewestSealed, sendAgain } from "./store.ts";
 import type { OperatorNews } from "./words.ts";
 import { browserInWords, networkInWords, newsInWords, timeInWords } from "./words.ts";
 
@@ -42,6 +43,8 @@ export interface Circumstances {
   readonly address?: string;
   /** The account, in words that tell a stranger no more than they need. */
   readonly account?: string;
+  /** The one that it had. */
+  readonly username?: string;
   /** Recovery codes that are left. */
   readonly left?: number;
   /** What an operator did, who, and why. */
@@ -96,7 +99,7 @@ export async function writeMail(
 
 function valuesOf(
   { name }: Addressee,
-  { visit, link = "", life, address = "", account = "", left, news }: Circumstances,
+  { visit, link = "", life, address = "", account = "", username = "", left, news }: Circumstances,
   { language, now }: { language: Language; now: Date },
 ): MailValues {
   return {
@@ -104,6 +107,7 @@ function valuesOf(
     link,
     address,
     account,
+    username,
     left: left === undefined ? "" : String(left),
     what: news === undefined ? "" : newsInWords(news.what, language),
     by: news?.by ?? "",
@@ -178,6 +182,12 @@ export function openBody(ring: ServiceContext["sealingKeys"], { id, sealedBody }
     // Sealed by a process that had no key ring, or under a key that was retired.
     return null;
   }
+}
+
+/** Whether a key ring opens the newest mails that are sealed under a ring at all; there being none says nothing. */
+export async function opensNewestMails(dataSource: DataSource, ring: KeyRing): Promise<boolean> {
+  const rows = await listNewestSealed(dataSource, `${PROCESS_KEY}:%`);
+  return rows.every((row) => openBody(ring, row) !== null);
 }
 
 function showMail(context: ServiceContext, row: MailRow): MailboxItem {

@@ -25,10 +25,10 @@ export type Notice = Extract<
   | "password-removed"
   | "new-sign-in"
   | "access-key-made"
-  | "second-factor-news"
   | "second-factor-restored"
   | "account-reopened"
   | "first-password-given"
+  | "new-password-wanted"
   | "recovery-code-used"
   | "invitation-accepted"
   | "email-restored"
@@ -39,7 +39,7 @@ export const NOTICE_WINDOW = 3_600_000;
 /** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
 export const MAX_NOTICES_PER_HOUR = 10;
 
-/** Tells the owner, if there is an address; in the transaction of what happened. */
+/** Tells the owner, if there is an address; one that nobody proved hears only that something changed. In the transaction of what happened. */
 export async function tellOwner(
   context: ServiceContext,
   manager: EntityManager,
@@ -47,6 +47,10 @@ export async function tellOwner(
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
+  if (account.emailVerifiedAt === null) {
+    await tellUnproved(context, manager, { account, visit });
+    return;
+  }
   const since = new Date(context.clock.now().getTime() - NOTICE_WINDOW);
   const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
   const to = addresseeOf({ ...account, email });
@@ -59,4 +63,20 @@ export async function tellOwner(
     about: { visit, link, ...(left === undefined ? {} : { left }) },
     held,
   });
+}
+
+/** Tells an address that nobody proved, and that may be anybody's, that something of an account changed: not whose, what, or from where. */
+export async function tellUnproved(
+  context: ServiceContext,
+  manager: EntityManager,
+  { account, visit }: { account: AccountFacts; visit: Visit },
+): Promise<void> {
+  const { email } = account;
+  if (email === null) return;
+  const name = "unproved-change";
+  const since = new Date(context.clock.now().getTime() - NOTICE_WINDOW);
+  const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
+  const to = { ...addresseeOf({ ...account, email }), name: null };
+  const held = written >= MAX_NOTICES_PER_HOUR ? ("notice-limit" as const) : null;
+  await writeMail(context, manager, { name, to, about: { visit, link: "" }, held });
 }

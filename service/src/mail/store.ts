@@ -29,6 +29,17 @@ export function listMails(
   });
 }
 
+/** The newest whose body is still kept, sealed under another key than this. */
+export function listNewestSealed(dataSource: DataSource, otherThan: string): Promise<MailRow[]> {
+  return dataSource
+    .getRepository(MailEntity)
+    .createQueryBuilder("mail")
+    .where("mail.sealedBody IS NOT NULL AND mail.sealedBody NOT LIKE :otherThan", { otherThan })
+    .orderBy("mail.id", "DESC")
+    .take(3)
+    .getMany();
+}
+
 /** Puts one back to the beginning. @returns whether it still has a body, and is not under way. */
 export async function sendAgain(dataSource: DataSource, id: string, now: Date): Promise<boolean> {
   const { affectedRows } = await dataSource.query<{ affectedRows: number }>(

@@ -12,10 +12,9 @@ import type { OperatorNews } from "../mail/words.ts";
 import { tellFormerAddress } from "../mail-link/change-email.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
-import { setRecord } from "../password/store.ts";
+import { SET_WITH_NOTHING, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { removeSecondFactorsOf } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -46,7 +45,6 @@ export async function removeSecondFactor(
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await lockForHelp(manager, id);
-    const former = await readFormer(manager, id);
     if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
     const changed = { wantsMailedProof: true };
     await updateAccount(manager, id, changed);
@@ -58,7 +56,7 @@ export async function removeSecondFactor(
       operator,
       help,
     });
-    await tellOfFactor(context, manager, { mail: "second-factor-removed", account, former, visit, now });
+    await tellOfFactor(context, manager, { mail: "second-factor-removed", account, visit, now });
     return { ...account, ...changed };
   });
 }
@@ -82,7 +80,6 @@ export async function correctEmail(
     return await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       const account = await lockForHelp(manager, id);
-      const former = await readFormer(manager, id);
       const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
       await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
       await noteHelp(context, manager, {
@@ -92,7 +89,7 @@ export async function correctEmail(
         operator,
         help,
       });
-      await tellFormerAddress(context, manager, { account, former, address: email, visit, now });
+      await tellFormerAddress(context, manager, { account, address: email, visit, now });
       await sendLink(context, manager, {
         ...(account.state === "invited"
           ? { purpose: "invite" as const }
@@ -130,7 +127,7 @@ export async function giveFirstPassword(
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await lockForHelp(manager, id);
-    await setRecord(manager, { accountId: id, made, now });
+    await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
     const changed = firstPassword(now);
     await updateAccount(manager, id, changed);
     await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });

@@ -2,21 +2,25 @@
  * Lets an operator in again who lost everything, without another operator: only where configuration, key ring and
  * database are. Journalled, and told to all operators.
  */
+import type { KeyRing } from "@lucchetto/core";
 import { OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts";
 import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
+import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { BY_COMMAND } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import { setRecord } from "../password/store.ts";
+import { opensNewestMails } from "../mail/mail.ts";
+import { voidLinksOf } from "../mail-link/store.ts";
+import { SET_WITH_NOTHING, setRecord } from "../password/store.ts";
 import { openSecret } from "../second-factor/secret.ts";
 import { listConfirmed, removeSecondFactorsOf } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
-import { forgetCountsOfAccount } from "../throttle/store.ts";
+import { forgetCountsOfAccount, forgetDevices } from "../throttle/store.ts";
 import { tellOtherOperators } from "./tell-others.ts";
 
 /**
@@ -42,10 +46,9 @@ export async function rescueOperator(
     throw new OperatorRefusal(
       `--email: ${email} is no operator here. To make a new one: lucchetto operator add --email ${email}`,
     );
-  const authenticators = await listConfirmed(dataSource.manager, found.id);
-  if (authenticators.some((row) => openSecret({ sealingKeys: keyRing }, row) === null))
+  if (!(await opensWhatIsSealed(dataSource, { accountId: found.id, keyRing })))
     throw new OperatorRefusal(
-      "keys.file: this is not the key ring of this database; the operator's second factor does not open with it.",
+      "keys.file: this is not the key ring of this database; what is sealed there does not open with it. Name the service's own key ring.",
     );
   const made = await makeOperatorsRecord(configuration, { email, displayName: found.displayName, password });
   return inTransaction(dataSource, async (manager) => {
@@ -54,10 +57,13 @@ export async function rescueOperator(
     const account = await lockAccount(manager, id);
     if (account === null) throw new OperatorRefusal(`--email: ${email} was erased meanwhile`);
     const hadFactor = await removeSecondFactorsOf(manager, id, now);
-    await setRecord(manager, { accountId: id, made, now });
+    await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
     await updateAccount(manager, id, { state: "active", eraseAt: null, ...firstPassword(now) });
     await endSessionsOf(manager, id, { now, reason: "rescued" });
     await endSignInsOf(manager, id, now);
+    await deleteAccessKeysOf(manager, id);
+    await forgetDevices(manager, id, now);
+    await voidLinksOf(manager, id, now);
     await forgetCountsOfAccount(manager, id);
     const visit = BY_COMMAND;
     await record({ configuration }, manager, {
@@ -70,4 +76,14 @@ export async function rescueOperator(
     await tellOtherOperators(parts, manager, { ...news, visit });
     return { id, hadFactor };
   });
+}
+
+/** Whoever has another key ring is not where the service is: the operator's own second factor opens, and so does what was mailed last. */
+async function opensWhatIsSealed(
+  dataSource: DataSource,
+  { accountId, keyRing }: { accountId: string; keyRing: KeyRing },
+): Promise<boolean> {
+  const authenticators = await listConfirmed(dataSource.manager, accountId);
+  const isOpened = authenticators.every((row) => openSecret({ sealingKeys: keyRing }, row) !== null);
+  return isOpened && opensNewestMails(dataSource, keyRing);
 }

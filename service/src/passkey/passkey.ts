@@ -142,6 +142,7 @@ export function newPasskey(
     createdAt: now,
     lastUsedAt: null,
     removedAt: null,
+    provedSince: null,
   };
 }
 

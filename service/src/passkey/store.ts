@@ -118,15 +118,16 @@ export function listAllPasskeys(manager: EntityManager, accountId: string): Prom
   return manager.getRepository(PasskeyEntity).find({ where: { accountId }, order: { id: "ASC" } });
 }
 
-/** Puts an account's passkeys back as they stood: these stay or come back, all others go. */
+/** Puts an account's passkeys back as they stood: these stay or come back, all others go, and are kept, unusable. */
 export async function restorePasskeys(
   manager: EntityManager,
   accountId: string,
-  standing: readonly PasskeyRow[],
+  { standing, now }: { standing: readonly PasskeyRow[]; now: Date },
 ): Promise<void> {
   const passkeys = manager.getRepository(PasskeyEntity);
-  await passkeys.delete({ accountId, id: Not(In(standing.map(({ id }) => id))) });
-  await passkeys.update({ accountId }, { removedAt: null });
+  const ids = In(standing.map(({ id }) => id));
+  await passkeys.update({ accountId, removedAt: IsNull(), id: Not(ids) }, { removedAt: now });
+  await passkeys.update({ accountId, id: ids }, { removedAt: null });
 }
 
 export async function deletePasskeysOf(manager: EntityManager, accountId: string): Promise<void> {

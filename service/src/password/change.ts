@@ -2,29 +2,33 @@
 import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
-import { mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import { joinGrounds, mintToken, NO_GROUNDS, PREPARING, TOKEN_BYTES } from "@lucchetto/core";
+import { deleteAccessKeysSince } from "../access-key/store.ts";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
+import { endAsRuled } from "../recovery/end.ts";
+import { groundsOfPassword } from "../recovery/grounds.ts";
+import { setOwnPassword } from "../recovery/own-password.ts";
 import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
-import { endSignInsOf } from "../sign-in/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
 import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
 import { judge, makeRecordOf } from "./password.ts";
-import { isPresentPassword } from "./present.ts";
-import { setRecord } from "./store.ts";
+import { findIfRight } from "./present.ts";
 
 export interface PasswordChange {
   /** The password up to now; left out where it was shown a moment ago, or there is none. */
   readonly present: string | undefined;
   readonly password: string;
+  /** Access keys of the last days that stay. */
+  readonly keepAccessKeys: readonly string[];
   readonly visit: Visit;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
@@ -33,6 +37,7 @@ export interface PasswordChange {
 export interface PasswordChanged extends LiveSession {
   readonly token: PlainToken<"own-token">;
   readonly endedSessions: number;
+  readonly endedAccessKeys: number;
 }
 
 /**
@@ -42,7 +47,7 @@ export interface PasswordChanged extends LiveSession {
 export async function changePassword(
   context: ServiceContext,
   { session, account }: LiveSession,
-  { present, password, visit, mark }: PasswordChange,
+  { present, password, keepAccessKeys, visit, mark }: PasswordChange,
 ): Promise<PasswordChanged> {
   const verdict = await judge(context, password, account);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
@@ -58,32 +63,43 @@ export async function changePassword(
           network: visit.network,
           mark,
         });
-  const made = await hashOrGiveBack(reserved, async () => {
-    if (present !== undefined && !(await isPresentPassword(context, account.id, present))) return null;
-    return makeRecordOf(context, verdict);
+  const { right, made } = await hashOrGiveBack(reserved, async () => {
+    const shown = present === undefined ? null : await findIfRight(context, account.id, present);
+    if (present !== undefined && shown === null) return { right: null, made: null };
+    return { right: shown, made: await makeRecordOf(context, verdict) };
   });
   if (made === null) {
     await recordRefusal(context, account.id, visit);
     throw fieldProblem([fieldError("present", "present-password-wrong")]);
   }
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
-  return changeOwn(context, { session, account }, async ({ manager, now }) => {
-    // The token that was shown is spent; whoever comes second with it, or with an ended session, changes nothing.
-    if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
-    await setRecord(manager, { accountId: account.id, made, now });
-    const endedSessions = await endOtherSessionsOf(manager, account.id, session.id, {
-      now,
-      reason: "password-changed",
-    });
-    await reserved?.succeed(manager);
-    await clearCountsOf(context, manager, account, "password");
-    await endSignInsOf(manager, account.id, now);
-    await updateAccount(manager, account.id, OWN_PASSWORD);
-    const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "password-changed", account, visit });
-    return { session, account, token: plain, endedSessions };
-  });
+  return changeOwn(
+    context,
+    { session, account },
+    async ({ manager, account: locked, session: living, now }) => {
+      // The token that was shown is spent; whoever comes second with it, or with an ended session, changes nothing.
+      if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
+      // The password that was shown is one that its owner has; so may be whoever learnt it.
+      const shown = joinGrounds(living, right === null ? NO_GROUNDS : groundsOfPassword(right));
+      await setOwnPassword(context, manager, { account: locked, made, shown, mark, now });
+      const endedSessions = await endOtherSessionsOf(manager, account.id, session.id, {
+        now,
+        reason: "password-changed",
+      });
+      await reserved?.succeed(manager);
+      await clearCountsOf(context, manager, account, "password");
+      await endAsRuled(context, manager, { accountId: account.id, event: "password-changed", now });
+      const endedAccessKeys = await deleteAccessKeysSince(manager, account.id, {
+        since: new Date(now.getTime() - PREPARING),
+        except: keepAccessKeys,
+      });
+      await updateAccount(manager, account.id, OWN_PASSWORD);
+      const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
+      await record(context, manager, { event, visit, now });
+      await tellOwner(context, manager, { name: "password-changed", account, visit });
+      return { session, account, token: plain, endedSessions, endedAccessKeys };
+    },
+  );
 }
 
 /** Whoever met a full queue was not refused, so it counts as no failure. */

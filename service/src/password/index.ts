@@ -1,8 +1,9 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
 import { keepRecords } from "./background.ts";
+import { keptAsThing } from "../recovery/kept.ts";
 import { sweepImported } from "./imported-store.ts";
 import { passwordRoutes } from "./routes.ts";
+import { sweepFormerPasswords } from "./store.ts";
 
 export const passwords: Capability = {
   routes: ({ context }) => passwordRoutes(context),
@@ -10,8 +11,13 @@ export const passwords: Capability = {
   sweeps: [
     {
       what: "what came along with passwords that were replaced",
-      keepFor: ({ links }) => links["undo-change"] + 8 * DAY,
+      keepFor: ({ links }) => keptAsThing(links),
       run: sweepImported,
+    },
+    {
+      what: "passwords that were replaced",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepFormerPasswords,
     },
   ],
   figures: [

@@ -1,6 +1,7 @@
 /** A typed password against a stored record. */
 import { preparePassword } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
+import type { PasswordRecordRow } from "../storage/index.ts";
 import { findRecord } from "./store.ts";
 import { checkable, readStored } from "./stored.ts";
 
@@ -18,12 +19,12 @@ export async function matchesRecord(
   return prepared.ok && context.hashing.check({ prepared: prepared.text, typed }, stored);
 }
 
-/** Whether it is the account's password at present. @throws ProblemReply `too-busy`. */
-export async function isPresentPassword(
+/** The account's password record, if this is its password at present. @throws ProblemReply `too-busy`. */
+export async function findIfRight(
   context: ServiceContext,
   accountId: string,
   typed: string,
-): Promise<boolean> {
+): Promise<PasswordRecordRow | null> {
   const row = await findRecord(context.dataSource, accountId);
-  return matchesRecord(context, { record: row?.record ?? null, accountId }, typed);
+  return (await matchesRecord(context, { record: row?.record ?? null, accountId }, typed)) ? row : null;
 }

@@ -19,6 +19,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
       const changed = await changePassword(context, caller, {
         password: body.password,
         present: body.present,
+        keepAccessKeys: body.keepAccessKeys ?? [],
         visit: visitOf(request),
         mark: markOf(context, request),
       });
@@ -28,6 +29,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         session: showSession(changed.session, { now: context.clock.now(), current: true }),
         account: showAccount(changed.account),
         endedSessions: changed.endedSessions,
+        endedAccessKeys: changed.endedAccessKeys,
         ...handOver(context, reply, changed, deliver),
       });
     });

@@ -1,8 +1,22 @@
-import { readSealedDigest, schemeTextOf, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
+import type { Grounds } from "@lucchetto/core";
+import {
+  NO_GROUNDS,
+  provedSinceOf,
+  readSealedDigest,
+  schemeTextOf,
+  SEALED_DIGEST_PREFIX,
+} from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, Like, MoreThanOrEqual } from "typeorm";
-import type { PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
-import { inTransaction, PasswordRecordEntity, SchemeCountEntity } from "../storage/index.ts";
+import type { FormerPasswordRow, PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
+import {
+  FormerPasswordEntity,
+  inTransaction,
+  newId,
+  PasswordRecordEntity,
+  SchemeCountEntity,
+  sweepRows,
+} from "../storage/index.ts";
 import { noteReplaced } from "./imported-store.ts";
 
 /** A record just made, and whether its password is enough beside a second factor only. */
@@ -26,7 +40,7 @@ export async function insertRecord(
   { accountId, made, setAt }: { accountId: string; made: NewRecord; setAt: Date },
 ): Promise<void> {
   const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt, madeAt: setAt };
-  await manager.getRepository(PasswordRecordEntity).insert(row);
+  await manager.getRepository(PasswordRecordEntity).insert({ ...row, provedSince: setAt });
 }
 
 /** Puts a re-made record in the place of exactly the one it was made from; a newer password is never overwritten. */
@@ -54,20 +68,71 @@ export async function replaceWrapped(
   return affected === 1;
 }
 
-/** Sets a new password's record, whatever stood there before. */
+/** With what a password is set. */
+export interface SetWith {
+  readonly grounds: Grounds;
+  /** Hash of the mark of the browser in which it is set. */
+  readonly browser: Buffer | null;
+}
+
+/** Somebody else chose it, or nothing but a mailbox was shown in a browser that nobody knows. */
+export const SET_WITH_NOTHING: SetWith = { grounds: NO_GROUNDS, browser: null };
+
+/** Sets a new password's record; what stood there before is kept for a while, and opens nothing. */
 export async function setRecord(
   manager: EntityManager,
-  { accountId, made, now }: { accountId: string; made: NewRecord; now: Date },
+  { accountId, made, now, set }: { accountId: string; made: NewRecord; now: Date; set: SetWith },
 ): Promise<void> {
+  await keepFormer(manager, accountId, now);
   const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt: now, madeAt: now };
-  await manager.getRepository(PasswordRecordEntity).save(row);
+  const { standsSince } = set.grounds;
+  await manager.getRepository(PasswordRecordEntity).save({
+    ...row,
+    provedSince: provedSinceOf(now, set.grounds),
+    standsSince,
+    setInBrowser: set.browser,
+  });
   await noteReplaced(manager, accountId, now);
 }
 
-/** Takes the password away. */
+/** Takes the password away; it is kept for a while, and opens nothing. */
 export async function deleteRecord(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  await keepFormer(manager, accountId, now);
   await noteReplaced(manager, accountId, now);
   await manager.getRepository(PasswordRecordEntity).delete({ accountId });
+}
+
+async function keepFormer(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  const stands = await lockRecord(manager, accountId);
+  if (stands === null) return;
+  const { record, setAt, provedSince, standsSince, setInBrowser } = stands;
+  const kept = { record, setAt, provedSince, standsSince, setInBrowser };
+  await manager
+    .getRepository(FormerPasswordEntity)
+    .insert({ id: newId(now), accountId, ...kept, replacedAt: now });
+}
+
+/** A password that an account has or had, and how it was set. */
+export type PasswordOnce = Omit<FormerPasswordRow, "id" | "replacedAt"> & {
+  readonly replacedAt: Date | null;
+};
+
+/** The password at a time, and all after it, the first one first. */
+export async function listPasswordsSince(
+  manager: EntityManager,
+  accountId: string,
+  start: Date,
+): Promise<PasswordOnce[]> {
+  const former = await manager
+    .getRepository(FormerPasswordEntity)
+    .find({ where: { accountId, replacedAt: MoreThanOrEqual(start) }, order: { setAt: "ASC", id: "ASC" } });
+  const stands = await manager.getRepository(PasswordRecordEntity).findOneBy({ accountId });
+  return stands === null ? former : [...former, { ...stands, replacedAt: null }];
+}
+
+/** Forgets passwords that were replaced before a time. */
+export async function sweepFormerPasswords(dataSource: DataSource, before: Date): Promise<void> {
+  await sweepRows(dataSource, "former_password WHERE replacedAt < ?", [before]);
 }
 
 /** The record, locked against changes until the transaction ends. */

@@ -1,5 +1,5 @@
 /** The short code that a mailed link was exchanged for in another browser. The link is spent already. */
-import { hashMailCode, isMailCode, readMailCode } from "@lucchetto/core";
+import { hashMailCode, isMailCode, NO_GROUNDS, readMailCode } from "@lucchetto/core";
 import { ProblemReply } from "../problem.ts";
 import { MAIL_AMR } from "./mail-link.ts";
 import type { ShownProof } from "./method.ts";
@@ -18,7 +18,7 @@ export const mailCode = proofMethod<Extract<ShownProof, { type: "mail-code" }>, 
     if (pending === null || code === null || !mayCome) return { fault: "wrong code" };
     const shown = hashMailCode(mailCodeKey, { signInId: pending.id, code });
     return isMailCode(pending.mailCodeHash, shown)
-      ? { spend: () => Promise.resolve() }
+      ? { grounds: NO_GROUNDS, spend: () => Promise.resolve() }
       : { fault: "wrong code" };
   },
   refuse() {

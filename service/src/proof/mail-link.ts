@@ -1,4 +1,5 @@
 /** The mailed link, in the browser that asked for it: accepted only at the sign-in in which it was asked for. */
+import { NO_GROUNDS } from "@lucchetto/core";
 import { readLink } from "../mail-link/read.ts";
 import { spendLink } from "../mail-link/store.ts";
 import { ProblemReply } from "../problem.ts";
@@ -20,6 +21,7 @@ export const mailLink = proofMethod<Extract<ShownProof, { type: "mail-link" }>, 
     if (link.purpose !== "sign-in" || link.signInId !== pending?.id)
       return { fault: "link of another sign-in" };
     return {
+      grounds: NO_GROUNDS,
       async spend(manager, { now }) {
         if (!(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
       },

@@ -3,6 +3,7 @@
  * go through the list in `index.ts` and know none of them by name.
  */
 import type { NextProof, Proof } from "@lucchetto/contract";
+import type { Grounds } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { ProblemReply } from "../problem.ts";
@@ -30,6 +31,8 @@ export interface Prover {
 export interface RightProof {
   /** RFC 8176 methods that this one adds, where they are not those of its type. */
   readonly amr?: readonly string[];
+  /** How far back it goes as a proof that its owner was there. */
+  readonly grounds: Grounds;
   /** It proves both what somebody holds and who it is: no other proof is wanted beside it. */
   readonly isWhole?: boolean;
   /** Spends it, in the transaction that honours it. @throws ProblemReply if another call was first. */

@@ -2,6 +2,7 @@
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { hasPasskey } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
+import { groundsOfFactor } from "../recovery/grounds.ts";
 import { ProblemReply } from "../problem.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
@@ -31,6 +32,7 @@ export const passkey = proofMethod<Shown, Shown>({
     if ("fault" in answer) return answer;
     return {
       amr: amrOf(answer),
+      grounds: groundsOfFactor(answer.passkey),
       isWhole: answer.use.userVerified,
       spend: (manager, { visit: at, now }) => spendAnswer(context, manager, answer, { visit: at, now }),
     };

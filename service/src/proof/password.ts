@@ -1,7 +1,8 @@
 /** The password, shown again inside a session. A sign-in begins with it in `sign-in/sign-in.ts`, where nobody is known yet. */
 import { fieldError } from "@lucchetto/contract";
-import { isPresentPassword } from "../password/present.ts";
+import { findIfRight } from "../password/present.ts";
 import { fieldProblem } from "../problem.ts";
+import { groundsOfPassword } from "../recovery/grounds.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
@@ -17,8 +18,9 @@ export const password = proofMethod<Extract<ShownProof, { type: "password" }>, s
   reserve: (context, { accountId, visit: { network }, mark }) =>
     reservePasswordTry(context, { accountId, name: null, network, mark }),
   async look(context, { accountId }, typed) {
-    const isRight = accountId !== null && (await isPresentPassword(context, accountId, typed));
-    return isRight ? { spend: () => Promise.resolve() } : { fault: "wrong-password" };
+    const right = accountId === null ? null : await findIfRight(context, accountId, typed);
+    if (right === null) return { fault: "wrong-password" };
+    return { grounds: groundsOfPassword(right), spend: () => Promise.resolve() };
   },
   refuse() {
     throw fieldProblem([fieldError("proof.password", "password-wrong")]);

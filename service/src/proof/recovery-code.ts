@@ -5,7 +5,8 @@ import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { countUnusedCodes, isUnusedCode, spendCode } from "../second-factor/store.ts";
+import { countUnusedCodes, findUnusedCode, spendCode } from "../second-factor/store.ts";
+import { groundsOfFactor } from "../recovery/grounds.ts";
 import { reserveRecoveryCodeTry } from "../throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
@@ -34,9 +35,10 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
     const hashes = [...context.sealingKeys.keys.values()].map((key) =>
       hashRecoveryCode(deriveKey(key, "recovery-code"), { accountId, code }),
     );
-    if (!(await isUnusedCode(context.dataSource.manager, accountId, hashes)))
-      return { fault: "wrong-code recovery-code" };
+    const row = await findUnusedCode(context.dataSource.manager, accountId, hashes);
+    if (row === null) return { fault: "wrong-code recovery-code" };
     return {
+      grounds: groundsOfFactor(row),
       async spend(manager, { account, visit, now }) {
         if (!(await spendCode(manager, accountId, { hashes, now }))) refuse();
         const left = await countUnusedCodes(manager, accountId);

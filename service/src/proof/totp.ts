@@ -3,6 +3,7 @@ import { fieldError } from "@lucchetto/contract";
 import type { ClockDrift } from "@lucchetto/core";
 import { driftAfter, matchTotp, readTotpCode } from "@lucchetto/core";
 import { fieldProblem, ProblemReply } from "../problem.ts";
+import { groundsOfFactor } from "../recovery/grounds.ts";
 import { openSecret, sealAnew } from "../second-factor/secret.ts";
 import { hasAuthenticator, listConfirmed, spendStep } from "../second-factor/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
@@ -67,6 +68,7 @@ function rightCode(
   spent: { step: number; clock: ClockDrift; sealedAnew: string | null },
 ): RightProof {
   return {
+    grounds: groundsOfFactor(row),
     async spend(manager, { now }) {
       if (!(await spendStep(manager, row.id, { ...spent, now }))) refuse(USED);
     },

@@ -6,15 +6,18 @@ import { deleteAccessKeysOf } from "../access-key/store.ts";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { voidLinksOf } from "../mail-link/store.ts";
-import { deleteRecord } from "../password/store.ts";
+import { deleteRecord, lockRecord } from "../password/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
-import { clearCountsOf, forgetDevicesOf } from "../throttle/throttle.ts";
+import { forgetDevices } from "../throttle/store.ts";
+import { clearCountsOf } from "../throttle/throttle.ts";
 
 interface Ended {
   readonly accountId: string;
   readonly event: RecoveryEvent;
   readonly now: Date;
+  /** What came since then is the owner's, and stays; left out, nothing is. */
+  readonly ownSince?: Date | null;
 }
 
 type Step = (context: ServiceContext, manager: EntityManager, ended: Ended) => Promise<unknown>;
@@ -23,14 +26,19 @@ const STEPS: Readonly<Record<Ending, Step>> = {
   sessions: (_context, manager, { accountId, event, now }) =>
     endSessionsOf(manager, accountId, { now, reason: event }),
   "sign-ins": (_context, manager, { accountId, now }) => endSignInsOf(manager, accountId, now),
-  "access-keys": (_context, manager, { accountId }) => deleteAccessKeysOf(manager, accountId),
-  "known-devices": (_context, manager, { accountId }) => forgetDevicesOf(manager, accountId),
+  "access-keys": (_context, manager, { accountId, ownSince }) =>
+    deleteAccessKeysOf(manager, accountId, { before: ownSince ?? null }),
+  "known-devices": (_context, manager, { accountId, now }) => forgetDevices(manager, accountId, now),
   links: (_context, manager, { accountId, now }) => voidLinksOf(manager, accountId, now),
   "password-count": async (context, manager, { accountId }) => {
     const account = await lockAccount(manager, accountId);
     if (account !== null) await clearCountsOf(context, manager, account, "password");
   },
-  password: (_context, manager, { accountId, now }) => deleteRecord(manager, accountId, now),
+  async password(_context, manager, { accountId, now, ownSince }) {
+    const stands = await lockRecord(manager, accountId);
+    const isOwn = stands !== null && (ownSince ?? null) !== null && stands.setAt >= (ownSince ?? now);
+    if (!isOwn) await deleteRecord(manager, accountId, now);
+  },
 };
 
 /** Ends what the table says, in the transaction of what happened. */

@@ -1,26 +1,29 @@
 /** An account as it was before a change, and the one thing from then without which nothing is undone. */
 import type { AssertionCredential } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
-import type { ChangeUndone, Former, ThingFromBefore, UndoPurpose } from "@lucchetto/core";
+import type { ChangeUndone, Former, Grounds, ThingFromBefore, UndoPurpose } from "@lucchetto/core";
 import {
+  countsFrom,
   deriveKey,
   hashRecoveryCode,
-  hashToken,
-  isFromBefore,
   matchTotp,
+  MOST_FORMER_PASSWORDS,
+  NO_GROUNDS,
+  ownLastChange,
   readRecoveryCode,
   readTotpCode,
   thingsFromBefore,
-  wantsThingFromBefore,
+  windowStart,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import type { BrowserMarks, Redemption } from "../mail-link/redemption.ts";
+import type { Redemption } from "../mail-link/redemption.ts";
 import { checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { listAllPasskeys } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
 import { matchesRecord } from "../password/present.ts";
-import { findRecord, lockRecord } from "../password/store.ts";
+import type { PasswordOnce } from "../password/store.ts";
+import { listPasswordsSince } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { openSecret } from "../second-factor/secret.ts";
 import { listAllCodes, listEverConfirmed, spendKeptCode, spendKeptStep } from "../second-factor/store.ts";
@@ -31,23 +34,12 @@ import type {
   PasskeyRow,
   RecoveryCodeRow,
 } from "../storage/index.ts";
-import { listDevices } from "../throttle/store.ts";
-import { reserveFactorTry, reserveRecoveryCodeTry, reserveUndoTry } from "../throttle/throttle.ts";
-
-/** What is kept with an undo link: the password record and the marks of the browsers that stood before the change. */
-export interface FormerState {
-  readonly record: string | null;
-  readonly devices: readonly Buffer[];
-}
-
-/** Reads it, inside the transaction of the change and before it. */
-export async function readFormer(manager: EntityManager, accountId: string): Promise<FormerState> {
-  const stands = await lockRecord(manager, accountId);
-  return { record: stands?.record ?? null, devices: await listDevices(manager, accountId) };
-}
+import { listDevicesOnce } from "../throttle/store.ts";
+import { reserveRecoveryCodeTry, reserveUndoCode, reserveUndoTry } from "../throttle/throttle.ts";
+import { groundsOfFactor, groundsOfPassword, hashOfMark, sinceOf } from "./grounds.ts";
 
 const CHANGE_OF: Readonly<Record<UndoPurpose, ChangeUndone["of"]>> = {
-  "undo-change": "address",
+  "undo-change": "identifier",
   "undo-factor": "factor",
   "undo-erase": "erasure",
 };
@@ -57,29 +49,31 @@ export function changeOf({ purpose, createdAt }: Pick<MailLinkRow, "createdAt"> 
   return { of: CHANGE_OF[purpose], at: createdAt } satisfies ChangeUndone;
 }
 
-/** The factors that stood before a change and are the owner's. */
-export interface StandingFactors {
+/** Factors of an account. */
+export interface Factors {
   readonly authenticators: readonly AuthenticatorRow[];
   readonly passkeys: readonly PasskeyRow[];
   readonly codes: readonly RecoveryCodeRow[];
 }
 
-export async function readStanding(
-  manager: EntityManager,
-  accountId: string,
-  change: ChangeUndone,
-): Promise<StandingFactors> {
-  const authenticators = await listEverConfirmed(manager, accountId);
-  const passkeys = await listAllPasskeys(manager, accountId);
-  const codes = await listAllCodes(manager, accountId);
+/** All that an account has and had, as far as they are kept. */
+export async function readFactors(manager: EntityManager, accountId: string): Promise<Factors> {
   return {
-    passkeys: passkeys.filter(({ createdAt, removedAt }) =>
-      isFromBefore({ since: createdAt, removedAt }, change),
-    ),
-    authenticators: authenticators.filter(({ activatedAt, removedAt }) =>
-      isFromBefore({ since: activatedAt ?? change.at, removedAt }, change),
-    ),
-    codes: codes.filter(({ createdAt, removedAt }) => isFromBefore({ since: createdAt, removedAt }, change)),
+    authenticators: await listEverConfirmed(manager, accountId),
+    passkeys: await listAllPasskeys(manager, accountId),
+    codes: await listAllCodes(manager, accountId),
+  };
+}
+
+/** Those of which this holds. */
+export function factorsThat(
+  { authenticators, passkeys, codes }: Factors,
+  holds: (row: AuthenticatorRow | PasskeyRow | RecoveryCodeRow) => boolean,
+): Factors {
+  return {
+    authenticators: authenticators.filter(holds),
+    passkeys: passkeys.filter(holds),
+    codes: codes.filter(holds),
   };
 }
 
@@ -90,69 +84,108 @@ export interface Wanting {
   readonly shows: readonly ThingFromBefore[];
 }
 
-/** An account with what stood before a change. */
+/** An account, and what of it tells that its owner was there before. */
 export interface Protected {
   /** Of the link beside which something is shown: tries are counted for it. */
   readonly linkId: string;
   readonly account: AccountRow;
-  readonly record: string | null;
-  /** Hashes of marks, in base64url. */
-  readonly devices: readonly string[];
-  readonly change: ChangeUndone;
+  /** Former passwords and the present one, the first one first. */
+  readonly passwords: readonly PasswordOnce[];
+  /** Hashes of marks of browsers. */
+  readonly browsers: readonly Buffer[];
+  readonly factors: Factors;
+  /** Whether there was anything to be shown at all. */
+  readonly hadAny: boolean;
 }
 
 /** Of the account as it was before the change that a link undoes. */
-export function protectedBefore(
+export async function protectedBefore(
+  { dataSource: { manager } }: ServiceContext,
   { link, account }: { link: MailLinkRow; account: AccountRow },
-  purpose: UndoPurpose,
-): Protected {
-  const { formerRecord: record, formerDevices } = link;
-  const change = changeOf({ ...link, purpose });
-  return { linkId: link.id, account, record, devices: formerDevices ?? [], change };
+): Promise<Protected> {
+  const { id: accountId, firstProvedAt } = account;
+  const start = windowStart({ at: link.createdAt }, firstProvedAt);
+  const once = (await listPasswordsSince(manager, accountId, start)).slice(0, MOST_FORMER_PASSWORDS);
+  const stood = once.filter((one) =>
+    countsFrom({ provedSince: groundsOfPassword(one).provedSince, endedAt: one.replacedAt }, start),
+  );
+  const devices = (await listDevicesOnce(manager, accountId)).filter(
+    ({ provedSince, forgottenAt, endedAt }) =>
+      [forgottenAt, endedAt].every((time) => countsFrom({ provedSince, endedAt: time }, start)),
+  );
+  // What came with the change, or after it, is what is undone.
+  const factors = factorsThat(
+    await readFactors(manager, accountId),
+    (row) =>
+      sinceOf(row) < link.createdAt && countsFrom({ ...groundsOfFactor(row), endedAt: row.removedAt }, start),
+  );
+  // What the owner changed themselves since ends others' worth.
+  const own = ownLastChange(once, start);
+  const passwords = own === null ? stood : stood.filter(({ setAt }) => setAt >= own.setAt);
+  const browsers = devices
+    .filter(
+      ({ markHash, createdAt }) =>
+        own === null || isSame(markHash, own.setInBrowser) || createdAt > own.setAt,
+    )
+    .map(({ markHash }) => markHash);
+  const hadAny = stood.length + devices.length + Object.values(factors).flat().length > 0;
+  return { linkId: link.id, account, passwords, browsers, factors, hadAny };
+}
+
+function isSame(markHash: Buffer, other: Buffer | null): boolean {
+  return other !== null && markHash.equals(other);
 }
 
 /** Of the account as it is: whoever proves an address that an operator corrected shows one thing beside the mailbox. */
 export async function protectedNow(
-  { dataSource, clock }: ServiceContext,
+  { dataSource: { manager }, clock }: ServiceContext,
   { link, account }: { link: Pick<MailLinkRow, "id">; account: AccountRow },
 ): Promise<Protected> {
-  const stands = await findRecord(dataSource, account.id);
-  const devices = await listDevices(dataSource.manager, account.id);
-  return {
-    linkId: link.id,
-    account,
-    record: stands?.record ?? null,
-    devices: devices.map((mark) => mark.toString("base64url")),
-    change: { of: "factor", at: clock.now() },
-  };
+  const { id: accountId, emailSetAt } = account;
+  const passwords = await listPasswordsSince(manager, accountId, clock.now());
+  // The help made every browser a strange one; those that were known until then still tell who was there.
+  const browsers = (await listDevicesOnce(manager, accountId))
+    .filter(({ provedSince, endedAt, forgottenAt }) => {
+      const wasKnown = forgottenAt === null || (emailSetAt !== null && forgottenAt >= emailSetAt);
+      return provedSince !== null && endedAt === null && wasKnown;
+    })
+    .map(({ markHash }) => markHash);
+  const factors = factorsThat(await readFactors(manager, accountId), ({ removedAt }) => removedAt === null);
+  const hadAny = passwords.length + browsers.length + Object.values(factors).flat().length > 0;
+  return { linkId: link.id, account, passwords, browsers, factors, hadAny };
 }
 
-/** Looks what it takes in this browser, beside the mailbox. */
-export async function wantingOf(
-  { dataSource }: ServiceContext,
-  { account, record, devices, change }: Protected,
+/** Says what it takes in this browser, beside the mailbox. */
+export function wantingOf(
+  { passwords, browsers, factors, hadAny }: Protected,
   mark: string | undefined,
-): Promise<Wanting> {
-  const standing = await readStanding(dataSource.manager, account.id, change);
+): Wanting {
   const former: Former = {
-    hasPassword: record !== null,
-    hasDevice: devices.length > 0,
-    hasPasskey: standing.passkeys.length > 0,
-    hasAuthenticator: standing.authenticators.length > 0,
-    hasRecoveryCode: standing.codes.some(({ usedAt }) => usedAt === null),
+    hasPassword: passwords.length > 0,
+    hasDevice: browsers.length > 0,
+    hasPasskey: factors.passkeys.length > 0,
+    hasAuthenticator: factors.authenticators.length > 0,
+    hasRecoveryCode: factors.codes.some(({ usedAt }) => usedAt === null),
   };
-  const isWanted = wantsThingFromBefore(former) && !isAmong(devices, mark);
+  const isWanted = hadAny && !isAmong(browsers, mark);
   return { isWanted, shows: isWanted ? thingsFromBefore(former) : [] };
 }
 
 /** Whether the account knew this browser. */
-function isAmong(devices: readonly string[], mark: string | undefined): boolean {
-  const shown = mark === undefined ? null : hashToken("device-mark", mark);
-  return shown !== null && devices.includes(shown.toString("base64url"));
+function isAmong(browsers: readonly Buffer[], mark: string | undefined): boolean {
+  const shown = hashOfMark(mark);
+  return shown !== null && browsers.some((one) => one.equals(shown));
 }
 
 /** Spends what was shown, in the transaction that honours it. @throws ProblemReply if another call was first. */
-export type SpendShown = (manager: EntityManager, now: Date) => Promise<void>;
+type SpendShown = (manager: EntityManager, now: Date) => Promise<void>;
+
+/** What was shown as a thing from before. */
+export interface ShownFromBefore {
+  readonly spend: SpendShown;
+  /** How far back it goes. */
+  readonly grounds: Grounds;
+}
 
 /**
  * Asserts that one thing from before the change came along; a known browser is one by itself.
@@ -162,50 +195,53 @@ export async function assertFromBefore(
   context: ServiceContext,
   of: Protected,
   { present, visit, marks }: Pick<Redemption, "present" | "visit" | "marks">,
-): Promise<SpendShown> {
-  const { isWanted, shows } = await wantingOf(context, of, marks.mark);
-  if (!isWanted) return () => Promise.resolve();
+): Promise<ShownFromBefore> {
+  const { isWanted, shows } = wantingOf(of, marks.mark);
+  // A browser that stood is seen by whoever sets the password.
+  if (!isWanted) return { spend: () => Promise.resolve(), grounds: NO_GROUNDS };
   if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
   const thing = typeof present === "string" ? "password" : present.type;
   if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
-  const { account, change } = of;
+  const { account, factors, linkId } = of;
   if (typeof present === "string") {
-    if (await isFormerPassword(context, of, { typed: present, visit })) return () => Promise.resolve();
-    throw fieldProblem([fieldError("present", "former-password-wrong")]);
+    const right = await findFormerPassword(context, of, { typed: present, visit });
+    if (right === null) throw fieldProblem([fieldError("present", "former-password-wrong")]);
+    return { spend: () => Promise.resolve(), grounds: groundsOfPassword(right) };
   }
-  const standing = await readStanding(context.dataSource.manager, account.id, change);
   switch (present.type) {
     case "totp":
-      return showTotp(context, { standing, account, code: present.code, visit, marks });
+      return showTotp(context, { factors, account, linkId, code: present.code, visit });
     case "recovery-code":
-      return showRecoveryCode(context, { standing, account, code: present.code, visit });
+      return showRecoveryCode(context, { factors, account, linkId, code: present.code, visit });
     case "passkey":
-      return showPasskeyFromBefore(context, standing, { present, visit, marks });
+      return showPasskeyFromBefore(context, factors, { present, visit, marks });
   }
 }
 
-/** Whether it is the password that stood then. @throws ProblemReply `throttled`, `too-busy`. */
-async function isFormerPassword(
+/** The one among the passwords that count; all are looked at as one try. @throws ProblemReply `throttled`, `too-busy`. */
+async function findFormerPassword(
   context: ServiceContext,
-  { linkId, account, record }: Protected,
+  { linkId, account: { id: accountId }, passwords }: Protected,
   { typed, visit: { network } }: { typed: string; visit: Visit },
-): Promise<boolean> {
+): Promise<PasswordOnce | null> {
   const reserved = await reserveUndoTry(context, { linkId, network });
-  let matches: boolean;
   try {
-    matches = await matchesRecord(context, { record, accountId: account.id }, typed);
+    for (const one of passwords) {
+      if (!(await matchesRecord(context, { record: one.record, accountId }, typed))) continue;
+      await reserved.giveBack();
+      return one;
+    }
+    return null;
   } catch (error) {
     await reserved.giveBack();
     throw error;
   }
-  if (matches) await reserved.giveBack();
-  return matches;
 }
 
 /** A passkey that stood then, perhaps removed since; its challenge was asked for without a name. */
 async function showPasskeyFromBefore(
   context: ServiceContext,
-  { passkeys }: StandingFactors,
+  { passkeys }: Factors,
   {
     present,
     visit,
@@ -213,29 +249,32 @@ async function showPasskeyFromBefore(
   }: Pick<Redemption, "visit" | "marks"> & {
     present: { challengeId: string; credential: AssertionCredential };
   },
-): Promise<SpendShown> {
+): Promise<ShownFromBefore> {
   const asked = { purpose: "sign-in", accountId: null, signInId: null, visit, mark: marks.mark } as const;
   const challenge = await takeChallenge(context, present.challengeId, asked);
   const answer = await checkAssertion(context, present.credential, challenge, passkeys);
   if ("fault" in answer) throw answer.reply;
-  return (manager, now) => spendAnswer(context, manager, answer, { visit, now });
+  return {
+    spend: (manager, now) => spendAnswer(context, manager, answer, { visit, now }),
+    grounds: groundsOfFactor(answer.passkey),
+  };
 }
 
 interface ShownCode {
-  readonly standing: StandingFactors;
+  readonly factors: Factors;
   readonly account: AccountRow;
+  readonly linkId: string;
   readonly code: string;
   readonly visit: Visit;
 }
 
-/** A code of an authenticator that stood then; a try like one at sign-in. */
+/** A code of an authenticator that stood then: a try of the link, and one of those that mails buy in a year. */
 async function showTotp(
   context: ServiceContext,
-  { standing, account, code: typed, visit, marks }: ShownCode & { marks: BrowserMarks },
-): Promise<SpendShown> {
-  const { network } = visit;
-  const reserved = await reserveFactorTry(context, { accountId: account.id, network, mark: marks.mark });
-  for (const row of standing.authenticators) {
+  { factors, account, linkId, code: typed, visit: { network } }: ShownCode,
+): Promise<ShownFromBefore> {
+  const reserved = await reserveUndoCode(context, { linkId, accountId: account.id, network });
+  for (const row of factors.authenticators) {
     const code = readTotpCode(typed, row.digits);
     const secret = code === null ? null : openSecret(context, row);
     if (code === null || secret === null) continue;
@@ -243,8 +282,11 @@ async function showTotp(
     const match = matchTotp({ secret, settings: row, lastStep, drift }, code, context.clock.now());
     if (match.outcome !== "right") continue;
     await reserved.giveBack();
-    return async (manager, now) => {
-      if (!(await spendKeptStep(manager, row.id, { step: match.step, now }))) throw wrongCode();
+    return {
+      async spend(manager, now) {
+        if (!(await spendKeptStep(manager, row.id, { step: match.step, now }))) throw wrongCode();
+      },
+      grounds: groundsOfFactor(row),
     };
   }
   throw wrongCode();
@@ -253,21 +295,24 @@ async function showTotp(
 /** A recovery code that stood then and was not used since. */
 async function showRecoveryCode(
   context: ServiceContext,
-  { standing, account, code: typed, visit }: ShownCode,
-): Promise<SpendShown> {
+  { factors, account, code: typed, visit }: ShownCode,
+): Promise<ShownFromBefore> {
   const { id: accountId } = account;
   const reserved = await reserveRecoveryCodeTry(context, visit);
   const code = readRecoveryCode(typed);
   const hashes = [...context.sealingKeys.keys.values()].map((key) =>
     hashRecoveryCode(deriveKey(key, "recovery-code"), { accountId, code: code ?? "" }),
   );
-  const row = standing.codes.find(
+  const row = factors.codes.find(
     ({ codeHash, usedAt }) => usedAt === null && hashes.some((hash) => hash.equals(codeHash)),
   );
   if (code === null || row === undefined) throw wrongCode();
   await reserved.giveBack();
-  return async (manager, now) => {
-    if (!(await spendKeptCode(manager, row, now))) throw wrongCode();
+  return {
+    async spend(manager, now) {
+      if (!(await spendKeptCode(manager, row, now))) throw wrongCode();
+    },
+    grounds: groundsOfFactor(row),
   };
 }
 

@@ -3,12 +3,12 @@ import type { UndoPurpose } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { MailName } from "../mail/catalogue.ts";
-import { addresseeOf, MAX_NOTICES_PER_HOUR, NOTICE_WINDOW, tellOwner } from "../mail/notices.ts";
+import { addresseeOf, MAX_NOTICES_PER_HOUR, NOTICE_WINDOW, tellUnproved } from "../mail/notices.ts";
+import { holdUsername } from "../account/held-username.ts";
 import { countMailsOf } from "../mail/store.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { listUndoAddresses } from "../mail-link/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
-import type { FormerState } from "./former.ts";
 
 /** The mails that tell of it. */
 export type FactorMail =
@@ -21,23 +21,32 @@ export type FactorMail =
 export interface UndoableChange {
   /** The account before the change, locked. */
   readonly account: AccountFacts;
-  readonly former: FormerState;
   readonly visit: Visit;
   /** When it was made: what is younger is not from before. */
   readonly now: Date;
 }
 
 /** Of a factor: the proved address hears, and those changed away from that can still be restored. */
-export async function tellOfFactor(
+export function tellOfFactor(
   context: ServiceContext,
   manager: EntityManager,
   change: UndoableChange & { mail: FactorMail },
 ): Promise<void> {
-  const { account, visit } = change;
-  await tellWithUndo(context, manager, { ...change, purpose: "undo-factor" });
-  // A mistyped address that nobody proved gets nothing to undo with.
-  if (account.emailVerifiedAt === null)
-    await tellOwner(context, manager, { name: "second-factor-news", account, visit });
+  return tellWithUndo(context, manager, { ...change, purpose: "undo-factor" });
+}
+
+/** Of another username: the one before is held for its owner, and the same addresses are told. */
+export async function tellOfUsername(
+  context: ServiceContext,
+  manager: EntityManager,
+  change: UndoableChange,
+): Promise<void> {
+  const { account, now } = change;
+  const { id: accountId, usernameKey } = account;
+  if (usernameKey === null) return;
+  const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
+  await holdUsername(manager, { usernameKey, accountId, heldUntil });
+  await tellWithUndo(context, manager, { ...change, mail: "username-changed", purpose: "undo-change" });
 }
 
 /** Of a closing: the same addresses, with a link that stops the erasing. */
@@ -52,11 +61,13 @@ export function tellOfClosing(
 async function tellWithUndo(
   context: ServiceContext,
   manager: EntityManager,
-  { mail, purpose, account, former, visit, now }: UndoableChange & { mail: MailName; purpose: UndoPurpose },
+  { mail, purpose, account, visit, now }: UndoableChange & { mail: MailName; purpose: UndoPurpose },
 ): Promise<void> {
   const { id: accountId, email, emailKey, emailVerifiedAt } = account;
   const addresses = new Set(await listUndoAddresses(manager, accountId, now));
   if (email !== null && emailVerifiedAt !== null) addresses.add(email);
+  // An address that nobody proved gets nothing to undo with.
+  else await tellUnproved(context, manager, { account, visit });
   const since = new Date(now.getTime() - NOTICE_WINDOW);
   const written = await countMailsOf(manager, { accountId, template: mail, since });
   for (const address of addresses) {
@@ -67,7 +78,7 @@ async function tellWithUndo(
       emailKey: emailKey ?? "",
       newEmail: address,
       browserHash: null,
-      former,
+      former: account,
       visit,
       now,
       // An earlier link takes back more than a later one: a flood of changes hides nothing.

@@ -1,8 +1,9 @@
 /** Taking a change back that was not the owner's: of the address, of a second factor, or the erasing of the account. */
-import type { RecoveryEvent, UndoPurpose } from "@lucchetto/core";
-import { intruderSince, readEmail } from "@lucchetto/core";
+import type { ChangeUndone, Identifier, RecoveryEvent, UndoPurpose } from "@lucchetto/core";
+import { intruderSince, readEmail, readUsername, standsAfterUndo, UNDO_PURPOSES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { releaseAddress } from "../account/held-address.ts";
+import { isHeldFor, releaseAddress } from "../account/held-address.ts";
+import { isUsernameHeldFor, releaseUsername } from "../account/held-username.ts";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
@@ -12,43 +13,30 @@ import { tellOwner } from "../mail/notices.ts";
 import type { LinkOfAccount } from "../mail-link/new-password.ts";
 import { makeNewRecord, spendForAccount } from "../mail-link/new-password.ts";
 import type { Redeemed, Redemption } from "../mail-link/redemption.ts";
-import { voidUndoLinksSince } from "../mail-link/store.ts";
-import { setRecord } from "../password/store.ts";
+import { findFirstUndo, voidUndoLinks } from "../mail-link/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { restoreFactors } from "../second-factor/store.ts";
 import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { endAsRuled } from "./end.ts";
-import { assertFromBefore, changeOf, protectedBefore, readStanding } from "./former.ts";
+import { assertFromBefore, changeOf, factorsThat, protectedBefore, readFactors } from "./former.ts";
+import { sinceOf } from "./grounds.ts";
+import { setOwnPassword } from "./own-password.ts";
 
 interface Undoing {
   readonly event: RecoveryEvent;
   readonly kind: SecurityEvent["kind"];
   readonly notice: Notice;
-  /** Later links of these undo what is undone with it. */
-  readonly voids: readonly UndoPurpose[];
 }
 
 const UNDOINGS: Readonly<Record<UndoPurpose, Undoing>> = {
-  "undo-change": {
-    event: "change-undone",
-    kind: "email.change-undone",
-    notice: "email-restored",
-    voids: ["undo-change", "undo-factor", "undo-erase"],
-  },
-  // An address that was changed since stays to be restored.
+  "undo-change": { event: "change-undone", kind: "email.change-undone", notice: "email-restored" },
   "undo-factor": {
     event: "factor-undone",
     kind: "second-factor.change-undone",
     notice: "second-factor-restored",
-    voids: ["undo-factor", "undo-erase"],
   },
-  "undo-erase": {
-    event: "erasing-stopped",
-    kind: "account.reopened",
-    notice: "account-reopened",
-    voids: ["undo-erase"],
-  },
+  "undo-erase": { event: "erasing-stopped", kind: "account.reopened", notice: "account-reopened" },
 };
 
 /**
@@ -64,27 +52,29 @@ export async function undo(
 ): Promise<Redeemed> {
   const email = readEmail(link.newEmail ?? "");
   if (read === null || email === null) throw new ProblemReply("link-unknown");
-  const spendShown = await assertFromBefore(
+  const shown = await assertFromBefore(
     context,
-    protectedBefore({ link, account: read }, purpose),
+    await protectedBefore(context, { link, account: read }),
     redemption,
   );
-  const { password, visit } = redemption;
+  const { password, visit, marks } = redemption;
   const made = password === undefined ? null : await makeNewRecord(context, password, read);
-  const { event, kind, notice, voids } = UNDOINGS[purpose];
+  const { event, kind, notice } = UNDOINGS[purpose];
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await spendForAccount(manager, { link, account: read }, now);
     const { id: accountId } = account;
-    await spendShown(manager, now);
-    await endAsRuled(context, manager, { accountId, event, now });
-    const restored = await restore(manager, { account, link, purpose, now });
-    if (made !== null) await setRecord(manager, { accountId, made, now });
+    await shown.spend(manager, now);
     const change = changeOf({ ...link, purpose });
-    for (const voided of voids) {
-      const since = voided === "undo-factor" ? intruderSince(change) : change.at;
-      await voidUndoLinksSince(manager, { accountId, purpose: voided, since, now });
+    const firstUndo = await findFirstUndo(manager, { accountId, since: change.at, except: link.id });
+    await endAsRuled(context, manager, { accountId, event, now, ownSince: firstUndo });
+    const end = firstUndo ?? now;
+    const restored = await restore(manager, { account, link, change, end, now });
+    if (made !== null) {
+      const { mark } = marks;
+      await setOwnPassword(context, manager, { account, made, shown: shown.grounds, mark, now });
     }
+    await voidUndone(manager, { accountId, change, end, now });
     await record(context, manager, { event: { kind, accountId }, visit, now });
     await tellOwner(context, manager, { name: notice, account: { ...account, ...restored }, visit });
   });
@@ -98,26 +88,47 @@ export async function undo(
   }
 }
 
-/** Puts address, factors and state back. @returns what became of the account. */
+/** A change that is undone, and what lies between it and the account's first undo since: all else stays as it is. */
+interface Undone {
+  readonly change: ChangeUndone;
+  readonly end: Date;
+  readonly now: Date;
+}
+
+/** Links of what is undone with it do nothing more. */
+async function voidUndone(
+  manager: EntityManager,
+  { accountId, change, end, now }: Undone & { accountId: string },
+): Promise<void> {
+  const between = { since: change.at, until: end };
+  if (change.of === "erasure") {
+    await voidUndoLinks(manager, { accountId, purposes: ["undo-erase"], ...between, now });
+    return;
+  }
+  await voidUndoLinks(manager, { accountId, purposes: UNDO_PURPOSES, ...between, now });
+  const prepared = { since: intruderSince(change), until: change.at };
+  await voidUndoLinks(manager, { accountId, purposes: ["undo-factor"], ...prepared, now });
+}
+
+/** Puts address, username, factors and state back. @returns what became of the account. */
 async function restore(
   manager: EntityManager,
-  {
-    account,
-    link,
-    purpose,
-    now,
-  }: { account: AccountRow; link: MailLinkRow; purpose: UndoPurpose; now: Date },
+  { account, link, change, end, now }: Undone & { account: AccountRow; link: MailLinkRow },
 ): Promise<Partial<AccountRow>> {
   const { id: accountId } = account;
   const reopened = account.state === "closed" ? ({ state: "active", eraseAt: null } as const) : {};
-  if (purpose === "undo-erase") {
+  if (change.of === "erasure") {
     await updateAccount(manager, accountId, reopened);
     return reopened;
   }
-  const change = changeOf({ ...link, purpose });
-  await restoreFactors(manager, accountId, await readStanding(manager, accountId, change));
-  const others = { ...reopened, ...OWN_PASSWORD, wantsMailedProof: false };
-  const email = purpose === "undo-change" ? readEmail(link.newEmail ?? "") : null;
+  const start = intruderSince(change);
+  const standing = factorsThat(await readFactors(manager, accountId), (row) =>
+    standsAfterUndo({ since: sinceOf(row), removedAt: row.removedAt }, { start, end }),
+  );
+  await restoreFactors(manager, accountId, { standing, now });
+  const username = await usernameBefore(manager, { account, link, end, now });
+  const others = { ...reopened, ...OWN_PASSWORD, wantsMailedProof: false, ...username };
+  const email = await addressBefore(manager, { account, link, change, end, now });
   if (email === null) {
     await updateAccount(manager, accountId, others);
     return others;
@@ -130,4 +141,39 @@ async function restore(
   }
   await releaseAddress(manager, email.key);
   return restored;
+}
+
+/** The address that comes back; `null`: the present one stays. */
+async function addressBefore(
+  manager: EntityManager,
+  { account, link, change, end, now }: Undone & { account: AccountRow; link: MailLinkRow },
+): Promise<Identifier<"email"> | null> {
+  // Set after the first undo it is the owner's own.
+  if (account.emailSetAt !== null && account.emailSetAt >= end) return null;
+  const email = readEmail(link.formerEmail ?? "");
+  if (email === null) return null;
+  // Whoever reads the mail proves its own address by it; another one was proved if it is held.
+  const isProved =
+    (change.of === "identifier" && link.newEmail === link.formerEmail) ||
+    (await isHeldFor(manager, { emailKey: email.key, accountId: account.id, now }));
+  return isProved ? email : null;
+}
+
+/** The username that comes back, if it was changed and is still held. */
+async function usernameBefore(
+  manager: EntityManager,
+  {
+    account: { id: accountId, username, usernameSetAt },
+    link: { formerUsername },
+    end,
+    now,
+  }: Pick<Undone, "end" | "now"> & { account: AccountRow; link: MailLinkRow },
+): Promise<Pick<AccountRow, "username" | "usernameKey"> | Record<string, never>> {
+  if (formerUsername === username || (usernameSetAt !== null && usernameSetAt >= end)) return {};
+  if (formerUsername === null) return { username: null, usernameKey: null };
+  const former = readUsername(formerUsername);
+  if (former === null || !(await isUsernameHeldFor(manager, { usernameKey: former.key, accountId, now })))
+    return {};
+  await releaseUsername(manager, former.key);
+  return { username: former.shown, usernameKey: former.key };
 }

@@ -1,7 +1,7 @@
 /** A second factor of any type comes or goes: what belongs to it in every case, in one transaction. */
 import { randomBytes } from "node:crypto";
-import type { PlainToken, RecoveryEvent } from "@lucchetto/core";
-import { amrWith, beginLevel, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import type { Grounds, PlainToken, RecoveryEvent } from "@lucchetto/core";
+import { amrWith, beginLevel, joinGrounds, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
@@ -9,8 +9,6 @@ import { record } from "../journal/journal.ts";
 import { hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import type { FormerState } from "../recovery/former.ts";
-import { readFormer } from "../recovery/former.ts";
 import type { FactorMail } from "../recovery/undo-link.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { changeOwn } from "../session/own-change.ts";
@@ -18,7 +16,7 @@ import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { makeCodes } from "./make-codes.ts";
-import { countUnusedCodes, hasSecondFactor, removeCodes, removeShortSecrets } from "./store.ts";
+import { countUnusedCodes, hasSecondFactor, noteGrounds, removeCodes, removeShortSecrets } from "./store.ts";
 
 /** What a new second factor brings: recovery codes with the first one, and the session's new own token. */
 export interface FactorAdded {
@@ -53,13 +51,13 @@ export async function addFactor<Added>(
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
   return changeOwn(context, caller, async ({ manager, account, session, now }) => {
     const { id: accountId } = account;
-    const former = await readFormer(manager, accountId);
     const added = await add(manager, now);
     if (!(await replaceToken(manager, session, hashed))) throw new ProblemReply("not-signed-in");
     const proved = { authTime: session.authTime, amr: amrWith(session.amr, amr), ...beginLevel(2, now) };
     await noteProof(manager, session.id, proved);
-    await tell(context, manager, { ...change, account, former, sessionId: session.id, now });
+    await tell(context, manager, { ...change, account, sessionId: session.id, now });
     const recoveryCodes = await firstCodes(context, manager, accountId, now);
+    await noteGrounds(manager, accountId, { at: now, grounds: joinGrounds(session) });
     return { added, recoveryCodes, session: { ...session, ...proved }, token: plain };
   });
 }
@@ -77,13 +75,12 @@ export async function removeFactor(
 ): Promise<void> {
   await changeOwn(context, caller, async ({ manager, account, session, now }) => {
     const { id: accountId } = account;
-    const former = await readFormer(manager, accountId);
     await remove(manager, { account, now });
     if (!(await hasSecondFactor(manager, accountId))) {
       if (await hasShortRecord(manager, accountId)) throw new ProblemReply("password-too-short-alone");
       await removeCodes(manager, accountId, now);
     }
-    await tell(context, manager, { ...change, account, former, sessionId: session.id, now });
+    await tell(context, manager, { ...change, account, sessionId: session.id, now });
   });
 }
 
@@ -96,21 +93,25 @@ export async function addFactorInSignIn(
   manager: EntityManager,
   {
     account,
+    grounds,
     now,
     add,
     ...change
   }: FactorChange & {
     account: AccountRow;
+    /** How far back goes what was shown in the sign-in. */
+    grounds: Grounds;
     now: Date;
     add: (manager: EntityManager, now: Date) => Promise<unknown>;
   },
 ): Promise<readonly string[] | null> {
-  const former = await readFormer(manager, account.id);
   await removeShortSecrets(manager, account.id, now);
   await add(manager, now);
   const event = "enrolment-wanted";
-  await tell(context, manager, { ...change, account, former, sessionId: null, now, event });
-  return firstCodes(context, manager, account.id, now);
+  await tell(context, manager, { ...change, account, sessionId: null, now, event });
+  const codes = await firstCodes(context, manager, account.id, now);
+  await noteGrounds(manager, account.id, { at: now, grounds });
+  return codes;
 }
 
 /** A set of codes, where there is none left. */
@@ -134,7 +135,6 @@ async function tell(
     ...change
   }: FactorChange & {
     account: AccountRow;
-    former: FormerState;
     sessionId: string | null;
     now: Date;
     event?: RecoveryEvent;

@@ -17,7 +17,6 @@ import { record } from "../journal/journal.ts";
 import { hasDoneSince } from "../journal/store.ts";
 import { tellOtherOperators } from "../operator/tell-others.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
@@ -88,13 +87,12 @@ async function importOne(
     // Operators set up their own; nobody gives them one in passing.
     if (isOfOperators(account)) return { outcome: "of-operators", detail: null };
     const now = context.clock.now();
-    const former = await readFormer(manager, accountId);
     const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
     await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
     const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
     await record(context, manager, { event, visit, now });
-    await endAsRuled(context, manager, { accountId, event: "factor-changed", now });
-    await tellOfFactor(context, manager, { mail: "second-factor-added", account, former, visit, now });
+    await endAsRuled(context, manager, { accountId, event: "factors-imported", now });
+    await tellOfFactor(context, manager, { mail: "second-factor-added", account, visit, now });
     if (!isTold)
       await tellOtherOperators(context, manager, {
         what: "factors-imported",

@@ -1,6 +1,6 @@
-import { PREPARING } from "@lucchetto/core";
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
+import { keptAsThing } from "../recovery/kept.ts";
 import { startResealing } from "./reseal.ts";
 import { secondFactorRoutes } from "./routes.ts";
 import { sweepEnrolments, sweepRemoved } from "./store.ts";
@@ -12,8 +12,7 @@ export const secondFactors: Capability = {
     { what: "enrolments that were not finished", keepFor: () => DAY, run: sweepEnrolments },
     {
       what: "authenticators and recovery codes that were removed or replaced",
-      // As long as a change can be undone, and those days before it in which an intruder may have prepared it.
-      keepFor: ({ links }) => links["undo-factor"] + PREPARING + DAY,
+      keepFor: ({ links }) => keptAsThing(links),
       run: sweepRemoved,
     },
   ],

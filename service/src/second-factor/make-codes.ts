@@ -35,6 +35,7 @@ export async function makeCodes(
       createdAt: now,
       usedAt: null,
       removedAt: null,
+      provedSince: null,
     };
   });
   await replaceCodes(manager, accountId, { rows, now });

@@ -42,5 +42,6 @@ export function newAuthenticator(
     activatedAt: expiresAt === null ? now : null,
     lastUsedAt: null,
     removedAt: null,
+    provedSince: null,
   };
 }

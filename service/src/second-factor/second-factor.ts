@@ -5,6 +5,7 @@ import { fieldError } from "@lucchetto/contract";
 import type { TotpSettings } from "@lucchetto/core";
 import {
   ENROLMENT_LIFE,
+  joinGrounds,
   matchTotp,
   MAX_AUTHENTICATORS,
   readTotpCode,
@@ -20,7 +21,6 @@ import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { totp } from "../proof/totp.ts";
 import { endAsRuled } from "../recovery/end.ts";
-import { readFormer } from "../recovery/former.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { OwnChange } from "../session/own-change.ts";
@@ -40,6 +40,7 @@ import {
   hasSecondFactor,
   insertAuthenticator,
   listConfirmed,
+  noteGrounds,
   removeAuthenticator,
   rename,
 } from "./store.ts";
@@ -233,15 +234,14 @@ export async function renewCodes(
   await assertFresh(context, caller);
   return changeOwn(context, caller, async ({ manager, account, session, now }) => {
     if (!(await hasSecondFactor(manager, account.id))) throw new ProblemReply("second-factor-missing");
-    const former = await readFormer(manager, account.id);
     const codes = await makeCodes(context, manager, account.id, now);
+    await noteGrounds(manager, account.id, { at: now, grounds: joinGrounds(session) });
     const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
     await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
     await tellOfFactor(context, manager, {
       mail: "recovery-codes-made",
       account,
-      former,
       visit,
       now,
     });

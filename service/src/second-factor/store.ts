@@ -1,10 +1,10 @@
-import type { ClockDrift } from "@lucchetto/core";
-import { MAX_AUTHENTICATORS } from "@lucchetto/core";
+import type { ClockDrift, Grounds } from "@lucchetto/core";
+import { MAX_AUTHENTICATORS, provedSinceOf } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, Not } from "typeorm";
 import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
 import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
-import { AuthenticatorEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
+import { AuthenticatorEntity, PasskeyEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
 /** One that was imported, or made on the service's own machine, has spent none yet. */
@@ -176,24 +176,35 @@ export async function spendKeptCode(
   return affected === 1;
 }
 
-/** Puts an account's factors back as they stood: these stay or come back, all others go. */
+/**
+ * Puts an account's factors back as they stood: these stay or come back, all others go. Those are kept, unusable: an older link may still
+ * bring them back.
+ */
 export async function restoreFactors(
   manager: EntityManager,
   accountId: string,
-  standing: {
-    authenticators: readonly AuthenticatorRow[];
-    passkeys: readonly PasskeyRow[];
-    codes: readonly RecoveryCodeRow[];
+  {
+    standing,
+    now,
+  }: {
+    standing: {
+      authenticators: readonly AuthenticatorRow[];
+      passkeys: readonly PasskeyRow[];
+      codes: readonly RecoveryCodeRow[];
+    };
+    now: Date;
   },
 ): Promise<void> {
   const authenticators = manager.getRepository(AuthenticatorEntity);
-  const ids = standing.authenticators.map(({ id }) => id);
-  await authenticators.delete({ accountId, id: Not(In(ids)) });
-  await authenticators.update({ accountId }, { removedAt: null });
-  await restorePasskeys(manager, accountId, standing.passkeys);
+  await authenticators.delete({ accountId, activatedAt: IsNull() });
+  const ids = In(standing.authenticators.map(({ id }) => id));
+  await authenticators.update({ accountId, removedAt: IsNull(), id: Not(ids) }, { removedAt: now });
+  await authenticators.update({ accountId, id: ids }, { removedAt: null });
+  await restorePasskeys(manager, accountId, { standing: standing.passkeys, now });
   const codes = manager.getRepository(RecoveryCodeEntity);
-  await codes.delete({ accountId, codeHash: Not(In(standing.codes.map(({ codeHash }) => codeHash))) });
-  await codes.update({ accountId }, { removedAt: null });
+  const hashes = In(standing.codes.map(({ codeHash }) => codeHash));
+  await codes.update({ accountId, removedAt: IsNull(), codeHash: Not(hashes) }, { removedAt: now });
+  await codes.update({ accountId, codeHash: hashes }, { removedAt: null });
 }
 
 /** Forgets what was removed or replaced before a time. */
@@ -240,13 +251,25 @@ export function countUnusedCodes(manager: EntityManager, accountId: string): Pro
   return manager.getRepository(RecoveryCodeEntity).countBy({ accountId, ...UNUSED });
 }
 
-/** Whether one of these is an unused code of the account. */
-export function isUnusedCode(
+/** The unused code of the account that has one of these hashes. */
+export function findUnusedCode(
   manager: EntityManager,
   accountId: string,
   hashes: readonly Buffer[],
-): Promise<boolean> {
-  return manager.getRepository(RecoveryCodeEntity).existsBy({ accountId, codeHash: In(hashes), ...UNUSED });
+): Promise<RecoveryCodeRow | null> {
+  return manager.getRepository(RecoveryCodeEntity).findOneBy({ accountId, codeHash: In(hashes), ...UNUSED });
+}
+
+/** Notes since when what was shown counts for whatever came at this moment. */
+export async function noteGrounds(
+  manager: EntityManager,
+  accountId: string,
+  { at, grounds }: { at: Date; grounds: Grounds },
+): Promise<void> {
+  const provedSince = provedSinceOf(at, grounds);
+  await manager.getRepository(AuthenticatorEntity).update({ accountId, activatedAt: at }, { provedSince });
+  await manager.getRepository(PasskeyEntity).update({ accountId, createdAt: at }, { provedSince });
+  await manager.getRepository(RecoveryCodeEntity).update({ accountId, createdAt: at }, { provedSince });
 }
 
 /** Spends a code. @returns whether it was this call that spent it. */

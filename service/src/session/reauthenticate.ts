@@ -4,13 +4,22 @@
  */
 import { randomBytes } from "node:crypto";
 import type { SecondFactor, Wanted } from "@lucchetto/core";
-import { amrWith, beginLevel, levelOf, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
+import {
+  amrWith,
+  beginLevel,
+  joinGrounds,
+  levelOf,
+  mintToken,
+  PENDING_SIGN_IN_LIFE,
+  TOKEN_BYTES,
+} from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
 import { FIRST_IN_SESSION, proofMethodOf, secondFactorsOf } from "../proof/index.ts";
+import type { AccountRow, SessionRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
 import { changeOwn } from "./own-change.ts";
@@ -59,7 +68,8 @@ export async function reauthenticate(
     if (wanted.length === 0)
       return complete(context, manager, { live: { session, account }, method, checked, visit, now });
     await checked.reserved.giveBack(manager);
-    await noteFirstProof(manager, session.id, now);
+    const grounds = joinGrounds(session, checked.grounds);
+    await noteFirstProof(manager, session.id, { ...grounds, firstProofAt: now });
     return wantedNow(context, wanted);
   });
 }
@@ -76,7 +86,13 @@ function wantedNow({ clock }: ServiceContext, wanted: readonly Wanted[]): Reauth
 async function complete(
   context: ServiceContext,
   manager: EntityManager,
-  done: { live: LiveSession; method: ProofMethod; checked: CheckedProof; visit: Visit; now: Date },
+  done: {
+    live: { session: SessionRow; account: AccountRow };
+    method: ProofMethod;
+    checked: CheckedProof;
+    visit: Visit;
+    now: Date;
+  },
 ): Promise<Reauthenticated> {
   const { live, method, checked, visit, now } = done;
   const { session, account } = live;
@@ -87,7 +103,7 @@ async function complete(
   const isSecond = method.part === "second";
   const level = isSecond ? beginLevel(method.level, now) : keptLevel(session, now);
   const amr = isSecond ? amrWith(session.amr, checked.amr ?? method.amr) : session.amr;
-  const proved = { authTime: now, amr, ...level };
+  const proved = { authTime: now, amr, ...level, ...joinGrounds(session, checked.grounds) };
   await noteProof(manager, session.id, proved);
   await checked.reserved.succeed(manager);
   await clearCountsOf(context, manager, account);

@@ -1,7 +1,7 @@
 /** Use cases of sessions: begin, recognise, end. */
 import { randomBytes } from "node:crypto";
 import type { OperatorSession, Session } from "@lucchetto/contract";
-import type { PlainToken, SessionKind } from "@lucchetto/core";
+import type { Grounds, PlainToken, SessionKind } from "@lucchetto/core";
 import {
   beginLevel,
   beginSessionTimes,
@@ -17,7 +17,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
-import type { AccountRow, SessionRow } from "../storage/index.ts";
+import type { AccountRow, SessionFacts, SessionRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { LiveSession } from "./store.ts";
 import { endSession, findSession, insertSession } from "./store.ts";
@@ -33,6 +33,7 @@ export interface Beginning {
   readonly kind: SessionKind;
   readonly aal: 1 | 2;
   readonly amr: readonly string[];
+  readonly grounds: Grounds;
   readonly replaces: LiveSession | null;
 }
 
@@ -45,7 +46,7 @@ export async function beginSession(
 ): Promise<BegunSession> {
   const { configuration, clock } = context;
   const now = clock.now();
-  const { account, kind, aal, amr, replaces } = beginning;
+  const { account, kind, aal, amr, grounds, replaces } = beginning;
   const token = mintToken("own-token", randomBytes(TOKEN_BYTES));
   const session: SessionRow = {
     id: newId(now),
@@ -61,6 +62,7 @@ export async function beginSession(
     network: visit.network,
     appId: visit.appId,
     firstProofAt: null,
+    ...grounds,
   };
   await insertSession(manager, session);
   await updateAccount(manager, account.id, { lastSignInAt: now });
@@ -135,7 +137,10 @@ export async function endSessionAsOperator(
 }
 
 /** A session as its person sees it. */
-export function showSession(session: SessionRow, { now, current }: { now: Date; current: boolean }): Session {
+export function showSession(
+  session: SessionFacts,
+  { now, current }: { now: Date; current: boolean },
+): Session {
   return {
     id: session.id,
     kind: session.kind,

@@ -1,7 +1,7 @@
-import type { HashedToken, SessionTimes } from "@lucchetto/core";
+import type { Grounds, HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, Not } from "typeorm";
-import type { AccountFacts, PageQuery, SessionRow } from "../storage/index.ts";
+import type { AccountFacts, PageQuery, SessionFacts, SessionRow } from "../storage/index.ts";
 import { readCursor, readList, SessionEntity, sweepRows } from "../storage/index.ts";
 
 /** Of one account; more than anybody looks through. */
@@ -9,7 +9,7 @@ const MAX_SHOWN = 200;
 
 /** A session with the account it belongs to, as one look-up finds them. */
 export interface LiveSession {
-  readonly session: SessionRow;
+  readonly session: SessionFacts;
   readonly account: AccountFacts;
 }
 
@@ -23,7 +23,7 @@ const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailV
 export const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
 
 /** A row of `SESSION_WITH_ACCOUNT`. */
-export type JoinedRow = Omit<SessionRow, "id" | "accountId" | "createdAt" | "amr"> &
+export type JoinedRow = Omit<SessionFacts, "id" | "accountId" | "createdAt" | "amr"> &
   Omit<AccountFacts, "id" | "createdAt" | "labels"> & {
     sid: string;
     aid: string;
@@ -186,14 +186,18 @@ export async function findLiving(
 export async function noteProof(
   manager: EntityManager,
   id: string,
-  proved: Pick<SessionRow, "authTime" | "amr" | "aal" | "levelIdleEndsAt" | "levelEndsAt">,
+  proved: Pick<SessionRow, "authTime" | "amr" | "aal" | "levelIdleEndsAt" | "levelEndsAt"> & Partial<Grounds>,
 ): Promise<void> {
   await manager.getRepository(SessionEntity).update({ id }, { ...proved, firstProofAt: null });
 }
 
 /** Notes that a first proof was shown again, and a second one is still wanted. */
-export async function noteFirstProof(manager: EntityManager, id: string, firstProofAt: Date): Promise<void> {
-  await manager.getRepository(SessionEntity).update({ id }, { firstProofAt });
+export async function noteFirstProof(
+  manager: EntityManager,
+  id: string,
+  noted: Grounds & { firstProofAt: Date },
+): Promise<void> {
+  await manager.getRepository(SessionEntity).update({ id }, noted);
 }
 
 export function findSession(dataSource: DataSource, id: string): Promise<SessionRow | null> {

@@ -7,6 +7,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { takeChallenge } from "../passkey/take.ts";
 import { ProblemReply } from "../problem.ts";
+import { groundsOfFactor } from "../recovery/grounds.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
@@ -54,6 +55,7 @@ export async function signInByPasskey(
   }
   const kind: SessionKind = remember ? "remembered" : "ordinary";
   const amr = amrOfWhole(amrOf(answer));
+  const grounds = groundsOfFactor(answer.passkey);
   const begun = await inTransaction(context.dataSource, async (manager) => {
     const locked = await lockAccount(manager, accountId);
     if (locked?.state !== "active") throw new ProblemReply("passkey-unknown");
@@ -66,6 +68,7 @@ export async function signInByPasskey(
       kind,
       aal: 2,
       amr,
+      grounds,
       visit,
       device,
     });
@@ -73,7 +76,11 @@ export async function signInByPasskey(
   });
   if (begun.outcome === "signed-in") return begun;
   const { wanted } = begun;
-  const pending = await keepPending(context, { account: begun.account, kind, amr, wanted }, { visit, mark });
+  const pending = await keepPending(
+    context,
+    { account: begun.account, kind, amr, grounds, wanted },
+    { visit, mark },
+  );
   return { outcome: "proof-wanted", ...pending };
 }
 

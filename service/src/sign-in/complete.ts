@@ -1,11 +1,12 @@
 /** The end of every sign-in: a session, the journal, the counts cleared, and the browser remembered. */
-import { proofsOf } from "@lucchetto/core";
+import { joinGrounds, proofsOf } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { hasImported } from "../password/imported-store.ts";
+import { groundsOfBrowser } from "../recovery/grounds.ts";
 import type { Beginning, BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -42,7 +43,18 @@ export async function completeSignIn(
 ): Promise<SignedInHere> {
   const { account } = beginning;
   const isNew = await isNewHere(manager, account, { visit, device });
-  const begun = await beginSession(context, manager, { ...beginning, replaces: device.replaces }, visit);
+  const ofBrowser = await groundsOfBrowser(context, manager, {
+    accountId: account.id,
+    mark: device.mark,
+    now: context.clock.now(),
+  });
+  const grounds = joinGrounds(beginning.grounds, ofBrowser);
+  const begun = await beginSession(
+    context,
+    manager,
+    { ...beginning, grounds, replaces: device.replaces },
+    visit,
+  );
   const event = {
     kind: "sign-in.completed",
     // How: the counts of the ways in are taken from it.
@@ -55,7 +67,9 @@ export async function completeSignIn(
   if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });
   await clearCountsOf(context, manager, account);
   if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
-  const mark = device.isBrowser ? await rememberThisDevice(context, manager, account.id, device.mark) : null;
+  const mark = device.isBrowser
+    ? await rememberThisDevice(context, manager, { accountId: account.id, mark: device.mark, grounds })
+    : null;
   return { ...begun, mark };
 }
 

@@ -1,6 +1,6 @@
 /** A second factor that must be had, set up inside the sign-in: before there is a session, and after the proofs that come before it. */
 import type { NextProof } from "@lucchetto/contract";
-import { amrWith, levelShown } from "@lucchetto/core";
+import { amrWith, joinGrounds, levelShown } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
@@ -46,6 +46,7 @@ export async function showEnrolment(
   const { id: accountId } = account;
   const factor = await readFactor(context, pending, { accountId, proof, visit, device });
   const amr = amrWith(pending.amr, factor.amr);
+  const grounds = joinGrounds(pending);
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const locked = await lockAccount(manager, accountId);
@@ -54,17 +55,23 @@ export async function showEnrolment(
     const before = await wantedOf(context, manager, { account: locked, shown: pending.amr });
     if (!before.includes(proof.type))
       return { outcome: "proof-wanted", wanted: before, expiresAt: pending.expiresAt };
-    const codes = await addFactorInSignIn(context, manager, { ...factor, account: locked, visit, now });
+    const codes = await addFactorInSignIn(context, manager, {
+      ...factor,
+      account: locked,
+      grounds,
+      visit,
+      now,
+    });
     const recoveryCodes = codes ?? undefined;
     const after = await wantedOf(context, manager, { account: locked, shown: amr });
     const { expiresAt, kind, returnTo } = pending;
     const isFirst =
       after.length === 0
         ? await spendSignIn(manager, pending.id, now)
-        : await noteFurtherProof(manager, pending, { amr, expiresAt, now });
+        : await noteFurtherProof(manager, pending, { amr, grounds, expiresAt, now });
     if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     if (after.length > 0) return { outcome: "proof-wanted", wanted: after, expiresAt, recoveryCodes };
-    const completion = { account: locked, kind, aal: levelShown(amr), amr, visit, device } as const;
+    const completion = { account: locked, kind, aal: levelShown(amr), amr, grounds, visit, device } as const;
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", returnTo, recoveryCodes, ...signedIn };
   });

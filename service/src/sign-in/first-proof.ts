@@ -69,6 +69,7 @@ export async function takeFirstProof(
         ? await spendSignIn(manager, pending.id, now)
         : await advanceSignIn(manager, pending.id, {
             amr: [...amr],
+            grounds: checked.grounds,
             expiresAt: new Date(now.getTime() + PENDING_SIGN_IN_LIFE),
             now,
           });
@@ -84,7 +85,8 @@ export async function takeFirstProof(
       const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
       return { outcome: "proof-wanted", wanted, expiresAt };
     }
-    const completion = { account: proved, kind, aal: level, amr, visit, device } as const;
+    const { grounds } = checked;
+    const completion = { account: proved, kind, aal: level, amr, grounds, visit, device } as const;
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", ...signedIn, returnTo };
   });

@@ -1,6 +1,6 @@
 /** Moving a sign-in in progress on by a proof: a first one says who it is, a second one makes it a session. */
 import type { NextProof } from "@lucchetto/contract";
-import { amrBeside, amrWith, levelShown } from "@lucchetto/core";
+import { amrBeside, amrWith, joinGrounds, levelShown } from "@lucchetto/core";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -57,6 +57,7 @@ async function takeFurtherProof(
   const checked = await check(context, pending, method, { proof, visit, device });
   const added = checked.amr ?? method.amr;
   const amr = method.part === "second" ? amrWith(pending.amr, added) : amrBeside(pending.amr, added);
+  const grounds = joinGrounds(pending, checked.grounds);
   const { mark } = device;
   const isWithinLimit = await countConfirming(context, { account, wanted: wantedBy(rule, amr), mark });
   return inTransaction(context.dataSource, async (manager) => {
@@ -70,7 +71,7 @@ async function takeFurtherProof(
     const isFirst =
       after.length === 0
         ? await spendSignIn(manager, pending.id, now)
-        : await noteFurtherProof(manager, pending, { amr, expiresAt, now });
+        : await noteFurtherProof(manager, pending, { amr, grounds, expiresAt, now });
     if (!isFirst) throw new ProblemReply("sign-in-lapsed");
     await checked.spend(manager, { account: locked, visit, now });
     await checked.reserved.succeed(manager);
@@ -80,7 +81,7 @@ async function takeFurtherProof(
     }
     const { kind, returnTo } = pending;
     if (after.length > 0) return { outcome: "proof-wanted", wanted: after, expiresAt };
-    const completion = { account: locked, kind, aal: levelShown(amr), amr, visit, device } as const;
+    const completion = { account: locked, kind, aal: levelShown(amr), amr, grounds, visit, device } as const;
     return { outcome: "signed-in", returnTo, ...(await completeSignIn(context, manager, completion)) };
   });
 }

@@ -1,8 +1,15 @@
 /** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
 import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
-import type { PlainToken, SessionKind, Wanted } from "@lucchetto/core";
-import { hashToken, levelShown, mintToken, PENDING_SIGN_IN_LIFE, TOKEN_BYTES } from "@lucchetto/core";
+import type { Grounds, PlainToken, SessionKind, Wanted } from "@lucchetto/core";
+import {
+  hashToken,
+  joinGrounds,
+  levelShown,
+  mintToken,
+  PENDING_SIGN_IN_LIFE,
+  TOKEN_BYTES,
+} from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { findAccount, lockAccount, OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -11,11 +18,12 @@ import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
 import type { AcceptedPassword } from "../password/password.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
-import { findRecord, setRecord } from "../password/store.ts";
+import { findRecord } from "../password/store.ts";
 import { checkable, readStored } from "../password/stored.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { WANTED_BY_MAIL } from "../proof/index.ts";
 import { endAsRuled } from "../recovery/end.ts";
+import { setOwnPassword } from "../recovery/own-password.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import { countMailFor } from "../throttle/throttle.ts";
@@ -54,10 +62,16 @@ export type MovedOn =
 /** Keeps a sign-in for what is still wanted. */
 export async function keepPending(
   context: ServiceContext,
-  begun: { account: AccountRow; kind: SessionKind; amr: readonly string[]; wanted: readonly Wanted[] },
+  begun: {
+    account: AccountRow;
+    kind: SessionKind;
+    amr: readonly string[];
+    grounds: Grounds;
+    wanted: readonly Wanted[];
+  },
   { visit, mark }: { visit: Visit; mark: string | undefined },
 ): Promise<PendingSignIn> {
-  const { account, kind, amr, wanted } = begun;
+  const { account, kind, amr, grounds, wanted } = begun;
   const { id: accountId } = account;
   const now = context.clock.now();
   const expiresAt = new Date(now.getTime() + lifeOf(context, wanted));
@@ -66,7 +80,7 @@ export async function keepPending(
   const id = newId(now);
   await inTransaction(context.dataSource, async (manager) => {
     const { userAgent, network } = visit;
-    const row = { id, tokenHash: hashed, accountId, kind, amr: [...amr], userAgent, network };
+    const row = { id, tokenHash: hashed, accountId, kind, amr: [...amr], ...grounds, userAgent, network };
     const { appId } = visit;
     const unused = { registrationId: null, mailCodeHash: null, wrongProofs: 0, returnTo: null };
     await insertSignIn(manager, { ...row, ...unused, appId, createdAt: now, expiresAt, endedAt: null });
@@ -182,7 +196,9 @@ export async function showNewPassword(
       return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
     if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
     const changed = { ...locked, ...OWN_PASSWORD };
-    await setRecord(manager, { accountId: account.id, made, now });
+    const grounds = joinGrounds(pending);
+    const { mark } = device;
+    await setOwnPassword(context, manager, { account: locked, made, shown: grounds, mark, now });
     await updateAccount(manager, account.id, OWN_PASSWORD);
     await endAsRuled(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
@@ -193,6 +209,7 @@ export async function showNewPassword(
       kind: pending.kind,
       aal: levelShown(pending.amr),
       amr: pending.amr,
+      grounds,
       visit,
       device,
     });

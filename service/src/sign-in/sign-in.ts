@@ -14,6 +14,7 @@ import { findRecord, lockRecord } from "../password/store.ts";
 import type { UnusableRecord } from "../password/stored.ts";
 import { checkable, readStored } from "../password/stored.ts";
 import { ProblemReply } from "../problem.ts";
+import { groundsOfPassword } from "../recovery/grounds.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
@@ -127,6 +128,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   });
   const kind = attempt.remember ? "remembered" : "ordinary";
   const { aal, amr } = decision;
+  const grounds = groundsOfPassword(row);
   const begun = await inTransaction(context.dataSource, async (manager) => {
     const unchanged = await lockUnchanged(manager, account, row);
     if (unchanged === null) return null;
@@ -144,6 +146,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
       kind,
       aal,
       amr,
+      grounds,
       visit,
       device,
     });
@@ -151,7 +154,11 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   });
   if (begun === null) return refuse(context, began);
   if (begun.outcome === "signed-in") return begun;
-  const pending = await keepPending(context, { account, kind, amr, wanted: begun.wanted }, { visit, mark });
+  const pending = await keepPending(
+    context,
+    { account, kind, amr, grounds, wanted: begun.wanted },
+    { visit, mark },
+  );
   return { ...begun, ...pending };
 }
 

@@ -1,4 +1,4 @@
-import type { HashedToken } from "@lucchetto/core";
+import type { Grounds, HashedToken } from "@lucchetto/core";
 import { MAX_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
@@ -54,13 +54,13 @@ export async function reserveProof(dataSource: DataSource, id: string, now: Date
 export async function advanceSignIn(
   manager: EntityManager,
   id: string,
-  { amr, expiresAt, now }: { amr: string[]; expiresAt: Date; now: Date },
+  { amr, grounds, expiresAt, now }: { amr: string[]; grounds: Grounds; expiresAt: Date; now: Date },
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(SignInEntity)
     .createQueryBuilder()
     .update()
-    .set({ amr, expiresAt, mailCodeHash: null, wrongProofs: 0 })
+    .set({ amr, ...grounds, expiresAt, mailCodeHash: null, wrongProofs: 0 })
     .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now) })
     .andWhere("JSON_LENGTH(amr) = 0")
     .execute();
@@ -71,13 +71,13 @@ export async function advanceSignIn(
 export async function noteFurtherProof(
   manager: EntityManager,
   { id, amr: before }: Pick<SignInRow, "id" | "amr">,
-  { amr, expiresAt, now }: { amr: string[]; expiresAt: Date; now: Date },
+  { amr, grounds, expiresAt, now }: { amr: string[]; grounds: Grounds; expiresAt: Date; now: Date },
 ): Promise<boolean> {
   const { affected } = await manager
     .getRepository(SignInEntity)
     .createQueryBuilder()
     .update()
-    .set({ amr, expiresAt, mailCodeHash: null })
+    .set({ amr, ...grounds, expiresAt, mailCodeHash: null })
     .where({ id, endedAt: IsNull(), expiresAt: MoreThan(now) })
     .andWhere("JSON_LENGTH(amr) = :shown", { shown: before.length })
     .execute();

@@ -22,6 +22,7 @@ import { SignInCounts1700000000016 } from "./migrations/1700000000016-sign-in-co
 import { AskedMails1700000000017 } from "./migrations/1700000000017-asked-mails.ts";
 import { MovingIn1700000000018 } from "./migrations/1700000000018-moving-in.ts";
 import { ChainedJournal1700000000019 } from "./migrations/1700000000019-chained-journal.ts";
+import { ThingsFromBefore1700000000020 } from "./migrations/1700000000020-things-from-before.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -44,6 +45,7 @@ export const MIGRATIONS = [
   AskedMails1700000000017,
   MovingIn1700000000018,
   ChainedJournal1700000000019,
+  ThingsFromBefore1700000000020,
 ];
 
 /** The table in which the applied migrations are noted. */

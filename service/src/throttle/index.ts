@@ -1,8 +1,9 @@
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
 import { MAX_AGE_SECONDS } from "../http/host-cookie.ts";
+import { keptAsThing } from "../recovery/kept.ts";
 import { throttleRoutes } from "./routes.ts";
-import { sweepCounts, sweepDevices } from "./store.ts";
+import { sweepCounts, sweepDevices, sweepForgottenDevices } from "./store.ts";
 
 export const throttle: Capability = {
   routes: ({ context }) => throttleRoutes(context),
@@ -10,5 +11,10 @@ export const throttle: Capability = {
     { what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts },
     // As long as a browser keeps its mark.
     { what: "known devices that nobody uses", keepFor: () => MAX_AGE_SECONDS * 1_000, run: sweepDevices },
+    {
+      what: "known devices that were forgotten, as after a reset",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepForgottenDevices,
+    },
   ],
 };

@@ -1,7 +1,7 @@
 import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
 import { MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES, THROTTLE_KINDS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, MoreThanOrEqual } from "typeorm";
+import { In, IsNull, MoreThanOrEqual, Not } from "typeorm";
 import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { KnownDeviceEntity, sweepRows, ThrottleCountEntity } from "../storage/index.ts";
 
@@ -61,13 +61,15 @@ export function listCounts(
 }
 
 /** Until when counts of each kind stay: a day after their last change, as those of names, or until the account's next sign-in. */
-const KEPT: Readonly<Record<ThrottleKind, "a-day" | "as-names" | "until-sign-in">> = {
+const KEPT: Readonly<Record<ThrottleKind, "a-day" | "a-week" | "as-names" | "until-sign-in">> = {
   "account-strange": "until-sign-in",
   "account-known": "until-sign-in",
   "account-own": "until-sign-in",
   "account-factor": "until-sign-in",
   "account-factor-known": "until-sign-in",
   "account-factor-reset": "a-day",
+  "account-codes-by-mail": "until-sign-in",
+  "account-usernames": "a-week",
   name: "as-names",
   "undo-link": "a-day",
   network: "a-day",
@@ -79,6 +81,8 @@ const KEPT: Readonly<Record<ThrottleKind, "a-day" | "as-names" | "until-sign-in"
   "app-work": "a-day",
 };
 const FORGOTTEN = THROTTLE_KINDS.filter((kind) => KEPT[kind] === "a-day");
+const FORGOTTEN_AFTER_A_WEEK = THROTTLE_KINDS.filter((kind) => KEPT[kind] === "a-week");
+const WEEK = 7 * 86_400_000;
 
 /** Milliseconds that a typed name stays closed that somebody tried as often as an account may be tried. */
 const CLOSED_NAMES_STAY = 30 * 86_400_000;
@@ -93,6 +97,11 @@ export async function sweepCounts(dataSource: DataSource, before: Date): Promise
   let removed = 0;
   for (const kind of FORGOTTEN)
     removed += await sweepRows(dataSource, "throttle_count WHERE kind = ? AND changedAt < ?", [kind, before]);
+  for (const kind of FORGOTTEN_AFTER_A_WEEK)
+    removed += await sweepRows(dataSource, "throttle_count WHERE kind = ? AND changedAt < ?", [
+      kind,
+      new Date(before.getTime() - WEEK),
+    ]);
   const closedAt = MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES;
   const open = "throttle_count WHERE kind = 'name' AND changedAt < ? AND failures < ?";
   removed += await sweepRows(dataSource, open, [before, closedAt]);
@@ -105,35 +114,92 @@ export async function sweepDevices(dataSource: DataSource, before: Date): Promis
   await sweepRows(dataSource, "known_device WHERE lastUsedAt < ?", [before]);
 }
 
+/** Forgets altogether those that were forgotten before a time. */
+export async function sweepForgottenDevices(dataSource: DataSource, before: Date): Promise<void> {
+  await sweepRows(dataSource, "known_device WHERE forgottenAt < ?", [before]);
+}
+
 export function isKnownDevice(manager: EntityManager, accountId: string, markHash: Buffer): Promise<boolean> {
-  return manager.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash });
+  return manager.getRepository(KnownDeviceEntity).existsBy({ accountId, markHash, forgottenAt: IsNull() });
 }
 
 /** All devices that an account is known to use. */
 export function listKnownDevices(manager: EntityManager, accountId: string): Promise<KnownDeviceRow[]> {
+  return manager.getRepository(KnownDeviceEntity).findBy({ accountId, forgottenAt: IsNull() });
+}
+
+/** Those, and the ones that it was known to use. */
+export function listDevicesOnce(manager: EntityManager, accountId: string): Promise<KnownDeviceRow[]> {
   return manager.getRepository(KnownDeviceEntity).findBy({ accountId });
 }
 
-/** The hashes of the marks of all devices of an account. */
-export async function listDevices(manager: EntityManager, accountId: string): Promise<Buffer[]> {
-  const rows = await listKnownDevices(manager, accountId);
-  return rows.map(({ markHash }) => markHash);
+/** What the account knows of a browser, or knew. */
+export function findDevice(
+  manager: EntityManager,
+  accountId: string,
+  markHash: Buffer,
+): Promise<KnownDeviceRow | null> {
+  return manager.getRepository(KnownDeviceEntity).findOneBy({ accountId, markHash });
 }
 
-/** Remembers a device of an account, or that it was used again. */
+/**
+ * Remembers a device of an account, or that it was used again. One that was forgotten, or ended, stands anew, unless what was shown now
+ * goes back as far as what was shown there before.
+ * @param provedSince since when what was shown there now counts; `null`: nothing but the mailbox.
+ */
 export async function rememberDevice(
   manager: EntityManager,
-  { accountId, markHash, now }: { accountId: string; markHash: Buffer; now: Date },
+  {
+    accountId,
+    markHash,
+    provedSince,
+    now,
+  }: Pick<KnownDeviceRow, "accountId" | "markHash" | "provedSince"> & { now: Date },
 ): Promise<void> {
-  await manager.query(
-    "INSERT INTO known_device (accountId, markHash, createdAt, lastUsedAt) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE lastUsedAt = VALUES(lastUsedAt)",
-    [accountId, markHash, now, now],
+  const devices = manager.getRepository(KnownDeviceEntity);
+  const there = await findDevice(manager, accountId, markHash);
+  if (there === null) {
+    await manager.query(
+      `INSERT INTO known_device (accountId, markHash, createdAt, lastUsedAt, provedSince) VALUES (?, ?, ?, ?, ?)
+       ON DUPLICATE KEY UPDATE lastUsedAt = VALUES(lastUsedAt)`,
+      [accountId, markHash, now, now, provedSince],
+    );
+    return;
+  }
+  const { provedSince: before, forgottenAt, endedAt } = there;
+  const isAsOld = before !== null && provedSince !== null && provedSince <= before;
+  const stood = before !== null && forgottenAt === null && endedAt === null;
+  const standsAnew = !stood && !(isAsOld && endedAt === null);
+  await devices.update(
+    { accountId, markHash },
+    {
+      lastUsedAt: now,
+      forgottenAt: null,
+      // Of one that its owner ended the mailbox alone says nothing new.
+      ...(standsAnew && (provedSince !== null || endedAt === null)
+        ? { createdAt: now, provedSince, endedAt: null }
+        : isAsOld
+          ? { provedSince }
+          : {}),
+    },
   );
 }
 
-/** Forgets every device that an account is known to use. */
-export async function deleteDevices(manager: EntityManager, accountId: string): Promise<void> {
-  await manager.getRepository(KnownDeviceEntity).delete({ accountId });
+/** Knows none of an account's devices any more. For a while they still tell that their owner was there before. */
+export async function forgetDevices(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+  await manager
+    .getRepository(KnownDeviceEntity)
+    .update({ accountId, forgottenAt: IsNull() }, { forgottenAt: now });
+}
+
+/** All but one tell nothing any more of who was there before; they are known as before. */
+export async function endOtherDevices(
+  manager: EntityManager,
+  accountId: string,
+  { except, now }: { except: Buffer | null; now: Date },
+): Promise<void> {
+  const others = { accountId, endedAt: IsNull(), ...(except === null ? {} : { markHash: Not(except) }) };
+  await manager.getRepository(KnownDeviceEntity).update(others, { endedAt: now });
 }
 
 /** Forgets all that counts against an account, under whatever name it was typed. */

@@ -1,7 +1,7 @@
 /** Use cases of throttling: reserve a try, give it back, clear what was counted, show and release who is held back. */
 import { createHash, createHmac, randomBytes } from "node:crypto";
 import type { ThrottleEntry } from "@lucchetto/contract";
-import type { Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
+import type { Grounds, Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
 import {
   BETWEEN_RESETS_THAT_GIVE_TRIES,
   emptyCount,
@@ -9,9 +9,12 @@ import {
   MAX_FAILURES,
   MAX_FAILURES_OF_KNOWN_DEVICES,
   mintToken,
+  provedSinceOf,
   reserveTry,
   TOKEN_BYTES,
   TRIES_AFTER_RESET,
+  TRIES_BY_MAIL,
+  TRIES_BY_MAIL_PERIOD,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -23,7 +26,6 @@ import type { AccountRow, ThrottleCountRow } from "../storage/index.ts";
 import { AccountEntity, inTransaction } from "../storage/index.ts";
 import {
   deleteCounts,
-  deleteDevices,
   findCount,
   giveBack,
   isKnownDevice,
@@ -61,6 +63,9 @@ export interface Try {
 
 /** Tries of what stood before a change, for one undo link: nobody without the link uses them up, and it never dies of them. */
 const TRIES_OF_UNDO_LINK = { kind: "window", most: 10, window: 3_600_000 } as const;
+
+/** Changes of an account's username: each holds a name from others. */
+const USERNAMES_OF_ACCOUNT = { kind: "window", most: 3, window: 7 * 86_400_000 } as const;
 
 /** Mails to one address that strangers may ask for. */
 const MAIL_PER_ADDRESS = { kind: "window", most: 5, window: 3_600_000 } as const;
@@ -106,6 +111,40 @@ export function reserveUndoTry(
 }
 
 /**
+ * Reserves a try of a code beside an undo link: the link's own count, one of the tries that mails buy in a year, and the network's.
+ * @throws ProblemReply `throttled`.
+ */
+export function reserveUndoCode(
+  context: ServiceContext,
+  { linkId, accountId, network }: { linkId: string; accountId: string; network: string | null },
+): Promise<ReservedTry> {
+  return reserveBesideNetwork(context, network, () =>
+    reserveBoth(
+      context,
+      { kind: "undo-link", name: linkId },
+      { kind: "account-codes-by-mail", name: accountId },
+    ),
+  );
+}
+
+/** A try in one count, and in another. */
+async function reserveBoth(context: ServiceContext, first: Subject, second: Subject): Promise<ReservedCount> {
+  const one = await reserve(context, first);
+  try {
+    const other = await reserve(context, second);
+    return {
+      async giveBack(manager) {
+        await one.giveBack(manager);
+        await other.giveBack(manager);
+      },
+    };
+  } catch (error) {
+    await one.giveBack();
+    throw error;
+  }
+}
+
+/**
  * Reserves a try of a recovery code: in the network's count alone. It has more random bits than anybody guesses, and is
  * what an owner has left whose other codes somebody else used up.
  * @throws ProblemReply `throttled`.
@@ -119,21 +158,27 @@ export function reserveRecoveryCodeTry(
 
 /**
  * After a reset by mail: some tries of codes, also for an account whose tries were used up, and no more than these. A
- * mailbox buys no guesses: a second reset within a day gives none.
+ * mailbox buys few guesses: a second reset within a day gives none, and all resets together so many in a year without a complete sign-in.
  */
 export async function giveTriesAfterReset(context: ServiceContext, accountId: string): Promise<void> {
   const isFirst = await isWithin(context, { kind: "account-factor-reset", name: accountId });
   const { dataSource, clock } = context;
   const kind = "account-factor";
   const id = idOf(context, { kind, name: accountId });
-  const used = MAX_FACTOR_TRIES - TRIES_AFTER_RESET;
+  let given = 0;
+  while (isFirst && given < TRIES_AFTER_RESET) {
+    if (!(await isWithin(context, { kind: "account-codes-by-mail", name: accountId }))) break;
+    given += 1;
+  }
+  const used = MAX_FACTOR_TRIES - given;
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
     const stored = await findCount(dataSource, id);
     const from = stored ?? emptyCount(now);
-    const to = isFirst
-      ? { ...from, failures: used, waitUntil: now }
-      : { ...from, failures: Math.max(from.failures, used) };
+    const to =
+      given > 0
+        ? { ...from, failures: used, waitUntil: now }
+        : { ...from, failures: Math.max(from.failures, used) };
     if (await putCount(dataSource, { id, kind, subject: accountId }, { from: stored, to, now })) return;
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
@@ -185,6 +230,14 @@ export async function countAppWork(context: ServiceContext, appId: string): Prom
   await reserve(context, { kind: "app-work", name: appId });
 }
 
+/** Counts a change of an account's username. @throws ProblemReply `throttled`. */
+export function countUsernameChange(
+  context: ServiceContext,
+  accountId: string,
+): Promise<Pick<ReservedTry, "giveBack">> {
+  return reserve(context, { kind: "account-usernames", name: accountId });
+}
+
 /** Counts a mail asked for from a network. @throws ProblemReply `throttled`. */
 export async function countMailAsked(context: ServiceContext, network: string | null): Promise<void> {
   await reserve(context, ofNetwork("network-mail", network));
@@ -222,11 +275,6 @@ async function isWithin(context: ServiceContext, subject: Subject): Promise<bool
     if (error instanceof ProblemReply && error.code === "throttled") return false;
     throw error;
   }
-}
-
-/** No browser is known any more. */
-export function forgetDevicesOf(manager: EntityManager, accountId: string): Promise<void> {
-  return deleteDevices(manager, accountId);
 }
 
 function reserveForAccount(context: ServiceContext, attempt: Try): Promise<ReservedCount> {
@@ -334,6 +382,10 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
       return { ...consecutive, most: MAX_FACTOR_TRIES };
     case "account-factor-reset":
       return { kind: "window", most: 1, window: BETWEEN_RESETS_THAT_GIVE_TRIES };
+    case "account-codes-by-mail":
+      return { kind: "window", most: TRIES_BY_MAIL, window: TRIES_BY_MAIL_PERIOD };
+    case "account-usernames":
+      return USERNAMES_OF_ACCOUNT;
     // The waits are those of the name.
     case "account-strange":
       return { ...consecutive, free: Infinity, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };
@@ -375,7 +427,7 @@ export async function clearCountsOf(
   which: "all" | "password" = "all",
 ): Promise<void> {
   const kinds: ThrottleKind[] = ["account-known", "account-strange", "account-own"];
-  if (which === "all") kinds.push("account-factor", "account-factor-known");
+  if (which === "all") kinds.push("account-factor", "account-factor-known", "account-codes-by-mail");
   const names = [emailKey, usernameKey].filter((name) => name !== null);
   await deleteCounts(manager, [
     ...kinds.map((kind) => idOf(context, { kind, name: id })),
@@ -393,21 +445,21 @@ export async function isKnown(
   return hashed !== null && isKnownDevice(manager, accountId, hashed);
 }
 
-/** Remembers the browser that completed a sign-in. @returns its mark: the one it brought along, or a new one. */
+/** Remembers the browser that completed a sign-in, and what was shown there. @returns its mark: the one it brought along, or a new one. */
 export async function rememberThisDevice(
   { clock }: ServiceContext,
   manager: EntityManager,
-  accountId: string,
-  mark: string | undefined,
+  { accountId, mark, grounds }: { accountId: string; mark: string | undefined; grounds: Grounds },
 ): Promise<string> {
   const now = clock.now();
+  const provedSince = grounds.provedSince === null ? null : provedSinceOf(now, grounds);
   const brought = mark === undefined ? null : hashToken("device-mark", mark);
   if (mark !== undefined && brought !== null) {
-    await rememberDevice(manager, { accountId, markHash: brought, now });
+    await rememberDevice(manager, { accountId, markHash: brought, provedSince, now });
     return mark;
   }
   const { plain, hashed } = mintToken("device-mark", randomBytes(TOKEN_BYTES));
-  await rememberDevice(manager, { accountId, markHash: hashed, now });
+  await rememberDevice(manager, { accountId, markHash: hashed, provedSince, now });
   return plain;
 }
 

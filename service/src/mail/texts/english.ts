@@ -94,9 +94,21 @@ If this was you, there is nothing to do. If it wasn't, restore your account: the
 
 This link works once, within {{life}}.
 `,
-  "email-restored": `Subject: Your account has its old address again
+  "username-changed": `Subject: Your username was changed
 
-The change of your account's address at {{site}} was undone. All sessions have been ended.
+Your account at {{site}} is no longer called {{username}}.
+
+${DETAILS}
+
+If this was you, there is nothing to do. If it wasn't, restore your account: the old name comes back, all sessions end, and you choose a new password. Until then nobody else can take the name.
+
+[This wasn't me]({{link}})
+
+This link works once, within {{life}}.
+`,
+  "email-restored": `Subject: Your account is as it was before
+
+The change of your account at {{site}} was undone: its address and username are the ones from before. All sessions have been ended.
 
 - When: {{when}}
 - From: {{network}}
@@ -244,6 +256,12 @@ The people who run {{site}} have given your account a new first password, becaus
 
 If you did not ask for this, tell the people who run the site right away.
 `,
+  "new-password-wanted": `Subject: A new password is wanted at {{site}}
+
+The people who run {{site}} want you to choose a new password when you next sign in. All sessions and access keys of your account have been ended.
+
+- When: {{when}}
+`,
   "operators-told": `Subject: {{site}}: {{what}}
 
 {{what}}.
@@ -256,15 +274,9 @@ If you did not ask for this, tell the people who run the site right away.
 
 You get this because you are an operator of {{site}}. If this should not have happened, check the journal and talk to the other operators.
 `,
-  "second-factor-news": `Subject: Your account's second factor at {{site}} was changed
+  "unproved-change": `Subject: Something changed at {{site}}
 
-An authenticator app or a passkey was added or removed, or new recovery codes were created.
-
-${DETAILS}
-
-If this wasn't you, choose a new password by mail right away: that ends all sessions.
-
-[Choose a new password]({{link}})
+Something was changed in an account at {{site}} that was registered with this address, which nobody has confirmed yet; if it isn't yours, ignore this mail.
 `,
   "email-corrected": `Subject: Confirm your address for {{site}}
 

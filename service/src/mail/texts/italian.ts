@@ -94,9 +94,21 @@ Se eri tu, non devi fare nulla. Se non eri tu, riprenditi l'account: torna il ve
 
 Questo collegamento vale una sola volta, per {{life}}.
 `,
-  "email-restored": `Subject: Il tuo account ha di nuovo il vecchio indirizzo
+  "username-changed": `Subject: Il tuo nome utente è stato cambiato
 
-Il cambio di indirizzo del tuo account su {{site}} è stato annullato. Tutte le sessioni sono finite.
+Il tuo account su {{site}} non si chiama più {{username}}.
+
+${DETAILS}
+
+Se eri tu, non devi fare nulla. Se non eri tu, riprenditi l'account: torna il vecchio nome, tutte le sessioni finiscono e scegli una nuova password. Fino ad allora nessun altro può prendere il nome.
+
+[Non ero io]({{link}})
+
+Questo collegamento vale una sola volta, per {{life}}.
+`,
+  "email-restored": `Subject: Il tuo account è di nuovo come prima
+
+La modifica del tuo account su {{site}} è stata annullata: indirizzo e nome utente sono di nuovo quelli di prima. Tutte le sessioni sono finite.
 
 - Quando: {{when}}
 - Da: {{network}}
@@ -244,6 +256,12 @@ Chi gestisce {{site}} ha dato al tuo account una nuova prima password, perché q
 
 Se non l'hai chiesta tu, avvisa subito chi gestisce il sito.
 `,
+  "new-password-wanted": `Subject: Serve una nuova password su {{site}}
+
+Chi gestisce {{site}} chiede che tu scelga una nuova password al prossimo accesso. Tutte le sessioni e le chiavi del tuo account sono finite.
+
+- Quando: {{when}}
+`,
   "operators-told": `Subject: {{site}}: {{what}}
 
 {{what}}.
@@ -256,15 +274,9 @@ Se non l'hai chiesta tu, avvisa subito chi gestisce il sito.
 
 Ricevi questo messaggio perché gestisci {{site}}. Se non doveva succedere, guarda il registro e parlane con gli altri.
 `,
-  "second-factor-news": `Subject: Il secondo fattore del tuo account su {{site}} è cambiato
+  "unproved-change": `Subject: È cambiato qualcosa su {{site}}
 
-È stata aggiunta o tolta un'app di autenticazione o una passkey, oppure è stata creata una nuova serie di codici di recupero.
-
-${DETAILS}
-
-Se non eri tu, scegli subito una nuova password per posta: così finiscono tutte le sessioni.
-
-[Scegli una nuova password]({{link}})
+È cambiato qualcosa in un account su {{site}} registrato con questo indirizzo, che nessuno ha ancora confermato; se non è tuo, ignora questa e-mail.
 `,
   "email-corrected": `Subject: Conferma il tuo indirizzo per {{site}}
 

@@ -11,6 +11,8 @@ export interface AccessKeyRow {
   createdAt: Date;
   expiresAt: Date | null;
   lastUsedAt: Date | null;
+  /** From where it was made. */
+  network: string | null;
 }
 
 export const AccessKeyEntity = new EntitySchema<AccessKeyRow>({
@@ -24,6 +26,7 @@ export const AccessKeyEntity = new EntitySchema<AccessKeyRow>({
     createdAt: { type: "datetime", precision: 3 },
     expiresAt: { type: "datetime", precision: 3, nullable: true },
     lastUsedAt: { type: "datetime", precision: 3, nullable: true },
+    network: { type: "varchar", length: 49, nullable: true },
   },
   indices: [
     { name: "access_key_hash", columns: ["keyHash"], unique: true },

@@ -33,6 +33,11 @@ export interface AccountRow {
   eraseAt: Date | null;
   /** Random; by this alone an authenticator knows whose passkey it holds. */
   userHandle: Buffer | null;
+  /** When an address of it was first proved. */
+  firstProvedAt: Date | null;
+  /** When address and username were last set, other than by an undoing. */
+  emailSetAt: Date | null;
+  usernameSetAt: Date | null;
 }
 
 /** Who the account is, without what only a sign-in needs to know. */
@@ -47,6 +52,9 @@ export type AccountFacts = Omit<
   | "wantsMailedProof"
   | "eraseAt"
   | "userHandle"
+  | "firstProvedAt"
+  | "emailSetAt"
+  | "usernameSetAt"
 >;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
@@ -73,6 +81,9 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     wantsMailedProof: { type: "boolean", default: false },
     eraseAt: { type: "datetime", precision: 3, nullable: true },
     userHandle: { type: "binary", length: 32, nullable: true },
+    firstProvedAt: { type: "datetime", precision: 3, nullable: true },
+    emailSetAt: { type: "datetime", precision: 3, nullable: true },
+    usernameSetAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },

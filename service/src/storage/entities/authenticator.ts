@@ -25,6 +25,8 @@ export interface AuthenticatorRow {
   lastUsedAt: Date | null;
   /** Kept for a while, and opens nothing meanwhile. */
   removedAt: Date | null;
+  /** Since when what was shown to make it counts; `null`: nothing but a mailbox, and it counts from its own time. */
+  provedSince: Date | null;
 }
 
 export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
@@ -46,6 +48,7 @@ export const AuthenticatorEntity = new EntitySchema<AuthenticatorRow>({
     activatedAt: { type: "datetime", precision: 3, nullable: true },
     lastUsedAt: { type: "datetime", precision: 3, nullable: true },
     removedAt: { type: "datetime", precision: 3, nullable: true },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "authenticator_of_account", columns: ["accountId", "id"] },

@@ -7,7 +7,9 @@ import { AuthenticatorEntity } from "./authenticator.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
 import { CheckTokenEntity } from "./check-token.ts";
 import { DeliveryEntity } from "./delivery.ts";
+import { FormerPasswordEntity } from "./former-password.ts";
 import { HeldAddressEntity } from "./held-address.ts";
+import { HeldUsernameEntity } from "./held-username.ts";
 import { ImportedPasswordEntity, IntakeEntity, IntakeRefusalEntity, RecipeEntity } from "./intake.ts";
 import { JournalChainEntity } from "./journal-chain.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
@@ -35,7 +37,9 @@ export * from "./authenticator.ts";
 export * from "./authorization-code.ts";
 export * from "./check-token.ts";
 export * from "./delivery.ts";
+export * from "./former-password.ts";
 export * from "./held-address.ts";
+export * from "./held-username.ts";
 export * from "./intake.ts";
 export * from "./journal-chain.ts";
 export * from "./journal-entry.ts";
@@ -67,7 +71,9 @@ export const ENTITIES = [
   AuthorizationCodeEntity,
   CheckTokenEntity,
   DeliveryEntity,
+  FormerPasswordEntity,
   HeldAddressEntity,
+  HeldUsernameEntity,
   ImportedPasswordEntity,
   IntakeEntity,
   IntakeRefusalEntity,

@@ -25,9 +25,9 @@ export interface MailLinkRow {
   /** Keyed hash of the code that the link was exchanged for elsewhere. */
   codeHash: Buffer | null;
   wrongCodes: number;
-  /** Of the account as it was before a change that the link undoes: its password record, and the marks of its devices. */
-  formerRecord: string | null;
-  formerDevices: string[] | null;
+  /** Of the account as it was before a change that the link undoes. */
+  formerEmail: string | null;
+  formerUsername: string | null;
 }
 
 export const MailLinkEntity = new EntitySchema<MailLinkRow>({
@@ -49,14 +49,8 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
     sessionId: { type: "uuid", nullable: true },
     codeHash: { type: "binary", length: 32, nullable: true },
     wrongCodes: { type: "tinyint", default: 0 },
-    formerRecord: {
-      type: "varchar",
-      length: 512,
-      charset: "ascii",
-      collation: "ascii_bin",
-      nullable: true,
-    },
-    formerDevices: { type: "json", nullable: true },
+    formerEmail: { type: "varchar", length: 254, nullable: true },
+    formerUsername: { type: "varchar", length: 80, nullable: true },
   },
   indices: [
     { name: "mail_link_secret", columns: ["secretHash"], unique: true },

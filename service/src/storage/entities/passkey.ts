@@ -24,6 +24,8 @@ export interface PasskeyRow {
   lastUsedAt: Date | null;
   /** Kept for a while, and opens nothing meanwhile. */
   removedAt: Date | null;
+  /** Since when what was shown to make it counts; `null`: nothing but a mailbox, and it counts from its own time. */
+  provedSince: Date | null;
 }
 
 export const PasskeyEntity = new EntitySchema<PasskeyRow>({
@@ -46,6 +48,7 @@ export const PasskeyEntity = new EntitySchema<PasskeyRow>({
     createdAt: { type: "datetime", precision: 3 },
     lastUsedAt: { type: "datetime", precision: 3, nullable: true },
     removedAt: { type: "datetime", precision: 3, nullable: true },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "passkey_credential", columns: ["credentialId"], unique: true },

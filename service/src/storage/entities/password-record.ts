@@ -10,6 +10,12 @@ export interface PasswordRecordRow {
   madeAt: Date;
   /** Set where a second factor is required: too short to be the only proof. */
   isShort: boolean;
+  /** Since when the oldest of what was shown to set it counts; `null`: nothing but a mailbox, and it counts from when it was set. */
+  provedSince: Date | null;
+  /** Since when a browser or a factor among it stands itself. */
+  standsSince: Date | null;
+  /** SHA-256 of the mark of the browser in which it was set. */
+  setInBrowser: Buffer | null;
 }
 
 export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
@@ -21,6 +27,9 @@ export const PasswordRecordEntity = new EntitySchema<PasswordRecordRow>({
     setAt: { type: "datetime", precision: 3 },
     madeAt: { type: "datetime", precision: 3 },
     isShort: { type: "boolean", default: false },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
+    standsSince: { type: "datetime", precision: 3, nullable: true },
+    setInBrowser: { type: "binary", length: 32, nullable: true },
   },
   indices: [{ name: "password_record_scheme", columns: ["scheme", "accountId"] }],
   foreignKeys: [

@@ -9,6 +9,8 @@ export interface RecoveryCodeRow {
   usedAt: Date | null;
   /** Kept for a while, and opens nothing meanwhile. */
   removedAt: Date | null;
+  /** Since when what was shown to make it counts; `null`: nothing but a mailbox, and it counts from its own time. */
+  provedSince: Date | null;
 }
 
 export const RecoveryCodeEntity = new EntitySchema<RecoveryCodeRow>({
@@ -20,6 +22,7 @@ export const RecoveryCodeEntity = new EntitySchema<RecoveryCodeRow>({
     createdAt: { type: "datetime", precision: 3 },
     usedAt: { type: "datetime", precision: 3, nullable: true },
     removedAt: { type: "datetime", precision: 3, nullable: true },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [{ name: "recovery_code_removed", columns: ["removedAt"] }],
   foreignKeys: [

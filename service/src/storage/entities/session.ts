@@ -26,7 +26,14 @@ export interface SessionRow {
   levelEndsAt: Date | null;
   /** A first proof was shown again then; a second one is still wanted. */
   firstProofAt: Date | null;
+  /** Since when the oldest of what was shown counts; `null`: nothing but a mailbox. */
+  provedSince: Date | null;
+  /** Since when a browser or a factor among it stands itself. */
+  standsSince: Date | null;
 }
+
+/** What a session is, without what only its own changes need to know. */
+export type SessionFacts = Omit<SessionRow, "provedSince" | "standsSince">;
 
 export const SessionEntity = new EntitySchema<SessionRow>({
   name: "session",
@@ -50,6 +57,8 @@ export const SessionEntity = new EntitySchema<SessionRow>({
     levelIdleEndsAt: { type: "datetime", precision: 3, nullable: true },
     levelEndsAt: { type: "datetime", precision: 3, nullable: true },
     firstProofAt: { type: "datetime", precision: 3, nullable: true },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
+    standsSince: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "session_token", columns: ["tokenHash"], unique: true },

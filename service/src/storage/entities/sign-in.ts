@@ -27,6 +27,10 @@ export interface SignInRow {
   network: string | null;
   /** The app with forms of its own in which it was begun. */
   appId: string | null;
+  /** Since when the oldest of what was shown counts; `null`: nothing but a mailbox. */
+  provedSince: Date | null;
+  /** Since when a browser or a factor among it stands itself. */
+  standsSince: Date | null;
 }
 
 export const SignInEntity = new EntitySchema<SignInRow>({
@@ -47,6 +51,8 @@ export const SignInEntity = new EntitySchema<SignInRow>({
     userAgent: { type: "varchar", length: 300, nullable: true },
     network: { type: "varchar", length: 49, nullable: true },
     appId: { type: "uuid", nullable: true },
+    provedSince: { type: "datetime", precision: 3, nullable: true },
+    standsSince: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [
     { name: "sign_in_token", columns: ["tokenHash"], unique: true },

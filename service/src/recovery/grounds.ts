@@ -1,0 +1,51 @@
+/** How far back goes what somebody shows: of each kind of proof, and of the browser in which it is shown. */
+import type { Grounds } from "@lucchetto/core";
+import { hashToken, NO_GROUNDS } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { ServiceContext } from "../context.ts";
+import type { AuthenticatorRow, PasskeyRow, PasswordRecordRow, RecoveryCodeRow } from "../storage/index.ts";
+import { findDevice } from "../throttle/store.ts";
+import { keptAsThing } from "./kept.ts";
+
+/** Of a password. It stands for nobody's being there before: whoever learnt it shows it as well. */
+export function groundsOfPassword({
+  provedSince,
+  setAt,
+}: Pick<PasswordRecordRow, "provedSince" | "setAt">): Grounds {
+  return { provedSince: provedSince ?? setAt, standsSince: null };
+}
+
+/** Of an authenticator, a passkey or a recovery code. */
+export function groundsOfFactor(
+  row:
+    | Pick<AuthenticatorRow, "provedSince" | "activatedAt" | "createdAt">
+    | Pick<PasskeyRow | RecoveryCodeRow, "provedSince" | "createdAt">,
+): Grounds {
+  const since = sinceOf(row);
+  return { provedSince: row.provedSince ?? since, standsSince: since };
+}
+
+/** Since when a factor counts. */
+export function sinceOf(row: { readonly activatedAt?: Date | null; readonly createdAt: Date }): Date {
+  return row.activatedAt ?? row.createdAt;
+}
+
+/** Of the browser that an account knows, or knew a short while ago. */
+export async function groundsOfBrowser(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  manager: EntityManager,
+  { accountId, mark, now }: { accountId: string; mark: string | undefined; now: Date },
+): Promise<Grounds> {
+  const hashed = hashOfMark(mark);
+  const row = hashed === null ? null : await findDevice(manager, accountId, hashed);
+  if (row === null || row.provedSince === null || row.endedAt !== null) return NO_GROUNDS;
+  const { provedSince, forgottenAt, createdAt } = row;
+  const isLongForgotten =
+    forgottenAt !== null && forgottenAt.getTime() < now.getTime() - keptAsThing(configuration.links);
+  return isLongForgotten ? NO_GROUNDS : { provedSince, standsSince: createdAt };
+}
+
+/** By what a browser is known. */
+export function hashOfMark(mark: string | undefined): Buffer | null {
+  return mark === undefined ? null : hashToken("device-mark", mark);
+}
