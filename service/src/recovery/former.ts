@@ -109,11 +109,12 @@ export async function protectedBefore(
   const stood = once.filter((one) =>
     countsFrom({ provedSince: groundsOfPassword(one).provedSince, endedAt: one.replacedAt }, start),
   );
+  // Of browsers and factors what came with the change, or after it, is what is undone.
   const devices = (await listDevicesOnce(manager, accountId)).filter(
-    ({ provedSince, forgottenAt, endedAt }) =>
+    ({ createdAt, provedSince, forgottenAt, endedAt }) =>
+      createdAt < link.createdAt &&
       [forgottenAt, endedAt].every((time) => countsFrom({ provedSince, endedAt: time }, start)),
   );
-  // What came with the change, or after it, is what is undone.
   const factors = factorsThat(
     await readFactors(manager, accountId),
     (row) =>
