@@ -74,6 +74,16 @@ export function secretOf({ links }: Pick<MailboxItem, "links">): string {
   return new URL(links[0] ?? "").hash.slice(1);
 }
 
+/** Somebody who registered and proved the address. @returns a session begun since: those before it ended with the proof. */
+export async function registerProved(
+  service: TestService,
+  email: string,
+): Promise<{ id: string; token: string }> {
+  const { id } = await service.register(email);
+  await proveAddress(service, email);
+  return { id, token: await service.signIn(email) };
+}
+
 /** Proves the address of somebody who registered, with the link in the mail and the password. */
 export async function proveAddress(service: TestService, email: string, present = PASSWORD): Promise<void> {
   const secret = secretOf(await mailTo(service, email, "verify"));

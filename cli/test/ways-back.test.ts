@@ -12,7 +12,7 @@ import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { codeOf, mailTo, proveAddress, Visitor } from "../../testing/visitor.ts";
+import { codeOf, mailTo, registerProved, Visitor } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
 const FIRST = "a first password from the counter";
@@ -33,8 +33,7 @@ afterAll(() => service.stop());
 
 async function somebody(name: string, { proved = true } = {}) {
   const email = `${name}@brina.example`;
-  const { id, token } = await service.register(email);
-  if (proved) await proveAddress(service, email);
+  const { id, token } = await (proved ? registerProved(service, email) : service.register(email));
   return { id, email, token };
 }
 const password = (identifier: string, typed: string) => ({

@@ -9,7 +9,7 @@ import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import { mailTo, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINE = "moss on the north side of the hut";
 const MINUTE = 60_000;
@@ -30,8 +30,7 @@ afterAll(async () => {
 
 async function somebody(name: string, at = service) {
   const email = `${name}@brina.example`;
-  const { id, token } = await at.register(email);
-  await proveAddress(at, email);
+  const { id, token } = await registerProved(at, email);
   return { id, email, token };
 }
 

@@ -23,7 +23,7 @@ export type {
   RequestOptions,
 } from "./routes/passkey.ts";
 export type { NextProof, Proof } from "./routes/sign-in.ts";
-export type { LinkLook, MailboxItem, MailSource } from "./routes/mail.ts";
+export type { LinkLook, MailboxItem, MailSource, SetUpThing } from "./routes/mail.ts";
 export { MAIL_STATES } from "./routes/mail.ts";
 export type { RehearsalLine, RehearsalShown } from "./routes/rehearsal.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";

@@ -7,6 +7,7 @@ const facts = z.object({
   id: id.nullable().describe("null: there is no account yet"),
   reference: z.string().nullable(),
   email: z.string().nullable(),
+  emailVerified: z.boolean().describe("whether the address is proved; until it is, it may be anybody's"),
   username: z.string().nullable(),
   displayName: z.string().nullable(),
   labels: z.array(z.string()),

@@ -5,7 +5,7 @@ import { addPasskeyAt, beginAt, madeFor, proofOf, signInBy } from "../../testing
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
-import { codeOf, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import { codeOf, mailTo, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 let service: TestService;
 beforeAll(async () => {
@@ -27,8 +27,7 @@ const label = (id: string, ...labels: string[]) =>
 
 async function somebody(name: string, { labels = ["keeper"], proved = false } = {}) {
   const email = `${name}@brina.example`;
-  const { id, token } = await service.register(email);
-  if (proved) await proveAddress(service, email);
+  const { id, token } = await (proved ? registerProved(service, email) : service.register(email));
   await label(id, ...labels);
   return { id, email, token };
 }

@@ -4,7 +4,7 @@ import { readEmail } from "@lucchetto/core";
 import { eventually } from "../../testing/eventually.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
-import { mailTo, proveAddress } from "../../testing/visitor.ts";
+import { mailTo, registerProved } from "../../testing/visitor.ts";
 import { inTransaction } from "../src/storage/in-transaction.ts";
 
 let service: InProcessService;
@@ -55,8 +55,7 @@ describe("addresses of mail", () => {
 });
 
 test("HK-3 a thousand GETs of the proxy entry and of authorize by one session leave a few rows", async () => {
-  const { token } = await service.register("bruno@brina.example");
-  await proveAddress(service, "bruno@brina.example");
+  const { token } = await registerProved(service, "bruno@brina.example");
   const office = service.as(await service.operator());
   await office(routes.addApp, {
     body: { name: "Brina site", clientId: "brina-site", redirectUris: [`${service.url}/`] },

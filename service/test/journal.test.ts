@@ -9,7 +9,7 @@ import type { TestAuthenticator } from "../../testing/second-factor.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
-import { mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import { mailTo, proveAddress, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const NEW = "moss on the north side";
 const WRONG = "a wrong long password";
@@ -84,8 +84,7 @@ const refused = (work: Promise<unknown>) => expect(work).rejects.toThrow();
 /** Somebody whose address is proved. */
 async function person(name: string): Promise<{ id: string; email: string; token: string }> {
   const email = `${name}@brina.example`;
-  const { id, token } = await service.register(email);
-  await proveAddress(service, email);
+  const { id, token } = await registerProved(service, email);
   return { id, email, token };
 }
 

@@ -5,7 +5,15 @@ import { addPasskey } from "../../testing/passkey.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
-import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import {
+  codeOf,
+  mailsTo,
+  mailTo,
+  proveAddress,
+  registerProved,
+  secretOf,
+  Visitor,
+} from "../../testing/visitor.ts";
 
 const DAY = 86_400_000;
 
@@ -91,8 +99,7 @@ describe("operators", () => {
 
   test("SI-9 authenticators imported are told to their owners, who can undo it, end sign-ins that wait, and never come to operators", async () => {
     const email = "wanda@brina.example";
-    const { token } = await service.register(email);
-    await proveAddress(service, email);
+    const { token } = await registerProved(service, email);
     await addPasskey(service, token);
     const { id: officeId } = await service.register("third-office@brina.example");
     const operator = service.as(await service.operator());

@@ -4,7 +4,14 @@ import { routes } from "@lucchetto/contract";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
-import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import {
+  codeOf,
+  mailsTo,
+  mailTo,
+  registerProved,
+  secretOf,
+  Visitor,
+} from "../../testing/visitor.ts";
 
 const WRONG = "a wrong long password";
 const MINUTE = 60_000;
@@ -167,8 +174,7 @@ describe("what an undo link and an operator's help are asked wrongly", () => {
     ["a code far too long", { type: "totp", code: "1".repeat(5_000) }],
   ])("present as %s is a named problem, and the link is not spent", async (_what, present) => {
     const email = `hugo.${Math.abs(JSON.stringify(present).length)}@brina.example`;
-    const { token } = await service.register(email);
-    await proveAddress(service, email);
+    const { token } = await registerProved(service, email);
     await enrolAuthenticator(service, token, {});
     const secret = secretOf(await mailTo(service, email, "second-factor-added"));
     const visitor = new Visitor(service);
@@ -180,8 +186,7 @@ describe("what an undo link and an operator's help are asked wrongly", () => {
   });
 
   test("twenty at once undo once", async () => {
-    const { token } = await service.register("ida@brina.example");
-    await proveAddress(service, "ida@brina.example");
+    const { token } = await registerProved(service, "ida@brina.example");
     await enrolAuthenticator(service, token, {});
     const secret = secretOf(await mailTo(service, "ida@brina.example", "second-factor-added"));
     const replies = await Promise.all(
@@ -225,8 +230,7 @@ describe("what an undo link and an operator's help are asked wrongly", () => {
 
 test("RC-5 whoever changes the address over and over hides no later change from the first one", async () => {
   const email = "leo@brina.example";
-  const { token } = await service.register(email);
-  await proveAddress(service, email);
+  const { token } = await registerProved(service, email);
   const call = service.as(token);
   for (const number of [1, 2, 3, 4]) {
     const next = `leo.${number}@brina.example`;

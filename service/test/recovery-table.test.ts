@@ -2,6 +2,7 @@
 import { createHash } from "node:crypto";
 import { readFileSync } from "node:fs";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
+import type { LinkLook } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import type { RecoveryEvent } from "@lucchetto/core";
 import { RECOVERY_RULES, recoveryDocument } from "@lucchetto/core";
@@ -10,7 +11,15 @@ import { codesOf as codesOfUri, enrolAuthenticator } from "../../testing/second-
 import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
 import type { Reply } from "../../testing/visitor.ts";
-import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import {
+  codeOf,
+  mailsTo,
+  mailTo,
+  proveAddress,
+  registerProved,
+  secretOf,
+  Visitor,
+} from "../../testing/visitor.ts";
 
 const NEW = "another good long password";
 const MINE = "the one that only the owner knows";
@@ -40,11 +49,22 @@ const faultOf = (reply: Reply) => reply.json<{ errors?: Array<{ code: string }> 
 /** Somebody whose address is proved, with a browser that the account knows. */
 async function owner(name: string, { proved = true } = {}) {
   const email = `${name}@brina.example`;
-  const { id, token } = await service.register(email);
-  if (proved) await proveAddress(service, email);
+  const { id, token } = await (proved ? registerProved(service, email) : service.register(email));
   const browser = new Visitor(service);
   expect((await signIn(browser, email)).status).toBe(201);
   return { id, email, token, browser };
+}
+
+/** Somebody who registered in a browser, is signed in there, and has set up an authenticator and an access key. Nobody proved the address. */
+async function registeredHere(name: string) {
+  const email = `${name}@brina.example`;
+  const browser = new Visitor(service);
+  const made = await browser.post("/v1/accounts", { email, password: PASSWORD });
+  const { account } = made.json<{ account: { id: string } }>();
+  await browser.post("/v1/account/access-keys", { name: "script" });
+  const token = await service.signIn(email);
+  const app = await enrolAuthenticator(service, token, {});
+  return { id: account.id, email, browser, app };
 }
 
 const office = async () => service.as(await service.operator());
@@ -699,7 +719,126 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
     },
   },
 
+  "address-proved-here": {
+    "RC-16 A16 a reset in the browser that registered takes nothing but sessions and keys; what is not mine goes":
+      async () => {
+        const { id, email, browser, app } = await registeredHere("pia");
+        await service.dataSource.query(
+          `UPDATE account SET labels = '["keeper"]', reference = 'person-8' WHERE id = ?`,
+          [id],
+        );
+        await browser.post("/v1/mail-links", { purpose: "reset", identifier: email });
+        const link = await undoLink(email, "reset");
+        const { setUp } = (await browser.post("/v1/mail-links/look", { secret: link })).json<LinkLook>();
+        expect(setUp?.stays.map(({ kind }) => kind)).toEqual([
+          "authenticator",
+          "recovery-codes",
+          "labels",
+          "reference",
+        ]);
+        expect(setUp?.goes.map(({ kind }) => kind)).toEqual(["access-key"]);
+        const notMine = ["reference"];
+        expect((await redeem(browser, link, { password: MINE, notMine })).status).toBe(200);
+        expect((await browser.call("GET", "/v1/session")).status).toBe(401);
+        await signIn(browser, email, MINE);
+        expect((await proof(browser, totp(await app.nextCode()))).json()).toMatchObject({
+          account: { labels: ["keeper"], reference: null },
+        });
+        expect(await service.dataSource.query("SELECT 1 FROM access_key WHERE accountId = ?", [id])).toEqual(
+          [],
+        );
+      },
+
+    "RC-16 confirming there takes nothing either; sessions and keys end": async () => {
+      const { id, email, browser, app } = await registeredHere("pina");
+      expect((await redeem(browser, await undoLink(email, "verify"))).status).toBe(200);
+      for (const table of ["session", "access_key"]) {
+        const living = table === "session" ? "AND endedAt IS NULL" : "";
+        expect(
+          await service.dataSource.query(`SELECT 1 FROM ${table} WHERE accountId = ? ${living}`, [id]),
+        ).toEqual([]);
+      }
+      await signIn(browser, email);
+      expect((await proof(browser, totp(await app.nextCode()))).status).toBe(201);
+    },
+  },
+
   "address-proved": {
+    "RC-16 elsewhere what goes is named before, and stays for whoever shows a code of what was set up":
+      async () => {
+        const { email, app } = await registeredHere("pippa");
+        const link = await undoLink(email, "verify");
+        const phone = new Visitor(service);
+        const seen = (await phone.post("/v1/mail-links/look", { secret: link })).json<LinkLook>();
+        expect(seen).toMatchObject({ wants: "any-password", shows: ["password", "totp", "recovery-code"] });
+        expect(seen.setUp?.stays).toEqual([]);
+        expect(seen.setUp?.goes.map(({ kind }) => kind)).toEqual([
+          "authenticator",
+          "recovery-codes",
+          "access-key",
+        ]);
+        expect(faultOf(await redeem(phone, link, { present: totp("000000") }))).toBe("code-wrong");
+        expect((await redeem(phone, link, { present: totp(await app.nextCode()) })).status).toBe(200);
+        expect((await signIn(phone, email)).json()).toMatchObject({ wanted: ["totp", "recovery-code"] });
+        expect((await proof(phone, totp(await app.nextCode()))).status).toBe(201);
+      },
+
+    "RC-16 A16 elsewhere without anything shown it goes; journalled, mailed, told to the application":
+      async () => {
+        const { id, email } = await registeredHere("priska");
+        await new Visitor(service).post("/v1/mail-links", { purpose: "reset", identifier: email });
+        const link = await undoLink(email, "reset");
+        expect((await redeem(new Visitor(service), link, { password: MINE })).status).toBe(200);
+        expect((await signIn(new Visitor(service), email, MINE)).status).toBe(201);
+        expect((await mailTo(service, email, "set-up-removed")).text).toContain("set it up again");
+        const noted =
+          "SELECT reason FROM journal_entry WHERE accountId = ? AND kind = 'account.set-up-removed'";
+        expect(await service.dataSource.query(noted, [id])).toEqual([
+          { reason: "authenticator recovery-codes" },
+        ]);
+      },
+
+    "RC-16 A19 a code typed in the browser that registered counts as anywhere else": async () => {
+      const { email, browser } = await registeredHere("prospera");
+      const desk = new Visitor(service);
+      for (const [name, value] of browser.cookies) if (name.includes("device")) desk.cookies.set(name, value);
+      await desk.post("/v1/mail-links", { purpose: "sign-in", identifier: email });
+      const secret = await undoLink(email, "sign-in");
+      const phone = new Visitor(service);
+      const { setUp } = (await phone.post("/v1/mail-links/look", { secret })).json<LinkLook>();
+      expect(setUp?.goes.map(({ kind }) => kind)).toContain("authenticator");
+      const { code } = (await redeem(phone, secret)).json<{ code: string }>();
+      expect((await proof(desk, { type: "mail-code", code })).status).toBe(201);
+      expect((await desk.call("GET", "/v1/account/totp")).json()).toEqual({ items: [] });
+    },
+
+    "RC-16 A4 of an imported account what the import brought stays, what came since goes": async () => {
+      const email = "prisca@brina.example";
+      const { id } = await service.register(email);
+      const brought =
+        "UPDATE account SET isOpenlyRegistered = 0, registrationBrowserHash = NULL, reference = 'person-9' WHERE id = ?";
+      await service.dataSource.query(brought, [id]);
+      await service.dataSource.query("UPDATE password_record SET provedSince = NULL WHERE accountId = ?", [
+        id,
+      ]);
+      // Whoever learnt the password sets up an authenticator; the owner reads the mail.
+      const stranger = new Visitor(service);
+      await signIn(stranger, email);
+      const begun = (await stranger.post("/v1/account/totp", {})).json<{ id: string; uri: string }>();
+      await stranger.post(`/v1/account/totp/${begun.id}/activate`, { code: codesOf(begun.uri)() });
+      const mine = new Visitor(service);
+      await mine.post("/v1/mail-links", { purpose: "reset", identifier: email });
+      const link = await undoLink(email, "reset");
+      const { setUp } = (await mine.post("/v1/mail-links/look", { secret: link })).json<LinkLook>();
+      expect(setUp?.stays.map(({ kind }) => kind)).toEqual(["reference"]);
+      expect((await redeem(mine, link, { password: MINE })).status).toBe(200);
+      expect((await signIn(mine, email, MINE)).json()).toMatchObject({
+        outcome: "signed-in",
+        account: { reference: "person-9" },
+      });
+      expect((await stranger.call("GET", "/v1/session")).status).toBe(401);
+    },
+
     "SI-12 labels and reference do not pass to whoever proves an address that somebody else registered":
       async () => {
         const { id, email, token } = await owner("olga", { proved: false });

@@ -8,7 +8,7 @@ import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 import type { Reply } from "../../testing/visitor.ts";
-import { codeOf, mailsTo, mailTo, proveAddress } from "../../testing/visitor.ts";
+import { codeOf, mailsTo, mailTo, registerProved } from "../../testing/visitor.ts";
 
 const MINUTE = 60_000;
 
@@ -27,8 +27,7 @@ const bearer = (token: string) => ({ authorization: `Bearer ${token}` });
 
 async function somebody(name: string, wanted: Parameters<typeof enrolAuthenticator>[2] = {}) {
   const email = `${name}@brina.example`;
-  const { id, token } = await service.register(email);
-  await proveAddress(service, email);
+  const { id, token } = await registerProved(service, email);
   return { id, email, app: await enrolAuthenticator(service, token, wanted) };
 }
 

@@ -4,7 +4,15 @@ import { routes } from "@lucchetto/contract";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
-import { codeOf, mailsTo, mailTo, proveAddress, secretOf, Visitor } from "../../testing/visitor.ts";
+import {
+  codeOf,
+  mailsTo,
+  mailTo,
+  proveAddress,
+  registerProved,
+  secretOf,
+  Visitor,
+} from "../../testing/visitor.ts";
 
 const THEIRS = "the password of the intruder";
 const MINE = "the one that only the owner knows";
@@ -279,8 +287,7 @@ describe("rows and links", () => {
     const atOnce = await startService({ settings: { LUCCHETTO_ACCOUNTS_ERASE_AFTER: "0" } });
     try {
       const email = "linda@brina.example";
-      const { token } = await atOnce.register(email);
-      await proveAddress(atOnce, email);
+      const { token } = await registerProved(atOnce, email);
       const thief = atOnce.as(token);
       await thief(routes.changeEmail, { body: { email: "linda.thief@brina.example" } });
       const secret = secretOf(await mailTo(atOnce, "linda.thief@brina.example", "change-email"));

@@ -63,6 +63,17 @@ export const askForLink = defineRoute({
   },
 });
 
+/** Something that was set up in an account before its address was proved. */
+export const setUpThing = z
+  .object({
+    kind: z.enum(["authenticator", "passkey", "recovery-codes", "access-key", "labels", "reference"]),
+    id: z.string().describe("to be named in `notMine`"),
+    name: z.string().nullable(),
+    at: timestamp.nullable().describe("when it was set up"),
+  })
+  .meta({ id: "SetUpThing" });
+export type SetUpThing = z.output<typeof setUpThing>;
+
 /** What a mailed link is for, and what using it takes. */
 export const linkLook = z
   .object({
@@ -89,6 +100,12 @@ export const linkLook = z
     shows: z
       .array(z.enum(["password", "passkey", "totp", "recovery-code"]))
       .describe("what may be shown as a thing from before the change; any one is enough"),
+    setUp: z
+      .object({ stays: z.array(setUpThing), goes: z.array(setUpThing) })
+      .nullable()
+      .describe(
+        "where using the link proves the address for the first time: what becomes of all that was set up before. All stays if one of `shows` is shown",
+      ),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
       .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })
@@ -135,11 +152,16 @@ export const redeemLink = defineRoute({
     password: passwordText.optional().describe("a new one"),
     challengeId: id.optional().describe("invite: of a register challenge, in the password's place"),
     credential: registrationCredential.optional().describe("the passkey that a browser made for it"),
+    notMine: z
+      .array(z.string().max(40))
+      .max(200)
+      .optional()
+      .describe("of a first proof: ids of what was set up before that is to be removed"),
     present: z
       .union([passwordText, totpProof, passkeyProof, recoveryCodeProof])
       .optional()
       .describe(
-        "the password from the registration, to prove an address elsewhere; or, to undo a change from a browser that was not known before it, the password that stood then, or a proof of a passkey (of a sign-in challenge without a name), authenticator or recovery code from before",
+        "something set up before the address was proved, such as the password from the registration, so that all of it stays; or, to undo a change from a browser that was not known before it, the password that stood then, or a proof of a passkey (of a sign-in challenge without a name), authenticator or recovery code from before",
       ),
   }),
   replies: {

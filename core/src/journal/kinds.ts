@@ -3,6 +3,7 @@ export const JOURNAL_KINDS = [
   "account.registered",
   "account.registration-refused",
   "account.changed",
+  "account.set-up-removed",
   "account.change-refused",
   "account.closed",
   "account.reopened",

@@ -144,12 +144,19 @@ export const RECOVERY_RULES = {
     ends: [],
     told: "the verified address. Everything is as before, except for the sessions and access keys that ended",
   },
-  "address-proved": {
-    happens: "an address is verified for the first time, by somebody who did not register the account",
+  "address-proved-here": {
+    happens: "an address is verified for the first time, in the browser that registered the account",
     allowed:
-      "whoever has the link; they set a new password. If the account comes from open registration, everything that was set up before is removed, including labels and reference. If an operator created or imported it, its second factor is kept and required",
+      "whoever has the link and that browser, or shows something that was set up in the account. Second factors, passkeys, labels and reference stay; the page names each, with “Not mine” to remove it",
+    ends: ["sessions", "sign-ins", "access-keys"],
+    told: "the application, and the address itself, of whatever is removed",
+  },
+  "address-proved": {
+    happens: "an address is verified for the first time, anywhere else",
+    allowed:
+      "whoever has the link; the page names what will be removed before it happens. An account from open registration loses everything that was set up before, including labels, reference and password, and gets a new password. An account that was imported or created by an operator keeps what it was given, and loses what was added since by whoever only had the password. A code typed into the browser that registered counts as anywhere else",
     ends: [...ALL_THAT_IS_HELD, "password"],
-    told: "nobody: this is their first mail",
+    told: "the application, and the address itself, of whatever is removed",
   },
 } as const satisfies Record<string, RecoveryRule>;
 

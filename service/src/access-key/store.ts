@@ -12,8 +12,11 @@ export function countAccessKeysOf(manager: EntityManager, accountId: string): Pr
 }
 
 /** Newest first. */
-export function listAccessKeysOf(dataSource: DataSource, accountId: string): Promise<AccessKeyRow[]> {
-  return dataSource.getRepository(AccessKeyEntity).find({ where: { accountId }, order: { id: "DESC" } });
+export function listAccessKeysOf(
+  database: DataSource | EntityManager,
+  accountId: string,
+): Promise<AccessKeyRow[]> {
+  return database.getRepository(AccessKeyEntity).find({ where: { accountId }, order: { id: "DESC" } });
 }
 
 /** @returns whether it was there. */

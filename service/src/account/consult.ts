@@ -13,7 +13,11 @@ type Facts = ConsultQuestion["account"];
 export interface AccountQuestion {
   readonly type: ConsultQuestion["type"];
   readonly by: ConsultQuestion["by"];
-  readonly account: Omit<Facts, "id"> & { readonly id?: string | null };
+  readonly account: Omit<Facts, "id" | "emailVerified"> & {
+    readonly id?: string | null;
+    readonly emailVerifiedAt?: Date | null;
+    readonly emailVerified?: boolean;
+  };
   readonly change?: ConsultQuestion["change"];
 }
 
@@ -25,11 +29,12 @@ export async function consultOrRecord(
 ): Promise<FilledIn> {
   const { consult, dataSource, clock } = context;
   const { id = null, reference, email, username, displayName, labels } = account;
+  const emailVerified = account.emailVerified ?? (account.emailVerifiedAt ?? null) !== null;
   try {
     return await consult({
       type,
       by,
-      account: { id, reference, email, username, displayName, labels },
+      account: { id, reference, email, emailVerified, username, displayName, labels },
       ...(change === undefined ? {} : { change }),
     });
   } catch (error) {

@@ -162,7 +162,8 @@ async function makeAccount(
       }
       if (!signsIn) return null;
       const grounds = { provedSince: now, standsSince: null };
-      if (mark !== undefined) await rememberThisDevice(context, manager, { accountId, mark, grounds });
+      if (mark !== undefined)
+        await rememberThisDevice(context, manager, { accountId, mark, grounds, there: null });
       if (passkey === null && dutyOf(context, account) !== "none") return "second-factor-first" as const;
       const shown =
         passkey === null

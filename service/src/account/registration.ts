@@ -10,6 +10,7 @@ import { ProblemReply } from "../problem.ts";
 import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";
+import { consultOrRecord } from "./consult.ts";
 import { newAccount } from "./new-account.ts";
 import { deleteRegistrationsOf } from "./registration-store.ts";
 import { insertAccount } from "./store.ts";
@@ -119,4 +120,17 @@ export function fillIn(
       ...(reference === undefined || reference === null ? {} : { reference }),
     },
   };
+}
+
+/** The application is asked before a registration that waited becomes an account whose address is proved. @throws ProblemReply `refused-by-site`, `site-silent`. */
+export async function consulted(
+  context: ServiceContext,
+  registration: RegistrationRow,
+  visit: Visit,
+): Promise<RegistrationRow> {
+  const { email, username, displayName } = registration;
+  const facts = { reference: null, email, emailVerified: true, username, displayName, labels: [] };
+  const question = { type: "account.create", by: "person", account: facts } as const;
+  const filledIn = await consultOrRecord(context, question, visit);
+  return { ...registration, ...fillIn(registration, filledIn) };
 }

@@ -5,13 +5,15 @@ import { hashToken, isUndo, judgeLink } from "@lucchetto/core";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
+import { hasRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
 import type { Protected } from "../recovery/former.ts";
-import { protectedBefore, protectedNow, wantingOf } from "../recovery/former.ts";
+import { protectedBefore, protectedNow, protectedSetUp, wantingOf } from "../recovery/former.ts";
 import { findLiving } from "../session/store.ts";
 import { findOpenSignIn, findSignIn } from "../sign-in/store.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../storage/index.ts";
 import { nameForStrangers } from "./name-for-strangers.ts";
+import { partSetUp, showSetUp } from "./prove.ts";
 import type { BrowserMarks } from "./redemption.ts";
 import { findLink } from "./store.ts";
 
@@ -111,7 +113,9 @@ export async function lookAtLink(
   const here = await isHere(context, read, marks);
   const { link } = read;
   const { purpose } = link;
-  const guarded = read.account === null ? null : await guardedBy(context, { link, account: read.account });
+  const { account } = read;
+  const guarded = account === null ? null : await guardedBy(context, { link, account });
+  const first = account === null ? null : await firstProofBy(context, { link, account, here, marks });
   const beside = guarded === null ? null : wantingOf(guarded, marks.mark);
   const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
   return {
@@ -120,7 +124,8 @@ export async function lookAtLink(
     expiresAt: link.expiresAt.toISOString(),
     here,
     wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
-    shows: [...(beside?.shows ?? [])],
+    shows: [...(beside?.shows ?? first?.shows ?? [])],
+    setUp: first?.setUp ?? null,
     newEmail: purpose === "undo-factor" || purpose === "undo-erase" ? null : link.newEmail,
     begunIn: begun && {
       userAgent: begun.userAgent,
@@ -139,6 +144,32 @@ async function guardedBy(
   if (isUndo(purpose)) return protectedBefore(context, { link, account });
   return purpose === "verify" && account.isAddressCorrected ? protectedNow(context, { link, account }) : null;
 }
+
+/** Where using the link proves the address for the first time: what becomes of what was set up, and what to show so that it stays. */
+async function firstProofBy(
+  context: ServiceContext,
+  {
+    link,
+    account,
+    here,
+    marks,
+  }: { link: MailLinkRow; account: AccountRow; here: boolean; marks: BrowserMarks },
+): Promise<Pick<LinkLook, "setUp" | "shows"> | null> {
+  if (account.emailVerifiedAt !== null || account.isAddressCorrected) return null;
+  if (!PROVING.has(link.purpose)) return null;
+  const wanting = wantingOf(await protectedSetUp(context, { link, account }), marks.mark);
+  // A link to sign in with that is opened elsewhere becomes a code, and whoever types that may be anybody.
+  const isSame = !wanting.isWanted && (link.purpose !== "sign-in" || here);
+  const { manager } = context.dataSource;
+  const { stays, goes } = await partSetUp(manager, account, { isSame });
+  const setUp = { stays: stays.map(showSetUp), goes: goes.map(showSetUp) };
+  if (isSame || link.purpose === "sign-in") return { setUp, shows: [] };
+  const hasBrought = !account.isOpenlyRegistered && (await hasRecord(manager, account.id));
+  const isPasswordShown = link.purpose === "verify" && hasBrought;
+  return { setUp, shows: isPasswordShown ? ["password", ...wanting.shows] : [...wanting.shows] };
+}
+
+const PROVING: ReadonlySet<LinkPurpose> = new Set(["verify", "reset", "sign-in"]);
 
 function wantsOf(
   { configuration }: ServiceContext,

@@ -21,6 +21,8 @@ export interface Redemption {
   /** With an invitation: a passkey in the password's place. */
   readonly challengeId?: string | undefined;
   readonly credential?: RegistrationCredential | undefined;
+  /** Of a first proof: ids of what was set up before and is to be removed. */
+  readonly notMine?: readonly string[] | undefined;
   readonly visit: Visit;
   readonly marks: BrowserMarks;
 }

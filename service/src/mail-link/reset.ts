@@ -7,48 +7,63 @@ import { tellOwner } from "../mail/notices.ts";
 import { ProblemReply } from "../problem.ts";
 import { secondFactorsOf } from "../proof/index.ts";
 import { endAsRuled } from "../recovery/end.ts";
+import type { ShownFromBefore } from "../recovery/former.ts";
+import { assertFromBefore, protectedSetUp, wantingOf } from "../recovery/former.ts";
 import { setOwnPassword } from "../recovery/own-password.ts";
-import { deleteSecondFactorsOf } from "../second-factor/store.ts";
+import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { giveTriesAfterReset } from "../throttle/throttle.ts";
 import type { LinkOfAccount } from "./new-password.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
-import { forNewOwner } from "./prove.ts";
+import { proveAddress } from "./prove.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 
 /**
  * Sets a new password. It signs nobody in, and ends what an intruder may hold: sessions, sign-ins in progress, known
- * devices, other links. A refused password spends nothing.
+ * devices, other links. A refused password spends nothing. Where it proves the address for the first time, that decides what stays.
  */
 export async function resetPassword(
   context: ServiceContext,
   of: LinkOfAccount,
-  { password, visit, marks }: Redemption,
+  redemption: Redemption,
 ): Promise<Redeemed> {
-  if (of.account === null) throw new ProblemReply("link-unknown");
-  const made = await makeNewRecord(context, password, of.account);
+  const { link, account: read } = of;
+  if (read === null) throw new ProblemReply("link-unknown");
+  const { password, visit, marks, notMine = [] } = redemption;
+  const setUp =
+    read.emailVerifiedAt === null ? await showSetUpOf(context, { link, account: read }, redemption) : null;
+  const made = await makeNewRecord(context, password, read);
   await inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     const account = await spendForAccount(manager, of, now);
     const { id: accountId } = account;
+    await setUp?.spend(manager, now);
     const { mark } = marks;
-    await setOwnPassword(context, manager, { account, made, shown: NO_GROUNDS, mark, now });
-    const isFirstProof = account.emailVerifiedAt === null;
-    await updateAccount(manager, accountId, {
-      ...OWN_PASSWORD,
-      ...(isFirstProof ? { emailVerifiedAt: now, ...forNewOwner(account) } : {}),
-    });
+    await setOwnPassword(context, manager, { account, made, shown: setUp?.grounds ?? NO_GROUNDS, mark, now });
+    await updateAccount(manager, accountId, OWN_PASSWORD);
     await endAsRuled(context, manager, { accountId, event: "password-reset", now });
     await record(context, manager, { event: { kind: "password.reset", accountId }, visit, now });
-    // The first proof of the address keeps nothing that whoever registered it set up.
-    if (isFirstProof) {
-      if (account.isOpenlyRegistered) await deleteSecondFactorsOf(manager, accountId);
-      await record(context, manager, { event: { kind: "email.verified", accountId }, visit, now });
-    }
-    await tellOwner(context, manager, { name: "password-reset", account, visit });
+    const prover = { isSame: setUp !== null, keepsPassword: true, notMine };
+    const proved = await proveAddress(context, manager, {
+      account: { ...account, ...OWN_PASSWORD },
+      prover,
+      visit,
+    });
+    await tellOwner(context, manager, { name: "password-reset", account: proved, visit });
   });
-  const { id } = of.account;
-  if ((await secondFactorsOf(context.dataSource.manager, id)).length > 0)
-    await giveTriesAfterReset(context, id);
+  if ((await secondFactorsOf(context.dataSource.manager, read.id)).length > 0)
+    await giveTriesAfterReset(context, read.id);
   return { outcome: "password-set" };
+}
+
+/** What was shown of what is set up; `null`: nothing, in a browser that did not register. */
+async function showSetUpOf(
+  context: ServiceContext,
+  of: { link: MailLinkRow; account: AccountRow },
+  redemption: Redemption,
+): Promise<ShownFromBefore | null> {
+  const guarded = await protectedSetUp(context, of);
+  const isElsewhere = wantingOf(guarded, redemption.marks.mark).isWanted;
+  if (isElsewhere && redemption.present === undefined) return null;
+  return assertFromBefore(context, guarded, redemption);
 }

@@ -2,10 +2,13 @@
 import { fieldError } from "@lucchetto/contract";
 import type { Context } from "@lucchetto/core";
 import { settleRegistration } from "../account/registration.ts";
+import { consulted } from "../account/registration.ts";
 import type { ServiceContext } from "../context.ts";
 import { findRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { assertFromBefore, protectedNow } from "../recovery/former.ts";
+import type { ShownFromBefore } from "../recovery/former.ts";
+import { assertFromBefore, protectedNow, protectedSetUp } from "../recovery/former.ts";
+import type { AccountRow, MailLinkRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Prover } from "./prove.ts";
@@ -16,62 +19,89 @@ import { spendLink } from "./store.ts";
 import { isStoredPassword } from "./stored-password.ts";
 
 /**
- * Proves it. In the browser that registered, a click is enough; in another one the password from the registration is
- * shown, or a new one chosen, so that nobody prepares an account for somebody else's address (SI-12). Of an address that an
- * operator corrected one thing from before the correction is shown, in whichever browser.
+ * Proves it. In the browser that registered, a click is enough; in another one something that was set up is shown, such as the password from
+ * the registration, or a new password is chosen, so that nobody prepares an account for somebody else's address (SI-12). Of an address that
+ * an operator corrected one thing from before the correction is shown, in whichever browser.
  */
 export async function verifyAddress(
   context: ServiceContext,
   read: ReadLink,
-  { here, visit, ...shown }: Redemption & { here: boolean },
+  { here, ...redemption }: Redemption & { here: boolean },
 ): Promise<Redeemed> {
   const { link, account, registration } = read;
   if (account !== null) {
-    const shownBeside = account.isAddressCorrected
-      ? await assertFromBefore(context, await protectedNow(context, { link, account }), { visit, ...shown })
-      : null;
-    const isSame = here || account.emailVerifiedAt !== null || shownBeside !== null;
-    const stored = isSame ? null : ((await findRecord(context.dataSource, account.id))?.record ?? null);
-    const prover = isSame
-      ? SAME
-      : await whoProves(context, { stored, person: account, accountId: account.id, ...shown, visit });
+    const { visit, notMine = [] } = redemption;
+    const { shown, prover } = await proverOf(context, { link, account }, { here, ...redemption });
     await inTransaction(context.dataSource, async (manager) => {
       const now = context.clock.now();
       const locked = await spendForAccount(manager, { link, account }, now);
-      await shownBeside?.spend(manager, now);
-      await proveAddress(context, manager, { account: locked, prover, visit });
+      await shown?.spend(manager, now);
+      await proveAddress(context, manager, { account: locked, prover: { ...prover, notMine }, visit });
     });
     return { outcome: "email-verified" };
   }
+  const { visit, ...shown } = redemption;
   const { record: stored } = registration;
   const prover = here
     ? SAME
-    : await whoProves(context, { stored, person: registration, accountId: null, ...shown, visit });
+    : await whoRegistered(context, { stored, person: registration, ...shown, visit });
+  // What the application filled in for whoever registered is asked anew for whoever proves the address.
+  const settled = prover.isSame ? registration : await consulted(context, registration, visit);
   const { recoveryCodes } = await inTransaction(context.dataSource, async (manager) => {
     if (!(await spendLink(manager, link.id, context.clock.now()))) throw new ProblemReply("link-used");
     const { record, isShort } = registration;
     const kept = record === null ? null : { record, isShort };
-    const passwordRecord = prover.isSame ? kept : prover.newRecord;
+    const passwordRecord = prover.isSame ? kept : (prover.newRecord ?? null);
     const passkey = prover.isSame ? registration.passkey : null;
-    return settleRegistration(context, manager, { registration, passwordRecord, passkey, visit });
+    return settleRegistration(context, manager, { registration: settled, passwordRecord, passkey, visit });
   });
   return { outcome: "email-verified", ...(recoveryCodes === null ? {} : { recoveryCodes }) };
 }
 
 const SAME: Prover = { isSame: true };
 
+/** How whoever opens the link stands to whoever set the account up. */
+async function proverOf(
+  context: ServiceContext,
+  { link, account }: { link: MailLinkRow; account: AccountRow },
+  { here, ...redemption }: Redemption & { here: boolean },
+): Promise<{ shown: ShownFromBefore | null; prover: Prover }> {
+  if (account.emailVerifiedAt !== null) return { shown: null, prover: SAME };
+  if (account.isAddressCorrected) {
+    const guarded = await protectedNow(context, { link, account });
+    return { shown: await assertFromBefore(context, guarded, redemption), prover: SAME };
+  }
+  const { password, present } = redemption;
+  if (here) return { shown: null, prover: SAME };
+  // The password that an import brought says nothing of who was in the account since.
+  if (typeof present === "string" && !account.isOpenlyRegistered) {
+    const stored = (await findRecord(context.dataSource, account.id))?.record ?? null;
+    const showing = { stored, accountId: account.id, name: account.id, ...redemption };
+    if (!(await isStoredPassword(context, showing, present)))
+      throw fieldProblem([fieldError("present", "registration-password-wrong")]);
+    return { shown: null, prover: { isSame: false, keepsPassword: true } };
+  }
+  if (present !== undefined) {
+    const guarded = await protectedSetUp(context, { link, account });
+    return { shown: await assertFromBefore(context, guarded, redemption), prover: SAME };
+  }
+  if (password === undefined) throw new ProblemReply("password-wanted");
+  return {
+    shown: null,
+    prover: { isSame: false, newRecord: await makeNewRecord(context, password, account) },
+  };
+}
+
 interface Showing extends Pick<Redemption, "password" | "present" | "visit" | "marks"> {
   readonly stored: string | null;
   readonly person: Context & { readonly id: string };
-  /** `null`: it is a registration that waits outside them. */
-  readonly accountId: string | null;
 }
 
-/** By the password from the registration the same person; by a new one perhaps another. */
-async function whoProves(context: ServiceContext, showing: Showing): Promise<Prover> {
+/** Of a registration that waits outside the accounts: by its password the same person; by a new one perhaps another. */
+async function whoRegistered(context: ServiceContext, showing: Showing): Promise<Prover> {
   const { password, present, person } = showing;
   if (typeof present === "string") {
-    if (!(await isStoredPassword(context, { ...showing, name: person.id }, present)))
+    if (!(await isStoredPassword(context, { ...showing, accountId: null, name: person.id }, present)))
       throw fieldProblem([fieldError("present", "registration-password-wrong")]);
     return SAME;
   }

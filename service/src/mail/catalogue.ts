@@ -142,6 +142,11 @@ export const MAIL_KINDS = {
     says: ["name", "when"],
     needsLink: false,
   },
+  "set-up-removed": {
+    when: "an address was confirmed for the first time, and something that was set up in its account before was removed",
+    says: ["name", "when", "network", "link"],
+    needsLink: false,
+  },
   "operators-told": {
     when: "an operator did something grave; goes to all others",
     says: ["name", "what", "account", "by", "reason", "when", "network"],

@@ -28,6 +28,7 @@ export type Notice = Extract<
   | "second-factor-restored"
   | "account-reopened"
   | "first-password-given"
+  | "set-up-removed"
   | "new-password-wanted"
   | "recovery-code-used"
   | "invitation-accepted"

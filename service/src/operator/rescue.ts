@@ -5,9 +5,9 @@
 import type { KeyRing } from "@lucchetto/core";
 import { OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
+import { deleteAccessKeysOf } from "../access-key/store.ts";
 import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts";
 import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
-import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { BY_COMMAND } from "../context.ts";

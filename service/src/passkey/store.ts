@@ -130,8 +130,13 @@ export async function restorePasskeys(
   await passkeys.update({ accountId, id: ids }, { removedAt: null });
 }
 
-export async function deletePasskeysOf(manager: EntityManager, accountId: string): Promise<void> {
-  await manager.getRepository(PasskeyEntity).delete({ accountId });
+/** Deletes some of an account. */
+export async function deletePasskeysOf(
+  manager: EntityManager,
+  accountId: string,
+  ids: readonly string[],
+): Promise<void> {
+  await manager.getRepository(PasskeyEntity).delete({ accountId, id: In([...ids]) });
 }
 
 /** Living ones that were made for another relying party, by its id. */

@@ -1,6 +1,6 @@
 import type { Capability } from "../capability.ts";
-import { keepRecords } from "./background.ts";
 import { keptAsThing } from "../recovery/kept.ts";
+import { keepRecords } from "./background.ts";
 import { sweepImported } from "./imported-store.ts";
 import { passwordRoutes } from "./routes.ts";
 import { sweepFormerPasswords } from "./store.ts";

@@ -2,8 +2,8 @@
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
 import { hasPasskey } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
-import { groundsOfFactor } from "../recovery/grounds.ts";
 import { ProblemReply } from "../problem.ts";
+import { groundsOfFactor } from "../recovery/grounds.ts";
 import type { ShownProof } from "./method.ts";
 import { proofMethod } from "./method.ts";
 

@@ -18,6 +18,10 @@ interface Ended {
   readonly now: Date;
   /** What came since then is the owner's, and stays; left out, nothing is. */
   readonly ownSince?: Date | null;
+  /** A sign-in that goes on. */
+  readonly exceptSignIn?: string | null;
+  /** What stays all the same. */
+  readonly keeps?: readonly Ending[];
 }
 
 type Step = (context: ServiceContext, manager: EntityManager, ended: Ended) => Promise<unknown>;
@@ -25,7 +29,8 @@ type Step = (context: ServiceContext, manager: EntityManager, ended: Ended) => P
 const STEPS: Readonly<Record<Ending, Step>> = {
   sessions: (_context, manager, { accountId, event, now }) =>
     endSessionsOf(manager, accountId, { now, reason: event }),
-  "sign-ins": (_context, manager, { accountId, now }) => endSignInsOf(manager, accountId, now),
+  "sign-ins": (_context, manager, { accountId, now, exceptSignIn = null }) =>
+    endSignInsOf(manager, accountId, now, exceptSignIn === null ? {} : { except: exceptSignIn }),
   "access-keys": (_context, manager, { accountId, ownSince }) =>
     deleteAccessKeysOf(manager, accountId, { before: ownSince ?? null }),
   "known-devices": (_context, manager, { accountId, now }) => forgetDevices(manager, accountId, now),
@@ -48,5 +53,6 @@ export async function endAsRuled(
   ended: Ended,
 ): Promise<void> {
   // One after the other: they share the transaction's connection.
-  for (const what of RECOVERY_RULES[ended.event].ends) await STEPS[what](context, manager, ended);
+  for (const what of RECOVERY_RULES[ended.event].ends)
+    if (ended.keeps?.includes(what) !== true) await STEPS[what](context, manager, ended);
 }

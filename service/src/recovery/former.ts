@@ -1,5 +1,5 @@
 /** An account as it was before a change, and the one thing from then without which nothing is undone. */
-import type { AssertionCredential } from "@lucchetto/contract";
+import type { AssertionCredential, FieldFaultCode } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { ChangeUndone, Former, Grounds, ThingFromBefore, UndoPurpose } from "@lucchetto/core";
 import {
@@ -96,7 +96,12 @@ export interface Protected {
   readonly factors: Factors;
   /** Whether there was anything to be shown at all. */
   readonly hadAny: boolean;
+  /** How it is told that something else was shown. */
+  readonly wrong: { readonly password: FieldFaultCode; readonly code: FieldFaultCode };
 }
+
+const WRONG_BEFORE = { password: "former-password-wrong", code: "former-code-wrong" } as const;
+const WRONG_NOW = { password: "registration-password-wrong", code: "code-wrong" } as const;
 
 /** Of the account as it was before the change that a link undoes. */
 export async function protectedBefore(
@@ -130,7 +135,7 @@ export async function protectedBefore(
     )
     .map(({ markHash }) => markHash);
   const hadAny = stood.length + devices.length + Object.values(factors).flat().length > 0;
-  return { linkId: link.id, account, passwords, browsers, factors, hadAny };
+  return { linkId: link.id, account, passwords, browsers, factors, hadAny, wrong: WRONG_BEFORE };
 }
 
 function isSame(markHash: Buffer, other: Buffer | null): boolean {
@@ -153,7 +158,29 @@ export async function protectedNow(
     .map(({ markHash }) => markHash);
   const factors = factorsThat(await readFactors(manager, accountId), ({ removedAt }) => removedAt === null);
   const hadAny = passwords.length + browsers.length + Object.values(factors).flat().length > 0;
-  return { linkId: link.id, account, passwords, browsers, factors, hadAny };
+  return { linkId: link.id, account, passwords, browsers, factors, hadAny, wrong: WRONG_BEFORE };
+}
+
+/**
+ * Of what was set up before the address was proved: whoever shows something of it, or comes from the browser that registered, is the same
+ * person. What an import or an operator brought says nothing of who added the rest.
+ */
+export async function protectedSetUp(
+  { dataSource: { manager }, clock }: ServiceContext,
+  { link, account }: { link: Pick<MailLinkRow, "id">; account: AccountRow },
+): Promise<Protected> {
+  const { id: accountId, isOpenlyRegistered, registrationBrowserHash } = account;
+  const passwords = isOpenlyRegistered ? await listPasswordsSince(manager, accountId, clock.now()) : [];
+  const factors = factorsThat(
+    await readFactors(manager, accountId),
+    ({ removedAt, provedSince }) => removedAt === null && (isOpenlyRegistered || provedSince !== null),
+  );
+  const browsers = registrationBrowserHash === null ? [] : [registrationBrowserHash];
+  return {
+    ...{ linkId: link.id, account, passwords, browsers, factors },
+    hadAny: true,
+    wrong: WRONG_NOW,
+  };
 }
 
 /** Says what it takes in this browser, beside the mailbox. */
@@ -203,17 +230,17 @@ export async function assertFromBefore(
   if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
   const thing = typeof present === "string" ? "password" : present.type;
   if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
-  const { account, factors, linkId } = of;
+  const { account, factors, linkId, wrong } = of;
   if (typeof present === "string") {
     const right = await findFormerPassword(context, of, { typed: present, visit });
-    if (right === null) throw fieldProblem([fieldError("present", "former-password-wrong")]);
+    if (right === null) throw fieldProblem([fieldError("present", of.wrong.password)]);
     return { spend: () => Promise.resolve(), grounds: groundsOfPassword(right) };
   }
   switch (present.type) {
     case "totp":
-      return showTotp(context, { factors, account, linkId, code: present.code, visit });
+      return showTotp(context, { factors, account, linkId, wrong, code: present.code, visit });
     case "recovery-code":
-      return showRecoveryCode(context, { factors, account, linkId, code: present.code, visit });
+      return showRecoveryCode(context, { factors, account, linkId, wrong, code: present.code, visit });
     case "passkey":
       return showPasskeyFromBefore(context, factors, { present, visit, marks });
   }
@@ -265,6 +292,7 @@ interface ShownCode {
   readonly factors: Factors;
   readonly account: AccountRow;
   readonly linkId: string;
+  readonly wrong: Protected["wrong"];
   readonly code: string;
   readonly visit: Visit;
 }
@@ -272,7 +300,7 @@ interface ShownCode {
 /** A code of an authenticator that stood then: a try of the link, and one of those that mails buy in a year. */
 async function showTotp(
   context: ServiceContext,
-  { factors, account, linkId, code: typed, visit: { network } }: ShownCode,
+  { factors, account, linkId, wrong, code: typed, visit: { network } }: ShownCode,
 ): Promise<ShownFromBefore> {
   const reserved = await reserveUndoCode(context, { linkId, accountId: account.id, network });
   for (const row of factors.authenticators) {
@@ -285,18 +313,18 @@ async function showTotp(
     await reserved.giveBack();
     return {
       async spend(manager, now) {
-        if (!(await spendKeptStep(manager, row.id, { step: match.step, now }))) throw wrongCode();
+        if (!(await spendKeptStep(manager, row.id, { step: match.step, now }))) throw wrongCode(wrong);
       },
       grounds: groundsOfFactor(row),
     };
   }
-  throw wrongCode();
+  throw wrongCode(wrong);
 }
 
 /** A recovery code that stood then and was not used since. */
 async function showRecoveryCode(
   context: ServiceContext,
-  { factors, account, code: typed, visit }: ShownCode,
+  { factors, account, wrong, code: typed, visit }: ShownCode,
 ): Promise<ShownFromBefore> {
   const { id: accountId } = account;
   const reserved = await reserveRecoveryCodeTry(context, visit);
@@ -307,16 +335,16 @@ async function showRecoveryCode(
   const row = factors.codes.find(
     ({ codeHash, usedAt }) => usedAt === null && hashes.some((hash) => hash.equals(codeHash)),
   );
-  if (code === null || row === undefined) throw wrongCode();
+  if (code === null || row === undefined) throw wrongCode(wrong);
   await reserved.giveBack();
   return {
     async spend(manager, now) {
-      if (!(await spendKeptCode(manager, row, now))) throw wrongCode();
+      if (!(await spendKeptCode(manager, row, now))) throw wrongCode(wrong);
     },
     grounds: groundsOfFactor(row),
   };
 }
 
-function wrongCode(): ProblemReply {
-  return fieldProblem([fieldError("present.code", "former-code-wrong")]);
+function wrongCode({ code }: Protected["wrong"]): ProblemReply {
+  return fieldProblem([fieldError("present.code", code)]);
 }

@@ -3,7 +3,13 @@ import type { Grounds } from "@lucchetto/core";
 import { hashToken, NO_GROUNDS } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext } from "../context.ts";
-import type { AuthenticatorRow, PasskeyRow, PasswordRecordRow, RecoveryCodeRow } from "../storage/index.ts";
+import type {
+  AuthenticatorRow,
+  KnownDeviceRow,
+  PasskeyRow,
+  PasswordRecordRow,
+  RecoveryCodeRow,
+} from "../storage/index.ts";
 import { findDevice } from "../throttle/store.ts";
 import { keptAsThing } from "./kept.ts";
 
@@ -30,16 +36,24 @@ export function sinceOf(row: { readonly activatedAt?: Date | null; readonly crea
   return row.activatedAt ?? row.createdAt;
 }
 
-/** Of the browser that an account knows, or knew a short while ago. */
-export async function groundsOfBrowser(
-  { configuration }: Pick<ServiceContext, "configuration">,
+/** What an account knows of a browser, or knew. */
+export async function findBrowser(
   manager: EntityManager,
-  { accountId, mark, now }: { accountId: string; mark: string | undefined; now: Date },
-): Promise<Grounds> {
+  accountId: string,
+  mark: string | undefined,
+): Promise<KnownDeviceRow | null> {
   const hashed = hashOfMark(mark);
-  const row = hashed === null ? null : await findDevice(manager, accountId, hashed);
-  if (row === null || row.provedSince === null || row.endedAt !== null) return NO_GROUNDS;
-  const { provedSince, forgottenAt, createdAt } = row;
+  return hashed === null ? null : findDevice(manager, accountId, hashed);
+}
+
+/** Of the browser that an account knows, or knew a short while ago. */
+export function groundsOfDevice(
+  { configuration }: Pick<ServiceContext, "configuration">,
+  device: KnownDeviceRow | null,
+  now: Date,
+): Grounds {
+  if (device === null || device.provedSince === null || device.endedAt !== null) return NO_GROUNDS;
+  const { provedSince, forgottenAt, createdAt } = device;
   const isLongForgotten =
     forgottenAt !== null && forgottenAt.getTime() < now.getTime() - keptAsThing(configuration.links);
   return isLongForgotten ? NO_GROUNDS : { provedSince, standsSince: createdAt };

@@ -7,7 +7,7 @@ import type { NewRecord } from "../password/store.ts";
 import { setRecord } from "../password/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { endOtherDevices } from "../throttle/store.ts";
-import { groundsOfBrowser, hashOfMark } from "./grounds.ts";
+import { findBrowser, groundsOfDevice, hashOfMark } from "./grounds.ts";
 
 /**
  * Sets it, in the transaction that honours what was shown. Made in a browser, or with a factor, that stood long enough, all other browsers tell
@@ -31,7 +31,8 @@ export async function setOwnPassword(
     now: Date;
   },
 ): Promise<void> {
-  const grounds = joinGrounds(shown, await groundsOfBrowser(context, manager, { accountId, mark, now }));
+  const device = await findBrowser(manager, accountId, mark);
+  const grounds = joinGrounds(shown, groundsOfDevice(context, device, now));
   const browser = hashOfMark(mark);
   await setRecord(manager, { accountId, made, now, set: { grounds, browser } });
   const { standsSince } = grounds;

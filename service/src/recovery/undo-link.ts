@@ -1,10 +1,10 @@
 /** Telling the owner of a change with a link that undoes it, in the transaction of the change. */
 import type { UndoPurpose } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
+import { holdUsername } from "../account/held-username.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { MailName } from "../mail/catalogue.ts";
 import { addresseeOf, MAX_NOTICES_PER_HOUR, NOTICE_WINDOW, tellUnproved } from "../mail/notices.ts";
-import { holdUsername } from "../account/held-username.ts";
 import { countMailsOf } from "../mail/store.ts";
 import { sendLink } from "../mail-link/send.ts";
 import { listUndoAddresses } from "../mail-link/store.ts";

@@ -2,7 +2,7 @@ import type { ClockDrift, Grounds } from "@lucchetto/core";
 import { MAX_AUTHENTICATORS, provedSinceOf } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, Not } from "typeorm";
-import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
+import { hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
 import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, PasskeyEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
@@ -223,11 +223,24 @@ export async function sweepEnrolments(dataSource: DataSource, before: Date): Pro
   await sweepRows(dataSource, "authenticator WHERE activatedAt IS NULL AND expiresAt <= ?", [before]);
 }
 
-/** Deletes every second factor of an account, those too that could come back. */
-export async function deleteSecondFactorsOf(manager: EntityManager, accountId: string): Promise<void> {
-  await manager.getRepository(AuthenticatorEntity).delete({ accountId });
-  await deletePasskeysOf(manager, accountId);
+/** Deletes authenticators of an account, and enrolments that were not confirmed. */
+export async function deleteAuthenticatorsOf(
+  manager: EntityManager,
+  accountId: string,
+  ids: readonly string[],
+): Promise<void> {
+  await deleteUnconfirmed(manager, accountId);
+  await manager.getRepository(AuthenticatorEntity).delete({ accountId, id: In([...ids]) });
+}
+
+/** Deletes all recovery codes of an account. */
+export async function deleteCodesOf(manager: EntityManager, accountId: string): Promise<void> {
   await manager.getRepository(RecoveryCodeEntity).delete({ accountId });
+}
+
+/** The recovery codes of an account's present set, used or not. */
+export function listLivingCodes(manager: EntityManager, accountId: string): Promise<RecoveryCodeRow[]> {
+  return manager.getRepository(RecoveryCodeEntity).findBy({ accountId, removedAt: IsNull() });
 }
 
 /** Puts a set in the place of whatever there was, which is kept, unusable. */

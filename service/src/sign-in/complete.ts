@@ -6,13 +6,13 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { hasImported } from "../password/imported-store.ts";
-import { groundsOfBrowser } from "../recovery/grounds.ts";
+import { findBrowser, groundsOfDevice } from "../recovery/grounds.ts";
 import type { Beginning, BegunSession } from "../session/session.ts";
 import { beginSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import { hasSessionFrom } from "../session/store.ts";
-import type { AccountRow } from "../storage/index.ts";
-import { clearCountsOf, isKnown, rememberThisDevice } from "../throttle/throttle.ts";
+import type { AccountRow, KnownDeviceRow } from "../storage/index.ts";
+import { clearCountsOf, rememberThisDevice } from "../throttle/throttle.ts";
 
 /** Where somebody signs in. */
 export interface Device {
@@ -42,13 +42,10 @@ export async function completeSignIn(
   { visit, device, ...beginning }: Omit<Beginning, "replaces"> & { visit: Visit; device: Device },
 ): Promise<SignedInHere> {
   const { account } = beginning;
-  const isNew = await isNewHere(manager, account, { visit, device });
-  const ofBrowser = await groundsOfBrowser(context, manager, {
-    accountId: account.id,
-    mark: device.mark,
-    now: context.clock.now(),
-  });
-  const grounds = joinGrounds(beginning.grounds, ofBrowser);
+  const now = context.clock.now();
+  const there = await findBrowser(manager, account.id, device.mark);
+  const isNew = await isNewHere(manager, account, { visit, device, there });
+  const grounds = joinGrounds(beginning.grounds, groundsOfDevice(context, there, now));
   const begun = await beginSession(
     context,
     manager,
@@ -62,13 +59,13 @@ export async function completeSignIn(
     accountId: account.id,
     sessionId: begun.session.id,
   } as const;
-  await record(context, manager, { event, visit, now: context.clock.now() });
+  await record(context, manager, { event, visit, now });
   // The mailed proof that was wanted after an operator's help was shown.
   if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });
   await clearCountsOf(context, manager, account);
   if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser
-    ? await rememberThisDevice(context, manager, { accountId: account.id, mark: device.mark, grounds })
+    ? await rememberThisDevice(context, manager, { accountId: account.id, mark: device.mark, grounds, there })
     : null;
   return { ...begun, mark };
 }
@@ -80,9 +77,9 @@ export async function completeSignIn(
 async function isNewHere(
   manager: EntityManager,
   { id, lastSignInAt }: AccountRow,
-  { visit, device }: { visit: Visit; device: Device },
+  { visit, device, there }: { visit: Visit; device: Device; there: KnownDeviceRow | null },
 ): Promise<boolean> {
   if (lastSignInAt === null) return hasImported(manager, id);
-  if (device.isBrowser) return !(await isKnown(manager, id, device.mark));
+  if (device.isBrowser) return there === null || there.forgottenAt !== null;
   return !(await hasSessionFrom(manager, id, visit.network));
 }

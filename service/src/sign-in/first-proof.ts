@@ -1,14 +1,13 @@
 /** A sign-in in progress that got its first proof: there is a session, or more is wanted. */
 import { hashToken, PENDING_SIGN_IN_LIFE } from "@lucchetto/core";
-import { consultOrRecord } from "../account/consult.ts";
-import { fillIn, settleRegistration } from "../account/registration.ts";
+import { consulted, settleRegistration } from "../account/registration.ts";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
-import { forNewOwner, proveAddress } from "../mail-link/prove.ts";
+import { proveAddress } from "../mail-link/prove.ts";
 import { ProblemReply } from "../problem.ts";
 import type { CheckedProof, ProofMethod } from "../proof/index.ts";
-import type { AccountRow, RegistrationRow, SignInRow } from "../storage/index.ts";
+import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
@@ -24,7 +23,7 @@ export async function takeFirstProof(
   context: ServiceContext,
   pending: SignInRow,
   {
-    method: { amr, level },
+    method: { type, amr, level },
     checked,
     visit,
     device,
@@ -51,19 +50,14 @@ export async function takeFirstProof(
           ).account
         : await lockAccount(manager, account?.id ?? "");
     if (locked?.state !== "active") throw new ProblemReply("proof-refused");
-    const isSame = isRegistrationBrowser(locked, device);
-    // What whoever registered it set up goes with the first proof: then there is no password left to be replaced.
-    const goesAnew = locked.emailVerifiedAt === null && !isSame;
-    const becoming = { ...locked, emailVerifiedAt: locked.emailVerifiedAt ?? now };
-    const rule = await ruleOf(
-      context,
-      manager,
-      goesAnew ? { ...becoming, ...forNewOwner(locked) } : becoming,
-    );
-    const wanted = wantedBy(
-      goesAnew && locked.isOpenlyRegistered ? { ...rule, secondFactors: [] } : rule,
-      amr,
-    );
+    // A code is typed by whoever was told it: in the browser that registered it may be somebody else's.
+    const isSame = type === "mail-link" && isRegistrationBrowser(locked, device);
+    const proved = await proveAddress(context, manager, {
+      account: locked,
+      prover: { isSame, signInId: pending.id },
+      visit,
+    });
+    const wanted = wantedBy(await ruleOf(context, manager, proved), amr);
     const isFirst =
       wanted.length === 0
         ? await spendSignIn(manager, pending.id, now)
@@ -75,11 +69,6 @@ export async function takeFirstProof(
           });
     // Whoever comes second with the same proof gets nothing.
     if (!isFirst) throw new ProblemReply("sign-in-lapsed");
-    const proved = await proveAddress(context, manager, {
-      account: locked,
-      prover: isSame ? { isSame } : { isSame, newRecord: null },
-      visit,
-    });
     const { returnTo, kind } = pending;
     if (wanted.length > 0) {
       const expiresAt = new Date(now.getTime() + PENDING_SIGN_IN_LIFE);
@@ -90,22 +79,6 @@ export async function takeFirstProof(
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", ...signedIn, returnTo };
   });
-}
-
-/** The application is asked before there is a new account. */
-async function consulted(
-  context: ServiceContext,
-  registration: RegistrationRow,
-  visit: Visit,
-): Promise<RegistrationRow> {
-  const { email, username, displayName } = registration;
-  const facts = { reference: null, email, username, displayName, labels: [] };
-  const filledIn = await consultOrRecord(
-    context,
-    { type: "account.create", by: "person", account: facts },
-    visit,
-  );
-  return { ...registration, ...fillIn(registration, filledIn) };
 }
 
 function isRegistrationBrowser(

@@ -145,7 +145,7 @@ export function findDevice(
 /**
  * Remembers a device of an account, or that it was used again. One that was forgotten, or ended, stands anew, unless what was shown now
  * goes back as far as what was shown there before.
- * @param provedSince since when what was shown there now counts; `null`: nothing but the mailbox.
+ * @param provedSince since when what was shown there now counts; `null`: nothing but the mailbox. @param there what is known of it already.
  */
 export async function rememberDevice(
   manager: EntityManager,
@@ -153,36 +153,40 @@ export async function rememberDevice(
     accountId,
     markHash,
     provedSince,
+    there,
     now,
-  }: Pick<KnownDeviceRow, "accountId" | "markHash" | "provedSince"> & { now: Date },
+  }: Pick<KnownDeviceRow, "accountId" | "markHash" | "provedSince"> & {
+    there: KnownDeviceRow | null;
+    now: Date;
+  },
 ): Promise<void> {
-  const devices = manager.getRepository(KnownDeviceEntity);
-  const there = await findDevice(manager, accountId, markHash);
   if (there === null) {
     await manager.query(
       `INSERT INTO known_device (accountId, markHash, createdAt, lastUsedAt, provedSince) VALUES (?, ?, ?, ?, ?)
-       ON DUPLICATE KEY UPDATE lastUsedAt = VALUES(lastUsedAt)`,
+       ON DUPLICATE KEY UPDATE lastUsedAt = VALUES(lastUsedAt), forgottenAt = NULL`,
       [accountId, markHash, now, now, provedSince],
     );
     return;
   }
-  const { provedSince: before, forgottenAt, endedAt } = there;
+  await manager
+    .getRepository(KnownDeviceEntity)
+    .update(
+      { accountId, markHash },
+      { lastUsedAt: now, forgottenAt: null, ...worthOf(there, provedSince, now) },
+    );
+}
+
+/** What a device tells of who was there before, after it was used once more. */
+function worthOf(
+  { provedSince: before, forgottenAt, endedAt }: KnownDeviceRow,
+  provedSince: Date | null,
+  now: Date,
+): Partial<KnownDeviceRow> {
   const isAsOld = before !== null && provedSince !== null && provedSince <= before;
-  const stood = before !== null && forgottenAt === null && endedAt === null;
-  const standsAnew = !stood && !(isAsOld && endedAt === null);
-  await devices.update(
-    { accountId, markHash },
-    {
-      lastUsedAt: now,
-      forgottenAt: null,
-      // Of one that its owner ended the mailbox alone says nothing new.
-      ...(standsAnew && (provedSince !== null || endedAt === null)
-        ? { createdAt: now, provedSince, endedAt: null }
-        : isAsOld
-          ? { provedSince }
-          : {}),
-    },
-  );
+  // Of one that its owner ended the mailbox alone says nothing new.
+  if (endedAt !== null) return provedSince === null ? {} : { createdAt: now, provedSince, endedAt: null };
+  if (isAsOld) return { provedSince };
+  return before !== null && forgottenAt === null ? {} : { createdAt: now, provedSince };
 }
 
 /** Knows none of an account's devices any more. For a while they still tell that their owner was there before. */

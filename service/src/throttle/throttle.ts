@@ -22,7 +22,7 @@ import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AccountRow, ThrottleCountRow } from "../storage/index.ts";
+import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { AccountEntity, inTransaction } from "../storage/index.ts";
 import {
   deleteCounts,
@@ -449,17 +449,28 @@ export async function isKnown(
 export async function rememberThisDevice(
   { clock }: ServiceContext,
   manager: EntityManager,
-  { accountId, mark, grounds }: { accountId: string; mark: string | undefined; grounds: Grounds },
+  {
+    accountId,
+    mark,
+    grounds,
+    there,
+  }: {
+    accountId: string;
+    mark: string | undefined;
+    grounds: Grounds;
+    /** What is known of this browser already. */
+    there: KnownDeviceRow | null;
+  },
 ): Promise<string> {
   const now = clock.now();
   const provedSince = grounds.provedSince === null ? null : provedSinceOf(now, grounds);
   const brought = mark === undefined ? null : hashToken("device-mark", mark);
   if (mark !== undefined && brought !== null) {
-    await rememberDevice(manager, { accountId, markHash: brought, provedSince, now });
+    await rememberDevice(manager, { accountId, markHash: brought, provedSince, there, now });
     return mark;
   }
   const { plain, hashed } = mintToken("device-mark", randomBytes(TOKEN_BYTES));
-  await rememberDevice(manager, { accountId, markHash: hashed, provedSince, now });
+  await rememberDevice(manager, { accountId, markHash: hashed, provedSince, there: null, now });
   return plain;
 }
 

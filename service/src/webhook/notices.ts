@@ -10,6 +10,7 @@ import { insertDelivery } from "./store.ts";
 const TOLD: ReadonlySet<JournalKind> = new Set([
   "account.registered",
   "account.changed",
+  "account.set-up-removed",
   "account.erased",
   "sign-in.completed",
   "session.signed-out",

@@ -262,6 +262,15 @@ The people who run {{site}} want you to choose a new password when you next sign
 
 - When: {{when}}
 `,
+  "set-up-removed": `Subject: What was set up before you confirmed your address
+
+This address is now confirmed at {{site}}. What somebody had set up in the account before was removed, because nobody had confirmed then that the account was theirs.
+
+- When: {{when}}
+- From: {{network}}
+
+If it was you who had set it up, sign in and set it up again on your account page.
+`,
   "operators-told": `Subject: {{site}}: {{what}}
 
 {{what}}.

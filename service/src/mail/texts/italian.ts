@@ -262,6 +262,15 @@ Chi gestisce {{site}} chiede che tu scelga una nuova password al prossimo access
 
 - Quando: {{when}}
 `,
+  "set-up-removed": `Subject: Ciò che era impostato prima che confermassi l'indirizzo
+
+Questo indirizzo è ora confermato su {{site}}. Ciò che qualcuno aveva impostato prima nell'account è stato tolto, perché allora nessuno aveva confermato che l'account fosse suo.
+
+- Quando: {{when}}
+- Da: {{network}}
+
+Se l'avevi impostato tu, accedi e impostalo di nuovo nella pagina del tuo account.
+`,
   "operators-told": `Subject: {{site}}: {{what}}
 
 {{what}}.

@@ -21,6 +21,17 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
     await queryRunner.query(`ALTER TABLE sign_in ${grounds}`);
     for (const table of ["authenticator", "passkey", "recovery_code"])
       await queryRunner.query(`ALTER TABLE ${table} ADD COLUMN provedSince datetime(3) NULL`);
+    // What was confirmed by a code was added by whoever was in the account; what an import brought counted at once.
+    await queryRunner.query(
+      "UPDATE authenticator SET provedSince = activatedAt WHERE activatedAt > createdAt",
+    );
+    await queryRunner.query(
+      "UPDATE passkey p JOIN account a ON a.id = p.accountId SET p.provedSince = p.createdAt WHERE p.createdAt > a.createdAt",
+    );
+    await queryRunner.query(
+      `UPDATE recovery_code c JOIN authenticator t ON t.accountId = c.accountId AND t.activatedAt = c.createdAt
+       SET c.provedSince = c.createdAt WHERE t.provedSince IS NOT NULL`,
+    );
     await queryRunner.query(
       `ALTER TABLE known_device
          ADD COLUMN provedSince datetime(3) NULL,
@@ -41,7 +52,7 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
          setInBrowser binary(32) NULL,
          KEY former_password_of_account (accountId, replacedAt),
          KEY former_password_replaced (replacedAt),
-         CONSTRAINT former_password_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE
+         CONSTRAINT former_password_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE ON UPDATE NO ACTION
        ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin`,
     );
     await queryRunner.query(
@@ -50,7 +61,7 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
          accountId uuid NOT NULL,
          heldUntil datetime(3) NOT NULL,
          KEY held_username_until (heldUntil),
-         CONSTRAINT held_username_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE
+         CONSTRAINT held_username_account FOREIGN KEY (accountId) REFERENCES account (id) ON DELETE CASCADE ON UPDATE NO ACTION
        ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4 COLLATE=utf8mb4_bin`,
     );
     await queryRunner.query(
