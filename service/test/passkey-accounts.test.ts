@@ -223,6 +223,7 @@ describe("accounts without a password", () => {
     await addPasskeyAt(service, browser, { userVerified: false });
     expect(codeOf(await gone())).toBe("password-is-wanted");
     await proveAddress(service, email);
+    expect((await signInBy(service, browser, passkey)).status).toBe(201);
     await service.clock.advance(11 * MINUTE);
     expect(codeOf(await gone())).toBe("reauthenticate");
     await service.clock.reset();
@@ -252,6 +253,7 @@ describe("accounts without a password", () => {
   test("RC-5 an added passkey is told and undone with one thing from before; an older passkey is one", async () => {
     const { email, browser, id } = await person("robbed");
     await proveAddress(service, email);
+    expect((await browser.post("/v1/sign-in", passwordOf(email))).status).toBe(201);
     const { passkey: mine } = await addPasskeyAt(service, browser);
     await service.clock.advance(8 * DAY);
     const stranger = new Visitor(service);
@@ -279,6 +281,7 @@ describe("accounts without a password", () => {
   test("RC-4 undoing a change of address takes the intruder's passkey away; an older one stays, and is asked for", async () => {
     const { email, browser } = await person("moved");
     await proveAddress(service, email);
+    expect((await browser.post("/v1/sign-in", passwordOf(email))).status).toBe(201);
     const { passkey: mine } = await addPasskeyAt(service, browser);
     await service.clock.advance(8 * DAY);
     // The intruder holds password and passkey for a moment.
@@ -322,6 +325,7 @@ describe("accounts without a password", () => {
   test("whoever loses everything gets the passkeys removed by an operator, and they come back when that is undone", async () => {
     const { id, email, browser } = await person("lost");
     await proveAddress(service, email);
+    expect((await browser.post("/v1/sign-in", passwordOf(email))).status).toBe(201);
     const { passkey } = await addPasskeyAt(service, browser);
     const { token } = await enrolled(email, passkey);
     expect(token).toMatch(/^lcs_/);

@@ -4,14 +4,7 @@ import { routes } from "@lucchetto/contract";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
-import {
-  codeOf,
-  mailsTo,
-  mailTo,
-  registerProved,
-  secretOf,
-  Visitor,
-} from "../../testing/visitor.ts";
+import { codeOf, mailsTo, mailTo, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const WRONG = "a wrong long password";
 const MINUTE = 60_000;

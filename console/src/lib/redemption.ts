@@ -7,6 +7,8 @@ export interface Redemption {
   readonly password?: string;
   /** The password from the registration, or one thing from before a change that is undone. */
   readonly present?: string | SecondProof;
+  /** Ids of what was set up before the address was proved, and is not one's own. */
+  readonly notMine?: string[];
   /** A passkey in the password's place. */
   readonly challengeId?: string;
   readonly credential?: RegistrationCredential;

@@ -5,12 +5,14 @@
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import { tellOfNewName } from "../lib/passkeys-told.ts";
+  import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import { texts } from "../texts/texts.ts";
 
@@ -41,7 +43,8 @@
     fillIn();
   });
 
-  async function send(): Promise<void> {
+  // Another username wants a proof of the last minutes; all else does not.
+  const change = new ProofFirst(async () => {
     const given = (text: string) => (text.trim() === "" ? null : text.trim());
     const names = page.identifiers.username === "off" ? {} : { username: given(username) };
     const { body } = await call(routes.changeOwnAccount, {
@@ -49,15 +52,20 @@
     });
     await tellOfNewName(body);
     go(at("/account"));
-  }
+  });
 </script>
 
-{#if session.who.state === "signed-in"}
+{#if session.who.state === "signed-in" && change.wanted}
+  <PersonFrame heading={texts.changeDetails.nameAndLanguage} next={texts.changeDetails.anotherUsername}>
+    <ProofFirstHere account={session.who.account} {change} />
+  </PersonFrame>
+{:else if session.who.state === "signed-in"}
+  {@const { account } = session.who}
   <PersonFrame
     heading={texts.changeDetails.nameAndLanguage}
     next={texts.changeDetails.applicationsSeeTheNewName}
   >
-    <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), send)}>
+    <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, () => ({}), change.send)}>
       <FormProblem problem={form.problem} />
       <Field
         name="displayName"
@@ -77,6 +85,13 @@
           bind:value={username}
           error={form.errors["username"]}
         />
+        {#if account.username !== null && username.trim() !== account.username}
+          <p class="text-quiet" data-username-hint>
+            {account.email !== null && account.emailVerified
+              ? texts.changeDetails.yourOldNameIsKept
+              : texts.changeDetails.yourOldNameIsKeptOnly}
+          </p>
+        {/if}
       {/if}
       {#if page.mail !== "none"}
         <Choice

@@ -1,18 +1,22 @@
 <script lang="ts">
   /** Links with which a new password is chosen: after forgetting it, or with an invitation. */
-  import type { LinkLook } from "@lucchetto/contract";
+  import type { LinkLook, SetUpThing } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
   import { page } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Redemption } from "../lib/redemption.ts";
+  import { ThingShown } from "../lib/thing-shown.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SetUpLists from "../parts/SetUpLists.svelte";
+  import ThingFields from "../parts/ThingFields.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
+  import { rareTexts as rare } from "../texts/rare.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
@@ -23,7 +27,31 @@
   const form = new Form();
   let password = $state("");
   let repeated = $state("");
-  const judge = (): Record<string, string> => judgeNewPassword(password, repeated);
+  /** Whoever shows something that was set up keeps all of it. */
+  const shown = new ThingShown(() => look.shows);
+  let keeps = $state(false);
+  let notMine: string[] = $state([]);
+  const mayKeep = $derived(look.shows.length > 0 && look.setUp !== null && look.setUp.goes.some(isKept));
+  const judge = (): Record<string, string> => ({
+    ...(keeps ? shown.judge(rare.linkVerify.enterThePasswordYouChose) : {}),
+    ...judgeNewPassword(password, repeated),
+  });
+  const send = async (): Promise<void> =>
+    redeem({
+      password,
+      ...(keeps ? await shown.show() : {}),
+      ...(notMine.length === 0 ? {} : { notMine }),
+    });
+
+  /** Keys go with any new password. */
+  function isKept({ kind }: SetUpThing): boolean {
+    return kind !== "access-key";
+  }
+
+  function turn(): void {
+    keeps = !keeps;
+    form.errors = {};
+  }
   /** A passkey in the password's place. */
   async function byPasskey(): Promise<void> {
     form.problem = null;
@@ -50,11 +78,7 @@
 </script>
 
 <PersonFrame heading={words.heading} next={words.next}>
-  <form
-    class="space-y-5"
-    novalidate
-    onsubmit={(event) => form.submit(event, judge, () => redeem({ password }))}
-  >
+  <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
     <p>
@@ -62,6 +86,25 @@
         >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
       >
     </p>
+    {#if look.setUp !== null}
+      <SetUpLists setUp={look.setUp} isShown={keeps} bind:notMine />
+    {/if}
+    {#if keeps}
+      <ThingFields
+        {shown}
+        passwordLabel={rare.linkVerify.passwordYouRegisteredWith}
+        instead={rare.setUp.instead}
+        errors={form.errors}
+        chosen={() => (form.errors = {})}
+      />
+    {/if}
+    {#if mayKeep}
+      <p>
+        <ActionButton kind="text" class="text-left" onclick={turn}
+          >{keeps ? rare.setUp.letItGo : rare.setUp.keepIt}</ActionButton
+        >
+      </p>
+    {/if}
     <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     <MainButton text={words.button} busyText={texts.linkPassword.saving} busy={form.sending} />
     {#if look.purpose === "invite" && knowsPasskeys}

@@ -13,6 +13,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import SetUpLists from "../parts/SetUpLists.svelte";
   import { texts } from "../texts/texts.ts";
   import LinkCode from "./LinkCode.svelte";
   import NextStep from "./NextStep.svelte";
@@ -60,6 +61,7 @@
           >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
         >
       </p>
+      {#if look.setUp !== null}<div class="mb-6 space-y-5"><SetUpLists setUp={look.setUp} /></div>{/if}
       <MainButton text={texts.linkSignIn.signIn} busyText={texts.linkSignIn.signingIn} busy={form.sending} />
     </form>
   </PersonFrame>
@@ -88,6 +90,7 @@
         </div>
       {/if}
     </dl>
+    {#if look.setUp !== null}<div class="mb-6 space-y-5"><SetUpLists setUp={look.setUp} /></div>{/if}
     <p class="mb-6">{texts.linkSignIn.ifThatWasYouGet}</p>
   </LinkCode>
 {/if}

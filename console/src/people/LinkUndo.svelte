@@ -3,19 +3,16 @@
   import type { LinkLook } from "@lucchetto/contract";
   import { Form } from "../lib/form.svelte.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
-  import { askForPasskey } from "../lib/passkeys.ts";
   import type { Redemption } from "../lib/redemption.ts";
-  import ActionButton from "../parts/ActionButton.svelte";
-  import Field from "../parts/Field.svelte";
+  import { ThingShown } from "../lib/thing-shown.svelte.ts";
   import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
-  import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
+  import ThingFields from "../parts/ThingFields.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { rareTexts as rare } from "../texts/rare.ts";
-  import { texts } from "../texts/texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -23,15 +20,10 @@
   }
   const { look, redeem }: Props = $props();
   const form = new Form();
-  type Thing = LinkLook["shows"][number];
-  let chosen: Thing | null = $state(null);
-  let present = $state("");
-  let code = $state("");
+  const shown = new ThingShown(() => (look.wants === "thing-from-before" ? look.shows : []));
   let password = $state("");
   let repeated = $state("");
 
-  const thing = $derived(look.wants !== "thing-from-before" ? null : (chosen ?? look.shows[0] ?? null));
-  const others = $derived(look.shows.filter((one) => one !== thing));
   /** Whoever stops the erasing, or proves a corrected address, keeps the password. */
   const wantsNew = $derived(look.purpose === "undo-change" || look.purpose === "undo-factor");
   const words = $derived(
@@ -61,26 +53,11 @@
   );
 
   const judge = (): Record<string, string> => ({
-    ...(thing === "password" && present === "" ? { present: rare.linkUndo.enterFormerPassword } : {}),
-    ...((thing === "totp" || thing === "recovery-code") && code.trim() === ""
-      ? { code: rare.linkUndo.enterTheCode }
-      : {}),
+    ...shown.judge(rare.linkUndo.enterFormerPassword),
     ...(wantsNew ? judgeNewPassword(password, repeated) : {}),
   });
-  const shownOf = async (one: Thing): Promise<NonNullable<Redemption["present"]>> => {
-    if (one === "password") return present;
-    return one === "passkey" ? askForPasskey("sign-in") : { type: one, code: code.trim() };
-  };
   const send = async (): Promise<void> =>
-    redeem({
-      ...(thing === null ? {} : { present: await shownOf(thing) }),
-      ...(wantsNew ? { password } : {}),
-    });
-
-  function choose(other: Thing): void {
-    chosen = other;
-    form.errors = {};
-  }
+    redeem({ ...(await shown.show()), ...(wantsNew ? { password } : {}) });
 </script>
 
 <PersonFrame heading={words.heading} next={words.next}>
@@ -92,35 +69,17 @@
         >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
       >
     </p>
-    {#if thing !== null}
+    {#if shown.thing !== null}
       <p class="text-quiet">
         {look.purpose === "verify" ? rare.linkUndo.oneThingBeside : rare.linkUndo.youDidNotUse}
       </p>
-      {#if thing === "password"}
-        <PasswordField
-          name="present"
-          label={look.purpose === "verify" ? rare.linkUndo.yourPassword : rare.linkUndo.formerPassword}
-          bind:value={present}
-          autocomplete="current-password"
-          error={form.errors["present"]}
-        />
-      {:else if thing === "passkey"}
-        <p>{texts.passkeys.yourDeviceAsks}</p>
-      {:else}
-        <Field
-          name="code"
-          label={thing === "totp" ? rare.linkUndo.codeOfApp : rare.linkUndo.recoveryCode}
-          autocomplete="one-time-code"
-          bind:value={code}
-          error={form.errors["code"] ?? form.errors["present"]}
-        />
-      {/if}
-      {#each others as other (other)}
-        <p>
-          <ActionButton kind="text" onclick={() => choose(other)}>{rare.linkUndo.instead[other]}</ActionButton
-          >
-        </p>
-      {/each}
+      <ThingFields
+        {shown}
+        passwordLabel={look.purpose === "verify" ? rare.linkUndo.yourPassword : rare.linkUndo.formerPassword}
+        instead={rare.linkUndo.instead}
+        errors={form.errors}
+        chosen={() => (form.errors = {})}
+      />
     {/if}
     {#if wantsNew}
       <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />

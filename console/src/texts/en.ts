@@ -170,6 +170,11 @@ export const en = {
     aLinkIsOnIts: "A link is on its way.",
   },
   changeDetails: {
+    anotherUsername: "Before you get another username, show that it is you.",
+    yourOldNameIsKept:
+      "For 7 days nobody else can take your old username, and we mail you a link that undoes the change.",
+    yourOldNameIsKeptOnly:
+      "For 7 days nobody else can take your old username. Your account has no confirmed address, so nobody is told, and only you can change it back.",
     nameAndLanguage: "Name and language",
     applicationsSeeTheNewName: "Applications see the new name immediately.",
     name: "Name",
@@ -196,6 +201,18 @@ export const en = {
     cancel: "Cancel",
     thisCannotBeShownRight: "This cannot be shown right now.",
     enterYourCurrentPassword: "Enter your current password.",
+    setPassword: "Set a password",
+    accessKeys: "Your access keys",
+    keysOfTheLastDays: (days: number) =>
+      `Keys open your account’s data without the password. Those created in the last ${days} days end now, unless you keep them.`,
+    keepKey: (name: string) => `Keep “${name}”`,
+    staysKey: (name: string) => `“${name}” stays`,
+    keyMade: "created {when} from {network}",
+    keyUsed: "last used {when}",
+    keyNeverUsed: "never used",
+    keysEnded: (ended: number) =>
+      ended === 1 ? "One access key was ended." : `${ended} access keys were ended.`,
+    unknown: "an unknown network",
     youWereNotSignedIn: "You were not signed in anywhere else.",
   },
   checkMail: {

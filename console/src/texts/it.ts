@@ -220,6 +220,11 @@ export const it: Texts = {
     aLinkIsOnIts: "Il link è in arrivo.",
   },
   changeDetails: {
+    anotherUsername: "Prima di cambiare nome utente, mostra che sei tu.",
+    yourOldNameIsKept:
+      "Per 7 giorni nessun altro può prendere il vecchio nome utente, e ricevi un link per annullare la modifica.",
+    yourOldNameIsKeptOnly:
+      "Per 7 giorni nessun altro può prendere il vecchio nome utente. L’account non ha un indirizzo confermato: nessuno viene avvisato, e solo tu puoi tornare indietro.",
     nameAndLanguage: "Nome e lingua",
     applicationsSeeTheNewName: "Le applicazioni vedono subito il nuovo nome.",
     name: "Nome",
@@ -248,6 +253,18 @@ export const it: Texts = {
     cancel: "Annulla",
     thisCannotBeShownRight: NOT_NOW,
     enterYourCurrentPassword: "Inserisci la tua password attuale.",
+    setPassword: "Imposta una password",
+    accessKeys: "Le tue chiavi di accesso",
+    keysOfTheLastDays: (days: number) =>
+      `Le chiavi aprono i dati del tuo account senza password. Quelle create negli ultimi ${days} giorni finiscono ora, se non le tieni.`,
+    keepKey: (name: string) => `Tieni «${name}»`,
+    staysKey: (name: string) => `«${name}» resta`,
+    keyMade: "creata {when} da {network}",
+    keyUsed: "usata {when}",
+    keyNeverUsed: "mai usata",
+    keysEnded: (ended: number) =>
+      ended === 1 ? "Una chiave di accesso è finita." : `${ended} chiavi di accesso sono finite.`,
+    unknown: "una rete sconosciuta",
     youWereNotSignedIn: "Non avevi altre sessioni aperte.",
   },
   checkMail: {

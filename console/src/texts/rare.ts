@@ -1,4 +1,5 @@
 /** Texts of what few people ever see, in both languages together, so that they weigh on no page that many see. */
+import type { SetUpThing } from "@lucchetto/contract";
 import { page } from "../lib/page.ts";
 import type { Value } from "./value.ts";
 
@@ -7,7 +8,7 @@ const en = {
     everythingSetUpDuringRegistration: "Everything set up during registration is removed.",
     passwordYouRegisteredWith: "Password you registered with",
     oneMoment: "One moment …",
-    iKnowThePasswordI: "I know the password I registered with",
+    iKnowThePasswordI: "I registered, and can show something of mine",
     iDontKnowItOr: "I don’t know it, or didn’t register: choose a new one",
     useThisAddress: "Use this address?",
     itBecomesTheAddressOf: "It becomes the address of your account.",
@@ -20,6 +21,28 @@ const en = {
     confirmThatThisAddressIs: "Confirm that this address is yours.",
     confirmAddress: "Confirm address",
     enterThePasswordYouChose: "Enter the password you chose when you registered.",
+  },
+  setUp: {
+    thisGoes: "This will be removed, because it was set up before anyone confirmed this address:",
+    thisStays: "This stays in the account:",
+    notMine: "Not mine",
+    since: (when: Value) => `set up on ${when}`,
+    keepIt: "I set this up: keep it",
+    letItGo: "I didn’t set this up: remove it",
+    kinds: {
+      authenticator: (name: Value) => `Authenticator app “${name}”`,
+      passkey: (name: Value) => `Passkey “${name}”`,
+      "recovery-codes": () => "Recovery codes",
+      "access-key": (name: Value) => `Access key “${name}”`,
+      labels: (name: Value) => `Labels: ${name}`,
+      reference: (name: Value) => `The site’s reference ${name}`,
+    } as Record<SetUpThing["kind"], (name: Value) => string>,
+    instead: {
+      password: "Use the password",
+      passkey: "Use a passkey",
+      totp: "Use the authenticator app",
+      "recovery-code": "Use a recovery code",
+    },
   },
   eraseOneself: {
     yourAccountIsErased: "Your account is erased",
@@ -199,7 +222,7 @@ const it: typeof en = {
     everythingSetUpDuringRegistration: "Tutto ciò che era stato impostato alla registrazione viene rimosso.",
     passwordYouRegisteredWith: "Password della registrazione",
     oneMoment: "Un momento …",
-    iKnowThePasswordI: "Conosco la password della registrazione",
+    iKnowThePasswordI: "Ho fatto io la registrazione e posso mostrare qualcosa di mio",
     iDontKnowItOr: "Non la conosco, o non ho fatto io la registrazione: ne scelgo una nuova",
     useThisAddress: "Usare questo indirizzo?",
     itBecomesTheAddressOf: "Diventa l’indirizzo del tuo account.",
@@ -213,6 +236,28 @@ const it: typeof en = {
     confirmThatThisAddressIs: "Conferma che l’indirizzo è tuo.",
     confirmAddress: "Conferma l’indirizzo",
     enterThePasswordYouChose: "Inserisci la password scelta al momento della registrazione.",
+  },
+  setUp: {
+    thisGoes: "Questo viene tolto, perché è stato impostato prima che qualcuno confermasse l’indirizzo:",
+    thisStays: "Questo resta nell’account:",
+    notMine: "Non è mio",
+    since: (when: Value) => `dal ${when}`,
+    keepIt: "L’ho impostato io: resta",
+    letItGo: "Non l’ho impostato io: va tolto",
+    kinds: {
+      authenticator: (name: Value) => `App di autenticazione «${name}»`,
+      passkey: (name: Value) => `Passkey «${name}»`,
+      "recovery-codes": () => "Codici di recupero",
+      "access-key": (name: Value) => `Chiave di accesso «${name}»`,
+      labels: (name: Value) => `Etichette: ${name}`,
+      reference: (name: Value) => `Riferimento del sito ${name}`,
+    },
+    instead: {
+      password: "Usa la password",
+      passkey: "Usa una passkey",
+      totp: "Usa l’app di autenticazione",
+      "recovery-code": "Usa un codice di recupero",
+    },
   },
   eraseOneself: {
     yourAccountIsErased: "Il tuo account è stato cancellato",
