@@ -3,9 +3,11 @@ import { createHash } from "node:crypto";
 import { readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
 import { digest, importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { proveAddress } from "../../testing/visitor.ts";
 
 /** By the system's own library. */
 const crypt = (password: string, setting: string) =>
@@ -194,7 +196,13 @@ describe("accounts that are there", () => {
     const { out } = await lucchetto(["import", "check", join(importing.home, "there.yaml")]);
     expect(out).toMatch(/labels .*an import cannot assign operator/);
     expect(out).toMatch(/reference .*the same reference as line 2/);
-    const filled = await importRun(file("fill.yaml", `${source}\nexisting: fill`));
+    // Nobody has proved the address: it may be a stranger's who registered first (A6).
+    const unproved = await importRun(file("fill.yaml", `${source}\nexisting: fill`));
+    expect(unproved.report).toMatchObject({ taken: 0, filled: 0, refused: 3 });
+    const dry = await lucchetto(["import", "check", join(importing.home, "fill.yaml")]);
+    expect(dry.out).toMatch(/nobody has verified the address/);
+    await proveAddress(service, "wilma@old.example", "her own good password");
+    const filled = await importRun(file("fill-2.yaml", `${source}\nexisting: fill # again`));
     expect(filled.report).toMatchObject({ taken: 0, filled: 1, refused: 2 });
     const [row] = await service.dataSource.query(
       "SELECT email, username, displayName, reference, labels FROM account WHERE id = ?",
@@ -208,5 +216,19 @@ describe("accounts that are there", () => {
     });
     expect(row.labels).toEqual(["keeper"]);
     expect(await signIn("wilma@old.example", "her own good password")).toBe(201);
+  });
+
+  test("A6 a username alone fills nothing, unless the plan says so and each row was listed", async () => {
+    const body = { username: "xaver", password: "his own good password" };
+    await service.client(routes.register, { body });
+    file("by-name.csv", "login,name,ref\nxaver,Xaver,71\n");
+    const source = `source: {file: by-name.csv, format: csv}\ncolumns:\n  username: login\n  displayName: name\n  reference: ref\nexisting: fill`;
+    const refused = await importRun(file("by-name.yaml", source));
+    expect(refused.report).toMatchObject({ taken: 0, filled: 0, refused: 1 });
+    file("by-name-2.yaml", `${source}\nfillByUsername: true`);
+    const { out } = await lucchetto(["import", "check", join(importing.home, "by-name-2.yaml")]);
+    expect(out).toMatch(/Only the username says[^]*2\s+xaver\s+[0-9a-f-]{36}/);
+    const filled = await importRun(join(importing.home, "by-name-2.yaml"));
+    expect(filled.report).toMatchObject({ taken: 0, filled: 1, refused: 0 });
   });
 });

@@ -190,6 +190,12 @@ export const PROBLEMS = {
       "The account has a built-in label (operator or auditor), so no application can change, suspend or invite it.",
     mend: "An operator can do it, in the console or with `lucchetto account`.",
   },
+  "suspended-by-operator": {
+    status: 403,
+    title: "Suspended by an operator",
+    meaning: "An operator suspended this account, so no application can restore it.",
+    mend: "An operator can do it, in the console or with `lucchetto account restore`.",
+  },
   "proxies-only": {
     status: 403,
     title: "For reverse proxies only",

@@ -11,6 +11,7 @@ import type { HostCookie } from "./http/host-cookie.ts";
 import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
+import type { RefusedTry } from "./problem.ts";
 import type { LastSeen } from "./session/last-seen.ts";
 import type { LiveSession } from "./session/store.ts";
 import type { Consult } from "./webhook/consult.ts";
@@ -31,6 +32,8 @@ export interface ServiceContext {
   readonly questions: AppQuestions;
   /** Whether one more refused access key is written down. */
   readonly isRefusalJournalled: () => boolean;
+  /** Tries that were not looked at. */
+  readonly refusals: RefusalJournal;
   readonly lookUps: LookUps;
   readonly ownCookie: HostCookie;
   readonly deviceCookie: HostCookie;
@@ -69,6 +72,16 @@ export interface Visit {
   readonly requestId: string;
   /** The app with forms of its own that calls for a visitor. */
   readonly appId: string | null;
+}
+
+/** Tries that were not looked at, on their way to the journal. */
+export interface RefusalJournal {
+  /** Notes one: the first of a window is written at once, the others with its end. */
+  note(refused: RefusedTry, visit: Visit): Promise<void>;
+  /** Writes what was counted in windows that are over. */
+  flush(): Promise<void>;
+  /** Writes all that was counted and stops. */
+  close(): Promise<void>;
 }
 
 /** What the one key is called where there is no key ring: it is gone with the process. */

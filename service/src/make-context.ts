@@ -19,6 +19,7 @@ import { createHashing } from "./password/hashing.ts";
 import { createLastSeen } from "./session/last-seen.ts";
 import { findByTokens } from "./session/store.ts";
 import { joinLookUps } from "./storage/index.ts";
+import { journalRefusals } from "./throttle/refusals.ts";
 import { createConsult } from "./webhook/consult.ts";
 
 export interface ServiceParts {
@@ -47,6 +48,7 @@ export async function makeContext({
     fleet: createFleetCounter({ dataSource, clock }),
     consult: createConsult(configuration, clock, logger),
     isRefusalJournalled: limitRefusals(clock),
+    refusals: journalRefusals({ dataSource, configuration, clock }, logger),
     lookUps: joinedLookUps(dataSource),
     lastSeen: createLastSeen(dataSource, sessions, logger),
     questions: countQuestions(dataSource, clock, logger),

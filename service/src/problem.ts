@@ -1,6 +1,14 @@
 /** Problems as values: thrown by use cases, one of the catalogue each. Only `http/` knows how they are sent. */
 import type { FieldError, ProblemCode } from "@lucchetto/contract";
 import { PROBLEMS } from "@lucchetto/contract";
+import type { ThrottleKind } from "@lucchetto/core";
+
+/** A try that was not looked at, for there were too many. */
+export interface RefusedTry {
+  readonly kind: ThrottleKind;
+  /** Whose count it was; `null`: nobody's, or a network's. */
+  readonly accountId: string | null;
+}
 
 /** What a problem says beyond its entry in the catalogue. */
 export interface ProblemParts {
@@ -10,6 +18,8 @@ export interface ProblemParts {
   /** Whole seconds. */
   readonly retryAfter?: number;
   readonly headers?: Readonly<Record<string, string>>;
+  /** Of a try that was not looked at: what counted it, for the journal alone. */
+  readonly refusedTry?: RefusedTry;
 }
 
 /** Thrown to answer with a problem of the catalogue. */

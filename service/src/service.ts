@@ -145,7 +145,7 @@ function guardRequests(
   const { publicUrl } = context.configuration;
   const methodsOf = rememberMethods(app);
   acceptJson(app);
-  answerProblems(app, publicUrl);
+  answerProblems(app, publicUrl, context.refusals);
   app.addHook("onRequest", async ({ headers: { host } }) => {
     if (!isOwnHost(host)) throw new ProblemReply("wrong-host");
   });

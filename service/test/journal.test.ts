@@ -35,6 +35,7 @@ const ELSEWHERE: readonly JournalKind[] = [
   "password.record-dearer", // service/test/schemes.test.ts
   "passkey.counter-behind", // service/test/passkey.test.ts
   "passkey.backup-changed",
+  "throttle.refused", // service/test/throttle.test.ts
   "throttle.released", // service/test/throttle.test.ts
   "accounts.exported", // cli/test/export.test.ts
   "intake.begun",

@@ -1,6 +1,7 @@
 /** What strangers can do without a link or a right, and what owners, operators and applications keep all the same. */
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
+import { eventually } from "../../testing/eventually.ts";
 import { addPasskey } from "../../testing/passkey.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -58,6 +59,23 @@ describe("noise", () => {
     expect((await undo(PASSWORD)).status).toBe(200);
   });
 
+  test("RC-14 A13 strangers' asks for links keep nothing back from a browser that the account knows", async () => {
+    const email = "renzo@brina.example";
+    await service.register(email);
+    await proveAddress(service, email);
+    const mine = new Visitor(service);
+    const proof = { type: "password", identifier: email, password: PASSWORD };
+    expect((await mine.post("/v1/sign-in", { proof })).status).toBe(201);
+    const ask = (who: Visitor) => who.post("/v1/mail-links", { purpose: "reset", identifier: email });
+    for (let strangers = 0; strangers < 8; strangers += 1) await ask(new Visitor(service));
+    await eventually(
+      async () => (await mailsTo(service, email)).filter(({ template }) => template === "reset").length === 8,
+    );
+    const seen = new Set((await mailsTo(service, email)).map(({ id }) => id));
+    await ask(mine);
+    expect((await mailTo(service, email, "reset", seen)).links[0]).toMatch(/#lcl_/);
+  });
+
   test("RC-14 what strangers type as a name counts nothing inside the account's own session", async () => {
     const { id, token } = await service.register("silvia@brina.example");
     for (let tries = 0; tries < 6; tries += 1) await wrong(id);
@@ -79,6 +97,55 @@ test("RC-17 a username that could be taken for an id is refused, at registering 
     expect(registering.status).toBe(400);
     await expect(service.as(token)(routes.changeOwnAccount, { body: { username } })).rejects.toThrow();
   }
+});
+
+describe("applications", () => {
+  test("A18 an app restores what an app suspended, and never what an operator did", async () => {
+    const { id } = await service.register("tullio@brina.example");
+    const operator = service.as(await service.operator());
+    const { body: app } = await operator(routes.addApp, {
+      body: { name: "Bookings", redirectUris: ["http://localhost:9/in"], rights: ["accounts"] },
+    });
+    const authorization = `Basic ${Buffer.from(`${app.app.clientId}:${app.key}`).toString("base64")}`;
+    const set = async (state: string) =>
+      send(service, "PATCH", `/v1/app/accounts/${id}`, {
+        headers: { authorization, "content-type": "application/json" },
+        body: JSON.stringify({ state }),
+      });
+    expect((await set("suspended")).status).toBe(200);
+    expect((await set("active")).status).toBe(200);
+    const suspend = { params: { id }, body: { state: "suspended" } } as const;
+    await operator(routes.changeAccount, suspend);
+    // Suspending it once more makes it none of the app's.
+    expect((await set("suspended")).status).toBe(200);
+    const refused = await set("active");
+    expect([refused.status, codeOf(refused)]).toEqual([403, "suspended-by-operator"]);
+    await operator(routes.changeAccount, { params: { id }, body: { state: "active" } });
+  });
+});
+
+describe("records", () => {
+  test("A18 a hash cut short matches nothing, and is told as damaged", async () => {
+    const email = "ulisse@brina.example";
+    const { id } = await service.register(email);
+    const [{ record }] = await service.dataSource.query(
+      "SELECT record FROM password_record WHERE accountId = ?",
+      [id],
+    );
+    const whole = String(record);
+    const digest = whole.slice(whole.lastIndexOf("$") + 1);
+    // scrypt's first sixteen bytes are those of its thirty-two.
+    const cut = Buffer.from(digest, "base64").subarray(0, 16).toString("base64").replaceAll("=", "");
+    await service.dataSource.query("UPDATE password_record SET record = ? WHERE accountId = ?", [
+      `${whole.slice(0, whole.lastIndexOf("$") + 1)}${cut}`,
+      id,
+    ]);
+    const proof = { type: "password", identifier: email, password: PASSWORD };
+    expect((await new Visitor(service).post("/v1/sign-in", { proof })).status).toBe(401);
+    const operator = service.as(await service.operator());
+    const { body } = await operator(routes.showAccountDetail, { params: { id } });
+    expect(body.password).toEqual({ unreadable: "the hash has 16 bytes; as it was stored it had 32" });
+  });
 });
 
 describe("operators", () => {

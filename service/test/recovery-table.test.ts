@@ -407,6 +407,27 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
       expect(await guessCodes(email, app, NEW)).toBe(10);
     },
 
+    "RC-7 A15 a mailbox buys thirty guesses in a year without a complete sign-in, however many resets":
+      async () => {
+        const { id, email, token } = await owner("enzo");
+        const app = await enrolAuthenticator(service, token, {});
+        await useTriesUp(id, 90);
+        let bought = 0;
+        for (let resets = 0; resets < 5; resets += 1) {
+          await service.clock.advance(DAY + 60_000);
+          await reset(email, `${NEW} ${resets}`);
+          bought += await guessCodes(email, app, `${NEW} ${resets}`);
+        }
+        expect(bought).toBe(30);
+        // The owner's own recovery code still signs in, and begins the count anew.
+        const back = new Visitor(service);
+        await signIn(back, email, `${NEW} 4`);
+        const [code = ""] = app.recoveryCodes;
+        expect((await proof(back, { type: "recovery-code", code })).status).toBe(201);
+        const left = "SELECT 1 FROM throttle_count WHERE kind = 'account-codes-by-mail' AND subject = ?";
+        expect(await service.dataSource.query(left, [id])).toEqual([]);
+      },
+
     "RC-7 without a second factor a reset counts nothing, and operators see nobody held back": async () => {
       const { id, email } = await owner("edda");
       await reset(email, NEW);

@@ -1,6 +1,7 @@
 import { randomBytes } from "node:crypto";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
+import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -356,6 +357,25 @@ describe("what is told and kept", () => {
     expect(
       await service.dataSource.query("SELECT failures FROM throttle_count WHERE subject = ?", [id]),
     ).toEqual([{ failures: 1 }]);
+  });
+
+  test("A20 what was refused for tries is in the journal: the first of a window at once, the others counted", async () => {
+    const { email, id } = await person("refused");
+    for (let tries = 0; tries < 5; tries += 1) await wrong(email);
+    for (let tries = 0; tries < 7; tries += 1) expect((await wrong(email)).status).toBe(429);
+    const noted = () =>
+      service.dataSource.query<Array<{ reason: string; outcome: string }>>(
+        "SELECT reason, outcome FROM journal_entry WHERE accountId = ? AND kind = 'throttle.refused' ORDER BY id",
+        [id],
+      );
+    await eventually(async () => (await noted()).length > 0);
+    expect(await noted()).toEqual([{ reason: "name", outcome: "refused" }]);
+    // The next one, in another window, says how many there were.
+    await service.clock.advance(16 * MINUTE);
+    for (let tries = 0; tries < 2; tries += 1) await wrong(email);
+    await eventually(async () => (await noted()).length > 1);
+    expect((await noted())[1]?.reason).toBe("name, 6 more before");
+    await service.clock.reset();
   });
 
   test("operators alone see and release what is held back", async () => {

@@ -381,6 +381,18 @@ function printCheck(report: IntakeCheck): void {
     );
   }
   for (const { who, outcome } of known) print("", KNOWN[outcome](printable(who)));
+  if (report.filledByUsername.length > 0) {
+    print("", "Only the username says that these are the same person:");
+    printTable(
+      ["line", "username", "account"],
+      report.filledByUsername.map(({ line, username, accountId }) => [
+        String(line),
+        printable(username),
+        accountId,
+      ]),
+      "",
+    );
+  }
   if (faults.length === 0) return;
   print("");
   printTable(

@@ -41,6 +41,27 @@
 {#each check.known as { who, outcome } (who)}
   <p class="mt-2"><StateWord kind={OUTCOMES[outcome]} text={texts.moveIn.known[outcome](who)} /></p>
 {/each}
+{#if check.filledByUsername.length > 0}
+  <table class="mt-4 w-full text-left text-sm">
+    <caption class="text-quiet mb-1 text-left">{texts.moveIn.onlyTheUsernameSays}</caption>
+    <thead class="text-quiet">
+      <tr>
+        <th scope="col" class="py-1 pr-4 font-medium">{texts.movingIn.line}</th>
+        <th scope="col" class="py-1 pr-4 font-medium">{texts.moveIn.username}</th>
+        <th scope="col" class="py-1 font-medium">{texts.moveIn.account}</th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each check.filledByUsername as { line, username, accountId } (line)}
+        <tr class="border-line border-t align-top">
+          <td class="py-1.5 pr-4 font-mono">{line}</td>
+          <td class="py-1.5 pr-4">{username}</td>
+          <td class="py-1.5 font-mono">{accountId}</td>
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+{/if}
 {#if check.faults.length > 0}
   <table class="mt-4 w-full text-left text-sm">
     <caption class="text-quiet mb-1 text-left">{texts.moveIn.theseRowsWouldBeRefused}</caption>

@@ -62,7 +62,7 @@ export const changeAccountByApp = defineRoute({
   summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
   access: "app",
   right: "accounts",
-  problems: ["identifier-taken", "account-of-operators", "throttled"],
+  problems: ["identifier-taken", "account-of-operators", "suspended-by-operator", "throttled"],
   params: z.strictObject({ id }),
   body: changes({ ...settable, labels }),
   replies: { 200: account },

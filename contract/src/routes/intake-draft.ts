@@ -17,6 +17,9 @@ export const intakeCheck = z
     faults: z
       .array(z.object({ line: count, member: z.string(), reason: z.string() }))
       .describe("the first of them"),
+    filledByUsername: z
+      .array(z.object({ line: count, username: z.string(), accountId: id }))
+      .describe("every row that would fill an account by its username alone"),
     passwords: z
       .array(z.object({ words: z.string(), rows: count }))
       .describe("how the passwords are kept, and in how many rows"),

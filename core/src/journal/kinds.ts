@@ -4,6 +4,7 @@ export const JOURNAL_KINDS = [
   "account.registration-refused",
   "account.changed",
   "account.set-up-removed",
+  "throttle.refused",
   "account.change-refused",
   "account.closed",
   "account.reopened",

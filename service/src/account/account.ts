@@ -173,7 +173,7 @@ async function applyChange(
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);
   if (account === null) throw new ProblemReply("not-found");
-  if ("appId" in actor) assertAppMayChange(account);
+  if ("appId" in actor) assertAppMayChange(account, change);
   // Suspended it would be kept from its owner's wish to be erased.
   if (account.state === "closed" && change.state === "suspended")
     throw fieldProblem([fieldError("state", "account-is-closed")]);
@@ -185,6 +185,7 @@ async function applyChange(
     mustChangePassword: change.mustChangePassword ?? account.mustChangePassword,
     firstPasswordUntil: firstPasswordAfter(account, change, now),
     eraseAt: change.state === undefined ? account.eraseAt : null,
+    suspendedBy: suspendedByAfter(account, change, actor),
   };
   await updateAccount(manager, id, changed);
   if (changed.state === "suspended") {
@@ -215,6 +216,18 @@ async function applyChange(
   return { ...account, ...changed };
 }
 
+/** An app's own suspension takes nothing from one that an operator made before. */
+function suspendedByAfter(
+  { state, suspendedBy }: AccountRow,
+  change: AccountChange,
+  actor: Actor,
+): AccountRow["suspendedBy"] {
+  if (change.state === undefined) return suspendedBy;
+  if (change.state !== "suspended") return null;
+  if ("operator" in actor) return "operator";
+  return state === "suspended" ? suspendedBy : "app";
+}
+
 /** A new one is wanted: then the first one is enough no longer. One whose time is over stays refused, whatever is wanted. */
 function firstPasswordAfter(
   { firstPasswordUntil }: AccountRow,
@@ -227,9 +240,12 @@ function firstPasswordAfter(
 }
 
 /** Of one that is being erased applications see nothing, and of operators' they change nothing. */
-function assertAppMayChange(account: AccountRow): void {
+function assertAppMayChange(account: AccountRow, { state }: AccountChange): void {
   if (account.state === "closed") throw new ProblemReply("not-found");
   if (isOfOperators(account)) throw new ProblemReply("account-of-operators");
+  // What an operator suspended, or nobody knows who, only an operator restores.
+  if (state === "active" && account.state === "suspended" && account.suspendedBy !== "app")
+    throw new ProblemReply("suspended-by-operator");
 }
 
 function reasonOf({ state, mustChangePassword, labels, reference }: AccountChange): string {

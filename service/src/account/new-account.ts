@@ -49,5 +49,6 @@ export function newAccount(now: Date, parts: NewAccount): AccountRow {
     firstProvedAt: (parts.emailVerifiedAt ?? null) === null ? null : now,
     emailSetAt: null,
     usernameSetAt: null,
+    suspendedBy: null,
   };
 }

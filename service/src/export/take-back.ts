@@ -29,6 +29,7 @@ import { IntakeRefusal } from "../intake/run.ts";
 import type { AccountRows } from "../intake/store.ts";
 import {
   endIntake,
+  findErased,
   findHeld,
   findIntake,
   findRecipes,
@@ -321,7 +322,7 @@ async function readAccount(
       firstPasswordUntil: dateOf(read.firstPasswordUntil),
       userHandle: bytesOf(read.userHandle),
       firstProvedAt: dateOf(read.emailVerifiedAt),
-      ...{ emailSetAt: null, usernameSetAt: null },
+      ...{ emailSetAt: null, usernameSetAt: null, suspendedBy: null },
     },
     record: recordOf(read),
     imported: importedOf(read, intake),
@@ -381,7 +382,14 @@ function importedOf(
 ): ImportedPasswordRow | null {
   const imported = password?.imported ?? null;
   if (imported === null) return null;
-  return { ...imported, accountId, intakeId: intake.id, salt: bytesOf(imported.salt), replacedAt: null };
+  return {
+    ...imported,
+    accountId,
+    intakeId: intake.id,
+    salt: bytesOf(imported.salt),
+    hashBytes: null,
+    replacedAt: null,
+  };
 }
 
 function passkeyOf(one: ExportedAccount["passkeys"][number], accountId: string): PasskeyRow {
@@ -436,6 +444,10 @@ async function partBy(
     ids: fit.map(({ account }) => account.id),
   });
   const held = await findHeld(manager, emails, now);
+  const erased = await findErased(
+    manager,
+    fit.map(({ account }) => account.id),
+  );
   const known = new Set(
     there.flatMap((one) => [one.id, `e:${one.emailKey}`, `u:${one.usernameKey}`, `r:${one.reference}`]),
   );
@@ -449,7 +461,8 @@ async function partBy(
       ...(reference === null ? [] : [`r:${reference}`]),
     ];
     const isThere = keys.some((key) => known.has(key));
-    if (!isThere && !held.has(emailKey ?? "")) {
+    const isErased = erased.has(id);
+    if (!isThere && !isErased && !held.has(emailKey ?? "")) {
       taken.push(one);
       // Two lines of one export must not be the same person either.
       for (const key of keys) known.add(key);
@@ -459,7 +472,9 @@ async function partBy(
         member: "row",
         reason: isThere
           ? "an account with this id, address, username or reference already exists"
-          : "the address is reserved for its former owner",
+          : isErased
+            ? "the account was erased after this export was made, and stays erased"
+            : "the address is reserved for its former owner",
         values: { email, username, reference },
       });
   }

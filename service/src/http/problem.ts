@@ -2,9 +2,11 @@
 import type { Problem, ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import type { RefusalJournal } from "../context.ts";
 import type { ProblemParts } from "../problem.ts";
 import { ProblemReply } from "../problem.ts";
 import { isStorageUnavailable } from "../storage/index.ts";
+import { visitOf } from "./visit.ts";
 
 /** The problem's body. */
 export function problemBody(
@@ -74,10 +76,17 @@ export function problemOf(error: unknown): Pick<ProblemReply, "code" | "parts"> 
   return { code: "internal-error", parts: {} };
 }
 
-/** Answers every error with a problem. */
-export function answerProblems(app: FastifyInstance, publicUrl: string): void {
+/** Answers every error with a problem. Tries that were not looked at are noted. */
+export function answerProblems(
+  app: FastifyInstance,
+  publicUrl: string,
+  refusals: Pick<RefusalJournal, "note">,
+): void {
   app.setErrorHandler((error, request, reply) => {
     const problem = problemOf(error);
+    const { refusedTry } = problem.parts;
+    // Beside the reply: how long it takes tells nobody whether a name is known.
+    if (refusedTry !== undefined) void refusals.note(refusedTry, visitOf(request));
     if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
     if (problem.code === "storage-unavailable")
       request.log.warn({ err: error }, "the database cannot be reached, or cannot work");

@@ -120,6 +120,7 @@ export async function checkSource(
     thereAlready: faults.there,
     faultCount: faults.count,
     faults: faults.told,
+    filledByUsername: faults.filledByUsername,
     passwords: [...passwords].map(([words, some]) => ({ words, rows: some })),
     recipes: [...recipes].map(([text, some]) => ({
       text,
@@ -228,8 +229,11 @@ async function findFaults(
   { dataSource, now }: { dataSource: DataSource; now: Date },
   plan: Plan,
   parts: { twice: Twice; pepperIds: ReadonlySet<string> },
-): Promise<{ count: number; there: number; told: IntakeCheck["faults"] }> {
+): Promise<
+  Pick<IntakeCheck, "filledByUsername"> & { count: number; there: number; told: IntakeCheck["faults"] }
+> {
   const told: IntakeCheck["faults"] = [];
+  const byUsername: IntakeCheck["filledByUsername"] = [];
   let faults = 0;
   let there = 0;
   const tell = (line: number, { member, reason }: RowFault): void => {
@@ -243,7 +247,13 @@ async function findFaults(
       const found = met[index] ?? null;
       if (found === null) continue;
       if ("fault" in found) tell(line, found.fault);
-      else there += 1;
+      else {
+        const fault = plan.existing === "fill" ? faultOfFilling(plan, found) : null;
+        if (fault !== null) tell(line, fault);
+        else there += 1;
+        if (fault === null && plan.existing === "fill" && found.by === "username")
+          byUsername.push({ line, username: found.account.usernameKey ?? "", accountId: found.account.id });
+      }
     }
     batch = [];
   };
@@ -253,13 +263,41 @@ async function findFaults(
     if (batch.length === BATCH) await look();
   }
   await look();
-  return { count: faults, there, told };
+  return { count: faults, there, told, filledByUsername: byUsername };
 }
 
 /** The account that a row would be, where it is there already; or why it can be none. */
 export type Met =
-  | { readonly account: Awaited<ReturnType<typeof findThere>>[number] }
+  | {
+      readonly account: Awaited<ReturnType<typeof findThere>>[number];
+      /** By what they are the same. */
+      readonly by: "email" | "username";
+    }
   | { readonly fault: RowFault };
+
+/**
+ * Why an account that is there gets nothing from a row: an address that nobody proved may be anybody's, and so may a username. `null`: the
+ * plan says that it is filled.
+ */
+export function faultOfFilling(
+  { existing, fillByUsername }: Pick<Plan, "existing" | "fillByUsername">,
+  { account: { id, state, emailVerifiedAt }, by }: Exclude<Met, { fault: RowFault }>,
+): RowFault | null {
+  const because = state === "closed" ? ", and is being erased" : "";
+  if (existing === "refuse" || state === "closed")
+    return { member: "row", reason: `the account already exists${because}: ${id}` };
+  if (by === "email" && emailVerifiedAt === null)
+    return {
+      member: "email",
+      reason: `an account with this address exists, but nobody has verified the address, so it may be somebody else's: ${id}`,
+    };
+  if (by === "username" && !fillByUsername)
+    return {
+      member: "username",
+      reason: `only the username is the same as that of ${id}; with fillByUsername: true in the plan it is filled`,
+    };
+  return null;
+}
 
 const HELD: Met = {
   fault: { member: "email", reason: "the address is reserved for the account that had it until recently" },
@@ -310,7 +348,7 @@ export async function meetAccounts(
       return { fault: { member: "username", reason: `another account has it: ${username.id}` } };
     if (reference !== null && reference.id !== main?.id)
       return { fault: { member: "reference", reason: `another account has it: ${reference.id}` } };
-    return main === null ? null : { account: main };
+    return main === null ? null : { account: main, by: account.email === null ? "username" : "email" };
   });
 }
 

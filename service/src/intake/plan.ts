@@ -121,6 +121,7 @@ const planSchema = z.strictObject({
     ),
   passwords: z.array(way).max(20).default([]),
   existing: z.enum(["refuse", "fill"]).default("refuse"),
+  fillByUsername: z.boolean().default(false),
 });
 
 type Parsed = z.infer<typeof planSchema>;
@@ -138,6 +139,8 @@ export interface Plan {
   readonly ways: readonly Way[];
   /** What becomes of rows whose account is there already. */
   readonly existing: Parsed["existing"];
+  /** A username alone, which proves nothing, is enough to say whose row it is. */
+  readonly fillByUsername: boolean;
   /** As it was written. */
   readonly text: string;
   /** Rows that were refused and mended, by their lines: these alone are taken. */
@@ -173,7 +176,7 @@ export function parsePlan(
     const faults = parsed.error.issues.flatMap(linesOf).map((line) => `  ${line}`);
     throw new PlanError([`${name} is not a valid plan:`, ...new Set(faults)].join("\n"));
   }
-  const { columns, passwords, existing } = parsed.data;
+  const { columns, passwords, existing, fillByUsername } = parsed.data;
   const ways = passwords.map((one, index): Way => {
     if (one.kind !== "recipe") return one;
     try {
@@ -185,7 +188,7 @@ export function parsePlan(
       throw new PlanError(`${name}: passwords.${index}.recipe, ${error.message}.`, { cause: error });
     }
   });
-  return { source: sourceOf(parsed.data.source, source), columns, ways, existing, text };
+  return { source: sourceOf(parsed.data.source, source), columns, ways, existing, fillByUsername, text };
 }
 
 function sourceOf(found: Parsed["source"], at: (file: string) => string): Plan["source"] {

@@ -10,6 +10,7 @@ import {
   makeRecord,
   NONCE_LENGTH,
   readRecipe,
+  readRecord,
   SALT_LENGTH,
   schemeTextOf,
   sealDigest,
@@ -28,7 +29,7 @@ import { errorCode } from "../storage/deadlock.ts";
 import type { AccountRow, ImportedPasswordRow, IntakeRefusalRow, IntakeRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
 import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
-import { isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
+import { faultOfFilling, isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
 import type { Plan } from "./plan.ts";
 import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
 import { toldColumns } from "./row.ts";
@@ -383,9 +384,9 @@ function partBy(
     if (found === null && made !== undefined) taken.push(made);
     else if (found !== null && "fault" in found) refused.push({ row, fault: found.fault });
     else if (found !== null) {
-      const fill = plan.existing === "fill" ? fillOf(found.account, judged) : null;
-      if (fill === null) refused.push({ row, fault: faultOfExisting(found.account) });
-      else fills.push(fill);
+      const fault = faultOfFilling(plan, found) ?? faultOfOperators(found.account);
+      if (fault === null) fills.push(fillOf(found.account, judged));
+      else refused.push({ row, fault });
     }
   }
   return { taken, fills, refused };
@@ -393,17 +394,16 @@ function partBy(
 
 type There = Extract<Met, { account: unknown }>["account"];
 
-function faultOfExisting({ id, state }: There): RowFault {
-  const because = state === "closed" ? ", and is being erased" : "";
-  return { member: "row", reason: `the account already exists${because}: ${id}` };
+/** An operator's account is left alone. */
+function faultOfOperators({ id, labels }: There): RowFault | null {
+  if (!labels.some((one) => one === "operator" || one === "auditor")) return null;
+  return { member: "row", reason: `the account already exists, and is an operator's: ${id}` };
 }
 
 const MAX_LABELS = 20;
 
-/** What it lacked; its address, password, factors and state are nobody's to change here. An operator's account is left alone. */
-function fillOf(there: There, { account }: JudgedRow): Fill | null {
-  if (there.state === "closed" || there.labels.some((one) => one === "operator" || one === "auditor"))
-    return null;
+/** What it lacked; its address, password, factors and state are nobody's to change here. */
+function fillOf(there: There, { account }: JudgedRow): Fill {
   const labels = [...new Set([...there.labels, ...account.labels])].slice(0, MAX_LABELS);
   return { id: there.id, displayName: account.displayName, reference: account.reference, labels };
 }
@@ -496,7 +496,10 @@ async function keep(writer: Writer, accountId: string, password: JudgedPassword)
     case "none":
       return null;
     case "record":
-      return { record: password.record, imported: base };
+      return {
+        record: password.record,
+        imported: { ...base, hashBytes: readRecord(password.record).hash.length },
+      };
     case "plain": {
       // An ordinary record at once, of which nothing from elsewhere is left.
       if (!wrapsLater)
@@ -517,7 +520,7 @@ async function keep(writer: Writer, accountId: string, password: JudgedPassword)
   }
 }
 
-const NOTHING_ALONG = { salt: null, isSaltText: false, username: null, email: null };
+const NOTHING_ALONG = { salt: null, isSaltText: false, username: null, email: null, hashBytes: null };
 
 async function keepDigest(
   { scheme, peppers, recipes, wrapsLater, configuration, hasher }: Writer,

@@ -81,7 +81,7 @@ export async function countStanding(
 /** Accounts that have one of these, as far as an intake may fill them. */
 export type ThereAlready = Pick<
   AccountRow,
-  "id" | "emailKey" | "usernameKey" | "reference" | "displayName" | "labels" | "state"
+  "id" | "emailKey" | "emailVerifiedAt" | "usernameKey" | "reference" | "displayName" | "labels" | "state"
 >;
 
 export async function findThere(
@@ -93,7 +93,7 @@ export async function findThere(
     ids?: readonly string[];
   },
 ): Promise<ThereAlready[]> {
-  const columns = "id, emailKey, usernameKey, reference, displayName, labels, state";
+  const columns = "id, emailKey, emailVerifiedAt, usernameKey, reference, displayName, labels, state";
   const asked = [
     ["emailKey", keys.emails],
     ["usernameKey", keys.usernames],
@@ -110,6 +110,19 @@ export async function findThere(
     ...row,
     labels: (typeof row.labels === "string" ? JSON.parse(row.labels) : row.labels) as string[],
   }));
+}
+
+/** Of these accounts those that were erased here, as far as the journal remembers. */
+export async function findErased(
+  manager: EntityManager,
+  ids: readonly string[],
+): Promise<ReadonlySet<string>> {
+  if (ids.length === 0) return new Set();
+  const rows = await manager.query<Array<{ accountId: string }>>(
+    "SELECT DISTINCT accountId FROM journal_entry WHERE accountId IN (?) AND kind = 'account.erased'",
+    [[...ids]],
+  );
+  return new Set(rows.map(({ accountId }) => accountId));
 }
 
 /** Of these addresses those that are held for somebody who had them. */

@@ -10,6 +10,7 @@ import type { Addressee, HeldBecause } from "../mail/mail.ts";
 import { writeMail } from "../mail/mail.ts";
 import type { AccountFacts, RegistrationRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
+import { isKnownDevice } from "../throttle/store.ts";
 import { countLiving, insertLink, supersedeOf } from "./store.ts";
 
 /** The mail in which a link of each purpose stands. */
@@ -115,12 +116,15 @@ export async function sendLink(
 
 async function whyHeld(
   manager: EntityManager,
-  { to: { accountId }, purpose, isWithinLimit }: LinkToSend,
+  { to: { accountId }, purpose, browserHash, isWithinLimit }: LinkToSend,
   now: Date,
 ): Promise<HeldBecause | null> {
   if (!isWithinLimit) return "address-limit";
   // Each of these undoes a change of its own, and nobody but the owner's changes make them.
   if (accountId === null || isUndo(purpose)) return null;
   const living = await countLiving(manager, { accountId, purpose, now });
-  return living >= MAX_LIVE_LINKS ? "too-many-links" : null;
+  if (living < MAX_LIVE_LINKS) return null;
+  // What strangers asked for keeps nothing back from a browser that the account knows: its own older link is void.
+  const isOwn = browserHash !== null && (await isKnownDevice(manager, accountId, browserHash));
+  return isOwn ? null : "too-many-links";
 }

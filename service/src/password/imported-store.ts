@@ -13,7 +13,7 @@ export interface Imported extends ImportedPasswordRow {
 export async function findImported(dataSource: DataSource, accountId: string): Promise<Imported | null> {
   const [row] = await dataSource.query<Array<Imported & { isSaltText: number | boolean }>>(
     `SELECT imported.accountId, imported.intakeId, imported.recipe, imported.salt, imported.isSaltText, imported.username, imported.email,
-            imported.replacedAt, recipe.text AS recipeText
+            imported.hashBytes, imported.replacedAt, recipe.text AS recipeText
        FROM imported_password imported LEFT JOIN recipe ON recipe.id = imported.recipe
       WHERE imported.accountId = ?`,
     [accountId],

@@ -6,6 +6,7 @@ import {
   judgeNewPassword,
   MINIMUM_LENGTH_BESIDE_FACTOR,
   PhcReadError,
+  readRecord,
   readScheme,
   SchemeError,
   SEALED_DIGEST_PREFIX,
@@ -20,9 +21,10 @@ import type { PasswordRecordRow } from "../storage/index.ts";
 import type { StoredPassword } from "./checking.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
-import { countTry, noteReplaced } from "./imported-store.ts";
+import { countTry, findImported, noteReplaced } from "./imported-store.ts";
 import type { NewRecord } from "./store.ts";
 import { replaceRecord, replaceWrapped } from "./store.ts";
+import { faultOfLength } from "./stored.ts";
 
 /** What new passwords are judged by. */
 export interface PasswordJudging {
@@ -100,10 +102,14 @@ export async function storeRemade(
 
 /** A stored record taken apart for operators; but for development, without a character of salt or digest. */
 export async function explain(
-  { hashing, configuration }: ServiceContext,
+  { hashing, configuration, dataSource }: ServiceContext,
   row: PasswordRecordRow,
 ): Promise<PasswordExplanation | { unreadable: string }> {
   try {
+    if (!row.record.startsWith(SEALED_DIGEST_PREFIX)) {
+      const fault = faultOfLength(readRecord(row.record), await findImported(dataSource, row.accountId));
+      if (fault !== null) return { unreadable: fault };
+    }
     const whole = explainRecord(row.record, hashing.scheme);
     const explanation = configuration.mode === "development" ? whole : withoutDigest(whole);
     return {

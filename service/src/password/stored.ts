@@ -8,6 +8,7 @@ import {
   checkWrapped,
   digestByRecipe,
   equalInConstantTime,
+  HASH_LENGTH,
   isOutdated,
   openDigest,
   PhcReadError,
@@ -46,11 +47,12 @@ export async function readStored(
   const sealed = readSealedDigest(text);
   const record = sealed === null ? readOrNull(text) : null;
   if (sealed === null && record === null) return UNREADABLE;
-  const isOld = record === null || isOutdated(record, hashing.scheme);
+  const isOld = record === null || isOutdated(record, hashing.scheme) || record.hash.length !== HASH_LENGTH;
   // Whatever is exactly as ours are was made here.
   const found = accountId !== null && isOld ? await findImported(dataSource, accountId) : null;
   const imported =
     found === null || insteadOfRecipe === undefined ? found : { ...found, recipeText: insteadOfRecipe };
+  if (record !== null && faultOfLength(record, found) !== null) return UNREADABLE;
   if (record !== null) return readUsual(hashing.peppers, record, { isOld, imported });
   if (sealed === null || accountId === null) return UNREADABLE;
   const digest = openDigest(context.sealingKeys, sealed, accountId);
@@ -92,6 +94,17 @@ function readUsual(
     matches: (shown) =>
       anySpelling(shown, async (password) => checkWrapped(await old(password), record, peppers)),
   };
+}
+
+/**
+ * Why a record's hash has not the length that its scheme makes: the beginning of a hash would match as well as the whole. One that came from
+ * elsewhere has the length that it came with.
+ */
+export function faultOfLength({ hash, scheme }: PasswordRecord, imported: Imported | null): string | null {
+  const cameAsItIs = imported !== null && imported.replacedAt === null && imported.recipe === null;
+  const wanted = cameAsItIs ? imported.hashBytes : (scheme.algorithm.fixedLength ?? HASH_LENGTH);
+  if (wanted === null || hash.length === wanted) return null;
+  return `the hash has ${hash.length} bytes; as it was stored it had ${wanted}`;
 }
 
 /** The record to check a password against: none where there is none or it cannot be used. */

@@ -7,6 +7,7 @@ import { sweepCounts, sweepDevices, sweepForgottenDevices } from "./store.ts";
 
 export const throttle: Capability = {
   routes: ({ context }) => throttleRoutes(context),
+  background: ({ refusals }) => refusals,
   sweeps: [
     { what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts },
     // As long as a browser keeps its mark.

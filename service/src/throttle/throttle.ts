@@ -341,6 +341,17 @@ interface ReservedCount {
 /** Of these the name is not kept: it may be a password, or is an address. */
 const NAMELESS: ReadonlySet<ThrottleKind> = new Set(["name", "address-mail"]);
 
+/** Of these the name is an account's id. */
+const OF_ACCOUNTS: ReadonlySet<ThrottleKind> = new Set([
+  "account-strange",
+  "account-known",
+  "account-own",
+  "account-factor",
+  "account-factor-known",
+  "account-codes-by-mail",
+  "account-usernames",
+]);
+
 /** The budget is used up; answered like any wait. */
 class BudgetClosed extends ProblemReply {}
 
@@ -354,7 +365,7 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<Reser
     const stored = await findCount(dataSource, id);
     const count = stored ?? emptyCount(now);
     const reservation = reserveTry(count, ruleOf(context, subject.kind), now);
-    if (reservation.outcome !== "reserved") throw refusal(reservation, now);
+    if (reservation.outcome !== "reserved") throw refusal(reservation, now, subject);
     if (await putCount(dataSource, row, { from: stored, to: reservation.next, now })) {
       return { giveBack: (manager = dataSource.manager) => giveBack(manager, id, count.waitUntil) };
     }
@@ -362,11 +373,16 @@ async function reserve(context: ServiceContext, subject: Subject): Promise<Reser
   throw new ProblemReply("too-busy", { retryAfter: 1 });
 }
 
-function refusal({ outcome, until }: Exclude<Reservation, { outcome: "reserved" }>, now: Date): ProblemReply {
+function refusal(
+  { outcome, until }: Exclude<Reservation, { outcome: "reserved" }>,
+  now: Date,
+  { kind, name, accountId = null }: Subject,
+): ProblemReply {
   const retryAfter = Math.max(1, Math.ceil((until.getTime() - now.getTime()) / 1_000));
   const parts = {
     detail: `Too many tries. Wait ${durationInWords(retryAfter * 1_000, "en")}, then try again.`,
     retryAfter,
+    refusedTry: { kind, accountId: OF_ACCOUNTS.has(kind) ? name : accountId },
   };
   return outcome === "closed" ? new BudgetClosed("throttled", parts) : new ProblemReply("throttled", parts);
 }

@@ -38,6 +38,8 @@ export interface AccountRow {
   /** When address and username were last set, other than by an undoing. */
   emailSetAt: Date | null;
   usernameSetAt: Date | null;
+  /** Who suspended it; `null`: nobody, or it was not noted. */
+  suspendedBy: "operator" | "app" | null;
 }
 
 /** Who the account is, without what only a sign-in needs to know. */
@@ -55,6 +57,7 @@ export type AccountFacts = Omit<
   | "firstProvedAt"
   | "emailSetAt"
   | "usernameSetAt"
+  | "suspendedBy"
 >;
 
 export const AccountEntity = new EntitySchema<AccountRow>({
@@ -84,6 +87,7 @@ export const AccountEntity = new EntitySchema<AccountRow>({
     firstProvedAt: { type: "datetime", precision: 3, nullable: true },
     emailSetAt: { type: "datetime", precision: 3, nullable: true },
     usernameSetAt: { type: "datetime", precision: 3, nullable: true },
+    suspendedBy: { type: "varchar", length: 12, charset: "ascii", collation: "ascii_bin", nullable: true },
   },
   indices: [
     { name: "account_reference", columns: ["reference"], unique: true },

@@ -91,6 +91,8 @@ export interface ImportedPasswordRow {
   isSaltText: boolean;
   username: string | null;
   email: string | null;
+  /** Bytes of the hash of a record that says itself what it is; `null`: it was not noted. */
+  hashBytes: number | null;
   replacedAt: Date | null;
 }
 
@@ -104,6 +106,7 @@ export const ImportedPasswordEntity = new EntitySchema<ImportedPasswordRow>({
     isSaltText: { type: "boolean", default: false },
     username: { type: "varchar", length: 255, nullable: true },
     email: { type: "varchar", length: 320, nullable: true },
+    hashBytes: { type: "smallint", nullable: true },
     replacedAt: { type: "datetime", precision: 3, nullable: true },
   },
   indices: [

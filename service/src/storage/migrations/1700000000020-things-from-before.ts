@@ -10,7 +10,8 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
       `ALTER TABLE account
          ADD COLUMN firstProvedAt datetime(3) NULL,
          ADD COLUMN emailSetAt datetime(3) NULL,
-         ADD COLUMN usernameSetAt datetime(3) NULL`,
+         ADD COLUMN usernameSetAt datetime(3) NULL,
+         ADD COLUMN suspendedBy varchar(12) CHARACTER SET ascii COLLATE ascii_bin NULL`,
     );
     await queryRunner.query("UPDATE account SET firstProvedAt = emailVerifiedAt");
     const grounds = "ADD COLUMN provedSince datetime(3) NULL, ADD COLUMN standsSince datetime(3) NULL";
@@ -70,6 +71,7 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
          ADD COLUMN formerUsername varchar(80) NULL`,
     );
     await queryRunner.query("ALTER TABLE access_key ADD COLUMN network varchar(49) NULL");
+    await queryRunner.query("ALTER TABLE imported_password ADD COLUMN hashBytes smallint NULL");
     await this.#keepWhatLinksRemember(queryRunner);
     await queryRunner.query("ALTER TABLE mail_link DROP COLUMN formerRecord, DROP COLUMN formerDevices");
   }
@@ -103,6 +105,7 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
          ADD COLUMN formerDevices json NULL,
          DROP COLUMN formerEmail, DROP COLUMN formerUsername`,
     );
+    await queryRunner.query("ALTER TABLE imported_password DROP COLUMN hashBytes");
     await queryRunner.query("ALTER TABLE access_key DROP COLUMN network");
     await queryRunner.query("DROP TABLE held_username");
     await queryRunner.query("DROP TABLE former_password");
@@ -118,7 +121,7 @@ export class ThingsFromBefore1700000000020 implements MigrationInterface {
       "ALTER TABLE password_record DROP COLUMN provedSince, DROP COLUMN standsSince, DROP COLUMN setInBrowser",
     );
     await queryRunner.query(
-      "ALTER TABLE account DROP COLUMN firstProvedAt, DROP COLUMN emailSetAt, DROP COLUMN usernameSetAt",
+      "ALTER TABLE account DROP COLUMN firstProvedAt, DROP COLUMN emailSetAt, DROP COLUMN usernameSetAt, DROP COLUMN suspendedBy",
     );
   }
 }
