@@ -222,7 +222,7 @@ describe("the outbox", () => {
     }
     await eventually(isIn(service, "elio@brina.example", "given-up"));
     expect(await row(service, "elio@brina.example")).toMatchObject({
-      template: "unproved-change",
+      template: "password-changed",
       tries: 11,
     });
   });

@@ -3,6 +3,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
@@ -28,6 +29,14 @@
     isErased = true;
     tellTabs();
   });
+  /** Everything in one file; it says much of its owner, so it wants a proof of the last minutes. */
+  const download = new ProofFirst(async () => {
+    const { body } = await call(routes.exportOwnData);
+    const file = URL.createObjectURL(new Blob([JSON.stringify(body, null, 2)], { type: "application/json" }));
+    Object.assign(document.createElement("a"), { href: file, download: "my-data.json" }).click();
+    URL.revokeObjectURL(file);
+  });
+  const taking = new Loader();
   const judge = (): Record<string, string> => {
     form.problem = isSure ? null : rare.eraseOneself.tickTheBoxToConfirm;
     return isSure ? {} : { isSure: "" };
@@ -49,9 +58,13 @@
   {@const { account } = session.who}
   <PersonFrame heading={rare.eraseOneself.yourData} next={rare.eraseOneself.downloadYourDataOrErase}>
     <p>
-      <a href={at("/v1/account/data")} download="my-data.json">{rare.eraseOneself.downloadMyData}</a>
+      <ActionButton kind="text" onclick={() => taking.run(download.send)}
+        >{rare.eraseOneself.downloadMyData}</ActionButton
+      >
       {rare.eraseOneself.jsonAccountSessionsJournalMails}
     </p>
+    <FormProblem problem={taking.problem} />
+    {#if download.wanted}<ProofFirstHere {account} change={download} />{/if}
     <h2 class="mt-8 text-lg font-semibold">{rare.eraseOneself.eraseMyAccount}</h2>
     <p class="mt-2 mb-4">
       <Fill

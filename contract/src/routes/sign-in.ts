@@ -80,6 +80,7 @@ export const signIn = defineRoute({
     "account-closed",
     "email-unverified",
     "operator-needed",
+    "sign-in-lapsed",
     "throttled",
     "too-busy",
   ],

@@ -22,9 +22,9 @@ import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
 import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
-import { inTransaction, pageOf } from "../storage/index.ts";
+import { pageOf } from "../storage/index.ts";
 import type { Actor } from "./actor.ts";
-import { inJournal, isOfOperators } from "./actor.ts";
+import { changeAs, inJournal, isOfOperators } from "./actor.ts";
 import { consultAbout } from "./consult.ts";
 import { takenProblem } from "./operate.ts";
 import { showToOperator } from "./show.ts";
@@ -140,8 +140,7 @@ export async function changeAccount(
   change: AccountChange,
   visit: Visit,
 ): Promise<AccountRow> {
-  const { dataSource } = context;
-  if (change.state === "suspended" && "operator" in actor && id === actor.operator.id) {
+  if (change.state === "suspended" && "operator" in actor && id === actor.operator.account.id) {
     throw fieldProblem([fieldError("state", "own-account-suspended")]);
   }
   const asked = await findAccount(context.dataSource, id);
@@ -150,7 +149,7 @@ export async function changeAccount(
     await consultAbout(context, actor, { type: "account.change", account: asked, change }, visit);
   const isOperators = asked.labels.includes(OPERATOR_LABEL);
   try {
-    return await inTransaction(dataSource, (manager) => {
+    return await changeAs(context, actor, ({ manager }) => {
       const apply = () => applyChange(context, manager, { actor, id, change, visit });
       return isOperators ? leavingAnOperator(context, manager, apply) : apply();
     });
@@ -173,7 +172,7 @@ async function applyChange(
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);
   if (account === null) throw new ProblemReply("not-found");
-  if ("appId" in actor) assertAppMayChange(account, change);
+  if ("app" in actor) assertAppMayChange(account, change);
   // Suspended it would be kept from its owner's wish to be erased.
   if (account.state === "closed" && change.state === "suspended")
     throw fieldProblem([fieldError("state", "account-is-closed")]);
@@ -205,12 +204,12 @@ async function applyChange(
     ...inJournal(actor),
   } as const;
   await record(context, manager, { event, visit, now });
-  if ("appId" in actor) return { ...account, ...changed };
+  if ("app" in actor) return { ...account, ...changed };
   const was = account.labels.includes(OPERATOR_LABEL);
   const is = changed.labels.includes(OPERATOR_LABEL);
-  if (was !== is) {
+  if (was !== is && "operator" in actor) {
     const what = is ? "operator-given" : "operator-taken";
-    const news = { what, about: account, by: actor.operator, reason: null } as const;
+    const news = { what, about: account, by: actor.operator.account, reason: null } as const;
     await tellOtherOperators(context, manager, { ...news, visit });
   }
   return { ...account, ...changed };

@@ -1,18 +1,80 @@
-/** Who does something with somebody else's account: an operator, or the server of an app that has the right to. */
+/**
+ * Who does something with somebody else's account, or with the service: an operator, or the server of an app that has the right to. What
+ * they change, they change here: whether they still may is read again in the transaction, so that nothing is done after a session ended, a
+ * label went or a key was retired.
+ */
 import { BUILT_IN_LABELS } from "@lucchetto/contract";
+import { isSessionAlive, OPERATOR_LABEL } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
+import type { KeyedApp } from "../app/store.ts";
+import { holdKey } from "../app/store.ts";
+import type { ServiceContext } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
-import type { AccountFacts } from "../storage/index.ts";
+import { ProblemReply } from "../problem.ts";
+import type { LiveSession } from "../session/store.ts";
+import { holdSession } from "../session/store.ts";
+import { inTransaction } from "../storage/index.ts";
+import { holdAccount } from "./store.ts";
 
 export type Actor =
-  | { readonly operator: Pick<AccountFacts, "id" | "email" | "username" | "displayName"> }
-  | { readonly appId: string };
+  | { readonly operator: LiveSession }
+  | { readonly app: Pick<KeyedApp, "appId" | "keyId"> }
+  /** Whoever has the service's own machine, in the name of this operator. */
+  | { readonly onThisMachine: string };
 
 /** The actor as the journal names it. */
 export function inJournal(actor: Actor): Pick<SecurityEvent, "actorId" | "appId"> {
-  return "operator" in actor ? { actorId: actor.operator.id } : { appId: actor.appId };
+  if ("onThisMachine" in actor) return { actorId: actor.onThisMachine };
+  return "operator" in actor ? { actorId: actor.operator.account.id } : { appId: actor.app.appId };
 }
 
 /** Whether an account belongs to somebody who operates the service or audits it. */
 export function isOfOperators({ labels }: { readonly labels: readonly string[] }): boolean {
   return labels.some((label) => BUILT_IN_LABELS.includes(label));
+}
+
+/** A transaction of somebody who still may. */
+export interface ActorsChange {
+  readonly manager: EntityManager;
+  readonly now: Date;
+}
+
+/**
+ * Changes something, whole or not at all.
+ * @param work does it, in the transaction; it may be called again if the transaction lost a deadlock.
+ * @throws ProblemReply `not-signed-in`, `operators-only` and `app-unknown` for who was an operator or an app until a moment ago.
+ */
+export function changeAs<Result>(
+  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
+  actor: Actor,
+  work: (change: ActorsChange) => Promise<Result>,
+): Promise<Result> {
+  return inTransaction(dataSource, async (manager) => {
+    const now = clock.now();
+    if ("operator" in actor) await assertStillOperator(manager, actor.operator, now);
+    if ("app" in actor && !(await holdKey(manager, actor.app.keyId))) throw new ProblemReply("app-unknown");
+    return work({ manager, now });
+  });
+}
+
+/** An operator's change. @param work as of `changeAs`. */
+export function changeAsOperator<Result>(
+  context: Pick<ServiceContext, "dataSource" | "clock">,
+  operator: LiveSession,
+  work: (change: ActorsChange) => Promise<Result>,
+): Promise<Result> {
+  return changeAs(context, { operator }, work);
+}
+
+async function assertStillOperator(
+  manager: EntityManager,
+  { session, account }: LiveSession,
+  now: Date,
+): Promise<void> {
+  const held = await holdAccount(manager, account.id);
+  const living = await holdSession(manager, session.id);
+  const isAlive =
+    living !== null && isSessionAlive(living, now) && living.tokenHash.equals(session.tokenHash);
+  if (held?.state !== "active" || !isAlive) throw new ProblemReply("not-signed-in");
+  if (!held.labels.includes(OPERATOR_LABEL)) throw new ProblemReply("operators-only");
 }

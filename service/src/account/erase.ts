@@ -17,6 +17,7 @@ import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
+import { changeAsOperator } from "./actor.ts";
 import { consultOrRecord } from "./consult.ts";
 import { deleteRegistrationsOf } from "./registration-store.ts";
 import { deleteAccount, findAccount, listToErase, lockAccount, updateAccount } from "./store.ts";
@@ -70,7 +71,7 @@ export async function eraseAccount(
   if (account === null) throw new ProblemReply("not-found");
   if (id === operator.account.id) throw fieldProblem([fieldError("id", "own-account-erased")]);
   await consultOrRecord(context, { type: "account.erase", by: "operator", account }, visit);
-  await inTransaction(context.dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager }) => {
     const erase = async () => {
       const locked = await lockAccount(manager, id);
       if (locked === null) throw new ProblemReply("not-found");

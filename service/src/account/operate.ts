@@ -11,10 +11,10 @@ import { judge, makeRecordOf } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
 import type { ProblemReply } from "../problem.ts";
 import { fieldProblem } from "../problem.ts";
-import { inTransaction, isDuplicateOf } from "../storage/index.ts";
+import { isDuplicateOf } from "../storage/index.ts";
 import { countMailByApp } from "../throttle/throttle.ts";
 import type { Actor } from "./actor.ts";
-import { inJournal } from "./actor.ts";
+import { changeAs, inJournal } from "./actor.ts";
 import { consultAbout } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
@@ -47,7 +47,7 @@ export async function addAccount(
     displayName,
     labels: [...labels],
   };
-  if ("appId" in actor && email !== null && context.configuration.verifyEmail === "required")
+  if ("app" in actor && email !== null && context.configuration.verifyEmail === "required")
     await countMailByApp(context, email.key);
   const filledIn = await consultAbout(context, actor, { type: "account.create", account: facts }, visit);
   const made = verdict === null ? null : await makeRecordOf(context, verdict);
@@ -64,7 +64,7 @@ export async function addAccount(
     ...filledIn,
   });
   try {
-    await inTransaction(context.dataSource, async (manager) => {
+    await changeAs(context, actor, async ({ manager }) => {
       await insertAccount(manager, account);
       if (made !== null) await insertRecord(manager, { accountId: account.id, made, setAt: now });
       const event = {
@@ -74,7 +74,12 @@ export async function addAccount(
       } as const;
       await record(context, manager, { event, visit, now });
       if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-        const news = { what: "operator-given", about: account, by: actor.operator, reason: null } as const;
+        const news = {
+          what: "operator-given",
+          about: account,
+          by: actor.operator.account,
+          reason: null,
+        } as const;
         await tellOtherOperators(context, manager, { ...news, visit });
       }
       // Nobody signs in before the address is proved, so the link for it comes at once.

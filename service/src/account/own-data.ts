@@ -11,6 +11,7 @@ import { listPasskeys } from "../passkey/store.ts";
 import { findRecord } from "../password/store.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { listConfirmed } from "../second-factor/store.ts";
+import { assertFresh } from "../session/fresh.ts";
 import { showSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import { listSessions } from "../session/store.ts";
@@ -22,11 +23,11 @@ const MAX_ENTRIES = 1_000;
 
 type OwnData = Extract<ReplyOf<typeof routes.exportOwnData>, { status: 200 }>["body"];
 
-/** Everything, but no secret and nothing that would help to guess one. */
-export async function exportOwnData(
-  { dataSource, clock }: ServiceContext,
-  { session, account }: LiveSession,
-): Promise<OwnData> {
+/** Everything, but no secret and nothing that would help to guess one. @throws ProblemReply `reauthenticate`. */
+export async function exportOwnData(context: ServiceContext, caller: LiveSession): Promise<OwnData> {
+  await assertFresh(context, caller);
+  const { dataSource, clock } = context;
+  const { session, account } = caller;
   const { id: accountId } = account;
   const page = { limit: MAX_ENTRIES, cursor: undefined };
   const [stored, authenticators, passkeys, accessKeys, sessions, entries, mails, devices] = await Promise.all(

@@ -3,6 +3,7 @@ import type { CallOf, FieldError, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { IdentifierKey } from "@lucchetto/core";
 import { amrOfWhole, hashToken } from "@lucchetto/core";
+import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { writeMail } from "../mail/mail.ts";
@@ -30,7 +31,7 @@ import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
 import { fillIn, newRegistration } from "./registration.ts";
 import { insertRegistration } from "./registration-store.ts";
-import { findByIdentifier, findTaken, insertAccount } from "./store.ts";
+import { findByIdentifier, findTaken, insertAccount, lockAccount } from "./store.ts";
 
 /** What the form holds. */
 export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
@@ -177,7 +178,11 @@ async function makeAccount(
     const amr = ["pwd"];
     const wanted = await wantedOf(context, context.dataSource.manager, { account, shown: amr });
     const grounds = { provedSince: account.createdAt, standsSince: null };
-    const waiting = { account, kind: "ordinary", amr, grounds, wanted } as const;
+    const waiting = {
+      ...({ account, kind: "ordinary", amr, grounds, wanted } as const),
+      stillStands: async (manager: EntityManager) =>
+        (await lockAccount(manager, accountId))?.state === "active",
+    };
     return { outcome: "proof-wanted", ...(await keepPending(context, waiting, { visit, mark })) };
   } catch (error) {
     if (!isDuplicateOf(error, "account_email") && !isDuplicateOf(error, "account_username")) throw error;

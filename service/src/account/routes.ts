@@ -78,7 +78,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     });
 
     mount(app, routes.addAccount, async ({ body }, { caller, request }) =>
-      answer(201, await addAccount(context, { operator: caller.account }, body, visitOf(request))),
+      answer(201, await addAccount(context, { operator: caller }, body, visitOf(request))),
     );
 
     mount(app, routes.eraseAccount, async ({ params }, { caller, request }) => {
@@ -108,9 +108,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.changeAccount, async ({ params, body }, { caller, request }) =>
       answer(
         200,
-        showAccount(
-          await changeAccount(context, { operator: caller.account }, params.id, body, visitOf(request)),
-        ),
+        showAccount(await changeAccount(context, { operator: caller }, params.id, body, visitOf(request))),
       ),
     );
   };

@@ -47,6 +47,11 @@ export function lockAccount(manager: EntityManager, id: string): Promise<Account
   return manager.getRepository(AccountEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
 }
 
+/** The account, held as it is until the transaction ends; others may hold it, too. */
+export function holdAccount(manager: EntityManager, id: string): Promise<AccountRow | null> {
+  return manager.getRepository(AccountEntity).findOne({ where: { id }, lock: { mode: "pessimistic_read" } });
+}
+
 /** What is wanted of an account no longer once its password is its owner's own. */
 export const OWN_PASSWORD = { mustChangePassword: false, firstPasswordUntil: null } as const;
 

@@ -6,12 +6,14 @@ import type { PlainToken } from "@lucchetto/core";
 import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { EntityManager } from "typeorm";
+import type { Actor } from "../account/actor.ts";
+import { changeAs, changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
-import { inTransaction, isDuplicateOf, newId, noteUsesBy } from "../storage/index.ts";
+import { isDuplicateOf, newId, noteUsesBy } from "../storage/index.ts";
 import type { KeyedApp } from "./store.ts";
 import {
   deleteApp,
@@ -46,14 +48,14 @@ export interface NewApp {
 /** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
 export async function addApp(
   context: Pick<ServiceContext, "dataSource" | "clock" | "configuration">,
-  operator: { readonly account: { readonly id: string } },
+  operator: LiveSession | { readonly account: { readonly id: string } },
   wanted: NewApp,
   visit: Visit,
   told?: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
-  const { dataSource, clock } = context;
   assertAddresses(wanted);
-  const now = clock.now();
+  const now = context.clock.now();
+  const actor: Actor = "session" in operator ? { operator } : { onThisMachine: operator.account.id };
   const app: AppRow = {
     id: newId(now),
     clientId: wanted.clientId ?? clientIdFrom(wanted.name),
@@ -67,7 +69,7 @@ export async function addApp(
   };
   const { row, plain } = newKey(app.id, now);
   try {
-    await inTransaction(dataSource, async (manager) => {
+    await changeAs(context, actor, async ({ manager }) => {
       await insertApp(manager, app);
       await insertKey(manager, row);
       const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
@@ -100,7 +102,7 @@ export async function changeApp(
   const { dataSource, clock } = context;
   assertAddresses(change);
   const now = clock.now();
-  const changed = await inTransaction(dataSource, async (manager) => {
+  const changed = await changeAsOperator(context, operator, async ({ manager }) => {
     const before = await lockApp(manager, appId);
     if (before === null) throw new ProblemReply("not-found");
     const given = Object.entries(change).filter(([, value]) => value !== undefined);
@@ -147,7 +149,7 @@ export async function addKey(
   if (app === null) throw new ProblemReply("not-found");
   const now = clock.now();
   const { row, plain } = newKey(appId, now);
-  await inTransaction(dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager }) => {
     await insertKey(manager, row);
     await record(context, manager, {
       event: { kind: "app.key-added", appId, actorId: operator.account.id },
@@ -168,8 +170,7 @@ export async function retireKey(
   key: { appId: string; keyId: string },
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
-  await inTransaction(dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager, now }) => {
     const keys = await lockKeysOf(manager, key.appId);
     if (!keys.some(({ id }) => id === key.keyId)) throw new ProblemReply("not-found");
     if (keys.length === 1) {
@@ -180,7 +181,7 @@ export async function retireKey(
     }
     await deleteKey(manager, { id: key.keyId, appId: key.appId });
     const event = { kind: "app.key-retired", appId: key.appId, actorId: operator.account.id } as const;
-    await record(context, manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now });
   });
 }
 
@@ -191,11 +192,10 @@ export async function removeApp(
   appId: string,
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
-  await inTransaction(dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager, now }) => {
     if (!(await deleteApp(manager, appId))) throw new ProblemReply("not-found");
     const event = { kind: "app.removed", appId, actorId: operator.account.id } as const;
-    await record(context, manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now });
   });
 }
 

@@ -72,6 +72,14 @@ export interface KeyedApp {
   readonly rights: readonly AppRight[];
 }
 
+/** Holds a key as it is until the transaction ends. @returns whether it is still there. */
+export async function holdKey(manager: EntityManager, id: string): Promise<boolean> {
+  const row = await manager
+    .getRepository(AppKeyEntity)
+    .findOne({ select: { id: true }, where: { id }, lock: { mode: "pessimistic_read" } });
+  return row !== null;
+}
+
 /** The apps of these keys. */
 export async function findByKeys(dataSource: DataSource, keyHashes: readonly Buffer[]): Promise<KeyedApp[]> {
   const rows = await dataSource.query<Array<Record<keyof KeyedApp, never>>>(

@@ -3,6 +3,7 @@ import type { CallOf, ReplyOf, routes } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { Recipe } from "@lucchetto/core";
 import { preparePassword, readIdentifier, readRecipe, RecipeError } from "@lucchetto/core";
+import { changeAsOperator } from "../account/actor.ts";
 import { findByIdentifier } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -12,7 +13,6 @@ import { findRecord } from "../password/store.ts";
 import { checkable, readStored } from "../password/stored.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
-import { inTransaction } from "../storage/index.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
 import { reportAll } from "./report.ts";
 import { findIntake, findRecipe, listRefusals, rewriteRecipe } from "./store.ts";
@@ -51,14 +51,13 @@ export async function correctRecipe(
   { params, body }: Pick<Correction, "params" | "body">,
   { visit, mark }: { visit: Visit; mark: string | undefined },
 ): Promise<Corrected> {
-  const { dataSource, clock } = context;
+  const { dataSource } = context;
   const intake = await findIntake(dataSource, params.id);
   const recipe = await findRecipe(dataSource, { id: params.recipe, intakeId: params.id });
   if (intake === null || recipe === null) throw new ProblemReply("not-found");
   const { text } = readOrRefuse(body.text);
   await assertFits(context, { recipeId: recipe.id, text, shown: body, visit, mark });
-  await inTransaction(dataSource, async (manager) => {
-    const now = clock.now();
+  await changeAsOperator(context, operator, async ({ manager, now }) => {
     await rewriteRecipe(manager, recipe.id, { text, isProven: true, changedAt: now });
     const event = {
       kind: "intake.recipe-corrected",

@@ -3,7 +3,7 @@ import type { CallOf, FieldError, OperatorAccount, routes } from "@lucchetto/con
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { Actor } from "../account/actor.ts";
-import { inJournal, isOfOperators } from "../account/actor.ts";
+import { changeAs, inJournal, isOfOperators } from "../account/actor.ts";
 import { consultAbout } from "../account/consult.ts";
 import { readIdentifiers } from "../account/fields.ts";
 import { newAccount } from "../account/new-account.ts";
@@ -45,12 +45,12 @@ export async function invite(
   if (errors.length > 0 || email === null) throw fieldProblem(errors);
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
   if (known !== null && known.state !== "invited") throw emailTaken();
-  if ("appId" in actor) await countMailByApp(context, email.key);
+  if ("app" in actor) await countMailByApp(context, email.key);
   if (known !== null) {
-    const again = await inTransaction(context.dataSource, async (manager) => {
+    const again = await changeAs(context, actor, async ({ manager }) => {
       const locked = await lockAccount(manager, known.id);
       if (locked?.state !== "invited") return null;
-      if ("appId" in actor && isOfOperators(locked)) throw new ProblemReply("account-of-operators");
+      if ("app" in actor && isOfOperators(locked)) throw new ProblemReply("account-of-operators");
       await voidLinksOf(manager, known.id, context.clock.now());
       await mailInvitation(context, manager, locked, { actor, visit });
       return locked;
@@ -74,11 +74,16 @@ export async function invite(
     ...filledIn,
   });
   try {
-    await inTransaction(context.dataSource, async (manager) => {
+    await changeAs(context, actor, async ({ manager }) => {
       await insertAccount(manager, account);
       await mailInvitation(context, manager, account, { actor, visit });
       if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-        const news = { what: "operator-given", about: account, by: actor.operator, reason: null } as const;
+        const news = {
+          what: "operator-given",
+          about: account,
+          by: actor.operator.account,
+          reason: null,
+        } as const;
         await tellOtherOperators(context, manager, { ...news, visit });
       }
     });

@@ -75,7 +75,7 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
     );
 
     mount(app, routes.inviteAccount, async ({ body }, { caller, request }) => {
-      const { isNew, account } = await invite(context, { operator: caller.account }, body, visitOf(request));
+      const { isNew, account } = await invite(context, { operator: caller }, body, visitOf(request));
       return isNew ? answer(201, account) : answer(200, account);
     });
   };

@@ -40,7 +40,10 @@ export const NOTICE_WINDOW = 3_600_000;
 /** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
 export const MAX_NOTICES_PER_HOUR = 10;
 
-/** Tells the owner, if there is an address; one that nobody proved hears only that something changed. In the transaction of what happened. */
+/** Of what operators do: an address that nobody proved, and that may be anybody's, hears no more of it than that something changed. */
+const HELP: ReadonlySet<Notice> = new Set(["first-password-given", "new-password-wanted"]);
+
+/** Tells the owner, if there is an address; in the transaction of what happened. */
 export async function tellOwner(
   context: ServiceContext,
   manager: EntityManager,
@@ -48,7 +51,7 @@ export async function tellOwner(
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
-  if (account.emailVerifiedAt === null) {
+  if (account.emailVerifiedAt === null && HELP.has(name)) {
     await tellUnproved(context, manager, { account, visit });
     return;
   }

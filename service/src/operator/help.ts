@@ -1,6 +1,7 @@
 /** What an operator does for somebody who lost everything: with a reason, visibly to the owner and all other operators. */
 import { fieldError } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
+import { changeAsOperator } from "../account/actor.ts";
 import { readNewEmail } from "../account/fields.ts";
 import { takenProblem } from "../account/operate.ts";
 import { correctAddress, findAccount, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
@@ -19,7 +20,6 @@ import { tellOfFactor } from "../recovery/undo-link.ts";
 import { removeSecondFactorsOf } from "../second-factor/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
 import { tellOtherOperators } from "./tell-others.ts";
 
 /** Whom an operator helps, why, and from where. */
@@ -42,8 +42,7 @@ export async function removeSecondFactor(
   const { id, visit } = help;
   assertReason(help);
   assertOther(operator, id, "own-second-factor");
-  return inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
+  return changeAsOperator(context, operator, async ({ manager, now }) => {
     const account = await lockForHelp(manager, id);
     if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
     const changed = { wantsMailedProof: true };
@@ -77,8 +76,7 @@ export async function correctEmail(
   if (asked === null) throw new ProblemReply("not-found");
   const email = readNewEmail(context.configuration, asked, typed);
   try {
-    return await inTransaction(context.dataSource, async (manager) => {
-      const now = context.clock.now();
+    return await changeAsOperator(context, operator, async ({ manager, now }) => {
       const account = await lockForHelp(manager, id);
       const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
       await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
@@ -124,8 +122,7 @@ export async function giveFirstPassword(
   const verdict = await judge(context, password, asked);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const made = await makeRecordOf(context, verdict);
-  return inTransaction(context.dataSource, async (manager) => {
-    const now = context.clock.now();
+  return changeAsOperator(context, operator, async ({ manager, now }) => {
     const account = await lockForHelp(manager, id);
     await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
     const changed = firstPassword(now);

@@ -10,7 +10,7 @@ import {
   readUsername,
   SHORT_SECRET_BYTES,
 } from "@lucchetto/core";
-import { isOfOperators } from "../account/actor.ts";
+import { changeAsOperator, isOfOperators } from "../account/actor.ts";
 import { findAccounts, findByIdentifier, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -20,7 +20,6 @@ import { endAsRuled } from "../recovery/end.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
-import { inTransaction } from "../storage/index.ts";
 import { newAuthenticator } from "./new-authenticator.ts";
 import { assertLastingKeys } from "./second-factor.ts";
 import { insertAuthenticator, listConfirmed } from "./store.ts";
@@ -78,7 +77,7 @@ async function importOne(
   if (isShort && !acceptShort) return { outcome: "short-not-accepted", detail: bitsOf(read) };
   const found = await findNamed(context, match, named);
   if (found === null) return { outcome: "account-unknown", detail: null };
-  return inTransaction(context.dataSource, async (manager): Promise<Imported> => {
+  return changeAsOperator(context, operator, async ({ manager, now }): Promise<Imported> => {
     const account = await lockAccount(manager, found.id);
     if (account === null || account.state === "closed") return { outcome: "account-unknown", detail: null };
     const { id: accountId } = account;
@@ -86,7 +85,6 @@ async function importOne(
       return { outcome: "has-one-already", detail: null };
     // Operators set up their own; nobody gives them one in passing.
     if (isOfOperators(account)) return { outcome: "of-operators", detail: null };
-    const now = context.clock.now();
     const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
     await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
     const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;

@@ -12,6 +12,7 @@ import {
   TOKEN_BYTES,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
+import { changeAsOperator } from "../account/actor.ts";
 import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
@@ -120,11 +121,9 @@ export async function endSessionAsOperator(
   id: string,
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
-  const session = await findSession(dataSource, id);
+  const session = await findSession(context.dataSource, id);
   if (session === null) throw new ProblemReply("not-found");
-  const now = clock.now();
-  await inTransaction(dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager, now }) => {
     if (!(await endSession(manager, id, { now, reason: "ended-by-operator" }))) return;
     const event = {
       kind: "session.ended-by-operator",

@@ -209,6 +209,11 @@ export function lockSession(manager: EntityManager, id: string): Promise<Session
   return manager.getRepository(SessionEntity).findOne({ where: { id }, lock: { mode: "pessimistic_write" } });
 }
 
+/** A session, held as it is until the transaction ends; others may hold it, too. */
+export function holdSession(manager: EntityManager, id: string): Promise<SessionRow | null> {
+  return manager.getRepository(SessionEntity).findOne({ where: { id }, lock: { mode: "pessimistic_read" } });
+}
+
 /** One more row than the page holds, newest first. */
 export function listSessions(
   dataSource: DataSource,

@@ -5,6 +5,7 @@ import { amrOfWhole } from "@lucchetto/core";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
+import { findPasskey } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
 import { ProblemReply } from "../problem.ts";
 import { groundsOfFactor } from "../recovery/grounds.ts";
@@ -78,7 +79,13 @@ export async function signInByPasskey(
   const { wanted } = begun;
   const pending = await keepPending(
     context,
-    { account: begun.account, kind, amr, grounds, wanted },
+    {
+      ...{ account: begun.account, kind, amr, grounds, wanted },
+      async stillStands(manager) {
+        const locked = await lockAccount(manager, accountId);
+        return locked?.state === "active" && (await findPasskey(manager, answer.passkey)) !== null;
+      },
+    },
     { visit, mark },
   );
   return { outcome: "proof-wanted", ...pending };

@@ -59,7 +59,7 @@ export type MovedOn =
       readonly expiresAt: Date;
     } & NewCodes);
 
-/** Keeps a sign-in for what is still wanted. */
+/** Keeps a sign-in for what is still wanted. @throws ProblemReply `sign-in-lapsed` if its first proof stands no longer. */
 export async function keepPending(
   context: ServiceContext,
   begun: {
@@ -68,10 +68,12 @@ export async function keepPending(
     amr: readonly string[];
     grounds: Grounds;
     wanted: readonly Wanted[];
+    /** Locks what the first proof was shown of. @returns whether it still stands: a reset may have come since. */
+    stillStands: (manager: EntityManager) => Promise<boolean>;
   },
   { visit, mark }: { visit: Visit; mark: string | undefined },
 ): Promise<PendingSignIn> {
-  const { account, kind, amr, grounds, wanted } = begun;
+  const { account, kind, amr, grounds, wanted, stillStands } = begun;
   const { id: accountId } = account;
   const now = context.clock.now();
   const expiresAt = new Date(now.getTime() + lifeOf(context, wanted));
@@ -79,6 +81,7 @@ export async function keepPending(
   const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));
   const id = newId(now);
   await inTransaction(context.dataSource, async (manager) => {
+    if (!(await stillStands(manager))) throw new ProblemReply("sign-in-lapsed");
     const { userAgent, network } = visit;
     const row = { id, tokenHash: hashed, accountId, kind, amr: [...amr], ...grounds, userAgent, network };
     const { appId } = visit;

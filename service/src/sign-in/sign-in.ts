@@ -156,7 +156,11 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   if (begun.outcome === "signed-in") return begun;
   const pending = await keepPending(
     context,
-    { account, kind, amr, grounds, wanted: begun.wanted },
+    {
+      ...{ account, kind, amr, grounds, wanted: begun.wanted },
+      // A record made anew is of the same password.
+      stillStands: async (manager) => (await lockUnchanged(manager, account, row)) !== null,
+    },
     { visit, mark },
   );
   return { ...begun, ...pending };

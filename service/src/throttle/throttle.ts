@@ -17,13 +17,14 @@ import {
   TRIES_BY_MAIL_PERIOD,
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
+import { changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
-import { AccountEntity, inTransaction } from "../storage/index.ts";
+import { AccountEntity } from "../storage/index.ts";
 import {
   deleteCounts,
   findCount,
@@ -533,12 +534,12 @@ export async function release(
   hexId: string,
   visit: Visit,
 ): Promise<void> {
-  const { dataSource, clock } = context;
+  const { dataSource } = context;
   const id = Buffer.from(hexId, "hex");
   const row = await findCount(dataSource, id);
   if (row === null) throw new ProblemReply("not-found");
   const accountId = row.kind.startsWith("account-") || row.kind === "name" ? row.subject : null;
-  await inTransaction(dataSource, async (manager) => {
+  await changeAsOperator(context, operator, async ({ manager, now }) => {
     if ((await deleteCounts(manager, [id])) === 0) return;
     if (accountId !== null && !row.kind.startsWith("account-factor")) {
       const account = await manager.getRepository(AccountEntity).findOneBy({ id: accountId });
@@ -550,6 +551,6 @@ export async function release(
       accountId,
       actorId: operator.account.id,
     } as const;
-    await record(context, manager, { event, visit, now: clock.now() });
+    await record(context, manager, { event, visit, now });
   });
 }
