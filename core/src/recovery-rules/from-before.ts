@@ -113,9 +113,9 @@ export interface Thing {
   readonly endedAt: Date | null;
 }
 
-/** Whether it stood at a time, or was made since by showing something that did. */
+/** Whether it stood at a time and did not end there, or was made since by showing something that did. */
 export function countsFrom({ provedSince, endedAt }: Thing, start: Date): boolean {
-  return provedSince !== null && provedSince <= start && (endedAt === null || endedAt >= start);
+  return provedSince !== null && provedSince <= start && (endedAt === null || endedAt > start);
 }
 
 /** A password that was set, and with what. */

@@ -10,6 +10,7 @@ import type { KeyedApp } from "../app/store.ts";
 import { holdKey } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
+import { holdOperators } from "../operator/store.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { holdSession } from "../session/store.ts";
@@ -42,19 +43,26 @@ export interface ActorsChange {
 /**
  * Changes something, whole or not at all.
  * @param work does it, in the transaction; it may be called again if the transaction lost a deadlock.
- * @throws ProblemReply `not-signed-in`, `operators-only` and `app-unknown` for who was an operator or an app until a moment ago.
+ * @throws ProblemReply `not-signed-in`, `operators-only`, `app-unknown` and `right-missing` for who was an operator or an app until a moment ago.
  */
 export function changeAs<Result>(
   { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
   actor: Actor,
   work: (change: ActorsChange) => Promise<Result>,
+  { tells = false }: Telling = {},
 ): Promise<Result> {
   return inTransaction(dataSource, async (manager) => {
     const now = clock.now();
+    if (tells) await holdOperators(manager);
     if ("operator" in actor) await assertStillOperator(manager, actor.operator, now);
-    if ("app" in actor && !(await holdKey(manager, actor.app.keyId))) throw new ProblemReply("app-unknown");
+    if ("app" in actor) await assertStillApp(manager, actor.app);
     return work({ manager, now });
   });
+}
+
+interface Telling {
+  /** The other operators are told of it. */
+  readonly tells?: boolean;
 }
 
 /** An operator's change. @param work as of `changeAs`. */
@@ -62,8 +70,15 @@ export function changeAsOperator<Result>(
   context: Pick<ServiceContext, "dataSource" | "clock">,
   operator: LiveSession,
   work: (change: ActorsChange) => Promise<Result>,
+  telling: Telling = {},
 ): Promise<Result> {
-  return changeAs(context, { operator }, work);
+  return changeAs(context, { operator }, work, telling);
+}
+
+async function assertStillApp(manager: EntityManager, { keyId }: Pick<KeyedApp, "keyId">): Promise<void> {
+  const rights = await holdKey(manager, keyId);
+  if (rights === null) throw new ProblemReply("app-unknown");
+  if (!rights.includes("accounts")) throw new ProblemReply("right-missing");
 }
 
 async function assertStillOperator(

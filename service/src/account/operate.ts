@@ -64,35 +64,40 @@ export async function addAccount(
     ...filledIn,
   });
   try {
-    await changeAs(context, actor, async ({ manager }) => {
-      await insertAccount(manager, account);
-      if (made !== null) await insertRecord(manager, { accountId: account.id, made, setAt: now });
-      const event = {
-        kind: "account.registered",
-        accountId: account.id,
-        ...inJournal(actor),
-      } as const;
-      await record(context, manager, { event, visit, now });
-      if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-        const news = {
-          what: "operator-given",
-          about: account,
-          by: actor.operator.account,
-          reason: null,
+    await changeAs(
+      context,
+      actor,
+      async ({ manager }) => {
+        await insertAccount(manager, account);
+        if (made !== null) await insertRecord(manager, { accountId: account.id, made, setAt: now });
+        const event = {
+          kind: "account.registered",
+          accountId: account.id,
+          ...inJournal(actor),
         } as const;
-        await tellOtherOperators(context, manager, { ...news, visit });
-      }
-      // Nobody signs in before the address is proved, so the link for it comes at once.
-      if (email !== null && context.configuration.verifyEmail === "required")
-        await sendLink(context, manager, {
-          purpose: "verify",
-          to: addresseeOf({ ...account, email: email.shown }),
-          emailKey: email.key,
-          browserHash: null,
-          visit,
-          isWithinLimit: true,
-        });
-    });
+        await record(context, manager, { event, visit, now });
+        if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
+          const news = {
+            what: "operator-given",
+            about: account,
+            by: actor.operator.account,
+            reason: null,
+          } as const;
+          await tellOtherOperators(context, manager, { ...news, visit });
+        }
+        // Nobody signs in before the address is proved, so the link for it comes at once.
+        if (email !== null && context.configuration.verifyEmail === "required")
+          await sendLink(context, manager, {
+            purpose: "verify",
+            to: addresseeOf({ ...account, email: email.shown }),
+            emailKey: email.key,
+            browserHash: null,
+            visit,
+            isWithinLimit: true,
+          });
+      },
+      { tells: account.labels.includes(OPERATOR_LABEL) },
+    );
   } catch (error) {
     throw takenProblem(error);
   }

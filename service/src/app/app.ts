@@ -69,13 +69,18 @@ export async function addApp(
   };
   const { row, plain } = newKey(app.id, now);
   try {
-    await changeAs(context, actor, async ({ manager }) => {
-      await insertApp(manager, app);
-      await insertKey(manager, row);
-      const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
-      await record(context, manager, { event, visit, now });
-      await told?.(manager, app);
-    });
+    await changeAs(
+      context,
+      actor,
+      async ({ manager }) => {
+        await insertApp(manager, app);
+        await insertKey(manager, row);
+        const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
+        await record(context, manager, { event, visit, now });
+        await told?.(manager, app);
+      },
+      { tells: true },
+    );
   } catch (error) {
     if (!isDuplicateOf(error, "app_client_id")) throw error;
     throw fieldProblem(
@@ -102,18 +107,23 @@ export async function changeApp(
   const { dataSource, clock } = context;
   assertAddresses(change);
   const now = clock.now();
-  const changed = await changeAsOperator(context, operator, async ({ manager }) => {
-    const before = await lockApp(manager, appId);
-    if (before === null) throw new ProblemReply("not-found");
-    const given = Object.entries(change).filter(([, value]) => value !== undefined);
-    const after: AppRow = { ...before, ...Object.fromEntries(given) };
-    after.rights = [...new Set(after.rights)];
-    await updateApp(manager, appId, after);
-    const event = { kind: "app.changed", appId, actorId: operator.account.id } as const;
-    await record(context, manager, { event, visit, now });
-    if (mayMore(before, after)) await told(manager, after);
-    return after;
-  });
+  const changed = await changeAsOperator(
+    context,
+    operator,
+    async ({ manager }) => {
+      const before = await lockApp(manager, appId);
+      if (before === null) throw new ProblemReply("not-found");
+      const given = Object.entries(change).filter(([, value]) => value !== undefined);
+      const after: AppRow = { ...before, ...Object.fromEntries(given) };
+      after.rights = [...new Set(after.rights)];
+      await updateApp(manager, appId, after);
+      const event = { kind: "app.changed", appId, actorId: operator.account.id } as const;
+      await record(context, manager, { event, visit, now });
+      if (mayMore(before, after)) await told(manager, after);
+      return after;
+    },
+    { tells: true },
+  );
   const [shown] = await showApps(dataSource, [changed], now);
   if (shown === undefined) throw new ProblemReply("not-found");
   return shown;
@@ -149,15 +159,20 @@ export async function addKey(
   if (app === null) throw new ProblemReply("not-found");
   const now = clock.now();
   const { row, plain } = newKey(appId, now);
-  await changeAsOperator(context, operator, async ({ manager }) => {
-    await insertKey(manager, row);
-    await record(context, manager, {
-      event: { kind: "app.key-added", appId, actorId: operator.account.id },
-      visit,
-      now,
-    });
-    if (hasRights(app)) await told(manager, app);
-  });
+  await changeAsOperator(
+    context,
+    operator,
+    async ({ manager }) => {
+      await insertKey(manager, row);
+      await record(context, manager, {
+        event: { kind: "app.key-added", appId, actorId: operator.account.id },
+        visit,
+        now,
+      });
+      if (hasRights(app)) await told(manager, app);
+    },
+    { tells: true },
+  );
   const [shown] = await showApps(dataSource, [app], now);
   if (shown === undefined) throw new ProblemReply("not-found");
   return { app: shown, key: plain };

@@ -72,12 +72,13 @@ export interface KeyedApp {
   readonly rights: readonly AppRight[];
 }
 
-/** Holds a key as it is until the transaction ends. @returns whether it is still there. */
-export async function holdKey(manager: EntityManager, id: string): Promise<boolean> {
-  const row = await manager
-    .getRepository(AppKeyEntity)
-    .findOne({ select: { id: true }, where: { id }, lock: { mode: "pessimistic_read" } });
-  return row !== null;
+/** Holds a key and its app as they are until the transaction ends. @returns the app's rights; `null`: the key is there no longer. */
+export async function holdKey(manager: EntityManager, id: string): Promise<readonly AppRight[] | null> {
+  const [row] = await manager.query<Array<{ rights: unknown }>>(
+    "SELECT app.rights FROM app_key JOIN app ON app.id = app_key.appId WHERE app_key.id = ? LOCK IN SHARE MODE",
+    [id],
+  );
+  return row === undefined ? null : readList<AppRight>(row.rights);
 }
 
 /** The apps of these keys. */

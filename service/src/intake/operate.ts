@@ -57,23 +57,28 @@ export async function correctRecipe(
   if (intake === null || recipe === null) throw new ProblemReply("not-found");
   const { text } = readOrRefuse(body.text);
   await assertFits(context, { recipeId: recipe.id, text, shown: body, visit, mark });
-  await changeAsOperator(context, operator, async ({ manager, now }) => {
-    await rewriteRecipe(manager, recipe.id, { text, isProven: true, changedAt: now });
-    const event = {
-      kind: "intake.recipe-corrected",
-      reason: recipe.id,
-      actorId: operator.account.id,
-    } as const;
-    await record(context, manager, { event, visit, now });
-    const about = `${intake.source}, ${recipe.id}`;
-    await tellOtherOperators(context, manager, {
-      what: "recipe-corrected",
-      about,
-      by: operator.account,
-      reason: null,
-      visit,
-    });
-  });
+  await changeAsOperator(
+    context,
+    operator,
+    async ({ manager, now }) => {
+      await rewriteRecipe(manager, recipe.id, { text, isProven: true, changedAt: now });
+      const event = {
+        kind: "intake.recipe-corrected",
+        reason: recipe.id,
+        actorId: operator.account.id,
+      } as const;
+      await record(context, manager, { event, visit, now });
+      const about = `${intake.source}, ${recipe.id}`;
+      await tellOtherOperators(context, manager, {
+        what: "recipe-corrected",
+        about,
+        by: operator.account,
+        reason: null,
+        visit,
+      });
+    },
+    { tells: true },
+  );
   return { id: recipe.id, text, isProven: true };
 }
 

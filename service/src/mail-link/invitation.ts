@@ -74,19 +74,24 @@ export async function invite(
     ...filledIn,
   });
   try {
-    await changeAs(context, actor, async ({ manager }) => {
-      await insertAccount(manager, account);
-      await mailInvitation(context, manager, account, { actor, visit });
-      if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-        const news = {
-          what: "operator-given",
-          about: account,
-          by: actor.operator.account,
-          reason: null,
-        } as const;
-        await tellOtherOperators(context, manager, { ...news, visit });
-      }
-    });
+    await changeAs(
+      context,
+      actor,
+      async ({ manager }) => {
+        await insertAccount(manager, account);
+        await mailInvitation(context, manager, account, { actor, visit });
+        if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
+          const news = {
+            what: "operator-given",
+            about: account,
+            by: actor.operator.account,
+            reason: null,
+          } as const;
+          await tellOtherOperators(context, manager, { ...news, visit });
+        }
+      },
+      { tells: account.labels.includes(OPERATOR_LABEL) },
+    );
   } catch (error) {
     throw takenProblem(error);
   }

@@ -42,22 +42,27 @@ export async function removeSecondFactor(
   const { id, visit } = help;
   assertReason(help);
   assertOther(operator, id, "own-second-factor");
-  return changeAsOperator(context, operator, async ({ manager, now }) => {
-    const account = await lockForHelp(manager, id);
-    if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
-    const changed = { wantsMailedProof: true };
-    await updateAccount(manager, id, changed);
-    await endAsRuled(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
-    await noteHelp(context, manager, {
-      kind: "second-factor.removed-by-operator",
-      what: "factor-removed",
-      account,
-      operator,
-      help,
-    });
-    await tellOfFactor(context, manager, { mail: "second-factor-removed", account, visit, now });
-    return { ...account, ...changed };
-  });
+  return changeAsOperator(
+    context,
+    operator,
+    async ({ manager, now }) => {
+      const account = await lockForHelp(manager, id);
+      if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
+      const changed = { wantsMailedProof: true };
+      await updateAccount(manager, id, changed);
+      await endAsRuled(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
+      await noteHelp(context, manager, {
+        kind: "second-factor.removed-by-operator",
+        what: "factor-removed",
+        account,
+        operator,
+        help,
+      });
+      await tellOfFactor(context, manager, { mail: "second-factor-removed", account, visit, now });
+      return { ...account, ...changed };
+    },
+    { tells: true },
+  );
 }
 
 /**
@@ -76,30 +81,35 @@ export async function correctEmail(
   if (asked === null) throw new ProblemReply("not-found");
   const email = readNewEmail(context.configuration, asked, typed);
   try {
-    return await changeAsOperator(context, operator, async ({ manager, now }) => {
-      const account = await lockForHelp(manager, id);
-      const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
-      await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
-      await noteHelp(context, manager, {
-        kind: "email.corrected",
-        what: "email-corrected",
-        account: corrected,
-        operator,
-        help,
-      });
-      await tellFormerAddress(context, manager, { account, address: email, visit, now });
-      await sendLink(context, manager, {
-        ...(account.state === "invited"
-          ? { purpose: "invite" as const }
-          : { purpose: "verify" as const, mail: "email-corrected" as const }),
-        to: addresseeOf({ ...account, email: email.shown }),
-        emailKey: email.key,
-        browserHash: null,
-        visit,
-        isWithinLimit: true,
-      });
-      return corrected;
-    });
+    return await changeAsOperator(
+      context,
+      operator,
+      async ({ manager, now }) => {
+        const account = await lockForHelp(manager, id);
+        const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
+        await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
+        await noteHelp(context, manager, {
+          kind: "email.corrected",
+          what: "email-corrected",
+          account: corrected,
+          operator,
+          help,
+        });
+        await tellFormerAddress(context, manager, { account, address: email, visit, now });
+        await sendLink(context, manager, {
+          ...(account.state === "invited"
+            ? { purpose: "invite" as const }
+            : { purpose: "verify" as const, mail: "email-corrected" as const }),
+          to: addresseeOf({ ...account, email: email.shown }),
+          emailKey: email.key,
+          browserHash: null,
+          visit,
+          isWithinLimit: true,
+        });
+        return corrected;
+      },
+      { tells: true },
+    );
   } catch (error) {
     throw takenProblem(error);
   }
@@ -122,22 +132,27 @@ export async function giveFirstPassword(
   const verdict = await judge(context, password, asked);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
   const made = await makeRecordOf(context, verdict);
-  return changeAsOperator(context, operator, async ({ manager, now }) => {
-    const account = await lockForHelp(manager, id);
-    await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
-    const changed = firstPassword(now);
-    await updateAccount(manager, id, changed);
-    await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
-    await noteHelp(context, manager, {
-      kind: "password.first-given",
-      what: "first-password",
-      account,
-      operator,
-      help,
-    });
-    await tellOwner(context, manager, { name: "first-password-given", account, visit });
-    return { ...account, ...changed };
-  });
+  return changeAsOperator(
+    context,
+    operator,
+    async ({ manager, now }) => {
+      const account = await lockForHelp(manager, id);
+      await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
+      const changed = firstPassword(now);
+      await updateAccount(manager, id, changed);
+      await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
+      await noteHelp(context, manager, {
+        kind: "password.first-given",
+        what: "first-password",
+        account,
+        operator,
+        help,
+      });
+      await tellOwner(context, manager, { name: "first-password-given", account, visit });
+      return { ...account, ...changed };
+    },
+    { tells: true },
+  );
 }
 
 function assertReason({ reason }: Help): void {

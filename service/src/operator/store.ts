@@ -14,6 +14,20 @@ export function listOperators(manager: EntityManager): Promise<AccountRow[]> {
     .getMany();
 }
 
+/**
+ * Holds them as they are until the transaction ends, the first one first: whoever tells them something in the transaction and whoever locks
+ * them all wait for each other here, and nowhere else.
+ */
+export async function holdOperators(manager: EntityManager): Promise<void> {
+  const ids = (await listOperators(manager)).map(({ id }) => id);
+  await manager.getRepository(AccountEntity).find({
+    select: { id: true },
+    where: { id: In(ids) },
+    order: { id: "ASC" },
+    lock: { mode: "pessimistic_read" },
+  });
+}
+
 /** The same as they are now, locked against changes; found first without a lock, so that no other account is held up. */
 export async function lockOperators(manager: EntityManager): Promise<AccountRow[]> {
   const ids = (await listOperators(manager)).map(({ id }) => id);

@@ -7,7 +7,7 @@ import {
   SEALED_DIGEST_PREFIX,
 } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, Like, MoreThanOrEqual } from "typeorm";
+import { In, Like, MoreThan, MoreThanOrEqual } from "typeorm";
 import type { FormerPasswordRow, PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
 import {
   FormerPasswordEntity,
@@ -125,7 +125,7 @@ export async function listPasswordsSince(
 ): Promise<PasswordOnce[]> {
   const former = await manager
     .getRepository(FormerPasswordEntity)
-    .find({ where: { accountId, replacedAt: MoreThanOrEqual(start) }, order: { setAt: "ASC", id: "ASC" } });
+    .find({ where: { accountId, replacedAt: MoreThan(start) }, order: { setAt: "ASC", id: "ASC" } });
   const stands = await manager.getRepository(PasswordRecordEntity).findOneBy({ accountId });
   return stands === null ? former : [...former, { ...stands, replacedAt: null }];
 }

@@ -77,30 +77,35 @@ async function importOne(
   if (isShort && !acceptShort) return { outcome: "short-not-accepted", detail: bitsOf(read) };
   const found = await findNamed(context, match, named);
   if (found === null) return { outcome: "account-unknown", detail: null };
-  return changeAsOperator(context, operator, async ({ manager, now }): Promise<Imported> => {
-    const account = await lockAccount(manager, found.id);
-    if (account === null || account.state === "closed") return { outcome: "account-unknown", detail: null };
-    const { id: accountId } = account;
-    if ((await listConfirmed(manager, accountId)).length > 0)
-      return { outcome: "has-one-already", detail: null };
-    // Operators set up their own; nobody gives them one in passing.
-    if (isOfOperators(account)) return { outcome: "of-operators", detail: null };
-    const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
-    await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
-    const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
-    await record(context, manager, { event, visit, now });
-    await endAsRuled(context, manager, { accountId, event: "factors-imported", now });
-    await tellOfFactor(context, manager, { mail: "second-factor-added", account, visit, now });
-    if (!isTold)
-      await tellOtherOperators(context, manager, {
-        what: "factors-imported",
-        about: `${named}, …`,
-        by: operator.account,
-        reason: null,
-        visit,
-      });
-    return { outcome: isShort ? "imported-short" : "imported", detail: isShort ? bitsOf(read) : null };
-  });
+  return changeAsOperator(
+    context,
+    operator,
+    async ({ manager, now }): Promise<Imported> => {
+      const account = await lockAccount(manager, found.id);
+      if (account === null || account.state === "closed") return { outcome: "account-unknown", detail: null };
+      const { id: accountId } = account;
+      if ((await listConfirmed(manager, accountId)).length > 0)
+        return { outcome: "has-one-already", detail: null };
+      // Operators set up their own; nobody gives them one in passing.
+      if (isOfOperators(account)) return { outcome: "of-operators", detail: null };
+      const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
+      await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
+      const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
+      await record(context, manager, { event, visit, now });
+      await endAsRuled(context, manager, { accountId, event: "factors-imported", now });
+      await tellOfFactor(context, manager, { mail: "second-factor-added", account, visit, now });
+      if (!isTold)
+        await tellOtherOperators(context, manager, {
+          what: "factors-imported",
+          about: `${named}, …`,
+          by: operator.account,
+          reason: null,
+          visit,
+        });
+      return { outcome: isShort ? "imported-short" : "imported", detail: isShort ? bitsOf(read) : null };
+    },
+    { tells: !isTold },
+  );
 }
 
 function readUri(uri: string): KeyUri | Imported {
