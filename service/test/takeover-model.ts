@@ -5,6 +5,7 @@
 import { expect } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import fc from "fast-check";
+import { eventually } from "../../testing/eventually.ts";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import type { Reply } from "../../testing/visitor.ts";
@@ -515,6 +516,11 @@ class Noise extends By {
       });
     for (const purpose of ["reset", "sign-in", "verify"])
       await nobody.post("/v1/mail-links", { purpose, identifier: m.address });
+    // Mails are written after the replies: none of these is taken for somebody else's.
+    await eventually(async () => {
+      const waiting = await r.service.dataSource.query("SELECT 1 FROM asked_mail LIMIT 1");
+      return waiting.length === 0;
+    }, "all mails that were asked for");
   }
 }
 

@@ -83,8 +83,10 @@ function wentWithAnother(error: unknown): void {
   if ((error as { problem?: { code?: string } }).problem?.code !== "not-found") throw error;
 }
 
-async function nameOf(connection: Connection, { kind, subject }: ThrottleEntry): Promise<string> {
-  if (subject === null || !(kind.startsWith("account-") || kind === "name")) return subject ?? "–";
+/** A name that no account has is not kept: a short fingerprint tells it from others. */
+async function nameOf(connection: Connection, { id, kind, subject }: ThrottleEntry): Promise<string> {
+  if (subject === null) return `#${id.slice(0, 8)}`;
+  if (!(kind.startsWith("account-") || kind === "name")) return subject;
   const { body } = await connection.signedIn()(routes.listAccounts, { query: { search: subject, limit: 1 } });
   const [account] = body.items;
   return account?.email ?? account?.username ?? subject;

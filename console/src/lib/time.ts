@@ -33,6 +33,13 @@ export function ago(iso: string): string {
     : relative.format(Math.round(seconds / (LENGTHS[unit] ?? length)), unit);
 }
 
+const onDay = new Intl.DateTimeFormat(LOCALE, { dateStyle: "long" });
+
+/** The day, in the reader's zone. */
+export function day(iso: string): string {
+  return onDay.format(new Date(iso));
+}
+
 /** The exact time, in the reader's zone. */
 export function exact(iso: string): string {
   return exactly.format(new Date(iso));

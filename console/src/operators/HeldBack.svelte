@@ -73,6 +73,8 @@
               <a href={at(`/console/accounts/${entry.subject}`)}>{texts.heldBack.theAccount}</a>
             {:else if entry.subject !== null && accountId === undefined}
               <code>{entry.subject}</code>
+            {:else if entry.subject === null}
+              <code title={texts.heldBack.aNameIsNotKept}>#{entry.id.slice(0, 8)}</code>
             {/if}
             <Fill text={texts.heldBack.failuresTheLast(entry.failures)}
               >{#snippet when()}<Ago at={entry.changedAt} />{/snippet}</Fill

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What was set up before the address was proved: what goes, and what stays, each with "Not mine". */
   import type { LinkLook, SetUpThing } from "@lucchetto/contract";
-  import { exact } from "../lib/time.ts";
+  import { day } from "../lib/time.ts";
   import { rareTexts as rare } from "../texts/rare.ts";
   import Tick from "./Tick.svelte";
 
@@ -21,7 +21,7 @@
 
   function nameOf({ kind, name, at }: SetUpThing): string {
     const what = rare.setUp.kinds[kind](name ?? "");
-    return at === null ? what : `${what}, ${rare.setUp.since(exact(at))}`;
+    return at === null ? what : `${what}, ${rare.setUp.since(day(at))}`;
   }
 
   function tick(id: string, isTicked: boolean): void {

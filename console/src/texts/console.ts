@@ -270,6 +270,7 @@ export const consoleTexts = {
     secondFactorAttempts: "Second-factor attempts",
     secondFactorAttemptsFromKnown: "Second-factor attempts from known devices",
     attemptsAllowedAfterAReset: "Attempts allowed after a reset",
+    aNameIsNotKept: "What was typed is not kept; this tells one name from another",
     codesTriedWithMailedLinks: "Codes tried with mailed links",
     changesOfUsername: "Changes of username",
     aNameAsItWas: "A name as typed",

@@ -30,13 +30,13 @@ const en = {
     keepIt: "I set this up: keep it",
     letItGo: "I didn’t set this up: remove it",
     kinds: {
-      authenticator: (name: Value) => `Authenticator app “${name}”`,
+      authenticator: (name: string) => (name === "Authenticator app" ? name : `Authenticator app “${name}”`),
       passkey: (name: Value) => `Passkey “${name}”`,
       "recovery-codes": () => "Recovery codes",
       "access-key": (name: Value) => `Access key “${name}”`,
       labels: (name: Value) => `Labels: ${name}`,
       reference: (name: Value) => `The site’s reference ${name}`,
-    } as Record<SetUpThing["kind"], (name: Value) => string>,
+    } as Record<SetUpThing["kind"], (name: string) => string>,
     instead: {
       password: "Use the password",
       passkey: "Use a passkey",
@@ -245,7 +245,8 @@ const it: typeof en = {
     keepIt: "L’ho impostato io: resta",
     letItGo: "Non l’ho impostato io: va tolto",
     kinds: {
-      authenticator: (name: Value) => `App di autenticazione «${name}»`,
+      authenticator: (name: string) =>
+        name === "Authenticator app" ? "App di autenticazione" : `App di autenticazione «${name}»`,
       passkey: (name: Value) => `Passkey «${name}»`,
       "recovery-codes": () => "Codici di recupero",
       "access-key": (name: Value) => `Chiave di accesso «${name}»`,

@@ -1,6 +1,6 @@
 /** The table as the page that people read. */
 import type { Ending, RecoveryRule } from "./table.ts";
-import { OPERATOR_RULES, RECOVERY_RULES } from "./table.ts";
+import { FROM_BEFORE_RULES, OPERATOR_RULES, RECOVERY_RULES, WHO_WINS } from "./table.ts";
 
 const IN_WORDS: Readonly<Record<Ending, string>> = {
   sessions: "sessions",
@@ -29,6 +29,21 @@ This page is generated from the table the service itself uses (\`core/src/recove
 | event | who can do it, and with what | what it ends | who is notified |
 | --- | --- | --- | --- |
 ${rows.join("\n")}
+
+## What counts as a thing from before
+
+${FROM_BEFORE_RULES.map((rule) => `- ${rule}`).join("\n")}
+
+## If somebody else got in
+
+Undo links go to the addresses the owner had verified. With the owner's link and what the owner still has:
+
+| the intruder has | the owner has | who ends up with the account |
+| --- | --- | --- |
+${WHO_WINS.map((row) => `| ${row.join(" | ")} |`).join("\n")}
+
+Where an operator has to help: the operator removes the second factor, corrects the address or sets a first password, with a reason. This ends access keys, known
+browsers, mailed links and sign-ins in progress; undo links remain valid.
 
 ## Operators
 

@@ -65,7 +65,7 @@ export const RECOVERY_RULES = {
   "change-undone": {
     happens: "a change of address or username is undone",
     allowed:
-      "for 7 days, whoever has the link sent to the old address and one thing from before the change: a browser known at the time, the password of the time, an older passkey, authenticator or recovery code. If the account had none of these, the link is enough. The link survives resets and further changes",
+      "for 7 days, whoever has the link sent to the old address and one thing from before the change (below). If the account had none, the link is enough. The link survives resets, suspension and further changes, takes later changes back as well, and keeps the account from being erased",
     ends: [...ALL_THAT_IS_HELD, "password"],
     told: "the old address, now restored. Passkeys, authenticators and recovery codes added since the change, or within 7 days before it, are removed; older ones are kept and required, including those removed in that time",
   },
@@ -92,7 +92,7 @@ export const RECOVERY_RULES = {
   "password-reset": {
     happens: "the password is reset by mail",
     allowed:
-      "whoever has the link sent to the account's address. It does not sign them in. A second factor is still required; a reset allows 10 more tries of its codes, once in 24 hours",
+      "whoever has the link sent to the account's address. It does not sign them in. A second factor is still required; a reset allows 10 more tries of its codes, once in 24 hours, and 30 in a year without a completed sign-in",
     ends: ALL_THAT_IS_HELD,
     told: "the account's address. Undo links remain valid",
   },
@@ -161,6 +161,43 @@ export const RECOVERY_RULES = {
 } as const satisfies Record<string, RecoveryRule>;
 
 export type RecoveryEvent = keyof typeof RECOVERY_RULES;
+
+/** What proves beside an undo link that its owner was there before. */
+export const FROM_BEFORE_RULES = [
+  "A password, passkey, authenticator, recovery code or browser counts if the account had it 7 days before the change that is undone (in younger accounts: when the address was first verified), or if it was set up since then by showing one that counts.",
+  "Whatever was set up with the mailbox alone does not count, nor what was set up with that. A browser in which nothing but a mailed link was shown never counts.",
+  "When the owner changes or resets the password in a browser, or with a second factor, that counted itself, earlier passwords and all other browsers stop counting. A change made anywhere else ends nothing.",
+  "The password of that time and the first nine after it are kept for this (as records, as long as a link can be used and 7 days more). They open nothing.",
+  "Links can be used in any order. The first one puts the account back into its owner's hands: what is set up with it or after it stays, whatever an older link takes back later.",
+  "Each link allows 10 attempts an hour and never becomes invalid because of wrong attempts. Authenticator codes are also limited to 30 a year without a completed sign-in.",
+] as const;
+
+/** Who gets in with what, if both do all they can; and who is helped by an operator alone. */
+export const WHO_WINS = [
+  [
+    "a leaked password",
+    "anything: the password of before, the mailbox, a known browser, a second factor",
+    "the owner",
+  ],
+  ["the mailbox", "the password, a known browser or a second factor of before", "the owner"],
+  ["the mailbox", "the mailbox alone", "nobody can tell them apart: an operator has to help"],
+  [
+    "a stolen session",
+    "the mailbox and one thing from before",
+    "the owner; without a fresh proof the session changes next to nothing",
+  ],
+  [
+    "a browser that was known 7 days before",
+    "the mailbox and the password or a second factor of before",
+    "the owner, unless the intruder changed the password in that browser first: then an operator has to help",
+  ],
+  [
+    "the password and the mailbox",
+    "a known browser or a second factor of before",
+    "the owner, who changes the password there; earlier passwords then no longer count",
+  ],
+  ["the password and the mailbox", "the same two", "nobody can tell them apart: an operator has to help"],
+] as const;
 
 /** What operators may do with accounts, and what holds them. */
 export const OPERATOR_RULES = [

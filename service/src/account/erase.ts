@@ -16,6 +16,7 @@ import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
+import { forgetCountsOfAccount } from "../throttle/store.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
 import { changeAsOperator } from "./actor.ts";
 import { consultOrRecord } from "./consult.ts";
@@ -108,6 +109,7 @@ async function eraseRows(
   const event = { kind: "account.erased", accountId, ...by } as const;
   await record(context, manager, { event, visit, now: context.clock.now() });
   await clearCountsOf(context, manager, account);
+  await forgetCountsOfAccount(manager, accountId);
   if (emailKey !== null) await deleteRegistrationsOf(manager, emailKey);
   if (email !== null) await deleteMailsToStrangers(manager, email);
   await deleteAccount(manager, accountId);
