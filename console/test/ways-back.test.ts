@@ -9,7 +9,7 @@ import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { mailTo, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
+import { mailTo, proveAddress, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINE = "moss on the north side of the hut";
 const MINUTE = 60_000;
@@ -77,6 +77,33 @@ describe("taking a change back", () => {
     await page.fill("#password", MINE);
     await page.click("button[type=submit]");
     await heading(page, "Enter your code");
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
+  test("RC-13 RC-17 whoever took the username and then the address: the first link and the password from before take both back", async () => {
+    const email = "anton@brina.example";
+    await service.client(routes.register, { body: { email, username: "anton", password: PASSWORD } });
+    await proveAddress(service, email);
+    const thief = service.as(await service.signIn(email));
+    await thief(routes.changeOwnAccount, { body: { username: null } });
+    await thief(routes.changeEmail, { body: { email: "anton.thief@brina.example" } });
+    const link = secretOf(await mailTo(service, "anton.thief@brina.example", "change-email"));
+    await thief(routes.redeemLink, { body: { secret: link } });
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto((await mailTo(service, email, "username-changed")).links[0] ?? "");
+    await heading(page, "Restore your account");
+    await page.fill("[name=present]", PASSWORD);
+    await chooseNew(page);
+    await looksRight(page, "8-two-changes-at-once");
+    await page.click("button >> text=Restore my account");
+    await heading(page, "Your account is restored");
+    await page.click("a >> text=Sign in");
+    await page.fill("#identifier", "anton");
+    await page.fill("#password", MINE);
+    await page.click("button[type=submit]");
+    await page.waitForURL("**/account");
+    await page.waitForSelector(`text=${email}`);
     expect(complaints).toEqual([]);
     await context.close();
   });

@@ -78,6 +78,9 @@
   <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
     <p><strong class="break-all">{look.newEmail ?? look.name}</strong></p>
+    {#if look.setUp !== null}
+      <SetUpLists setUp={look.setUp} isShown={wantsPassword && !choosesNew} bind:notMine />
+    {/if}
     {#if wantsPassword}
       <WhosePassword name={look.name} />
       {#if choosesNew}
@@ -94,9 +97,6 @@
           chosen={() => (form.errors = {})}
         />
       {/if}
-    {/if}
-    {#if look.setUp !== null}
-      <SetUpLists setUp={look.setUp} isShown={wantsPassword && !choosesNew} bind:notMine />
     {/if}
     <MainButton text={words.button} busyText={rare.linkVerify.oneMoment} busy={form.sending} />
   </form>

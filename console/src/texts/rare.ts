@@ -118,10 +118,11 @@ const en = {
     for: "For {name}",
     takeTheAccountBack: "Restore your account",
     itsAddressBecomesAgain: (address: Value) =>
-      `Its address becomes ${address} again, all sessions end, and the current password stops working.`,
+      `Its address becomes ${address} again, and its username the one from before. Later changes are taken back as well, all sessions end, and the current password stops working.`,
     takeItBack: "Restore my account",
     undoTheChange: "Undo the change of your second factor",
-    theSecondFactorBecomes: "It will be restored. All sessions end, and the current password stops working.",
+    theSecondFactorBecomes:
+      "It will be restored, and later changes are taken back as well. All sessions end, and the current password stops working.",
     undoIt: "Undo the change",
     keepTheAccount: "Keep your account?",
     everythingStays: "It will not be erased, and everything stays as it was.",
@@ -335,11 +336,11 @@ const it: typeof en = {
     for: "Per {name}",
     takeTheAccountBack: "Ripristina l’account",
     itsAddressBecomesAgain: (address) =>
-      `Il suo indirizzo torna a essere ${address}, tutte le sessioni finiscono e la password attuale non vale più.`,
+      `Il suo indirizzo torna a essere ${address}, e il nome utente quello di prima. Anche le modifiche successive vengono annullate, tutte le sessioni finiscono e la password attuale non vale più.`,
     takeItBack: "Ripristina il mio account",
     undoTheChange: "Annulla la modifica del secondo fattore",
     theSecondFactorBecomes:
-      "Torna com’era prima. Tutte le sessioni finiscono e la password attuale non vale più.",
+      "Torna com’era prima, e anche le modifiche successive vengono annullate. Tutte le sessioni finiscono e la password attuale non vale più.",
     undoIt: "Annulla la modifica",
     keepTheAccount: "Vuoi tenere l’account?",
     everythingStays: "Non sarà cancellato e tutto rimane come prima.",

@@ -126,7 +126,7 @@ export async function lookAtLink(
     wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
     shows: [...(beside?.shows ?? first?.shows ?? [])],
     setUp: first?.setUp ?? null,
-    newEmail: purpose === "undo-factor" || purpose === "undo-erase" ? null : link.newEmail,
+    newEmail: NAMELESS.has(purpose) ? null : (link.formerEmail ?? link.newEmail),
     begunIn: begun && {
       userAgent: begun.userAgent,
       network: begun.network,
@@ -169,6 +169,8 @@ async function firstProofBy(
   return { setUp, shows: isPasswordShown ? ["password", ...wanting.shows] : [...wanting.shows] };
 }
 
+/** What these take back is not an address. */
+const NAMELESS: ReadonlySet<LinkPurpose> = new Set(["undo-factor", "undo-erase"]);
 const PROVING: ReadonlySet<LinkPurpose> = new Set(["verify", "reset", "sign-in"]);
 
 function wantsOf(

@@ -50,7 +50,7 @@ export async function undo(
   purpose: UndoPurpose,
   redemption: Redemption,
 ): Promise<Redeemed> {
-  const email = readEmail(link.newEmail ?? "");
+  const email = readEmail(link.formerEmail ?? link.newEmail ?? "");
   if (read === null || email === null) throw new ProblemReply("link-unknown");
   const shown = await assertFromBefore(
     context,
