@@ -1,6 +1,6 @@
 import type { Grounds, HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { IsNull, LessThan, MoreThan, Not } from "typeorm";
+import { IsNull, LessThan, MoreThan } from "typeorm";
 import type { AccountFacts, PageQuery, SessionFacts, SessionRow } from "../storage/index.ts";
 import { readCursor, readList, SessionEntity, sweepRows } from "../storage/index.ts";
 
@@ -125,34 +125,37 @@ export async function endSession(
 /** What is over stays as it ended. */
 const alive = (now: Date) => ({ endedAt: IsNull(), idleEndsAt: MoreThan(now), endsAt: MoreThan(now) });
 
+/**
+ * Along the account's own sessions: by any other index the database would look at, and lock, those of other accounts, among them the session
+ * of the operator who waits for this account.
+ */
+const END_OF_ACCOUNT = `UPDATE session FORCE INDEX (session_of_account) SET endedAt = ?, endReason = ?
+  WHERE accountId = ? AND id <> ? AND endedAt IS NULL AND idleEndsAt > ? AND endsAt > ?`;
+
+/** No session has this id. */
+const NONE = "00000000-0000-0000-0000-000000000000";
+
 /** Ends every living session of an account. */
 export async function endSessionsOf(
   manager: EntityManager,
   accountId: string,
-  { now, reason }: { now: Date; reason: string },
+  ending: { now: Date; reason: string },
 ): Promise<void> {
-  await manager
-    .getRepository(SessionEntity)
-    .update({ accountId, ...alive(now) }, { endedAt: now, endReason: reason });
+  await endOtherSessionsOf(manager, accountId, NONE, ending);
 }
 
-/** Ends every session of an account but one. @returns how many were ended. */
+/** Ends every session of an account but one; one past its limit has ended by itself, and is not told as ended now. @returns how many were ended. */
 export async function endOtherSessionsOf(
   manager: EntityManager,
   accountId: string,
   exceptId: string,
   { now, reason }: { now: Date; reason: string },
 ): Promise<number> {
-  const { affected } = await manager
-    .getRepository(SessionEntity)
-    .createQueryBuilder()
-    .update()
-    .set({ endedAt: now, endReason: reason })
-    .where({ accountId, endedAt: IsNull(), id: Not(exceptId) })
-    // One past its limit has ended by itself, and is not told as ended now.
-    .andWhere("idleEndsAt > :now AND endsAt > :now", { now })
-    .execute();
-  return affected ?? 0;
+  const { affectedRows } = await manager.query<{ affectedRows: number }>(END_OF_ACCOUNT, [
+    ...[now, reason, accountId, exceptId],
+    ...[now, now],
+  ]);
+  return affectedRows;
 }
 
 /** Gives a living session a new own token in the place of exactly the one it has. @returns whether it did. */
