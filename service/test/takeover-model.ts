@@ -218,15 +218,6 @@ export class Model {
     return this.firstProvedAt <= start ? start : Math.min(this.firstProvedAt, at);
   }
 
-  /** Whether a factor is the owner's after an undoing. */
-  private stands(
-    { since, removedAt }: Life,
-    { start, end }: { readonly start: number; readonly end: number },
-  ): boolean {
-    if (since >= end) return removedAt === null;
-    return since < start && (removedAt === null || (removedAt >= start && removedAt < end));
-  }
-
   /** A recovery code that somebody has and that is not used yet. */
   spareOf(who: Who): { code: string; set: CodeSet } | undefined {
     const set = this.codeSets.find(
@@ -282,10 +273,13 @@ export class Model {
     });
     if (link.kind === "erasure") return;
     this.undone.push(now);
+    // What came meanwhile goes for good; what went meanwhile, and stood before, comes back.
+    const came = ({ since }: Life) => since >= start && since < end;
+    this.factors = this.factors.filter((one) => !came(one));
+    this.codeSets = this.codeSets.filter((one) => !came(one));
     for (const one of [...this.factors, ...this.codeSets]) {
-      const isOwn = this.stands(one, { start, end });
-      if (isOwn) one.removedAt = null;
-      else one.removedAt ??= now;
+      const { since, removedAt } = one;
+      if (since < start && removedAt !== null && removedAt >= start && removedAt < end) one.removedAt = null;
     }
     if (this.addressSetAt < end) this.address = link.address;
     if (this.usernameSetAt < end) this.username = link.username;

@@ -52,16 +52,17 @@ export interface FactorLife {
 }
 
 /**
- * Whether a factor is the owner's, whatever happened between `start` and `end`: what stood before it stays or comes back, what came or
- * went after it stays as it is.
+ * What an undoing makes of a factor. What came between `start` and `end` goes for good: no other link brings it back. What stood before and
+ * was removed meanwhile comes back. What came or went before or after stays as it is.
  * @param end the account's first undo after the change, by which its owner was back; or now.
  */
-export function standsAfterUndo(
+export function undoOfFactor(
   { since, removedAt }: FactorLife,
   { start, end }: { start: Date; end: Date },
-): boolean {
-  if (since >= end) return removedAt === null;
-  return since < start && (removedAt === null || (removedAt >= start && removedAt < end));
+): "goes" | "comes-back" | "as-it-is" {
+  if (since >= start && since < end) return "goes";
+  const wasRemoved = removedAt !== null && removedAt >= start && removedAt < end;
+  return since < start && wasRemoved ? "comes-back" : "as-it-is";
 }
 
 /** How far back goes what somebody showed. */

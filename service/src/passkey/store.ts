@@ -1,6 +1,6 @@
 import type { VerifiedAssertion } from "@lucchetto/core/passkey";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull, MoreThan, Not } from "typeorm";
+import { In, IsNull, MoreThan } from "typeorm";
 import type { PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
 import { AccountEntity, PasskeyChallengeEntity, PasskeyEntity, sweepRows } from "../storage/index.ts";
 
@@ -118,16 +118,13 @@ export function listAllPasskeys(manager: EntityManager, accountId: string): Prom
   return manager.getRepository(PasskeyEntity).find({ where: { accountId }, order: { id: "ASC" } });
 }
 
-/** Puts an account's passkeys back as they stood: these stay or come back, all others go, and are kept, unusable. */
+/** Brings removed ones back. */
 export async function restorePasskeys(
   manager: EntityManager,
   accountId: string,
-  { standing, now }: { standing: readonly PasskeyRow[]; now: Date },
+  ids: readonly string[],
 ): Promise<void> {
-  const passkeys = manager.getRepository(PasskeyEntity);
-  const ids = In(standing.map(({ id }) => id));
-  await passkeys.update({ accountId, removedAt: IsNull(), id: Not(ids) }, { removedAt: now });
-  await passkeys.update({ accountId, id: ids }, { removedAt: null });
+  await manager.getRepository(PasskeyEntity).update({ accountId, id: In([...ids]) }, { removedAt: null });
 }
 
 /** Deletes some of an account. */

@@ -1,6 +1,6 @@
 /** Taking a change back that was not the owner's: of the address, of a second factor, or the erasing of the account. */
 import type { ChangeUndone, Identifier, RecoveryEvent, UndoPurpose } from "@lucchetto/core";
-import { intruderSince, readEmail, readUsername, standsAfterUndo, UNDO_PURPOSES } from "@lucchetto/core";
+import { intruderSince, readEmail, readUsername, UNDO_PURPOSES, undoOfFactor } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { isHeldFor, releaseAddress } from "../account/held-address.ts";
 import { isUsernameHeldFor, releaseUsername } from "../account/held-username.ts";
@@ -122,10 +122,13 @@ async function restore(
     return reopened;
   }
   const start = intruderSince(change);
-  const standing = factorsThat(await readFactors(manager, accountId), (row) =>
-    standsAfterUndo({ since: sinceOf(row), removedAt: row.removedAt }, { start, end }),
-  );
-  await restoreFactors(manager, accountId, { standing, now });
+  const factors = await readFactors(manager, accountId);
+  const becoming = (what: ReturnType<typeof undoOfFactor>) =>
+    factorsThat(
+      factors,
+      (row) => undoOfFactor({ since: sinceOf(row), removedAt: row.removedAt }, { start, end }) === what,
+    );
+  await restoreFactors(manager, accountId, { back: becoming("comes-back"), gone: becoming("goes") });
   const username = await usernameBefore(manager, { account, link, end, now });
   const others = { ...reopened, ...OWN_PASSWORD, wantsMailedProof: false, ...username };
   const email = await addressBefore(manager, { account, link, change, end, now });

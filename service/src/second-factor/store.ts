@@ -2,7 +2,7 @@ import type { ClockDrift, Grounds } from "@lucchetto/core";
 import { MAX_AUTHENTICATORS, provedSinceOf } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, Not } from "typeorm";
-import { hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
+import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
 import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, PasskeyEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
@@ -176,35 +176,29 @@ export async function spendKeptCode(
   return affected === 1;
 }
 
-/**
- * Puts an account's factors back as they stood: these stay or come back, all others go. Those are kept, unusable: an older link may still
- * bring them back.
- */
+/** Factors of an account, by what they are kept under. */
+interface SomeFactors {
+  readonly authenticators: ReadonlyArray<Pick<AuthenticatorRow, "id">>;
+  readonly passkeys: ReadonlyArray<Pick<PasskeyRow, "id">>;
+  readonly codes: ReadonlyArray<Pick<RecoveryCodeRow, "codeHash">>;
+}
+
+/** Puts an account's factors back: some come back, some go for good, and all others stay as they are. */
 export async function restoreFactors(
   manager: EntityManager,
   accountId: string,
-  {
-    standing,
-    now,
-  }: {
-    standing: {
-      authenticators: readonly AuthenticatorRow[];
-      passkeys: readonly PasskeyRow[];
-      codes: readonly RecoveryCodeRow[];
-    };
-    now: Date;
-  },
+  { back, gone }: { back: SomeFactors; gone: SomeFactors },
 ): Promise<void> {
   const authenticators = manager.getRepository(AuthenticatorEntity);
-  await authenticators.delete({ accountId, activatedAt: IsNull() });
-  const ids = In(standing.authenticators.map(({ id }) => id));
-  await authenticators.update({ accountId, removedAt: IsNull(), id: Not(ids) }, { removedAt: now });
-  await authenticators.update({ accountId, id: ids }, { removedAt: null });
-  await restorePasskeys(manager, accountId, { standing: standing.passkeys, now });
+  const idsOf = (rows: ReadonlyArray<{ readonly id: string }>) => rows.map(({ id }) => id);
+  await deleteAuthenticatorsOf(manager, accountId, idsOf(gone.authenticators));
+  await authenticators.update({ accountId, id: In(idsOf(back.authenticators)) }, { removedAt: null });
+  await deletePasskeysOf(manager, accountId, idsOf(gone.passkeys));
+  await restorePasskeys(manager, accountId, idsOf(back.passkeys));
   const codes = manager.getRepository(RecoveryCodeEntity);
-  const hashes = In(standing.codes.map(({ codeHash }) => codeHash));
-  await codes.update({ accountId, removedAt: IsNull(), codeHash: Not(hashes) }, { removedAt: now });
-  await codes.update({ accountId, codeHash: hashes }, { removedAt: null });
+  const hashesOf = (rows: SomeFactors["codes"]) => In(rows.map(({ codeHash }) => codeHash));
+  await codes.delete({ accountId, codeHash: hashesOf(gone.codes) });
+  await codes.update({ accountId, codeHash: hashesOf(back.codes) }, { removedAt: null });
 }
 
 /** Forgets what was removed or replaced before a time. */
