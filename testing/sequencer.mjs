@@ -16,7 +16,6 @@ const LONGER = {
   "parts.test.ts": 18_000,
   "integrate.test.ts": 18_500,
   "takeover.test.ts": 11_000,
-  "takeover-again.test.ts": 11_000,
   "housekeeping.test.ts": 14_000,
   "description.test.ts": 14_000,
 };

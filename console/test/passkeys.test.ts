@@ -178,6 +178,14 @@ describe("passkeys in the browser", () => {
       await button(page, "Remove");
       await page.waitForSelector("text=Your password was removed.");
       await page.waitForSelector("text=Remove my password", { state: "detached" });
+      // Who has no password is asked for none, and can set one (A17).
+      await page.goto(`${service.url}/account/password`);
+      await page.waitForSelector("h1 >> text=Set a password");
+      expect(await page.locator("[name=present]").count()).toBe(0);
+      for (const name of ["password", "repeated"])
+        await page.fill(`[name=${name}]`, "moss on the north side of the hut");
+      await button(page, "Set a password");
+      await page.waitForSelector("text=Password changed");
     } finally {
       await context.close();
     }

@@ -468,7 +468,9 @@ abstract class InSession extends By {
 }
 
 class SignIn extends InSession {
-  protected async inSession(): Promise<void> {}
+  protected inSession(): Promise<void> {
+    return Promise.resolve();
+  }
 }
 
 class SignInByMail extends By {

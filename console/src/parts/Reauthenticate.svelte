@@ -1,5 +1,6 @@
 <script lang="ts">
   /** In place, before something sensitive: who is it? What the person was doing goes on afterwards. */
+  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { at, call, page } from "../lib/page.ts";
@@ -49,6 +50,11 @@
       form.problem = sentenceOf(error);
     }
   }
+  /** Who has no password is not asked for one. */
+  let hasPassword = $state(true);
+  onMount(async () => {
+    ({ hasPassword } = (await call(routes.listPasskeys)).body);
+  });
   const judge = (): Record<string, string> =>
     password === "" ? { password: texts.reauthenticate.enterYourPassword } : {};
 </script>
@@ -60,22 +66,24 @@
   <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
     <FormProblem problem={form.problem} />
     <p>{texts.reauthenticate.youSignedInAWhile}</p>
-    <WhosePassword {name} />
-    <PasswordField
-      name="password"
-      label={texts.reauthenticate.yourPassword}
-      bind:value={password}
-      autocomplete="current-password"
-      error={form.errors["password"]}
-    />
-    <MainButton
-      text={texts.reauthenticate.continue}
-      busyText={texts.reauthenticate.checking}
-      busy={form.sending}
-    />
+    {#if hasPassword}
+      <WhosePassword {name} />
+      <PasswordField
+        name="password"
+        label={texts.reauthenticate.yourPassword}
+        bind:value={password}
+        autocomplete="current-password"
+        error={form.errors["password"]}
+      />
+      <MainButton
+        text={texts.reauthenticate.continue}
+        busyText={texts.reauthenticate.checking}
+        busy={form.sending}
+      />
+    {/if}
     {#if knowsPasskeys}
       <ActionButton size="lg" class="w-full" disabled={form.sending} onclick={byPasskey}
-        >{texts.passkeys.useAPasskeyInstead}</ActionButton
+        >{hasPassword ? texts.passkeys.useAPasskeyInstead : texts.passkeys.useAPasskey}</ActionButton
       >
     {/if}
     {#if page.mailLink !== "off"}

@@ -69,11 +69,17 @@
           next: texts.linkPassword.chooseAPasswordToFinish,
           button: texts.linkPassword.getStarted,
         }
-      : {
-          heading: texts.linkPassword.chooseANewPassword,
-          next: texts.linkPassword.youWillBeSignedOut,
-          button: texts.linkPassword.savePassword,
-        },
+      : look.purpose === "verify"
+        ? {
+            heading: rare.linkVerify.confirmYourAddress,
+            next: rare.linkVerify.youRegisteredInADifferent,
+            button: rare.linkVerify.confirmAddress,
+          }
+        : {
+            heading: texts.linkPassword.chooseANewPassword,
+            next: texts.linkPassword.youWillBeSignedOut,
+            button: texts.linkPassword.savePassword,
+          },
   );
 </script>
 
@@ -88,6 +94,9 @@
     </p>
     {#if look.setUp !== null}
       <SetUpLists setUp={look.setUp} isShown={keeps} bind:notMine />
+    {/if}
+    {#if look.purpose === "verify" && look.setUp !== null}
+      <p class="text-quiet">{rare.setUp.openItThere}</p>
     {/if}
     {#if keeps}
       <ThingFields

@@ -409,6 +409,7 @@ export const en = {
     passkeys: "Passkeys",
     waiting: "Waiting for your device …",
     signInWithAPasskey: "Sign in with a passkey",
+    useAPasskey: "Use a passkey",
     useAPasskeyInstead: "Use a passkey instead",
     useYourPasskey: "Use your passkey",
     yourDeviceAsks: "Your device asks for your fingerprint, your face, a PIN or a touch.",

@@ -460,6 +460,7 @@ export const it: Texts = {
     passkeys: "Passkey",
     waiting: "In attesa del dispositivo …",
     signInWithAPasskey: "Accedi con una passkey",
+    useAPasskey: "Usa una passkey",
     useAPasskeyInstead: "Usa invece una passkey",
     useYourPasskey: "Usa la passkey",
     yourDeviceAsks: "Il dispositivo ti chiede l’impronta, il volto, un PIN o un tocco.",

@@ -27,11 +27,12 @@ const en = {
     thisStays: "This stays in the account:",
     notMine: "Not mine",
     since: (when: Value) => `set up on ${when}`,
+    openItThere: "To keep it, open the link in the browser you registered with.",
     keepIt: "I set this up: keep it",
     letItGo: "I didn’t set this up: remove it",
     kinds: {
       authenticator: (name: string) => (name === "Authenticator app" ? name : `Authenticator app “${name}”`),
-      passkey: (name: Value) => `Passkey “${name}”`,
+      passkey: (name: string) => (name === "" ? "The passkey you registered with" : `Passkey “${name}”`),
       "recovery-codes": () => "Recovery codes",
       "access-key": (name: Value) => `Access key “${name}”`,
       labels: (name: Value) => `Labels: ${name}`,
@@ -243,12 +244,13 @@ const it: typeof en = {
     thisStays: "Questo resta nell’account:",
     notMine: "Non è mio",
     since: (when: Value) => `dal ${when}`,
+    openItThere: "Per tenerla, apri il link nel browser con cui hai fatto la registrazione.",
     keepIt: "L’ho impostato io: resta",
     letItGo: "Non l’ho impostato io: va tolto",
     kinds: {
       authenticator: (name: string) =>
         name === "Authenticator app" ? "App di autenticazione" : `App di autenticazione «${name}»`,
-      passkey: (name: Value) => `Passkey «${name}»`,
+      passkey: (name: string) => (name === "" ? "La passkey della registrazione" : `Passkey «${name}»`),
       "recovery-codes": () => "Codici di recupero",
       "access-key": (name: Value) => `Chiave di accesso «${name}»`,
       labels: (name: Value) => `Etichette: ${name}`,

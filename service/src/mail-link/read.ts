@@ -115,7 +115,10 @@ export async function lookAtLink(
   const { purpose } = link;
   const { account } = read;
   const guarded = account === null ? null : await guardedBy(context, { link, account });
-  const first = account === null ? null : await firstProofBy(context, { link, account, here, marks });
+  const first =
+    account === null
+      ? passkeyThatGoes(read.registration, here)
+      : await firstProofBy(context, { link, account, here, marks });
   const beside = guarded === null ? null : wantingOf(guarded, marks.mark);
   const begun = link.signInId === null ? null : await findSignIn(context.dataSource, link.signInId);
   return {
@@ -171,6 +174,17 @@ async function firstProofBy(
 
 /** What these take back is not an address. */
 const NAMELESS: ReadonlySet<LinkPurpose> = new Set(["undo-factor", "undo-erase"]);
+/** A passkey of a registration that waits is known to the browser that registered alone: elsewhere it goes. */
+function passkeyThatGoes(
+  registration: RegistrationRow | null,
+  here: boolean,
+): Pick<LinkLook, "setUp" | "shows"> | null {
+  if (here || registration === null || registration.passkey === null) return null;
+  const at = registration.createdAt.toISOString();
+  const goes = [{ kind: "passkey" as const, id: "passkey", name: null, at }];
+  return { setUp: { stays: [], goes }, shows: [] };
+}
+
 const PROVING: ReadonlySet<LinkPurpose> = new Set(["verify", "reset", "sign-in"]);
 
 function wantsOf(

@@ -1,6 +1,7 @@
 /** Notices: the owner is told of every change that somebody else could have made. They carry no secret. */
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import { listUndoAddresses } from "../mail-link/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import type { MailName } from "./catalogue.ts";
 import type { Addressee } from "./mail.ts";
@@ -40,7 +41,10 @@ export const NOTICE_WINDOW = 3_600_000;
 /** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
 export const MAX_NOTICES_PER_HOUR = 10;
 
-/** Of what operators do: an address that nobody proved, and that may be anybody's, hears no more of it than that something changed. */
+/**
+ * Of what operators do those addresses hear, too, that were changed away from and can still be restored; one that nobody proved, and that may
+ * be anybody's, hears no more of it than that something changed.
+ */
 const HELP: ReadonlySet<Notice> = new Set(["first-password-given", "new-password-wanted"]);
 
 /** Tells the owner, if there is an address; in the transaction of what happened. */
@@ -55,18 +59,16 @@ export async function tellOwner(
     await tellUnproved(context, manager, { account, visit });
     return;
   }
-  const since = new Date(context.clock.now().getTime() - NOTICE_WINDOW);
+  const now = context.clock.now();
+  const since = new Date(now.getTime() - NOTICE_WINDOW);
   const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
-  const to = addresseeOf({ ...account, email });
+  const former = HELP.has(name) ? await listUndoAddresses(manager, account.id, now) : [];
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
   const held = written >= MAX_NOTICES_PER_HOUR ? ("notice-limit" as const) : null;
-  await writeMail(context, manager, {
-    name,
-    to,
-    about: { visit, link, ...(left === undefined ? {} : { left }) },
-    held,
-  });
+  const about = { visit, link, ...(left === undefined ? {} : { left }) };
+  for (const address of new Set([email, ...former]))
+    await writeMail(context, manager, { name, to: addresseeOf({ ...account, email: address }), about, held });
 }
 
 /** Tells an address that nobody proved, and that may be anybody's, that something of an account changed: not whose, what, or from where. */
