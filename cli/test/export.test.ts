@@ -139,6 +139,23 @@ describe("an export", () => {
 
     const again = await lucchetto(elsewhere, ["import", "run", at("again.jsonl"), "--json"]);
     expect(JSON.parse(again.out).report).toMatchObject({ taken: 0, refused: accounts });
+
+    // Whoever was erased since an export stays erased, however old the export is that is taken in (A18).
+    const gives = `UPDATE account SET labels = '["operator"]' WHERE emailKey = 'office@brina.example'`;
+    await elsewhere.dataSource.query(gives);
+    const office = elsewhere.as(await elsewhere.operator());
+    const [{ id }] = await elsewhere.dataSource.query(
+      "SELECT id FROM account WHERE NOT JSON_CONTAINS(labels, '\"operator\"') AND state = 'active' LIMIT 1",
+    );
+    await office(routes.eraseAccount, { params: { id } });
+    writeFileSync(at("older.jsonl"), readFileSync(at("again.jsonl")));
+    const older = await lucchetto(elsewhere, ["import", "run", at("older.jsonl"), "--json"]);
+    expect(JSON.parse(older.out).report).toMatchObject({ taken: 0 });
+    const refused = await elsewhere.dataSource.query(
+      "SELECT 1 FROM intake_refusal WHERE reason LIKE '%stays erased%'",
+    );
+    expect(refused).toHaveLength(1);
+    expect(await elsewhere.dataSource.query("SELECT 1 FROM account WHERE id = ?", [id])).toEqual([]);
   });
 
   test("that is cut, mended by hand, or of keys that are not here, is told so, and nothing half is taken", async () => {

@@ -437,13 +437,14 @@ async function partBy(
   const fit = lines.filter((one): one is Rows => "account" in one);
   const refused = lines.filter((one): one is Refused => !("account" in one));
   const emails = fit.flatMap(({ account }) => account.emailKey ?? []);
+  const usernames = fit.flatMap(({ account }) => account.usernameKey ?? []);
   const there = await findThere(manager, {
     emails,
-    usernames: fit.flatMap(({ account }) => account.usernameKey ?? []),
+    usernames,
     references: fit.flatMap(({ account }) => account.reference ?? []),
     ids: fit.map(({ account }) => account.id),
   });
-  const held = await findHeld(manager, emails, now);
+  const held = await findHeld(manager, { emails, usernames }, now);
   const erased = await findErased(
     manager,
     fit.map(({ account }) => account.id),
@@ -462,7 +463,8 @@ async function partBy(
     ];
     const isThere = keys.some((key) => known.has(key));
     const isErased = erased.has(id);
-    if (!isThere && !isErased && !held.has(emailKey ?? "")) {
+    const isHeld = held.emails.has(emailKey ?? "") || held.usernames.has(usernameKey ?? "");
+    if (!isThere && !isErased && !isHeld) {
       taken.push(one);
       // Two lines of one export must not be the same person either.
       for (const key of keys) known.add(key);
@@ -474,7 +476,7 @@ async function partBy(
           ? "an account with this id, address, username or reference already exists"
           : isErased
             ? "the account was erased after this export was made, and stays erased"
-            : "the address is reserved for its former owner",
+            : "the address or username is reserved for its former owner",
         values: { email, username, reference },
       });
   }

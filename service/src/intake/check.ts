@@ -299,22 +299,29 @@ export function faultOfFilling(
   return null;
 }
 
-const HELD: Met = {
-  fault: { member: "email", reason: "the address is reserved for the account that had it until recently" },
-};
+/** Why a row cannot have what it wants: somebody had it until a short while ago. */
+function faultOfHeld(
+  { account }: JudgedRow,
+  held: Awaited<ReturnType<typeof findHeld>>,
+): Extract<Met, { fault: RowFault }> | null {
+  const reason = (what: string) => `the ${what} is reserved for the account that had it until recently`;
+  if (held.emails.has(account.email?.key ?? ""))
+    return { fault: { member: "email", reason: reason("address") } };
+  if (held.usernames.has(account.username?.key ?? ""))
+    return { fault: { member: "username", reason: reason("username") } };
+  return null;
+}
 
-/** Looks which rows have an address that is held. Accounts that are there are met by who writes. */
+/** Looks which rows have an address or a username that is held. Accounts that are there are met by who writes. */
 export async function meetHeld(
   { manager }: Pick<DataSource, "manager">,
   rows: ReadonlyArray<{ readonly judged: JudgedRow }>,
   now: Date,
 ): Promise<Array<Met | null>> {
-  const held = await findHeld(
-    manager,
-    rows.flatMap(({ judged }) => judged.account.email?.key ?? []),
-    now,
-  );
-  return rows.map(({ judged }) => (held.has(judged.account.email?.key ?? "") ? HELD : null));
+  const emails = rows.flatMap(({ judged }) => judged.account.email?.key ?? []);
+  const usernames = rows.flatMap(({ judged }) => judged.account.username?.key ?? []);
+  const held = await findHeld(manager, { emails, usernames }, now);
+  return rows.map(({ judged }) => faultOfHeld(judged, held));
 }
 
 /** Looks which rows meet accounts that are there. Two different accounts are never taken for one. */
@@ -327,7 +334,7 @@ export async function meetAccounts(
   const usernames = rows.flatMap(({ judged: { account } }) => account.username?.key ?? []);
   const references = rows.flatMap(({ judged: { account } }) => account.reference ?? []);
   const there = await findThere(manager, { emails, usernames, references });
-  const held = await findHeld(manager, emails, now);
+  const held = await findHeld(manager, { emails, usernames }, now);
   const finderBy = (name: "emailKey" | "usernameKey" | "reference") => {
     const map = new Map(there.map((one) => [one[name], one]));
     return (key: string | null) => (key === null ? null : (map.get(key) ?? null));
@@ -337,13 +344,15 @@ export async function meetAccounts(
     finderBy("usernameKey"),
     finderBy("reference"),
   ];
-  return rows.map(({ judged: { account } }): Met | null => {
+  return rows.map(({ judged }): Met | null => {
+    const { account } = judged;
     const email = byEmail(account.email?.key ?? null);
     const username = byUsername(account.username?.key ?? null);
     const reference = byReference(account.reference);
     // Where the row has an address, this alone says whose account it is.
     const main = account.email === null ? username : email;
-    if (main === null && held.has(account.email?.key ?? "")) return HELD;
+    const fault = main === null ? faultOfHeld(judged, held) : null;
+    if (fault !== null) return fault;
     if (username !== null && username.id !== main?.id)
       return { fault: { member: "username", reason: `another account has it: ${username.id}` } };
     if (reference !== null && reference.id !== main?.id)
