@@ -5,18 +5,12 @@ import { PREPARING } from "./table.ts";
 export const THINGS_FROM_BEFORE = ["password", "passkey", "totp", "recovery-code"] as const;
 export type ThingFromBefore = (typeof THINGS_FROM_BEFORE)[number];
 
-/** What an account had when the change came. */
+/** What an account had when the change came, and still counts. */
 export interface Former {
   readonly hasPassword: boolean;
-  readonly hasDevice: boolean;
   readonly hasPasskey: boolean;
   readonly hasAuthenticator: boolean;
   readonly hasRecoveryCode: boolean;
-}
-
-/** Whether undoing wants more than the link: not for an account that never had anything more. */
-export function wantsThingFromBefore(former: Former): boolean {
-  return former.hasDevice || thingsFromBefore(former).length > 0;
 }
 
 /** What may be shown. */

@@ -190,7 +190,6 @@ export function wantingOf(
 ): Wanting {
   const former: Former = {
     hasPassword: passwords.length > 0,
-    hasDevice: browsers.length > 0,
     hasPasskey: factors.passkeys.length > 0,
     hasAuthenticator: factors.authenticators.length > 0,
     hasRecoveryCode: factors.codes.some(({ usedAt }) => usedAt === null),
