@@ -245,7 +245,8 @@ export const en = {
     youHaveBeenSignedOut: "You have been signed out everywhere.",
     signInWithIt: "Sign in",
     yourAddressIsConfirmed: "Your address is confirmed",
-    theAccountIsYours: "The account is yours.",
+    theAccountIsYours:
+      "The account is yours. Whatever was signed in before has been signed out, so sign in once more.",
     signIn: "Sign in",
     welcome: "Welcome",
     yourAccountIsReady: "Your account is ready.",
