@@ -246,7 +246,7 @@ export const en = {
     signInWithIt: "Sign in",
     yourAddressIsConfirmed: "Your address is confirmed",
     theAccountIsYours:
-      "The account is yours. Whatever was signed in before has been signed out, so sign in once more.",
+      "The account is yours. All sessions from before have ended.",
     signIn: "Sign in",
     welcome: "Welcome",
     yourAccountIsReady: "Your account is ready.",

@@ -297,7 +297,7 @@ export const it: Texts = {
     youHaveBeenSignedOut: "Tutte le sessioni dell’account sono terminate, qui e altrove.",
     signInWithIt: "Accedi",
     yourAddressIsConfirmed: "Il tuo indirizzo è confermato",
-    theAccountIsYours: "L’account è tuo. Le sessioni aperte prima sono terminate: accedi di nuovo.",
+    theAccountIsYours: "L’account è tuo. Le sessioni aperte prima sono terminate.",
     signIn: "Accedi",
     welcome: "Ti diamo il benvenuto",
     yourAccountIsReady: "Il tuo account è pronto.",
