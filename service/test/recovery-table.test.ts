@@ -407,6 +407,17 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
       expect(await guessCodes(email, app, NEW)).toBe(10);
     },
 
+    "RC-7 a second reset within a day takes nothing of what the first one gave": async () => {
+      const { id, email, token } = await owner("elide");
+      const app = await enrolAuthenticator(service, token, {});
+      await useTriesUp(id, 90);
+      await reset(email, NEW);
+      await reset(email, MINE);
+      const elsewhere = new Visitor(service);
+      await signIn(elsewhere, email, MINE);
+      expect((await proof(elsewhere, totp(await app.nextCode()))).status).toBe(201);
+    },
+
     "RC-7 A15 a mailbox buys thirty guesses in a year without a complete sign-in, however many resets":
       async () => {
         const { id, email, token } = await owner("enzo");

@@ -166,23 +166,29 @@ export async function giveTriesAfterReset(context: ServiceContext, accountId: st
   const { dataSource, clock } = context;
   const kind = "account-factor";
   const id = idOf(context, { kind, name: accountId });
-  let given = 0;
-  while (isFirst && given < TRIES_AFTER_RESET) {
-    if (!(await isWithin(context, { kind: "account-codes-by-mail", name: accountId }))) break;
-    given += 1;
-  }
+  // What the first one of the day gave, and is not used, stays.
+  const given = isFirst ? await buyTries(context, accountId) : TRIES_AFTER_RESET;
   const used = MAX_FACTOR_TRIES - given;
   for (let race = 0; race < MAX_RACES; race += 1) {
     const now = clock.now();
     const stored = await findCount(dataSource, id);
     const from = stored ?? emptyCount(now);
-    const to =
-      given > 0
-        ? { ...from, failures: used, waitUntil: now }
-        : { ...from, failures: Math.max(from.failures, used) };
+    const to = isFirst
+      ? { ...from, failures: used, waitUntil: now }
+      : { ...from, failures: Math.max(from.failures, used) };
     if (await putCount(dataSource, { id, kind, subject: accountId }, { from: stored, to, now })) return;
   }
   throw new ProblemReply("too-busy", { retryAfter: 1 });
+}
+
+/** Of those that mails buy in a year. @returns how many there still were, up to those of one reset. */
+async function buyTries(context: ServiceContext, accountId: string): Promise<number> {
+  let bought = 0;
+  while (bought < TRIES_AFTER_RESET) {
+    if (!(await isWithin(context, { kind: "account-codes-by-mail", name: accountId }))) break;
+    bought += 1;
+  }
+  return bought;
 }
 
 const MAX_FACTOR_TRIES = MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES;
@@ -458,7 +464,7 @@ export async function isKnown(
   accountId: string,
   mark: string | undefined,
 ): Promise<boolean> {
-  const hashed = mark === undefined ? null : hashToken("device-mark", mark);
+  const hashed = hashToken("device-mark", mark);
   return hashed !== null && isKnownDevice(manager, accountId, hashed);
 }
 
@@ -481,7 +487,7 @@ export async function rememberThisDevice(
 ): Promise<string> {
   const now = clock.now();
   const provedSince = grounds.provedSince === null ? null : provedSinceOf(now, grounds);
-  const brought = mark === undefined ? null : hashToken("device-mark", mark);
+  const brought = hashToken("device-mark", mark);
   if (mark !== undefined && brought !== null) {
     await rememberDevice(manager, { accountId, markHash: brought, provedSince, there, now });
     return mark;
