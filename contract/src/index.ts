@@ -8,6 +8,7 @@ export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/intake.ts";
 export type { DraftedPlan, IntakeCheck, IntakeDraft } from "./routes/intake-draft.ts";
 export * from "./oauth.ts";
 export * from "./own-path.ts";
+export * from "./recent-keys.ts";
 export * from "./page-state.ts";
 export * from "./paths.ts";
 export * from "./problems.ts";

@@ -23,7 +23,13 @@ export const pageState = z.object({
   /** Whether registering signs in at once, or a mail comes first. */
   mailComesFirst: z.boolean(),
   /** How long a mailed link of each kind works, in words. */
-  linksWorkFor: z.object({ reset: z.string(), signIn: z.string(), verify: z.string() }),
+  linksWorkFor: z.object({
+    reset: z.string(),
+    signIn: z.string(),
+    verify: z.string(),
+    undoChange: z.string(),
+    undoFactor: z.string(),
+  }),
   /** How long after asking for it an account is erased, in words; null: at once. */
   eraseAfter: z.string().nullable(),
   /** For whom passkeys are made. */

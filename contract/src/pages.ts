@@ -12,6 +12,7 @@ export { MAX_PART, MAX_UPLOAD } from "./import-source.ts";
 export { ownPathOr } from "./own-path.ts";
 export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";
 export type { PagePath } from "./paths.ts";
+export { RECENT_KEY_DAYS } from "./recent-keys.ts";
 
 /** The client of the contract, over routes of which only method and path are there. */
 export function createPageClient(options: ClientOptions): Client {

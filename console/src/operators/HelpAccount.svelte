@@ -4,6 +4,7 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
+  import { page } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -73,7 +74,7 @@
       onsubmit={(event) => form.submit(event, judge, send)}
     >
       <h2 class="text-lg font-semibold">{texts.helpAccount.heading[chosen]}</h2>
-      <p>{texts.helpAccount.whatHappens[chosen]}</p>
+      <p>{texts.helpAccount.whatHappens[chosen](page.linksWorkFor)}</p>
       <FormProblem problem={form.problem} />
       {#if chosen === "correct-email"}
         <Field

@@ -88,8 +88,8 @@
         {#if account.username !== null && username.trim() !== account.username}
           <p class="text-quiet" data-username-hint>
             {account.email !== null && account.emailVerified
-              ? texts.changeDetails.yourOldNameIsKept
-              : texts.changeDetails.yourOldNameIsKeptOnly}
+              ? texts.changeDetails.yourOldNameIsKept(page.linksWorkFor.undoChange)
+              : texts.changeDetails.yourOldNameIsKeptOnly(page.linksWorkFor.undoChange)}
           </p>
         {/if}
       {/if}

@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A new password: in the place of the present one, or where there is none. What else opens the account is shown beside it. */
   import type { AccessKey } from "@lucchetto/contract";
+  import { RECENT_KEY_DAYS } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
@@ -21,9 +22,6 @@
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { texts } from "../texts/texts.ts";
 
-  /** Keys made in these days end with a change, unless they are kept by hand. */
-  const RECENT_DAYS = 7;
-
   const form = new Form();
   let present = $state("");
   let password = $state("");
@@ -34,7 +32,7 @@
   let keys: AccessKey[] = $state([]);
   let kept: string[] = $state([]);
   const isRecent = ({ createdAt }: AccessKey): boolean =>
-    millisecondsUntil(createdAt) > -RECENT_DAYS * 86_400_000;
+    millisecondsUntil(createdAt) > -RECENT_KEY_DAYS * 86_400_000;
 
   onMount(async () => {
     await session.ask();
@@ -108,7 +106,7 @@
         {#if keys.length > 0}
           <fieldset class="border-line rounded-lg border p-4">
             <legend class="px-1 font-medium">{texts.changePassword.accessKeys}</legend>
-            <p class="text-quiet">{texts.changePassword.keysOfTheLastDays(RECENT_DAYS)}</p>
+            <p class="text-quiet">{texts.changePassword.keysOfTheLastDays(RECENT_KEY_DAYS)}</p>
             <ul class="mt-3 space-y-3">
               {#each keys as one (one.id)}
                 <li>

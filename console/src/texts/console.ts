@@ -1,6 +1,12 @@
 /** The texts of the operators' console and of what is for developers, in English. */
 import type { Value } from "./value.ts";
 
+/** For how long owners can undo what an operator did, in words. */
+interface UndoTimes {
+  readonly undoChange: Value;
+  readonly undoFactor: Value;
+}
+
 export const consoleTexts = {
   states: {
     active: "active",
@@ -77,11 +83,11 @@ export const consoleTexts = {
       "first-password": "Set a first password",
     },
     whatHappens: {
-      "remove-factor":
-        "For people who lost their phone and recovery codes. Their sessions end; the next sign-in requires the password and a click in a mail. The owner is notified and can undo this for 7 days.",
-      "correct-email":
-        "For people who lost access to their mailbox. The new address must be confirmed; the second factor stays. The old address, if it was confirmed, is notified and can undo this for 7 days.",
-      "first-password":
+      "remove-factor": ({ undoFactor }: UndoTimes) =>
+        `For people who lost their phone and recovery codes. Their sessions end; the next sign-in requires the password and a click in a mail. The owner is notified and can undo this for ${undoFactor}.`,
+      "correct-email": ({ undoChange }: UndoTimes) =>
+        `For people who lost access to their mailbox. The new address must be confirmed; the second factor stays. The old address, if it was confirmed, is notified and can undo this for ${undoChange}.`,
+      "first-password": () =>
         "It opens the account once, within 7 days; then the owner chooses a new one. Sessions end; the second factor stays. The owner is notified.",
     },
     doIt: {

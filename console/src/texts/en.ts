@@ -171,10 +171,10 @@ export const en = {
   },
   changeDetails: {
     anotherUsername: "Before you get another username, show that it is you.",
-    yourOldNameIsKept:
-      "For 7 days nobody else can take your old username, and we mail you a link that undoes the change.",
-    yourOldNameIsKeptOnly:
-      "For 7 days nobody else can take your old username. Your account has no confirmed address, so nobody is told, and only you can change it back.",
+    yourOldNameIsKept: (life: Value) =>
+      `For ${life} nobody else can take your old username, and we mail you a link that undoes the change.`,
+    yourOldNameIsKeptOnly: (life: Value) =>
+      `For ${life} nobody else can take your old username. Your account has no confirmed address, so nobody is told, and only you can change it back.`,
     nameAndLanguage: "Name and language",
     applicationsSeeTheNewName: "Applications see the new name immediately.",
     name: "Name",
@@ -245,8 +245,7 @@ export const en = {
     youHaveBeenSignedOut: "You have been signed out everywhere.",
     signInWithIt: "Sign in",
     yourAddressIsConfirmed: "Your address is confirmed",
-    theAccountIsYours:
-      "The account is yours. All sessions from before have ended.",
+    theAccountIsYours: "The account is yours. All sessions from before have ended.",
     signIn: "Sign in",
     welcome: "Welcome",
     yourAccountIsReady: "Your account is ready.",

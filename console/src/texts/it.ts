@@ -221,10 +221,10 @@ export const it: Texts = {
   },
   changeDetails: {
     anotherUsername: "Prima di cambiare nome utente, mostra che sei tu.",
-    yourOldNameIsKept:
-      "Per 7 giorni nessun altro può prendere il vecchio nome utente, e ricevi un link per annullare la modifica.",
-    yourOldNameIsKeptOnly:
-      "Per 7 giorni nessun altro può prendere il vecchio nome utente. L’account non ha un indirizzo confermato: nessuno viene avvisato, e solo tu puoi tornare indietro.",
+    yourOldNameIsKept: (life) =>
+      `Per ${life} nessun altro può prendere il vecchio nome utente, e ricevi un link per annullare la modifica.`,
+    yourOldNameIsKeptOnly: (life) =>
+      `Per ${life} nessun altro può prendere il vecchio nome utente. L’account non ha un indirizzo confermato: nessuno viene avvisato, e solo tu puoi tornare indietro.`,
     nameAndLanguage: "Nome e lingua",
     applicationsSeeTheNewName: "Le applicazioni vedono subito il nuovo nome.",
     name: "Nome",

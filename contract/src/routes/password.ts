@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { RECENT_KEY_DAYS } from "../recent-keys.ts";
 import { defineRoute } from "../route.ts";
 import { account, hashFleet, session } from "../shapes.ts";
 import { id, passwordText } from "../text.ts";
@@ -22,7 +23,9 @@ export const changePassword = defineRoute({
       .array(id)
       .max(MAX_KEPT_KEYS)
       .optional()
-      .describe("access keys of the last 7 days that are to stay; all others of these days end"),
+      .describe(
+        `access keys of the last ${RECENT_KEY_DAYS} days that are to stay; all others of these days end`,
+      ),
   }),
   replies: {
     200: z

@@ -43,8 +43,12 @@ export function mintToken<Kind extends TokenKind>(
   return { plain: text as PlainToken<Kind>, hashed: hashText<Kind>(text) };
 }
 
-/** The hash under which a token of this kind would be stored, or `null` if the text cannot be such a token. */
-export function hashToken<Kind extends TokenKind>(kind: Kind, text: string): HashedToken<Kind> | null {
+/** The hash under which a token of this kind would be stored, or `null` if the text cannot be such a token, or none came. */
+export function hashToken<Kind extends TokenKind>(
+  kind: Kind,
+  text: string | undefined,
+): HashedToken<Kind> | null {
+  if (text === undefined) return null;
   const prefix = TOKEN_PREFIXES[kind];
   if (!text.startsWith(prefix) || !BODY.test(text.slice(prefix.length))) return null;
   return hashText<Kind>(text);

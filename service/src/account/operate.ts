@@ -6,7 +6,7 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
-import { tellOtherOperators } from "../operator/tell-others.ts";
+import { tellOfNewOperator } from "../operator/tell-others.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
 import { findRecord, insertRecord } from "../password/store.ts";
 import type { ProblemReply } from "../problem.ts";
@@ -76,15 +76,8 @@ export async function addAccount(
           ...inJournal(actor),
         } as const;
         await record(context, manager, { event, visit, now });
-        if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-          const news = {
-            what: "operator-given",
-            about: account,
-            by: actor.operator.account,
-            reason: null,
-          } as const;
-          await tellOtherOperators(context, manager, { ...news, visit });
-        }
+        if ("operator" in actor)
+          await tellOfNewOperator(context, manager, { about: account, by: actor.operator.account, visit });
         // Nobody signs in before the address is proved, so the link for it comes at once.
         if (email !== null && context.configuration.verifyEmail === "required")
           await sendLink(context, manager, {

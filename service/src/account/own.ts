@@ -15,7 +15,7 @@ import { isDuplicateOf } from "../storage/index.ts";
 import { countUsernameChange } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
-import { assertUsernameNotHeld } from "./held-username.ts";
+import { assertNotHeld } from "./held.ts";
 import { updateAccount } from "./store.ts";
 
 /** `null` takes it away; left out it stays. */
@@ -61,11 +61,11 @@ export async function changeOwnAccount(
       const usernameSetAt = isRenamed ? { usernameSetAt: now } : {};
       await updateAccount(manager, account.id, { ...columns, ...usernameSetAt });
       if (isRenamed)
-        await assertUsernameNotHeld(manager, {
-          usernameKey: username?.key ?? null,
-          accountId: account.id,
-          now,
-        });
+        await assertNotHeld(
+          manager,
+          { kind: "username", key: username?.key ?? null },
+          { accountId: account.id, now },
+        );
       if (isRenamed)
         await endAsRuled(context, manager, { accountId: account.id, event: "username-changed", now });
       if (isLeft) await tellOfUsername(context, manager, { account: before, visit, now });

@@ -90,7 +90,7 @@ export async function register(
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
   const passwordRecord = verdict === null ? null : await makeRecordOf(context, verdict);
   const language = registration.language ?? null;
-  const browserHash = browser.mark === undefined ? null : hashToken("device-mark", browser.mark);
+  const browserHash = hashToken("device-mark", browser.mark);
   const { tellTaken, mail, links } = context.configuration;
   const parts = { username, displayName, language };
   if (!tellTaken && email !== null && mail.via !== "none") {

@@ -7,15 +7,14 @@ import { whereFactor } from "../second-factor/by-factor.ts";
 import type { WhoMust } from "../second-factor/duty.ts";
 import type { AccountRow, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
-import { assertNotHeld, isHeldFrom } from "./held-address.ts";
-import { assertUsernameNotHeld, isUsernameHeld } from "./held-username.ts";
+import { assertNotHeld, isHeldFrom } from "./held.ts";
 
 export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
   // A copy: the given object would come back with the values as the driver writes them.
   await manager.getRepository(AccountEntity).insert({ ...row });
   const { id: accountId, emailKey, usernameKey, createdAt: now } = row;
-  await assertNotHeld(manager, { emailKey, accountId, now });
-  await assertUsernameNotHeld(manager, { usernameKey, accountId, now });
+  await assertNotHeld(manager, { kind: "email", key: emailKey }, { accountId, now });
+  await assertNotHeld(manager, { kind: "username", key: usernameKey }, { accountId, now });
 }
 
 export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
@@ -104,11 +103,11 @@ export async function updateAccount(
       .getRepository(AccountEntity)
       .update({ id, firstProvedAt: IsNull() }, { firstProvedAt: provedAt });
   if ("emailKey" in change)
-    await assertNotHeld(manager, {
-      emailKey: change.emailKey ?? null,
-      accountId: id,
-      now: change.emailVerifiedAt,
-    });
+    await assertNotHeld(
+      manager,
+      { kind: "email", key: change.emailKey ?? null },
+      { accountId: id, now: change.emailVerifiedAt },
+    );
 }
 
 /**
@@ -131,7 +130,7 @@ export async function correctAddress(
     isOpenlyRegistered: false,
   };
   await manager.getRepository(AccountEntity).update({ id }, corrected);
-  await assertNotHeld(manager, { emailKey: address.key, accountId: id, now });
+  await assertNotHeld(manager, { kind: "email", key: address.key }, { accountId: id, now });
   return corrected;
 }
 
@@ -145,11 +144,11 @@ export async function findTaken(
     email:
       emailKey !== null &&
       ((await repository.existsBy({ emailKey })) ||
-        (await isHeldFrom(dataSource, { emailKey, accountId: null, now }))),
+        (await isHeldFrom(dataSource, { kind: "email", key: emailKey }, { accountId: null, now }))),
     username:
       usernameKey !== null &&
       ((await repository.existsBy({ usernameKey })) ||
-        (await isUsernameHeld(dataSource, { usernameKey, now }))),
+        (await isHeldFrom(dataSource, { kind: "username", key: usernameKey }, { accountId: null, now }))),
   };
 }
 

@@ -21,6 +21,7 @@ import {
 } from "@lucchetto/core";
 import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
 import type { EntityManager } from "typeorm";
+import { findHeld } from "../account/held.ts";
 import type { Configuration } from "../config/index.ts";
 import { BY_COMMAND } from "../context.ts";
 import type { OnProgress } from "../intake/check.ts";
@@ -30,7 +31,6 @@ import type { AccountRows } from "../intake/store.ts";
 import {
   endIntake,
   findErased,
-  findHeld,
   findIntake,
   findRecipes,
   findThere,

@@ -13,6 +13,7 @@ import {
   schemeTextOf,
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
+import { findHeld } from "../account/held.ts";
 import { MaybeTwice } from "./duplicates.ts";
 import { rowsOf } from "./mended.ts";
 import type { Plan } from "./plan.ts";
@@ -21,7 +22,7 @@ import { judgeRow, missingColumns, surveyRow } from "./row.ts";
 import { nameOf } from "./source.ts";
 import type { ReadSoFar, RowValues } from "./source-row.ts";
 import { SourceError } from "./source-row.ts";
-import { findHeld, findThere } from "./store.ts";
+import { findThere } from "./store.ts";
 
 /** A password that is known, and whose: an address, a username or a reference. */
 export interface KnownPassword {

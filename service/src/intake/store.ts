@@ -125,26 +125,6 @@ export async function findErased(
   return new Set(rows.map(({ accountId }) => accountId));
 }
 
-/** Of these addresses and usernames those that are held for somebody who had them. */
-export async function findHeld(
-  manager: EntityManager,
-  { emails, usernames }: { emails: readonly string[]; usernames: readonly string[] },
-  now: Date,
-): Promise<{ emails: ReadonlySet<string>; usernames: ReadonlySet<string> }> {
-  const held = async (table: string, column: string, keys: readonly string[]) => {
-    if (keys.length === 0) return new Set<string>();
-    const rows = await manager.query<Array<{ name: string }>>(
-      `SELECT ${column} AS name FROM ${table} WHERE ${column} IN (?) AND heldUntil > ?`,
-      [[...keys], now],
-    );
-    return new Set(rows.map(({ name }) => name));
-  };
-  return {
-    emails: await held("held_address", "emailKey", emails),
-    usernames: await held("held_username", "usernameKey", usernames),
-  };
-}
-
 interface TableOf {
   account: AccountRow;
   password_record: PasswordRecordRow;

@@ -49,7 +49,7 @@ export async function sendVerification(
     return;
   }
   const emailKey = readEmail(asking.identifier)?.key;
-  const browserHash = hashOf(asking.mark);
+  const browserHash = hashToken("device-mark", asking.mark);
   if (emailKey === undefined || browserHash === null) return;
   const now = context.clock.now();
   const registration = await findRegistrationOfBrowser(context.dataSource, { emailKey, browserHash, now });
@@ -115,7 +115,7 @@ export async function sendSignIn(
     accountId: null,
     mark: asking.mark,
   });
-  const browserHash = hashOf(asking.mark);
+  const browserHash = hashToken("device-mark", asking.mark);
   const { visit } = asking;
   await inTransaction(context.dataSource, async (manager) => {
     await settle(manager);
@@ -149,7 +149,7 @@ async function sendTo(
       purpose,
       to: addresseeOf(account),
       emailKey,
-      browserHash: hashOf(mark),
+      browserHash: hashToken("device-mark", mark),
       visit,
       isWithinLimit,
       ...(signInId === undefined ? {} : { signInId }),
@@ -165,8 +165,4 @@ async function findReachable({ dataSource }: ServiceContext, identifier: string)
 
 function isReachable(account: AccountRow | null): account is Reachable {
   return account?.state === "active" && account.email !== null && account.emailKey !== null;
-}
-
-function hashOf(mark: string | undefined): Buffer | null {
-  return mark === undefined ? null : hashToken("device-mark", mark);
 }

@@ -4,7 +4,7 @@ import { hashToken, isSessionAlive, readEmail } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { consultOrRecord } from "../account/consult.ts";
 import { readNewEmail } from "../account/fields.ts";
-import { holdAddress, isHeldFrom } from "../account/held-address.ts";
+import { holdName, isHeldFrom } from "../account/held.ts";
 import { deleteRegistrationsOf } from "../account/registration-store.ts";
 import { findAccount, findByIdentifier, lockAccount, updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -66,7 +66,7 @@ export async function sendChange(
   if (email === null || account?.state !== "active") return;
   if ((await findByIdentifier(dataSource, { kind: "email", key: email.key })) !== null) return;
   const now = context.clock.now();
-  if (await isHeldFrom(dataSource, { emailKey: email.key, accountId, now })) return;
+  if (await isHeldFrom(dataSource, { kind: "email", key: email.key }, { accountId, now })) return;
   // Not in the budget of the asker's own device: the address may be anybody's.
   const isWithinLimit = await countMailFor(context, { emailKey: email.key, accountId: null, mark });
   await inTransaction(dataSource, async (manager) => {
@@ -82,7 +82,7 @@ export async function sendChange(
       newEmail: email.shown,
       sessionId,
       account: nameForStrangers(account),
-      browserHash: mark === undefined ? null : hashToken("device-mark", mark),
+      browserHash: hashToken("device-mark", mark),
       visit,
       isWithinLimit,
     });
@@ -156,7 +156,7 @@ export async function tellFormerAddress(
     return;
   }
   const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
-  await holdAddress(manager, { emailKey, accountId, heldUntil });
+  await holdName(manager, { kind: "email", key: emailKey }, { accountId, heldUntil });
   await sendLink(context, manager, {
     purpose: "undo-change",
     to: addresseeOf({ ...account, email }),

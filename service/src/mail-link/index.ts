@@ -1,5 +1,4 @@
-import { sweepHeldAddresses } from "../account/held-address.ts";
-import { sweepHeldUsernames } from "../account/held-username.ts";
+import { sweepHeld } from "../account/held.ts";
 import type { Capability } from "../capability.ts";
 import { DAY } from "../capability.ts";
 import { doLeftAsks, sweepAsked } from "./asked.ts";
@@ -13,7 +12,11 @@ export const mailLinks: Capability = {
   sweeps: [
     { what: "links that were asked for and could not be sent", keepFor: () => DAY, run: sweepAsked },
     { what: "links that have expired", keepFor: () => DAY, run: sweepLinks },
-    { what: "addresses that were held for their former owner", keepFor: () => DAY, run: sweepHeldAddresses },
-    { what: "usernames that were held for their former owner", keepFor: () => DAY, run: sweepHeldUsernames },
+    { what: "addresses that were held for their former owner", keepFor: () => DAY, run: sweepHeld("email") },
+    {
+      what: "usernames that were held for their former owner",
+      keepFor: () => DAY,
+      run: sweepHeld("username"),
+    },
   ],
 };

@@ -13,7 +13,7 @@ import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
-import { tellOtherOperators } from "../operator/tell-others.ts";
+import { tellOfNewOperator } from "../operator/tell-others.ts";
 import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../passkey/register.ts";
 import { SET_WITH_NOTHING, setRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -80,15 +80,8 @@ export async function invite(
       async ({ manager }) => {
         await insertAccount(manager, account);
         await mailInvitation(context, manager, account, { actor, visit });
-        if ("operator" in actor && account.labels.includes(OPERATOR_LABEL)) {
-          const news = {
-            what: "operator-given",
-            about: account,
-            by: actor.operator.account,
-            reason: null,
-          } as const;
-          await tellOtherOperators(context, manager, { ...news, visit });
-        }
+        if ("operator" in actor)
+          await tellOfNewOperator(context, manager, { about: account, by: actor.operator.account, visit });
       },
       { tells: account.labels.includes(OPERATOR_LABEL) },
     );

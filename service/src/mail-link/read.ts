@@ -99,7 +99,7 @@ export async function isHere(
     link.purpose === "verify"
       ? (account?.registrationBrowserHash ?? registration?.browserHash)
       : link.browserHash;
-  const shown = mark === undefined ? null : hashToken("device-mark", mark);
+  const shown = hashToken("device-mark", mark);
   return shown !== null && asked !== null && asked !== undefined && asked.equals(shown);
 }
 

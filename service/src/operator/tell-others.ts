@@ -1,4 +1,5 @@
 /** Grave things that an operator does are told to all others, in the same transaction. */
+import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { Addressee } from "../mail/mail.ts";
@@ -37,6 +38,16 @@ export async function tellOtherOperators(
     const account = typeof about === "string" ? about : nameOf(about);
     await writeMail(context, manager, { name: "operators-told", to, about: { visit, account, news } });
   }
+}
+
+/** Tells them of an account that is an operator's from the first. */
+export async function tellOfNewOperator(
+  context: Parameters<typeof tellOtherOperators>[0],
+  manager: EntityManager,
+  { about, by, visit }: { about: AccountRow; by: Named; visit: Visit },
+): Promise<void> {
+  if (!about.labels.includes(OPERATOR_LABEL)) return;
+  await tellOtherOperators(context, manager, { what: "operator-given", about, by, reason: null, visit });
 }
 
 function addressOf(operator: AccountRow): Addressee | null {

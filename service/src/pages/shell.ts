@@ -138,6 +138,8 @@ function commonState(configuration: Configuration, basePath: string, language: L
       reset: durationInWords(links.reset, language),
       signIn: durationInWords(links["sign-in"], language),
       verify: durationInWords(links.verify, language),
+      undoChange: durationInWords(links["undo-change"], language),
+      undoFactor: durationInWords(links["undo-factor"], language),
     },
     relyingPartyId: passkeys.relyingPartyId,
     eraseAfter: accounts.eraseAfter === 0 ? null : durationInWords(accounts.eraseAfter, language),

@@ -1,7 +1,7 @@
 /** Challenges: issued for one purpose, to one browser, perhaps for one account, and answered once. */
 import { randomBytes } from "node:crypto";
 import type { CreationOptions, PasskeyPurpose, RequestOptions } from "@lucchetto/contract";
-import { deriveKey, readIdentifier } from "@lucchetto/core";
+import { deriveKey, hashToken, readIdentifier } from "@lucchetto/core";
 import type { NamedCredential } from "@lucchetto/core/passkey";
 import {
   CHALLENGE_BYTES,
@@ -22,7 +22,6 @@ import type { AccountFacts, PasskeyChallengeRow, SignInRow } from "../storage/in
 import { newId } from "../storage/index.ts";
 import { countChallenge } from "../throttle/throttle.ts";
 import { ensureUserHandle, insertChallenge, listPasskeys } from "./store.ts";
-import { browserHashOf } from "./take.ts";
 
 /** Where it is asked for. */
 export interface Asking {
@@ -209,7 +208,7 @@ async function issue(
     challenge: randomBytes(CHALLENGE_BYTES),
     accountId: null,
     signInId: null,
-    browserHash: browserHashOf(mark),
+    browserHash: hashToken("device-mark", mark),
     appId: visit.appId,
     userHandle: null,
     allowed: null,

@@ -6,11 +6,6 @@ import { ProblemReply } from "../problem.ts";
 import type { PasskeyChallengeRow } from "../storage/index.ts";
 import { findChallenge, spendChallenge } from "./store.ts";
 
-/** By what a browser is known again. */
-export function browserHashOf(mark: string | undefined): Buffer | null {
-  return mark === undefined ? null : hashToken("device-mark", mark);
-}
-
 /** What a challenge must have been issued for to be answered here. */
 export interface Answering {
   readonly purpose: PasskeyPurpose;
@@ -38,7 +33,7 @@ export async function takeChallenge(
     row.signInId === signInId &&
     row.appId === visit.appId &&
     (accountId === null || row.accountId === accountId) &&
-    isSameBrowser(row.browserHash, browserHashOf(mark));
+    isSameBrowser(row.browserHash, hashToken("device-mark", mark));
   if (!isHere) throw new ProblemReply("passkey-challenge-unknown");
   if (!(await spendChallenge(dataSource, id, clock.now())))
     throw new ProblemReply("passkey-challenge-lapsed");

@@ -1,10 +1,11 @@
 /** Changing the password: the present one is shown, all other sessions end, and this one gets a new own token. */
 import { randomBytes } from "node:crypto";
-import { fieldError } from "@lucchetto/contract";
+import { fieldError, RECENT_KEY_DAYS } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
-import { joinGrounds, mintToken, NO_GROUNDS, PREPARING, TOKEN_BYTES } from "@lucchetto/core";
+import { joinGrounds, mintToken, NO_GROUNDS, TOKEN_BYTES } from "@lucchetto/core";
 import { deleteAccessKeysSince } from "../access-key/store.ts";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
+import { DAY } from "../capability.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
@@ -90,7 +91,7 @@ export async function changePassword(
       await clearCountsOf(context, manager, account, "password");
       await endAsRuled(context, manager, { accountId: account.id, event: "password-changed", now });
       const endedAccessKeys = await deleteAccessKeysSince(manager, account.id, {
-        since: new Date(now.getTime() - PREPARING),
+        since: new Date(now.getTime() - RECENT_KEY_DAYS * DAY),
         except: keepAccessKeys,
       });
       await updateAccount(manager, account.id, OWN_PASSWORD);

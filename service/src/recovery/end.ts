@@ -31,17 +31,17 @@ const STEPS: Readonly<Record<Ending, Step>> = {
     endSessionsOf(manager, accountId, { now, reason: event }),
   "sign-ins": (_context, manager, { accountId, now, exceptSignIn = null }) =>
     endSignInsOf(manager, accountId, now, exceptSignIn === null ? {} : { except: exceptSignIn }),
-  "access-keys": (_context, manager, { accountId, ownSince }) =>
-    deleteAccessKeysOf(manager, accountId, { before: ownSince ?? null }),
+  "access-keys": (_context, manager, { accountId, ownSince = null }) =>
+    deleteAccessKeysOf(manager, accountId, { before: ownSince }),
   "known-devices": (_context, manager, { accountId, now }) => forgetDevices(manager, accountId, now),
   links: (_context, manager, { accountId, now }) => voidLinksOf(manager, accountId, now),
   "password-count": async (context, manager, { accountId }) => {
     const account = await lockAccount(manager, accountId);
     if (account !== null) await clearCountsOf(context, manager, account, "password");
   },
-  async password(_context, manager, { accountId, now, ownSince }) {
+  async password(_context, manager, { accountId, now, ownSince = null }) {
     const stands = await lockRecord(manager, accountId);
-    const isOwn = stands !== null && (ownSince ?? null) !== null && stands.setAt >= (ownSince ?? now);
+    const isOwn = stands !== null && ownSince !== null && stands.setAt >= ownSince;
     if (!isOwn) await deleteRecord(manager, accountId, now);
   },
 };

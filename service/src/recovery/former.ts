@@ -6,6 +6,7 @@ import {
   countsFrom,
   deriveKey,
   hashRecoveryCode,
+  hashToken,
   matchTotp,
   MOST_FORMER_PASSWORDS,
   NO_GROUNDS,
@@ -36,7 +37,7 @@ import type {
 } from "../storage/index.ts";
 import { listDevicesOnce } from "../throttle/store.ts";
 import { reserveRecoveryCodeTry, reserveUndoCode, reserveUndoTry } from "../throttle/throttle.ts";
-import { groundsOfFactor, groundsOfPassword, hashOfMark, sinceOf } from "./grounds.ts";
+import { groundsOfFactor, groundsOfPassword, sinceOf } from "./grounds.ts";
 
 const CHANGE_OF: Readonly<Record<UndoPurpose, ChangeUndone["of"]>> = {
   "undo-change": "identifier",
@@ -200,7 +201,7 @@ export function wantingOf(
 
 /** Whether the account knew this browser. */
 function isAmong(browsers: readonly Buffer[], mark: string | undefined): boolean {
-  const shown = hashOfMark(mark);
+  const shown = hashToken("device-mark", mark);
   return shown !== null && browsers.some((one) => one.equals(shown));
 }
 

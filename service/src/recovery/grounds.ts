@@ -42,7 +42,7 @@ export async function findBrowser(
   accountId: string,
   mark: string | undefined,
 ): Promise<KnownDeviceRow | null> {
-  const hashed = hashOfMark(mark);
+  const hashed = hashToken("device-mark", mark);
   return hashed === null ? null : findDevice(manager, accountId, hashed);
 }
 
@@ -57,9 +57,4 @@ export function groundsOfDevice(
   const isLongForgotten =
     forgottenAt !== null && forgottenAt.getTime() < now.getTime() - keptAsThing(configuration.links);
   return isLongForgotten ? NO_GROUNDS : { provedSince, standsSince: createdAt };
-}
-
-/** By what a browser is known. */
-export function hashOfMark(mark: string | undefined): Buffer | null {
-  return mark === undefined ? null : hashToken("device-mark", mark);
 }

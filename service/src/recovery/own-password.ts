@@ -1,13 +1,13 @@
 /** A password that its owner sets, or perhaps somebody else: what was shown for it is kept with it. */
 import type { Grounds } from "@lucchetto/core";
-import { endsOthersForGood, joinGrounds } from "@lucchetto/core";
+import { endsOthersForGood, hashToken, joinGrounds } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext } from "../context.ts";
 import type { NewRecord } from "../password/store.ts";
 import { setRecord } from "../password/store.ts";
 import type { AccountRow } from "../storage/index.ts";
 import { endOtherDevices } from "../throttle/store.ts";
-import { findBrowser, groundsOfDevice, hashOfMark } from "./grounds.ts";
+import { findBrowser, groundsOfDevice } from "./grounds.ts";
 
 /**
  * Sets it, in the transaction that honours what was shown. Made in a browser, or with a factor, that stood long enough, all other browsers tell
@@ -33,7 +33,7 @@ export async function setOwnPassword(
 ): Promise<void> {
   const device = await findBrowser(manager, accountId, mark);
   const grounds = joinGrounds(shown, groundsOfDevice(context, device, now));
-  const browser = hashOfMark(mark);
+  const browser = hashToken("device-mark", mark);
   await setRecord(manager, { accountId, made, now, set: { grounds, browser } });
   const { standsSince } = grounds;
   if (endsOthersForGood({ setAt: now, standsSince }, firstProvedAt))

@@ -1,7 +1,7 @@
 /** Telling the owner of a change with a link that undoes it, in the transaction of the change. */
 import type { UndoPurpose } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { holdUsername } from "../account/held-username.ts";
+import { holdName } from "../account/held.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { MailName } from "../mail/catalogue.ts";
 import { addresseeOf, MAX_NOTICES_PER_HOUR, NOTICE_WINDOW, tellUnproved } from "../mail/notices.ts";
@@ -45,7 +45,7 @@ export async function tellOfUsername(
   const { id: accountId, usernameKey } = account;
   if (usernameKey === null) return;
   const heldUntil = new Date(now.getTime() + context.configuration.links["undo-change"]);
-  await holdUsername(manager, { usernameKey, accountId, heldUntil });
+  await holdName(manager, { kind: "username", key: usernameKey }, { accountId, heldUntil });
   await tellWithUndo(context, manager, { ...change, mail: "username-changed", purpose: "undo-change" });
 }
 

@@ -2,8 +2,7 @@
 import type { ChangeUndone, Identifier, RecoveryEvent, UndoPurpose } from "@lucchetto/core";
 import { intruderSince, readEmail, readUsername, UNDO_PURPOSES, undoOfFactor } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { isHeldFor, releaseAddress } from "../account/held-address.ts";
-import { isUsernameHeldFor, releaseUsername } from "../account/held-username.ts";
+import { isHeldFor, releaseName } from "../account/held.ts";
 import { OWN_PASSWORD, updateAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
@@ -142,7 +141,7 @@ async function restore(
   } catch (error) {
     throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;
   }
-  await releaseAddress(manager, email.key);
+  await releaseName(manager, { kind: "email", key: email.key });
   return restored;
 }
 
@@ -158,7 +157,7 @@ async function addressBefore(
   // Whoever reads the mail proves its own address by it; another one was proved if it is held.
   const isProved =
     (change.of === "identifier" && link.newEmail === link.formerEmail) ||
-    (await isHeldFor(manager, { emailKey: email.key, accountId: account.id, now }));
+    (await isHeldFor(manager, { kind: "email", key: email.key }, { accountId: account.id, now }));
   return isProved ? email : null;
 }
 
@@ -175,8 +174,9 @@ async function usernameBefore(
   if (formerUsername === username || (usernameSetAt !== null && usernameSetAt >= end)) return {};
   if (formerUsername === null) return { username: null, usernameKey: null };
   const former = readUsername(formerUsername);
-  if (former === null || !(await isUsernameHeldFor(manager, { usernameKey: former.key, accountId, now })))
-    return {};
-  await releaseUsername(manager, former.key);
+  if (former === null) return {};
+  const name = { kind: "username", key: former.key } as const;
+  if (!(await isHeldFor(manager, name, { accountId, now }))) return {};
+  await releaseName(manager, name);
   return { username: former.shown, usernameKey: former.key };
 }

@@ -85,6 +85,6 @@ function isRegistrationBrowser(
   { registrationBrowserHash }: AccountRow,
   { mark }: Pick<Device, "mark">,
 ): boolean {
-  const shown = mark === undefined ? null : hashToken("device-mark", mark);
+  const shown = hashToken("device-mark", mark);
   return shown !== null && registrationBrowserHash !== null && registrationBrowserHash.equals(shown);
 }

@@ -130,7 +130,7 @@ export async function sendConfirming(
     to: addresseeOf({ ...account, email }),
     emailKey,
     signInId,
-    browserHash: mark === undefined ? null : hashToken("device-mark", mark),
+    browserHash: hashToken("device-mark", mark),
     visit,
     isWithinLimit,
   });
