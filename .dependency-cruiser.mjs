@@ -40,10 +40,25 @@ const lower = ([path, forbidden]) => ({
   to: { path: `^service/src/${forbidden}`, dependencyTypesNot: ["type-only"] },
 });
 
+/** What in the service may say that an account may be changed: what reads or spends, in the transaction, what allows it. */
+const GRANTING = [
+  "account/(actor|erase|store)",
+  "mail-link/store",
+  "session/own-change",
+  "sign-in/store",
+  "storage/(index|granted)",
+];
+
 export default {
   forbidden: [
     ...Object.entries(ROOMS).map(room),
     ...Object.entries(BELOW_IN_SERVICE).map(lower),
+    {
+      name: "granting",
+      severity: "error",
+      from: { path: "^service/src/", pathNot: `^service/src/(${GRANTING.join("|")})\\.ts$` },
+      to: { path: "^service/src/storage/granted\\.ts$" },
+    },
     {
       name: "no-circles",
       severity: "error",

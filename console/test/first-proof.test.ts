@@ -9,7 +9,7 @@ import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { mailTo, registerProved } from "../../testing/visitor.ts";
+import { mailTo, registerProved, secretOf, Visitor } from "../../testing/visitor.ts";
 
 const MINE = "moss on the north side of the hut";
 
@@ -94,6 +94,39 @@ describe("the first proof of an address", () => {
     await page.fill("#code", await app.nextCode());
     await page.click("button >> text=Confirm address");
     await heading(page, "Your address is confirmed");
+    expect(complaints).toEqual([]);
+    await context.close();
+  });
+
+  test("RC-16 A19 a code typed in the browser that registered: beside the password from there everything stays", async () => {
+    const email = "aldo@brina.example";
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/register`);
+    await page.fill("#email", email);
+    for (const name of ["password", "repeated"]) await page.fill(`#${name}`, PASSWORD);
+    await page.click("button[type=submit]");
+    await page.waitForURL("**/account");
+    const mark = (await context.cookies()).filter(({ name }) => name.includes("device"));
+    await context.clearCookies();
+    await context.addCookies(mark);
+    await page.goto(`${service.url}/sign-in`);
+    await page.fill("#identifier", email);
+    await page.click("text=Mail me a link instead");
+    await heading(page, "Check your mail");
+    expect(await page.isVisible("[name=password]")).toBe(false);
+    const secret = secretOf(await mailTo(service, email, "sign-in"));
+    const phone = new Visitor(service);
+    const { code } = (await phone.post("/v1/mail-links/redeem", { secret })).json<{ code: string }>();
+    await page.fill("#code", code);
+    await page.waitForSelector("text=You registered in this browser");
+    await page.fill("#password", MINE);
+    await page.click("button >> text=Continue");
+    await page.waitForSelector("text=This is not the password you registered with");
+    await looksRight(page, "7-a-code-beside-the-password-from-there");
+    await page.fill("#password", PASSWORD);
+    await page.click("button >> text=Continue");
+    await page.waitForURL("**/account");
+    expect(await service.signIn(email)).toMatch(/^lcs_/);
     expect(complaints).toEqual([]);
     await context.close();
   });

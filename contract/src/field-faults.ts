@@ -55,6 +55,8 @@ const SENTENCES = {
   "former-code-wrong": "This is not a code or recovery code from before the change.",
   "former-thing-not-there": "The account had nothing of this kind before the change; use something else.",
   "registration-password-wrong": "This is not the password you registered with; choose a new one instead.",
+  "registration-password-wrong-here":
+    "This is not the password you registered with. Leave it empty to go on without it.",
   "code-malformed": "The code has {digits} digits.",
   "code-wrong":
     "This is not the current code. Enter the latest one; if that does not help, check your device's clock.",

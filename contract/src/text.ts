@@ -21,6 +21,11 @@ export function lineOfText(max: number) {
 
 /** A password as typed. Its own rules judge it; only what is absurdly long is stopped here. */
 export const passwordText = z.string();
+/** Named at the first proof of an address. */
+export const notMine = z
+  .array(z.string().max(40))
+  .max(200)
+  .describe("of a first proof: ids of what was set up before that is to be removed");
 
 /** A code as typed, of any kind; what it must look like is judged where it is read. */
 export const codeText = z.string().min(1, "Type the code.").max(40, "This is too long for a code.");

@@ -6,9 +6,10 @@ import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Client, IntakeDraft } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
+import { waitsForALock } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, send, startService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startService } from "../../testing/service.ts";
 
 const DAY = 24 * 3_600_000;
 const sha1 = (text: string) => createHash("sha1").update(text).digest("hex");
@@ -168,5 +169,39 @@ describe("an upload", () => {
     expect((await refusal(operator(routes.showIntakeDraft, { params }))).status).toBe(404);
     expect(filesOnDisk()).toHaveLength(1);
     await operator(routes.dropIntakeDraft, { params: { id: next.id } });
+  });
+
+  test("RC-12 stops after the rows under way when whoever began it loses the label, and goes on for another", async () => {
+    const email = "putout@brina.example";
+    const { id: operatorId } = await service.register(email);
+    await operator(routes.changeAccount, { params: { id: operatorId }, body: { labels: ["operator"] } });
+    const theirs = service.as(await service.signIn(email));
+    await service.register("zora0@old.example");
+    const draft = await begin(rowsOf("zora", 60));
+    const body = { plan: PLAN, known: [{ who: "zora1", password: "zora password 1" }] };
+    // The first rows wait for the account that has the first one's address; taking the label waits for them.
+    const holding = await service.dataSource.createQueryRunner();
+    await holding.startTransaction();
+    await holding.query("SELECT id FROM account WHERE emailKey = ? FOR UPDATE", ["zora0@old.example"]);
+    await theirs(routes.runIntakeDraft, { params: { id: draft.id }, body });
+    await eventually(() => waitsForALock(service.database), "rows that wait");
+    const taking = operator(routes.changeAccount, { params: { id: operatorId }, body: { labels: [] } });
+    await holding.commitTransaction();
+    await holding.release();
+    await taking;
+    const taken = async (): Promise<number> => {
+      const [row] = await service.dataSource.query("SELECT taken FROM intake ORDER BY id DESC LIMIT 1");
+      return row.taken;
+    };
+    const atReply = await taken();
+    expect(await ended(draft.id)).toMatchObject({
+      state: "failed",
+      fault: expect.stringContaining("no longer an operator"),
+    });
+    expect(await taken()).toBe(atReply);
+    expect(atReply).toBeLessThan(59);
+    await operator(routes.runIntakeDraft, { params: { id: draft.id }, body });
+    expect(await ended(draft.id)).toMatchObject({ state: "done", fault: null });
+    expect(await taken()).toBe(59);
   });
 });

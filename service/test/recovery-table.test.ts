@@ -843,6 +843,32 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
       expect((await desk.call("GET", "/v1/account/totp")).json()).toEqual({ items: [] });
     },
 
+    "RC-16 A19 beside the registration's password a code typed there takes nothing": async () => {
+      const { email, browser, app } = await registeredHere("prudenza");
+      const desk = new Visitor(service);
+      for (const [name, value] of browser.cookies) if (name.includes("device")) desk.cookies.set(name, value);
+      await desk.post("/v1/mail-links", { purpose: "sign-in", identifier: email });
+      const secret = await undoLink(email, "sign-in");
+      expect((await desk.call("GET", "/v1/sign-in")).json()).toMatchObject({ registeredHere: true });
+      const { code } = (await redeem(new Visitor(service), secret)).json<{ code: string }>();
+      const wrong = await proof(desk, { type: "mail-code", code, password: MINE });
+      expect(faultOf(wrong)).toBe("registration-password-wrong-here");
+      const shown = await proof(desk, { type: "mail-code", code, password: PASSWORD });
+      expect(shown.json()).toMatchObject({ wanted: ["totp", "recovery-code"] });
+      expect((await proof(desk, totp(await app.nextCode()))).status).toBe(201);
+    },
+
+    "RC-16 A19 the password beside a code keeps nothing in any other browser": async () => {
+      const { email } = await registeredHere("petra");
+      const elsewhere = new Visitor(service);
+      await elsewhere.post("/v1/mail-links", { purpose: "sign-in", identifier: email });
+      const secret = await undoLink(email, "sign-in");
+      expect((await elsewhere.call("GET", "/v1/sign-in")).json()).toMatchObject({ registeredHere: false });
+      const { code } = (await redeem(new Visitor(service), secret)).json<{ code: string }>();
+      expect((await proof(elsewhere, { type: "mail-code", code, password: PASSWORD })).status).toBe(201);
+      expect((await elsewhere.call("GET", "/v1/account/totp")).json()).toEqual({ items: [] });
+    },
+
     "RC-16 A4 of an imported account what the import brought stays, what came since goes": async () => {
       const email = "prisca@brina.example";
       const { id } = await service.register(email);

@@ -26,6 +26,7 @@
   }
   const { look, secret, take }: Props = $props();
   const form = new Form();
+  let notMine: string[] = $state([]);
   let more: Step | null = $state(null);
   let next = at(page.landings.afterSignIn);
 
@@ -37,7 +38,7 @@
   async function use(): Promise<void> {
     try {
       const { body, status } = await call(routes.addProof, {
-        body: { proof: { type: "mail-link", secret } },
+        body: { proof: { type: "mail-link", secret, ...(notMine.length === 0 ? {} : { notMine }) } },
       });
       if (status === 202) more = body;
       else {
@@ -61,7 +62,9 @@
           >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
         >
       </p>
-      {#if look.setUp !== null}<div class="mb-6 space-y-5"><SetUpLists setUp={look.setUp} /></div>{/if}
+      {#if look.setUp !== null}<div class="mb-6 space-y-5">
+          <SetUpLists setUp={look.setUp} bind:notMine />
+        </div>{/if}
       <MainButton text={texts.linkSignIn.signIn} busyText={texts.linkSignIn.signingIn} busy={form.sending} />
     </form>
   </PersonFrame>

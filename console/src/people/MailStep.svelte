@@ -9,6 +9,7 @@
   import { hearTabs } from "../lib/tabs.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import MailHint from "../parts/MailHint.svelte";
+  import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofRow from "../parts/ProofRow.svelte";
   import SendAgain from "../parts/SendAgain.svelte";
@@ -28,6 +29,10 @@
   }
   const { identifier, ask, done, goOn, again, goesToApp }: Props = $props();
   let isOver = $state(false);
+  let isAsked = false;
+  /** The account was registered in this browser, and its address is yet to be proved. */
+  let registeredHere = $state(false);
+  let password = $state("");
   /** Another tab of this browser went on. */
   let isElsewhere = $state(false);
 
@@ -42,9 +47,18 @@
     }),
   );
 
+  /** Asked when the code is typed: by then it is known whose the mail was. */
+  async function askWhereRegistered(): Promise<void> {
+    if (isAsked) return;
+    isAsked = true;
+    const { body } = await call(routes.showSignIn);
+    registeredHere = body.registeredHere;
+  }
+
   async function send(code: string): Promise<void> {
     try {
-      const reply = await call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+      const beside = password === "" ? {} : { password };
+      const reply = await call(routes.addProof, { body: { proof: { type: "mail-code", code, ...beside } } });
       if (reply.status === 202) goOn(reply.body);
       else done();
     } catch (error) {
@@ -66,7 +80,22 @@
     <p class="mt-6">
       {texts.mailStep.openTheLinkInThis(page.linksWorkFor.signIn)}
     </p>
-    <div class="mt-6"><MailCodeForm {send} /></div>
+    <div class="mt-6">
+      <MailCodeForm {send} typing={() => void askWhereRegistered().catch(() => undefined)}>
+        {#snippet beside(errors)}
+          {#if registeredHere}
+            <PasswordField
+              name="password"
+              label={texts.mailStep.passwordYouRegisteredWith}
+              autocomplete="current-password"
+              rules={texts.mailStep.withItWhatYouSetUpStays}
+              bind:value={password}
+              error={errors["password"]}
+            />
+          {/if}
+        {/snippet}
+      </MailCodeForm>
+    </div>
     <MailHint />
     {#if !isOver}<SendAgain send={ask} />{/if}
     <p class="mt-2">

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** One field for a code; one that does not count is cleared, and its refusal stands at the field. */
   import { ProblemError } from "@lucchetto/contract/pages";
-  import { onMount } from "svelte";
+  import { onMount, type Snippet } from "svelte";
   import { Form } from "../lib/form.svelte.ts";
   import { problemSentence } from "../lib/sentence.ts";
   import Field from "../parts/Field.svelte";
@@ -20,8 +20,13 @@
     /** What is wrong with a code that cannot be one. */
     faultOf?: (code: string) => string | null;
     send: (code: string) => Promise<void>;
+    /** Called as soon as something is typed. */
+    typing?: () => void;
+    /** What may be shown beside the code. */
+    beside?: Snippet<[errors: Readonly<Record<string, string>>]>;
   }
-  const { label, autocomplete, inputmode, rules, buttonText, refused, faultOf, send }: Props = $props();
+  const { label, autocomplete, inputmode, rules, buttonText, refused, faultOf, send, typing, beside }: Props =
+    $props();
   const form = new Form();
   let code = $state("");
 
@@ -43,7 +48,7 @@
   };
 </script>
 
-<form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, show)}>
+<form class="space-y-5" novalidate oninput={typing} onsubmit={(event) => form.submit(event, judge, show)}>
   <FormProblem problem={form.problem} />
   <Field
     name="code"
@@ -54,5 +59,6 @@
     bind:value={code}
     error={form.errors["code"]}
   />
+  {@render beside?.(form.errors)}
   <MainButton text={buttonText} busyText={texts.codeForm.checking} busy={form.sending} />
 </form>

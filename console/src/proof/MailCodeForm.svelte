@@ -1,12 +1,11 @@
 <script lang="ts">
   /** The code that the link of a mail shows where it is opened elsewhere. */
+  import type { ComponentProps } from "svelte";
   import { texts } from "../texts/texts.ts";
   import CodeForm from "./CodeForm.svelte";
 
-  interface Props {
-    send: (code: string) => Promise<void>;
-  }
-  const { send }: Props = $props();
+  type Props = Pick<ComponentProps<typeof CodeForm>, "send" | "typing" | "beside">;
+  const { send, typing, beside }: Props = $props();
   const faultOf = (code: string): string | null =>
     /^\d{6}$/.test(code.replace(/[\s-]/g, "")) ? null : texts.mailStep.theCodeHasSixDigits;
 </script>
@@ -19,4 +18,6 @@
   refused={texts.mailStep.thatIsNotTheCode}
   {faultOf}
   {send}
+  {typing}
+  {beside}
 />

@@ -327,6 +327,9 @@ export const en = {
     signInAnotherWay: "Sign in another way",
     thatIsNotTheCode: "That is not the right code. Enter the one shown by the link in the latest mail.",
     theCodeHasSixDigits: "The code has six digits.",
+    passwordYouRegisteredWith: "Password you registered with",
+    withItWhatYouSetUpStays:
+      "You registered in this browser. With this password, everything you set up here stays; without it, your password and second factors are removed.",
   },
   mySessions: {
     whereYouAreSignedIn: "Where you are signed in",

@@ -35,6 +35,8 @@ export const it: Texts = {
     "former-code-wrong": "Non è un codice di prima della modifica.",
     "former-thing-not-there": "Prima della modifica non esisteva: usa un’altra prova.",
     "registration-password-wrong": "Non è la password della registrazione: scegline una nuova.",
+    "registration-password-wrong-here":
+      "Non è la password della registrazione. Lascia il campo vuoto per proseguire senza.",
     "code-malformed": "Il codice ha {digits} cifre.",
     "code-wrong":
       "Il codice non è giusto. Inserisci quello più recente; se non basta, controlla l’ora del dispositivo.",
@@ -378,6 +380,9 @@ export const it: Texts = {
     signInAnotherWay: "Accedi in un altro modo",
     thatIsNotTheCode: "Il codice non è giusto. Inserisci quello del link più recente.",
     theCodeHasSixDigits: "Il codice ha sei cifre.",
+    passwordYouRegisteredWith: "Password della registrazione",
+    withItWhatYouSetUpStays:
+      "Ti sei registrato in questo browser. Con questa password resta tutto ciò che hai impostato qui; senza, la password e i secondi fattori vengono rimossi.",
   },
   mySessions: {
     whereYouAreSignedIn: "Dove hai effettuato l’accesso",

@@ -1,6 +1,6 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
-import { id, lineOfText, listOf, page, passwordText, timestamp } from "../text.ts";
+import { id, lineOfText, listOf, notMine, page, passwordText, timestamp } from "../text.ts";
 import { deliver } from "./account.ts";
 import { passkeyProof, registrationCredential } from "./passkey.ts";
 import { recoveryCodeProof, totpProof } from "./sign-in.ts";
@@ -152,11 +152,7 @@ export const redeemLink = defineRoute({
     password: passwordText.optional().describe("a new one"),
     challengeId: id.optional().describe("invite: of a register challenge, in the password's place"),
     credential: registrationCredential.optional().describe("the passkey that a browser made for it"),
-    notMine: z
-      .array(z.string().max(40))
-      .max(200)
-      .optional()
-      .describe("of a first proof: ids of what was set up before that is to be removed"),
+    notMine: notMine.optional(),
     present: z
       .union([passwordText, totpProof, passkeyProof, recoveryCodeProof])
       .optional()

@@ -1,7 +1,7 @@
 import { z } from "zod";
 import { defineRoute } from "../route.ts";
 import { proofWanted, signInFigures, wantedProof } from "../shapes.ts";
-import { codeText, id, lineOfText, passwordText, timestamp } from "../text.ts";
+import { codeText, id, lineOfText, notMine, passwordText, timestamp } from "../text.ts";
 import { deliver, signedIn } from "./account.ts";
 import { passkeyProof, registrationCredential } from "./passkey.ts";
 
@@ -38,6 +38,7 @@ export const nextProof = z
     z.strictObject({
       type: z.literal("mail-link"),
       secret: z.string().max(100, "This is not the secret of a link.").describe("lcl_…"),
+      notMine: notMine.optional(),
     }),
     z.strictObject({
       type: z.literal("mail-code"),
@@ -45,6 +46,11 @@ export const nextProof = z
         .string()
         .max(20, "The code has six digits.")
         .describe("six digits, as the link shows them in another browser"),
+      password: passwordText
+        .optional()
+        .describe(
+          "the one from the registration: in the browser that registered, what was set up there stays when this proves the address for the first time",
+        ),
     }),
     totpProof,
     passkeyProof,
@@ -128,7 +134,17 @@ export const showSignIn = defineRoute({
   summary: "The sign-in in progress of this browser: what it waits for",
   access: "anybody",
   problems: ["sign-in-lapsed"],
-  replies: { 200: z.object({ wanted: z.array(wantedProof), expiresAt: timestamp }) },
+  replies: {
+    200: z.object({
+      wanted: z.array(wantedProof),
+      expiresAt: timestamp,
+      registeredHere: z
+        .boolean()
+        .describe(
+          "whether this browser registered the account, whose address is yet to be proved: beside a code from the mail the password from the registration then keeps what was set up",
+        ),
+    }),
+  },
 });
 
 export const showSignInFigures = defineRoute({

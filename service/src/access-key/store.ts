@@ -1,9 +1,9 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan, MoreThanOrEqual, Not } from "typeorm";
-import type { AccessKeyRow, AccountFacts } from "../storage/index.ts";
+import type { AccessKeyRow, AccountFacts, Granted } from "../storage/index.ts";
 import { AccessKeyEntity, readList } from "../storage/index.ts";
 
-export async function insertAccessKey(manager: EntityManager, row: AccessKeyRow): Promise<void> {
+export async function insertAccessKey(manager: Granted, row: AccessKeyRow): Promise<void> {
   await manager.getRepository(AccessKeyEntity).insert({ ...row });
 }
 
@@ -21,7 +21,7 @@ export function listAccessKeysOf(
 
 /** @returns whether it was there. */
 export async function deleteAccessKey(
-  manager: EntityManager,
+  manager: Granted,
   key: Pick<AccessKeyRow, "id" | "accountId">,
 ): Promise<boolean> {
   const { id, accountId } = key;
@@ -30,7 +30,7 @@ export async function deleteAccessKey(
 
 /** All of an account, or those made before a time. @returns how many there were. */
 export async function deleteAccessKeysOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   { before = null }: { before?: Date | null } = {},
 ): Promise<number> {
@@ -40,7 +40,7 @@ export async function deleteAccessKeysOf(
 
 /** Those made since a time, but these. @returns how many there were. */
 export async function deleteAccessKeysSince(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   { since, except }: { since: Date; except: readonly string[] },
 ): Promise<number> {

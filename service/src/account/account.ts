@@ -2,7 +2,6 @@
 import type { AccountDetail, OperatorAccount } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL, readScheme, SchemeError, SEALED_DIGEST_PREFIX } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
@@ -21,7 +20,7 @@ import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { countUnusedCodes, listConfirmed } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
-import type { AccountRow, Page, PageQuery } from "../storage/index.ts";
+import type { AccountRow, Granted, Page, PageQuery } from "../storage/index.ts";
 import { pageOf } from "../storage/index.ts";
 import type { Actor } from "./actor.ts";
 import { changeAs, inJournal, isOfOperators } from "./actor.ts";
@@ -167,7 +166,7 @@ function isAskedOfTheSite({ labels, reference, state, mustChangePassword }: Acco
 
 async function applyChange(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   { actor, id, change, visit }: { actor: Actor; id: string; change: AccountChange; visit: Visit },
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);

@@ -14,6 +14,8 @@ import { holdOperators } from "../operator/store.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { holdSession } from "../session/store.ts";
+import { grant } from "../storage/granted.ts";
+import type { Granted } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { holdAccount } from "./store.ts";
 
@@ -36,7 +38,7 @@ export function isOfOperators({ labels }: { readonly labels: readonly string[] }
 
 /** A transaction of somebody who still may. */
 export interface ActorsChange {
-  readonly manager: EntityManager;
+  readonly manager: Granted;
   readonly now: Date;
 }
 
@@ -56,7 +58,7 @@ export function changeAs<Result>(
     if (tells) await holdOperators(manager);
     if ("operator" in actor) await assertStillOperator(manager, actor.operator, now);
     if ("app" in actor) await assertStillApp(manager, actor.app);
-    return work({ manager, now });
+    return work({ manager: grant(manager), now });
   });
 }
 
@@ -73,6 +75,17 @@ export function changeAsOperator<Result>(
   telling: Telling = {},
 ): Promise<Result> {
   return changeAs(context, { operator }, work, telling);
+}
+
+/**
+ * Whether who began long work may go on with it: an operator whose session nobody ended. One that lapsed by itself, as sessions do
+ * in the hours that work may take, ends nothing.
+ */
+export async function mayGoOn(manager: EntityManager, { session, account }: LiveSession): Promise<boolean> {
+  const held = await holdAccount(manager, account.id);
+  const begun = await holdSession(manager, session.id);
+  const isPutOut = begun !== null && begun.endedAt !== null;
+  return held?.state === "active" && held.labels.includes(OPERATOR_LABEL) && !isPutOut;
 }
 
 async function assertStillApp(manager: EntityManager, { keyId }: Pick<KeyedApp, "keyId">): Promise<void> {

@@ -47,8 +47,8 @@ export async function addOperator(
   const { keyRing, site } = configuration;
   const name = email.shown;
   try {
-    return await inTransaction(dataSource, async (manager) => {
-      await insertAccount(manager, account);
+    return await inTransaction(dataSource, async (outside) => {
+      const manager = await insertAccount(outside, account);
       await insertRecord(manager, { accountId: account.id, made: passwordRecord, setAt: now });
       const event = { kind: "account.registered", accountId: account.id } as const;
       await record({ configuration }, manager, { event, visit: BY_COMMAND, now });

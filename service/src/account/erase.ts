@@ -1,7 +1,7 @@
 /** Erasing an account: by its owner, who can stop it for a while, or by an operator, at once. */
 import { fieldError } from "@lucchetto/contract";
 import { OPERATOR_LABEL } from "@lucchetto/core";
-import type { DataSource, EntityManager } from "typeorm";
+import type { DataSource } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
@@ -14,7 +14,8 @@ import { tellOfClosing } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AccountRow } from "../storage/index.ts";
+import { grant } from "../storage/granted.ts";
+import type { AccountRow, Granted } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import { forgetCountsOfAccount } from "../throttle/store.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
@@ -44,7 +45,7 @@ export async function eraseOwnAccount(
     // Whoever could still undo what was changed before keeps the rows for it.
     const lastUndo = await findLastUndoEnd(manager, accountId, now);
     if (eraseAfter === 0 && lastUndo === null) {
-      await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit });
+      await eraseRows(context, grant(manager), locked, { by: { reason: "by-owner" }, visit });
       return;
     }
     await updateAccount(manager, accountId, {
@@ -92,7 +93,7 @@ export async function eraseClosed(dataSource: DataSource, now: Date, context: Se
       const locked = await lockAccount(manager, id);
       // Whoever stopped it at the last moment keeps the account.
       if (locked?.state !== "closed" || locked.eraseAt === null || locked.eraseAt > now) return;
-      await eraseRows(context, manager, locked, { by: { reason: "by-owner" }, visit: NOBODY });
+      await eraseRows(context, grant(manager), locked, { by: { reason: "by-owner" }, visit: NOBODY });
     });
   }
 }
@@ -100,7 +101,7 @@ export async function eraseClosed(dataSource: DataSource, now: Date, context: Se
 /** Every row goes; the journal keeps what happened under an id that names nobody any more. */
 async function eraseRows(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   account: AccountRow,
   { by, visit }: { by: Pick<SecurityEvent, "reason" | "actorId">; visit: Visit },
 ): Promise<void> {

@@ -141,9 +141,9 @@ async function makeAccount(
   // An address is registered once: its first mail is counted, and never held back.
   if (emailKey !== null) await countMailFor(context, { emailKey, accountId: null, mark });
   try {
-    const begun = await inTransaction(context.dataSource, async (manager) => {
+    const begun = await inTransaction(context.dataSource, async (outside) => {
       const now = context.clock.now();
-      await insertAccount(manager, account);
+      const manager = await insertAccount(outside, account);
       if (passwordRecord !== null)
         await insertRecord(manager, { accountId, made: passwordRecord, setAt: now });
       const recoveryCodes =

@@ -7,7 +7,7 @@ import { settlePasskey, userHandleOf } from "../passkey/register.ts";
 import type { NewRecord } from "../password/store.ts";
 import { insertRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
-import type { AccountRow, RegistrationRow, StoredPasskey } from "../storage/index.ts";
+import type { AccountRow, Granted, RegistrationRow, StoredPasskey } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import type { FilledIn } from "../webhook/consult.ts";
 import { consultOrRecord } from "./consult.ts";
@@ -85,8 +85,9 @@ export async function settleRegistration(
     userHandle: passkey === null ? null : userHandleOf(passkey),
     ...registration.filledIn,
   });
+  let granted: Granted;
   try {
-    await insertAccount(manager, account);
+    granted = await insertAccount(manager, account);
   } catch (error) {
     const isTaken = ["account_email", "account_username", "account_reference"].some((key) =>
       isDuplicateOf(error, key),
@@ -95,12 +96,12 @@ export async function settleRegistration(
   }
   if (passwordRecord !== null) {
     const { createdAt: setAt } = registration;
-    await insertRecord(manager, { accountId: account.id, made: passwordRecord, setAt });
+    await insertRecord(granted, { accountId: account.id, made: passwordRecord, setAt });
   }
   const recoveryCodes =
     passkey === null
       ? null
-      : await settlePasskey(context, manager, { accountId: account.id, stored: passkey });
+      : await settlePasskey(context, granted, { accountId: account.id, stored: passkey });
   await deleteRegistrationsOf(manager, emailKey);
   const registered = { kind: "account.registered", accountId: account.id } as const;
   await record(context, manager, { event: registered, visit, now });

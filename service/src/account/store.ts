@@ -5,16 +5,19 @@ import { Brackets, In, IsNull, LessThanOrEqual, Not } from "typeorm";
 import type { ByFactor } from "../second-factor/by-factor.ts";
 import { whereFactor } from "../second-factor/by-factor.ts";
 import type { WhoMust } from "../second-factor/duty.ts";
-import type { AccountRow, PageQuery } from "../storage/index.ts";
+import { grant } from "../storage/granted.ts";
+import type { AccountRow, Granted, PageQuery } from "../storage/index.ts";
 import { AccountEntity, readCursor } from "../storage/index.ts";
 import { assertNotHeld, isHeldFrom } from "./held.ts";
 
-export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<void> {
+/** @returns what sets it up besides, since it is nobody else's yet. */
+export async function insertAccount(manager: EntityManager, row: AccountRow): Promise<Granted> {
   // A copy: the given object would come back with the values as the driver writes them.
   await manager.getRepository(AccountEntity).insert({ ...row });
   const { id: accountId, emailKey, usernameKey, createdAt: now } = row;
   await assertNotHeld(manager, { kind: "email", key: emailKey }, { accountId, now });
   await assertNotHeld(manager, { kind: "username", key: usernameKey }, { accountId, now });
+  return grant(manager);
 }
 
 export function findAccount(dataSource: DataSource, id: string): Promise<AccountRow | null> {
@@ -64,7 +67,7 @@ export function firstPassword(now: Date) {
 }
 
 /** Everything that belongs to it goes with it. */
-export async function deleteAccount(manager: EntityManager, id: string): Promise<void> {
+export async function deleteAccount(manager: Granted, id: string): Promise<void> {
   await manager.getRepository(AccountEntity).delete({ id });
 }
 
@@ -88,7 +91,7 @@ export async function findReference(manager: EntityManager, id: string): Promise
  * that is proved is no longer an operator's correction alone.
  */
 export async function updateAccount(
-  manager: EntityManager,
+  manager: Granted,
   id: string,
   change:
     | Partial<Omit<AccountRow, "id" | "emailKey">>
@@ -110,13 +113,18 @@ export async function updateAccount(
     );
 }
 
+/** A session begins: whatever proof by mail was wanted of it has been shown. */
+export async function noteSignIn(manager: EntityManager, id: string, now: Date): Promise<void> {
+  await manager.getRepository(AccountEntity).update({ id }, { lastSignInAt: now, wantsMailedProof: false });
+}
+
 /**
  * Gives it an address that an operator corrected: nobody registered with it or proved it, and a mailbox that may be mistyped
  * opens nothing alone. One that is held for another account is refused as taken.
  * @returns what became of the account.
  */
 export async function correctAddress(
-  manager: EntityManager,
+  manager: Granted,
   id: string,
   { address, now }: { address: Identifier<"email">; now: Date },
 ) {

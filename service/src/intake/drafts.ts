@@ -138,7 +138,7 @@ export class IntakeDrafts {
     const draft = this.#resting(id);
     const plan = planOf(draft, text);
     const hasher = besideSignIns(this.#context, () => this.#isClosing);
-    const by = { actorId: operator.account.id, visit };
+    const by = { operator, visit };
     return this.#work(draft, "running", async (onProgress) => {
       const wrap = "auto" as const;
       const options = { known, unproven, wrap, hasher, by, onProgress };

@@ -17,7 +17,8 @@ import {
   withRecipe,
   wrapDigest,
 } from "@lucchetto/core";
-import type { DataSource } from "typeorm";
+import type { DataSource, EntityManager } from "typeorm";
+import { mayGoOn } from "../account/actor.ts";
 import { newAccount } from "../account/new-account.ts";
 import type { Configuration } from "../config/index.ts";
 import type { ServiceContext, Visit } from "../context.ts";
@@ -25,6 +26,7 @@ import { BY_COMMAND } from "../context.ts";
 import { record as journal } from "../journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../password/hashing.ts";
 import { newAuthenticator } from "../second-factor/new-authenticator.ts";
+import type { LiveSession } from "../session/store.ts";
 import { errorCode } from "../storage/deadlock.ts";
 import type { AccountRow, ImportedPasswordRow, IntakeRefusalRow, IntakeRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
@@ -67,7 +69,7 @@ export interface RunOptions {
   /** Where it hashes; left out: on all cores of this process, which does nothing else. */
   readonly hasher?: Hasher;
   /** Who began it in the console; left out: whoever runs the service, on its machine. */
-  readonly by?: { readonly actorId: string; readonly visit: Visit };
+  readonly by?: { readonly operator: LiveSession; readonly visit: Visit };
 }
 
 export interface Hasher {
@@ -216,11 +218,22 @@ async function begin(
     claimedUntil: null,
   };
   await inTransaction(dataSource, async (manager) => {
+    await assertMayGoOn(manager, by);
     await insertIntake(manager, intake);
-    const event = { kind: "intake.begun", reason: intake.id, actorId: by?.actorId ?? null } as const;
+    const event = { kind: "intake.begun", reason: intake.id, actorId: actorOf(by) } as const;
     await journal({ configuration }, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
   });
   return intake;
+}
+
+const actorOf = (by: RunOptions["by"]): string | null => by?.operator.account.id ?? null;
+
+/** Whoever began it may have been put out meanwhile: then nothing more of it is taken in. @throws IntakeRefusal. */
+async function assertMayGoOn(manager: EntityManager, by: RunOptions["by"]): Promise<void> {
+  if (by === undefined || (await mayGoOn(manager, by.operator))) return;
+  throw new IntakeRefusal(
+    "Whoever began this import is no longer an operator or was signed out, so it has stopped. What was taken in stays; run it again to go on.",
+  );
 }
 
 /** Notes the recipes that this run needs, and which of them were shown to be right. @returns their ids, by their texts. */
@@ -306,7 +319,7 @@ async function writeRows(
   const now = writer.clock.now();
   await inTransaction(writer.dataSource, async (manager) => {
     await endIntake(manager, writer.intake.id, now);
-    const event = { kind: "intake.ended", reason: writer.intake.id, actorId: by?.actorId ?? null } as const;
+    const event = { kind: "intake.ended", reason: writer.intake.id, actorId: actorOf(by) } as const;
     await journal(writer, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
   });
 }
@@ -344,6 +357,7 @@ async function writeBatch(
     try {
       await inTransaction(writer.dataSource, async (manager) => {
         const now = writer.clock.now();
+        await assertMayGoOn(manager, writer.by);
         const met = looksFirst
           ? await meetAccounts({ manager }, fit, now)
           : await meetHeld({ manager }, fit, now);

@@ -16,7 +16,7 @@ import type { UndoableChange } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
 import type { LiveSession } from "../session/store.ts";
 import { lockSession } from "../session/store.ts";
-import type { AccountFacts, MailLinkRow } from "../storage/index.ts";
+import type { AccountFacts, Granted, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { countMailFor } from "../throttle/throttle.ts";
 import type { Settle } from "./ask.ts";
@@ -105,25 +105,26 @@ export async function changeEmailBy(
 /**
  * The new address counts from now on. The one before is told and can undo it, if it was proved: a mistyped one gives
  * whoever reads it nothing.
- * @param spend spends link or code; `false`: somebody else was first.
+ * @param spend spends link or code; `null`: somebody else was first.
  */
 export async function applyChange(
   context: ServiceContext,
   { link, account: asked }: { link: MailLinkRow; account: Pick<AccountFacts, "id"> },
   visit: Visit,
-  spend: (manager: EntityManager) => Promise<boolean>,
+  spend: (manager: EntityManager) => Promise<Granted | null>,
 ): Promise<{ email: string }> {
   const email = readEmail(link.newEmail ?? "");
   if (email === null) throw new ProblemReply("link-unknown");
-  await inTransaction(context.dataSource, async (manager) => {
+  await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
-    const account = await lockAccount(manager, asked.id);
+    const account = await lockAccount(outside, asked.id);
     if (account?.state !== "active" || (account.emailKey ?? "") !== link.emailKey)
       throw new ProblemReply("link-unknown");
     // The session that asked may have ended while this waited for the account.
-    const session = link.sessionId === null ? null : await lockSession(manager, link.sessionId);
+    const session = link.sessionId === null ? null : await lockSession(outside, link.sessionId);
     if (session === null || !isSessionAlive(session, now)) throw new ProblemReply("link-unknown");
-    if (!(await spend(manager))) throw new ProblemReply("link-used");
+    const manager = await spend(outside);
+    if (manager === null) throw new ProblemReply("link-used");
     const { id: accountId } = account;
     try {
       await updateAccount(manager, accountId, {

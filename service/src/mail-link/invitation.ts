@@ -132,9 +132,9 @@ export async function acceptInvitation(
   const { passwordWhenInvited } = context.configuration.accounts;
   const wantsPassword = password !== undefined || (passkey === null && passwordWhenInvited === "required");
   const made = wantsPassword ? await makeNewRecord(context, password, of.account) : null;
-  const recoveryCodes = await inTransaction(context.dataSource, async (manager) => {
+  const recoveryCodes = await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
-    const account = await spendForAccount(manager, of, now);
+    const { account, manager } = await spendForAccount(outside, of, now);
     const { id: accountId } = account;
     if (made !== null) await setRecord(manager, { accountId, made, now, set: SET_WITH_NOTHING });
     await updateAccount(manager, accountId, {

@@ -7,7 +7,7 @@ import type { Person } from "../password/password.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
 import type { NewRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import type { AccountRow, MailLinkRow } from "../storage/index.ts";
+import type { AccountRow, Granted, MailLinkRow } from "../storage/index.ts";
 import { spendLink } from "./store.ts";
 
 /** A link with the account that it belongs to. */
@@ -33,10 +33,11 @@ export async function spendForAccount(
   manager: EntityManager,
   { link, account }: LinkOfAccount,
   now: Date,
-): Promise<AccountRow> {
+): Promise<{ account: AccountRow; manager: Granted }> {
   const locked = account === null ? null : await lockAccount(manager, account.id);
   if (locked === null || locked.state !== account?.state || locked.emailKey !== account.emailKey)
     throw new ProblemReply("link-unknown");
-  if (!(await spendLink(manager, link.id, now))) throw new ProblemReply("link-used");
-  return locked;
+  const granted = await spendLink(manager, link.id, now);
+  if (granted === null) throw new ProblemReply("link-used");
+  return { account: locked, manager: granted };
 }

@@ -20,7 +20,7 @@ import {
   listConfirmed,
   listLivingCodes,
 } from "../second-factor/store.ts";
-import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
+import type { AccountRow, Granted, PasswordRecordRow } from "../storage/index.ts";
 
 /** Something that was set up before the address was proved, and who brought it. */
 interface SetUp extends SetUpThing {
@@ -118,7 +118,7 @@ function isBroughtPassword(
 /** Marks the address of a locked account as proved. A later proof changes nothing. @returns what became of the account. */
 export async function proveAddress(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   { account, prover, visit }: { account: AccountRow; prover: Prover; visit: Visit },
 ): Promise<AccountRow> {
   if (account.emailVerifiedAt !== null) return account;
@@ -164,7 +164,7 @@ export async function proveAddress(
   return after;
 }
 
-async function removeSetUp(manager: EntityManager, accountId: string, goes: readonly SetUp[]): Promise<void> {
+async function removeSetUp(manager: Granted, accountId: string, goes: readonly SetUp[]): Promise<void> {
   const idsOf = (kind: SetUp["kind"]) => goes.filter((one) => one.kind === kind).map(({ id }) => id);
   await deleteAuthenticatorsOf(manager, accountId, idsOf("authenticator"));
   await deletePasskeysOf(manager, accountId, idsOf("passkey"));

@@ -33,9 +33,9 @@ export async function resetPassword(
   const setUp =
     read.emailVerifiedAt === null ? await showSetUpOf(context, { link, account: read }, redemption) : null;
   const made = await makeNewRecord(context, password, read);
-  await inTransaction(context.dataSource, async (manager) => {
+  await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
-    const account = await spendForAccount(manager, of, now);
+    const { account, manager } = await spendForAccount(outside, of, now);
     const { id: accountId } = account;
     await setUp?.spend(manager, now);
     const { mark } = marks;

@@ -2,7 +2,8 @@ import type { HashedToken, LinkPurpose, UndoPurpose } from "@lucchetto/core";
 import { UNDO_PURPOSES } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
-import type { MailLinkRow } from "../storage/index.ts";
+import { grant } from "../storage/granted.ts";
+import type { Granted, MailLinkRow } from "../storage/index.ts";
 import { MailLinkEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertLink(manager: EntityManager, row: MailLinkRow): Promise<void> {
@@ -45,15 +46,15 @@ export async function supersedeOf(
 }
 
 /** Spends it. @returns whether this call was the one that did. */
-export async function spendLink(manager: EntityManager, id: string, now: Date): Promise<boolean> {
+export async function spendLink(manager: EntityManager, id: string, now: Date): Promise<Granted | null> {
   const { affected } = await manager
     .getRepository(MailLinkEntity)
     .update({ id, ...living(now) }, { spentAt: now });
-  return affected === 1;
+  return affected === 1 ? grant(manager) : null;
 }
 
 /** Voids all living links of an account but those that undo something. */
-export async function voidLinksOf(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+export async function voidLinksOf(manager: Granted, accountId: string, now: Date): Promise<void> {
   const repository = manager.getRepository(MailLinkEntity);
   const purpose = Not(In([...UNDO_PURPOSES]));
   await repository.update({ accountId, purpose, ...living(now) }, { supersededAt: now });
@@ -63,7 +64,7 @@ export async function voidLinksOf(manager: EntityManager, accountId: string, now
 
 /** Voids those that undo a change of some time: another one took it back as well. */
 export async function voidUndoLinks(
-  manager: EntityManager,
+  manager: Granted,
   undone: { accountId: string; purposes: readonly UndoPurpose[]; since: Date; until: Date; now: Date },
 ): Promise<void> {
   const { accountId, purposes, since, until, now } = undone;
@@ -167,9 +168,9 @@ export async function reserveCode(dataSource: DataSource, id: string, most: numb
 }
 
 /** Spends the code. @returns whether this call was the one that did. */
-export async function spendCode(manager: EntityManager, id: string): Promise<boolean> {
+export async function spendCode(manager: EntityManager, id: string): Promise<Granted | null> {
   const { affected } = await manager
     .getRepository(MailLinkEntity)
     .update({ id, codeHash: Not(IsNull()), supersededAt: IsNull() }, { codeHash: null });
-  return affected === 1;
+  return affected === 1 ? grant(manager) : null;
 }

@@ -2,9 +2,10 @@
 import type { ServiceContext } from "../context.ts";
 import { matchesRecord } from "../password/present.ts";
 import { reservePasswordTry } from "../throttle/throttle.ts";
-import type { Redemption } from "./redemption.ts";
+import type { BrowserMarks, Redemption } from "./redemption.ts";
 
-export interface ShownBesideLink extends Pick<Redemption, "visit" | "marks"> {
+export interface ShownBesideLink extends Pick<Redemption, "visit"> {
+  readonly marks: Pick<BrowserMarks, "mark">;
   /** The record; `null`: nothing matches. */
   readonly stored: string | null;
   /** `null`: a registration that waits outside accounts. */

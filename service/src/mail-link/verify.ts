@@ -1,8 +1,7 @@
 /** Proving the address after registering. */
 import { fieldError } from "@lucchetto/contract";
 import type { Context } from "@lucchetto/core";
-import { settleRegistration } from "../account/registration.ts";
-import { consulted } from "../account/registration.ts";
+import { consulted, settleRegistration } from "../account/registration.ts";
 import type { ServiceContext } from "../context.ts";
 import { findRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -32,9 +31,9 @@ export async function verifyAddress(
   if (account !== null) {
     const { visit, notMine = [] } = redemption;
     const { shown, prover } = await proverOf(context, { link, account }, { here, ...redemption });
-    await inTransaction(context.dataSource, async (manager) => {
+    await inTransaction(context.dataSource, async (outside) => {
       const now = context.clock.now();
-      const locked = await spendForAccount(manager, { link, account }, now);
+      const { account: locked, manager } = await spendForAccount(outside, { link, account }, now);
       await shown?.spend(manager, now);
       await proveAddress(context, manager, { account: locked, prover: { ...prover, notMine }, visit });
     });

@@ -8,10 +8,12 @@ import type { KeyRing, Language } from "@lucchetto/core";
 import { NONCE_LENGTH, open, seal } from "@lucchetto/core";
 import MailComposer from "nodemailer/lib/mail-composer/index.js";
 import type { DataSource, EntityManager } from "typeorm";
+import { changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { PROCESS_KEY } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { ProblemReply } from "../problem.ts";
+import type { LiveSession } from "../session/store.ts";
 import type { MailRow, Page, PageQuery } from "../storage/index.ts";
 import { newId, pageOf } from "../storage/index.ts";
 import type { MailName, MailValues } from "./catalogue.ts";
@@ -216,9 +218,16 @@ function linksOf(html: string): string[] {
 }
 
 /** An operator has one tried again at once. @throws ProblemReply `not-found`, `mail-gone`. */
-export async function repeatMail(context: ServiceContext, id: string): Promise<MailboxItem> {
+export async function repeatMail(
+  context: ServiceContext,
+  operator: LiveSession,
+  id: string,
+): Promise<MailboxItem> {
   const row = await findMail(context.dataSource, id);
   if (row === null) throw new ProblemReply("not-found");
-  if (!(await sendAgain(context.dataSource, id, context.clock.now()))) throw new ProblemReply("mail-gone");
+  const isRepeated = await changeAsOperator(context, operator, ({ manager, now }) =>
+    sendAgain(manager, id, now),
+  );
+  if (!isRepeated) throw new ProblemReply("mail-gone");
   return showMail(context, (await findMail(context.dataSource, id)) ?? row);
 }

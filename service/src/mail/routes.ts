@@ -27,7 +27,9 @@ export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
       const mail = await mailInFull(context, params.id);
       return answer(200, isAuditorOnly(caller) ? { ...withoutBody(mail), source: "" } : mail);
     });
-    mount(app, routes.repeatMail, async ({ params }) => answer(200, await repeatMail(context, params.id)));
+    mount(app, routes.repeatMail, async ({ params }, { caller }) =>
+      answer(200, await repeatMail(context, caller, params.id)),
+    );
     if (context.configuration.mode !== "development") return;
     mount(app, routes.listDevelopmentMailbox, async ({ query }) =>
       answer(200, await listMailbox(context, query)),

@@ -41,8 +41,8 @@ export function listNewestSealed(dataSource: DataSource, otherThan: string): Pro
 }
 
 /** Puts one back to the beginning. @returns whether it still has a body, and is not under way. */
-export async function sendAgain(dataSource: DataSource, id: string, now: Date): Promise<boolean> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
+export async function sendAgain(manager: EntityManager, id: string, now: Date): Promise<boolean> {
+  const { affectedRows } = await manager.query<{ affectedRows: number }>(
     `UPDATE mail SET state = 'waiting', tries = 0, nextTryAt = ? WHERE id = ? AND sealedBody IS NOT NULL
      AND state IN ('waiting', 'given-up') AND (claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3))`,
     [now, id],

@@ -6,6 +6,7 @@ import type { KeyRing } from "@lucchetto/core";
 import { OPERATOR_LABEL, readIdentifier } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
+import { changeAs } from "../account/actor.ts";
 import { makeOperatorsRecord, OperatorRefusal } from "../account/add-operator.ts";
 import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
 import type { Clock } from "../clock/clock.ts";
@@ -19,7 +20,6 @@ import { openSecret } from "../second-factor/secret.ts";
 import { listConfirmed, removeSecondFactorsOf } from "../second-factor/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
-import { inTransaction } from "../storage/index.ts";
 import { forgetCountsOfAccount, forgetDevices } from "../throttle/store.ts";
 import { tellOtherOperators } from "./tell-others.ts";
 
@@ -51,9 +51,8 @@ export async function rescueOperator(
       "keys.file: this is not the key ring of this database; what is sealed there does not open with it. Name the service's own key ring.",
     );
   const made = await makeOperatorsRecord(configuration, { email, displayName: found.displayName, password });
-  return inTransaction(dataSource, async (manager) => {
-    const now = clock.now();
-    const { id } = found;
+  const { id } = found;
+  return changeAs({ dataSource, clock }, { onThisMachine: id }, async ({ manager, now }) => {
     const account = await lockAccount(manager, id);
     if (account === null) throw new OperatorRefusal(`--email: ${email} was erased meanwhile`);
     const hadFactor = await removeSecondFactorsOf(manager, id, now);

@@ -14,7 +14,7 @@ import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { isReachable } from "../sign-in/rule.ts";
-import type { AccountRow, PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
+import type { AccountRow, Granted, PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
 import { isDuplicateOf, newId } from "../storage/index.ts";
 import { checkRegistration } from "./answer.ts";
 import { showPasskey, usualName } from "./show.ts";
@@ -89,7 +89,7 @@ export function readNewPasskey(
     credential,
     name,
   }: { accountId: string; credential: RegistrationCredential; name?: string | undefined },
-): { amr: string[]; add: (manager: EntityManager, now: Date) => Promise<PasskeyRow> } {
+): { amr: string[]; add: (manager: Granted, now: Date) => Promise<PasskeyRow> } {
   const registered = checkRegistration(context, credential, challenge);
   return {
     amr: amrOfNew(registered),
@@ -147,7 +147,7 @@ export function newPasskey(
 }
 
 /** @throws ProblemReply `passkey-registered-already`. */
-export async function insertNew(manager: EntityManager, row: PasskeyRow): Promise<void> {
+export async function insertNew(manager: Granted, row: PasskeyRow): Promise<void> {
   try {
     await insertPasskey(manager, row);
   } catch (error) {

@@ -1,11 +1,10 @@
 /** A passkey in a password's place when an account is registered, kept until there is an account. */
 import type { RegistrationCredential } from "@lucchetto/contract";
 import type { RegisteredCredential } from "@lucchetto/core/passkey";
-import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { makeCodes } from "../second-factor/make-codes.ts";
 import { assertLastingKeys } from "../second-factor/second-factor.ts";
-import type { StoredPasskey } from "../storage/index.ts";
+import type { Granted, StoredPasskey } from "../storage/index.ts";
 import { checkRegistration } from "./answer.ts";
 import { insertNew, newPasskey } from "./passkey.ts";
 import { takeChallenge } from "./take.ts";
@@ -54,7 +53,7 @@ export function userHandleOf({ userHandle }: StoredPasskey): Buffer {
  */
 export async function settlePasskey(
   context: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
-  manager: EntityManager,
+  manager: Granted,
   { accountId, stored }: { accountId: string; stored: StoredPasskey },
 ): Promise<string[]> {
   const { credentialId, publicKey, aaguid, userHandle: _handle, ...registered } = stored;

@@ -1,7 +1,7 @@
 import type { VerifiedAssertion } from "@lucchetto/core/passkey";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, MoreThan } from "typeorm";
-import type { PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
+import type { Granted, PasskeyChallengeRow, PasskeyRow } from "../storage/index.ts";
 import { AccountEntity, PasskeyChallengeEntity, PasskeyEntity, sweepRows } from "../storage/index.ts";
 
 const LIVING = { removedAt: IsNull() };
@@ -50,7 +50,7 @@ export function findByCredentialId(manager: EntityManager, credentialId: Buffer)
 }
 
 /** A credential id stays taken as long as its row is kept. @throws a duplicate of `passkey_credential`. */
-export async function insertPasskey(manager: EntityManager, row: PasskeyRow): Promise<void> {
+export async function insertPasskey(manager: Granted, row: PasskeyRow): Promise<void> {
   await manager.getRepository(PasskeyEntity).insert({ ...row });
 }
 
@@ -80,7 +80,7 @@ export async function noteUse(
 
 /** @returns whether it was there. */
 export async function renamePasskey(
-  manager: EntityManager,
+  manager: Granted,
   own: Pick<PasskeyRow, "id" | "accountId">,
   name: string,
 ): Promise<void> {
@@ -91,7 +91,7 @@ export async function renamePasskey(
 
 /** Removes one; it is kept, unusable, so that it can come back. @returns whether it was there. */
 export async function removePasskey(
-  manager: EntityManager,
+  manager: Granted,
   own: Pick<PasskeyRow, "id" | "accountId">,
   now: Date,
 ): Promise<boolean> {
@@ -102,11 +102,7 @@ export async function removePasskey(
 }
 
 /** Removes all of an account; they are kept, unusable. @returns how many there were. */
-export async function removePasskeysOf(
-  manager: EntityManager,
-  accountId: string,
-  now: Date,
-): Promise<number> {
+export async function removePasskeysOf(manager: Granted, accountId: string, now: Date): Promise<number> {
   const { affected } = await manager
     .getRepository(PasskeyEntity)
     .update({ accountId, ...LIVING }, { removedAt: now });
@@ -120,7 +116,7 @@ export function listAllPasskeys(manager: EntityManager, accountId: string): Prom
 
 /** Brings removed ones back. */
 export async function restorePasskeys(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   ids: readonly string[],
 ): Promise<void> {
@@ -129,7 +125,7 @@ export async function restorePasskeys(
 
 /** Deletes some of an account. */
 export async function deletePasskeysOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   ids: readonly string[],
 ): Promise<void> {

@@ -8,7 +8,7 @@ import {
 } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, Like, MoreThan, MoreThanOrEqual } from "typeorm";
-import type { FormerPasswordRow, PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
+import type { FormerPasswordRow, Granted, PasswordRecordRow, SchemeCountRow } from "../storage/index.ts";
 import {
   FormerPasswordEntity,
   inTransaction,
@@ -36,7 +36,7 @@ export function hasRecord(manager: EntityManager, accountId: string): Promise<bo
 }
 
 export async function insertRecord(
-  manager: EntityManager,
+  manager: Granted,
   { accountId, made, setAt }: { accountId: string; made: NewRecord; setAt: Date },
 ): Promise<void> {
   const row = { accountId, ...made, scheme: schemeTextOf(made.record), setAt, madeAt: setAt };
@@ -80,7 +80,7 @@ export const SET_WITH_NOTHING: SetWith = { grounds: NO_GROUNDS, browser: null };
 
 /** Sets a new password's record; what stood there before is kept for a while, and opens nothing. */
 export async function setRecord(
-  manager: EntityManager,
+  manager: Granted,
   { accountId, made, now, set }: { accountId: string; made: NewRecord; now: Date; set: SetWith },
 ): Promise<void> {
   await keepFormer(manager, accountId, now);
@@ -96,7 +96,7 @@ export async function setRecord(
 }
 
 /** Takes the password away; it is kept for a while, and opens nothing. */
-export async function deleteRecord(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+export async function deleteRecord(manager: Granted, accountId: string, now: Date): Promise<void> {
   await keepFormer(manager, accountId, now);
   await noteReplaced(manager, accountId, now);
   await manager.getRepository(PasswordRecordEntity).delete({ accountId });

@@ -1,7 +1,6 @@
 /** What ends of an account, by the table of recovery rules and by nothing else. */
 import type { Ending, RecoveryEvent } from "@lucchetto/core";
 import { RECOVERY_RULES } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import { deleteAccessKeysOf } from "../access-key/store.ts";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
@@ -9,6 +8,7 @@ import { voidLinksOf } from "../mail-link/store.ts";
 import { deleteRecord, lockRecord } from "../password/store.ts";
 import { endSessionsOf } from "../session/store.ts";
 import { endSignInsOf } from "../sign-in/store.ts";
+import type { Granted } from "../storage/index.ts";
 import { forgetDevices } from "../throttle/store.ts";
 import { clearCountsOf } from "../throttle/throttle.ts";
 
@@ -24,7 +24,7 @@ interface Ended {
   readonly keeps?: readonly Ending[];
 }
 
-type Step = (context: ServiceContext, manager: EntityManager, ended: Ended) => Promise<unknown>;
+type Step = (context: ServiceContext, manager: Granted, ended: Ended) => Promise<unknown>;
 
 const STEPS: Readonly<Record<Ending, Step>> = {
   sessions: (_context, manager, { accountId, event, now }) =>
@@ -47,11 +47,7 @@ const STEPS: Readonly<Record<Ending, Step>> = {
 };
 
 /** Ends what the table says, in the transaction of what happened. */
-export async function endAsRuled(
-  context: ServiceContext,
-  manager: EntityManager,
-  ended: Ended,
-): Promise<void> {
+export async function endAsRuled(context: ServiceContext, manager: Granted, ended: Ended): Promise<void> {
   // One after the other: they share the transaction's connection.
   for (const what of RECOVERY_RULES[ended.event].ends)
     if (ended.keeps?.includes(what) !== true) await STEPS[what](context, manager, ended);

@@ -1,11 +1,10 @@
 /** A password that its owner sets, or perhaps somebody else: what was shown for it is kept with it. */
 import type { Grounds } from "@lucchetto/core";
 import { endsOthersForGood, hashToken, joinGrounds } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import type { ServiceContext } from "../context.ts";
 import type { NewRecord } from "../password/store.ts";
 import { setRecord } from "../password/store.ts";
-import type { AccountRow } from "../storage/index.ts";
+import type { AccountRow, Granted } from "../storage/index.ts";
 import { endOtherDevices } from "../throttle/store.ts";
 import { findBrowser, groundsOfDevice } from "./grounds.ts";
 
@@ -16,7 +15,7 @@ import { findBrowser, groundsOfDevice } from "./grounds.ts";
  */
 export async function setOwnPassword(
   context: Pick<ServiceContext, "configuration">,
-  manager: EntityManager,
+  manager: Granted,
   {
     account: { id: accountId, firstProvedAt },
     made,

@@ -15,7 +15,7 @@ import type { Redeemed, Redemption } from "../mail-link/redemption.ts";
 import { findFirstUndo, voidUndoLinks } from "../mail-link/store.ts";
 import { ProblemReply } from "../problem.ts";
 import { restoreFactors } from "../second-factor/store.ts";
-import type { AccountRow, MailLinkRow } from "../storage/index.ts";
+import type { AccountRow, Granted, MailLinkRow } from "../storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../storage/index.ts";
 import { endAsRuled } from "./end.ts";
 import { assertFromBefore, changeOf, factorsThat, protectedBefore, readFactors } from "./former.ts";
@@ -59,9 +59,9 @@ export async function undo(
   const { password, visit, marks } = redemption;
   const made = password === undefined ? null : await makeNewRecord(context, password, read);
   const { event, kind, notice } = UNDOINGS[purpose];
-  await inTransaction(context.dataSource, async (manager) => {
+  await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
-    const account = await spendForAccount(manager, { link, account: read }, now);
+    const { account, manager } = await spendForAccount(outside, { link, account: read }, now);
     const { id: accountId } = account;
     await shown.spend(manager, now);
     const change = changeOf({ ...link, purpose });
@@ -96,7 +96,7 @@ interface Undone {
 
 /** Links of what is undone with it do nothing more. */
 async function voidUndone(
-  manager: EntityManager,
+  manager: Granted,
   { accountId, change, end, now }: Undone & { accountId: string },
 ): Promise<void> {
   const between = { since: change.at, until: end };
@@ -111,7 +111,7 @@ async function voidUndone(
 
 /** Puts address, username, factors and state back. @returns what became of the account. */
 async function restore(
-  manager: EntityManager,
+  manager: Granted,
   { account, link, change, end, now }: Undone & { account: AccountRow; link: MailLinkRow },
 ): Promise<Partial<AccountRow>> {
   const { id: accountId } = account;

@@ -2,7 +2,6 @@
 import { randomBytes } from "node:crypto";
 import type { Grounds, PlainToken, RecoveryEvent } from "@lucchetto/core";
 import { amrWith, beginLevel, joinGrounds, mintToken, TOKEN_BYTES } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
@@ -14,7 +13,7 @@ import { tellOfFactor } from "../recovery/undo-link.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import { noteProof, replaceToken } from "../session/store.ts";
-import type { AccountRow } from "../storage/index.ts";
+import type { AccountRow, Granted } from "../storage/index.ts";
 import { makeCodes } from "./make-codes.ts";
 import { countUnusedCodes, hasSecondFactor, noteGrounds, removeCodes, removeShortSecrets } from "./store.ts";
 
@@ -45,7 +44,7 @@ export async function addFactor<Added>(
     ...change
   }: FactorChange & {
     amr: readonly string[];
-    add: (manager: EntityManager, now: Date) => Promise<Added>;
+    add: (manager: Granted, now: Date) => Promise<Added>;
   },
 ): Promise<FactorAdded & { added: Added }> {
   const { plain, hashed } = mintToken("own-token", randomBytes(TOKEN_BYTES));
@@ -70,7 +69,7 @@ export async function removeFactor(
     remove,
     ...change
   }: FactorChange & {
-    remove: (manager: EntityManager, about: { account: AccountRow; now: Date }) => Promise<void>;
+    remove: (manager: Granted, about: { account: AccountRow; now: Date }) => Promise<void>;
   },
 ): Promise<void> {
   await changeOwn(context, caller, async ({ manager, account, session, now }) => {
@@ -90,7 +89,7 @@ export async function removeFactor(
  */
 export async function addFactorInSignIn(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   {
     account,
     grounds,
@@ -102,7 +101,7 @@ export async function addFactorInSignIn(
     /** How far back goes what was shown in the sign-in. */
     grounds: Grounds;
     now: Date;
-    add: (manager: EntityManager, now: Date) => Promise<unknown>;
+    add: (manager: Granted, now: Date) => Promise<unknown>;
   },
 ): Promise<readonly string[] | null> {
   await removeShortSecrets(manager, account.id, now);
@@ -117,7 +116,7 @@ export async function addFactorInSignIn(
 /** A set of codes, where there is none left. */
 async function firstCodes(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   now: Date,
 ): Promise<readonly string[] | null> {
@@ -127,7 +126,7 @@ async function firstCodes(
 
 async function tell(
   context: ServiceContext,
-  manager: EntityManager,
+  manager: Granted,
   {
     kind,
     sessionId,

@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import type { KeyRing } from "@lucchetto/core";
 import { TOTP_SECRET_BYTES, USUAL_TOTP, writeKeyUri } from "@lucchetto/core";
 import { toString as drawQr } from "qrcode";
-import type { EntityManager } from "typeorm";
+import type { Granted } from "../storage/index.ts";
 import { makeCodes } from "./make-codes.ts";
 import { newAuthenticator } from "./new-authenticator.ts";
 import { insertAuthenticator } from "./store.ts";
@@ -18,7 +18,7 @@ export interface DirectEnrolment {
 
 /** Sets an authenticator app up that counts at once. @param issuer the site's name, for the app. */
 export async function enrolDirectly(
-  manager: EntityManager,
+  manager: Granted,
   {
     sealingKeys,
     issuer,

@@ -8,14 +8,14 @@ import {
   RECOVERY_CODES,
   recoveryCodeOf,
 } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import type { ServiceContext } from "../context.ts";
+import type { Granted } from "../storage/index.ts";
 import { replaceCodes } from "./store.ts";
 
 /** @returns the codes as they are shown; only keyed hashes of them are kept. */
 export async function makeCodes(
   { sealingKeys }: Pick<ServiceContext, "sealingKeys">,
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   now: Date,
 ): Promise<string[]> {

@@ -15,7 +15,6 @@ import {
   writeKeyUri,
 } from "@lucchetto/core";
 import { toString as drawQr } from "qrcode";
-import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -26,7 +25,7 @@ import { assertFresh } from "../session/fresh.ts";
 import type { OwnChange } from "../session/own-change.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
-import type { AccountFacts, AuthenticatorRow } from "../storage/index.ts";
+import type { AccountFacts, AuthenticatorRow, Granted } from "../storage/index.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
 import { makeCodes } from "./make-codes.ts";
@@ -169,7 +168,7 @@ export function readFirstCode(
   context: ServiceContext,
   row: AuthenticatorRow,
   { typed, path }: { typed: string; path: string },
-): (manager: EntityManager, now: Date) => Promise<void> {
+): (manager: Granted, now: Date) => Promise<void> {
   const { id, digits } = row;
   const code = readTotpCode(typed, digits);
   if (code === null) throw fieldProblem([fieldError(path, "code-malformed", { digits })]);

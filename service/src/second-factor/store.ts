@@ -3,7 +3,7 @@ import { MAX_AUTHENTICATORS, provedSinceOf } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, Not } from "typeorm";
 import { deletePasskeysOf, hasPasskey, removePasskeysOf, restorePasskeys } from "../passkey/store.ts";
-import type { AuthenticatorRow, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
+import type { AuthenticatorRow, Granted, PasskeyRow, RecoveryCodeRow } from "../storage/index.ts";
 import { AuthenticatorEntity, PasskeyEntity, RecoveryCodeEntity, sweepRows } from "../storage/index.ts";
 
 const CONFIRMED = { activatedAt: Not(IsNull()), removedAt: IsNull() };
@@ -32,13 +32,13 @@ export function findAuthenticator(
   return manager.getRepository(AuthenticatorEntity).findOneBy({ id: own.id, accountId: own.accountId });
 }
 
-export async function insertAuthenticator(manager: EntityManager, row: AuthenticatorRow): Promise<void> {
+export async function insertAuthenticator(manager: Granted, row: AuthenticatorRow): Promise<void> {
   await manager.getRepository(AuthenticatorEntity).insert({ ...row });
 }
 
 /** Confirms one by the step of its first code. @returns whether it was this call that did. */
 export async function activate(
-  manager: EntityManager,
+  manager: Granted,
   id: string,
   { step, now }: { step: number; now: Date },
 ): Promise<boolean> {
@@ -77,7 +77,7 @@ export async function spendStep(
 
 /** @returns whether it was there. */
 export async function rename(
-  manager: EntityManager,
+  manager: Granted,
   own: Pick<AuthenticatorRow, "id" | "accountId">,
   name: string,
 ): Promise<boolean> {
@@ -89,7 +89,7 @@ export async function rename(
 
 /** Removes one; it is kept, unusable, so that it can come back. @returns whether it was there. */
 export async function removeAuthenticator(
-  manager: EntityManager,
+  manager: Granted,
   own: Pick<AuthenticatorRow, "id" | "accountId">,
   now: Date,
 ): Promise<boolean> {
@@ -105,11 +105,7 @@ export function hasShortSecret(manager: EntityManager, accountId: string): Promi
 }
 
 /** Removes those that were to be renewed. */
-export async function removeShortSecrets(
-  manager: EntityManager,
-  accountId: string,
-  now: Date,
-): Promise<void> {
+export async function removeShortSecrets(manager: Granted, accountId: string, now: Date): Promise<void> {
   await manager
     .getRepository(AuthenticatorEntity)
     .update({ accountId, isShort: true, ...CONFIRMED }, { removedAt: now });
@@ -122,7 +118,7 @@ export async function hasSecondFactor(manager: EntityManager, accountId: string)
 
 /** Removes every second factor of an account; they are kept, unusable. @returns whether there was one. */
 export async function removeSecondFactorsOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   now: Date,
 ): Promise<boolean> {
@@ -185,7 +181,7 @@ interface SomeFactors {
 
 /** Puts an account's factors back: some come back, some go for good, and all others stay as they are. */
 export async function restoreFactors(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   { back, gone }: { back: SomeFactors; gone: SomeFactors },
 ): Promise<void> {
@@ -208,7 +204,7 @@ export async function sweepRemoved(dataSource: DataSource, before: Date): Promis
 }
 
 /** Forgets enrolments of an account that were not confirmed. */
-export async function deleteUnconfirmed(manager: EntityManager, accountId: string): Promise<void> {
+export async function deleteUnconfirmed(manager: Granted, accountId: string): Promise<void> {
   await manager.getRepository(AuthenticatorEntity).delete({ accountId, activatedAt: IsNull() });
 }
 
@@ -219,7 +215,7 @@ export async function sweepEnrolments(dataSource: DataSource, before: Date): Pro
 
 /** Deletes authenticators of an account, and enrolments that were not confirmed. */
 export async function deleteAuthenticatorsOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   ids: readonly string[],
 ): Promise<void> {
@@ -228,7 +224,7 @@ export async function deleteAuthenticatorsOf(
 }
 
 /** Deletes all recovery codes of an account. */
-export async function deleteCodesOf(manager: EntityManager, accountId: string): Promise<void> {
+export async function deleteCodesOf(manager: Granted, accountId: string): Promise<void> {
   await manager.getRepository(RecoveryCodeEntity).delete({ accountId });
 }
 
@@ -239,7 +235,7 @@ export function listLivingCodes(manager: EntityManager, accountId: string): Prom
 
 /** Puts a set in the place of whatever there was, which is kept, unusable. */
 export async function replaceCodes(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   { rows, now }: { rows: readonly RecoveryCodeRow[]; now: Date },
 ): Promise<void> {
@@ -248,7 +244,7 @@ export async function replaceCodes(
 }
 
 /** Takes all codes out of use; they are kept. */
-export async function removeCodes(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+export async function removeCodes(manager: Granted, accountId: string, now: Date): Promise<void> {
   await manager
     .getRepository(RecoveryCodeEntity)
     .update({ accountId, removedAt: IsNull() }, { removedAt: now });

@@ -3,18 +3,18 @@
  * A call that waited while the session ended, or while its token was replaced, changes nothing any more (ASVS V7.4).
  */
 import { isSessionAlive } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import type { AccountRow, SessionRow } from "../storage/index.ts";
+import { grant } from "../storage/granted.ts";
+import type { AccountRow, Granted, SessionRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { LiveSession } from "./store.ts";
 import { lockSession } from "./store.ts";
 
 /** A transaction in which the account and the session that changes it are locked and alive. */
 export interface OwnChange {
-  readonly manager: EntityManager;
+  readonly manager: Granted;
   readonly account: AccountRow;
   readonly session: SessionRow;
   readonly now: Date;
@@ -38,6 +38,6 @@ export function changeOwn<Result>(
     const isAlive =
       session !== null && isSessionAlive(session, now) && session.tokenHash.equals(caller.session.tokenHash);
     if (account?.state !== "active" || !isAlive) throw new ProblemReply("not-signed-in");
-    return work({ manager, account, session, now });
+    return work({ manager: grant(manager), account, session, now });
   });
 }

@@ -13,7 +13,7 @@ import {
 } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { changeAsOperator } from "../account/actor.ts";
-import { updateAccount } from "../account/store.ts";
+import { noteSignIn } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { record } from "../journal/journal.ts";
@@ -66,7 +66,7 @@ export async function beginSession(
     ...grounds,
   };
   await insertSession(manager, session);
-  await updateAccount(manager, account.id, { lastSignInAt: now });
+  await noteSignIn(manager, account.id, now);
   if (replaces !== null && (await endSession(manager, replaces.session.id, { now, reason: "replaced" }))) {
     const event = {
       kind: "session.replaced",

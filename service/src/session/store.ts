@@ -1,7 +1,7 @@
 import type { Grounds, HashedToken, SessionTimes } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan } from "typeorm";
-import type { AccountFacts, PageQuery, SessionFacts, SessionRow } from "../storage/index.ts";
+import type { AccountFacts, Granted, PageQuery, SessionFacts, SessionRow } from "../storage/index.ts";
 import { readCursor, readList, SessionEntity, sweepRows } from "../storage/index.ts";
 
 /** Of one account; more than anybody looks through. */
@@ -137,7 +137,7 @@ const NONE = "00000000-0000-0000-0000-000000000000";
 
 /** Ends every living session of an account. */
 export async function endSessionsOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   ending: { now: Date; reason: string },
 ): Promise<void> {
@@ -146,7 +146,7 @@ export async function endSessionsOf(
 
 /** Ends every session of an account but one; one past its limit has ended by itself, and is not told as ended now. @returns how many were ended. */
 export async function endOtherSessionsOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   exceptId: string,
   { now, reason }: { now: Date; reason: string },

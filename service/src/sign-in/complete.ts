@@ -1,7 +1,6 @@
 /** The end of every sign-in: a session, the journal, the counts cleared, and the browser remembered. */
 import { joinGrounds, proofsOf } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
-import { updateAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
@@ -60,8 +59,6 @@ export async function completeSignIn(
     sessionId: begun.session.id,
   } as const;
   await record(context, manager, { event, visit, now });
-  // The mailed proof that was wanted after an operator's help was shown.
-  if (account.wantsMailedProof) await updateAccount(manager, account.id, { wantsMailedProof: false });
   await clearCountsOf(context, manager, account);
   if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser

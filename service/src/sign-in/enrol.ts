@@ -1,7 +1,6 @@
 /** A second factor that must be had, set up inside the sign-in: before there is a session, and after the proofs that come before it. */
 import type { NextProof } from "@lucchetto/contract";
 import { amrWith, joinGrounds, levelShown } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { PASSKEY_ADDED, readNewPasskey } from "../passkey/passkey.ts";
@@ -17,19 +16,19 @@ import {
   readFirstCode,
   TOTP_ADDED,
 } from "../second-factor/second-factor.ts";
-import type { SignInRow } from "../storage/index.ts";
+import type { Granted, SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Here } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
 import { assertWanted, wantedOf } from "./rule.ts";
-import { lockOpenSignIn, noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
+import { holdOpenSignIn, noteFurtherProof, reserveProof, spendSignIn } from "./store.ts";
 
 export type EnrolmentProof = Extract<NextProof, { type: "enrol-totp" | "enrol-passkey" }>;
 
 interface NewFactor extends Pick<FactorChange, "kind" | "mail"> {
   readonly amr: readonly string[];
-  readonly add: (manager: EntityManager, now: Date) => Promise<unknown>;
+  readonly add: (manager: Granted, now: Date) => Promise<unknown>;
 }
 
 /**
@@ -47,10 +46,11 @@ export async function showEnrolment(
   const factor = await readFactor(context, pending, { accountId, proof, visit, device });
   const amr = amrWith(pending.amr, factor.amr);
   const grounds = joinGrounds(pending);
-  return inTransaction(context.dataSource, async (manager) => {
+  return inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
-    const locked = await lockAccount(manager, accountId);
-    if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
+    const locked = await lockAccount(outside, accountId);
+    const manager = await holdOpenSignIn(outside, pending.id, now);
+    if (locked?.state !== "active" || manager === null) throw new ProblemReply("sign-in-lapsed");
     // Another sign-in may have set one up meanwhile: then that one is wanted, and nothing more is added.
     const before = await wantedOf(context, manager, { account: locked, shown: pending.amr });
     if (!before.includes(proof.type))
@@ -89,9 +89,9 @@ export async function beginEnrolmentInSignIn(
       const now = context.clock.now();
       const locked = await lockAccount(manager, account.id);
       // Whoever ended the sign-in locked the account first, too.
-      const open = await lockOpenSignIn(manager, pending.id, now);
+      const open = await holdOpenSignIn(manager, pending.id, now);
       if (locked?.state !== "active" || open === null) throw new ProblemReply("sign-in-lapsed");
-      return begin({ manager, account: locked, now });
+      return begin({ manager: open, account: locked, now });
     }),
   );
 }

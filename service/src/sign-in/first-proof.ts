@@ -1,19 +1,20 @@
 /** A sign-in in progress that got its first proof: there is a session, or more is wanted. */
-import { hashToken, PENDING_SIGN_IN_LIFE } from "@lucchetto/core";
+import { PENDING_SIGN_IN_LIFE } from "@lucchetto/core";
 import { consulted, settleRegistration } from "../account/registration.ts";
 import { findRegistration } from "../account/registration-store.ts";
 import { findAccount, lockAccount } from "../account/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { proveAddress } from "../mail-link/prove.ts";
 import { ProblemReply } from "../problem.ts";
-import type { CheckedProof, ProofMethod } from "../proof/index.ts";
-import type { AccountRow, SignInRow } from "../storage/index.ts";
+import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
+import type { SignInRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
 import { ruleOf, wantedBy } from "./rule.ts";
-import { advanceSignIn, spendSignIn } from "./store.ts";
+import { advanceSignIn, holdOpenSignIn, spendSignIn } from "./store.ts";
+import { isWhoRegistered } from "./who-registered.ts";
 
 /**
  * Goes on with a sign-in whose first proof is right: the address is proved by it, and an account that waited outside begins.
@@ -23,26 +24,29 @@ export async function takeFirstProof(
   context: ServiceContext,
   pending: SignInRow,
   {
-    method: { type, amr, level },
+    method: { amr, level },
+    proof,
     checked,
     visit,
     device,
-  }: { method: ProofMethod; checked: CheckedProof; visit: Visit; device: Device },
+  }: { method: ProofMethod; proof: ShownProof; checked: CheckedProof; visit: Visit; device: Device },
 ): Promise<MovedOn> {
   const { accountId, registrationId } = pending;
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
   const waiting = registrationId === null ? null : await findRegistration(context.dataSource, registrationId);
   if (account === null && waiting === null) throw new ProblemReply("proof-refused");
+  const isSame = account !== null && (await isWhoRegistered(context, account, { proof, visit, device }));
   const registration = waiting && (await consulted(context, waiting, visit));
+  const notMine = proof.type === "mail-link" ? (proof.notMine ?? []) : [];
   return inTransaction(context.dataSource, async (manager) => {
     const now = context.clock.now();
     await checked.spend(manager, { account, visit, now });
     const locked =
       account === null && registration !== null
-        ? (
+        ? // It began with this mail: there is nothing else of it.
+          (
             await settleRegistration(context, manager, {
               registration,
-              // Who asked for this mail may be another than who registered.
               passwordRecord: null,
               passkey: null,
               visit,
@@ -50,11 +54,11 @@ export async function takeFirstProof(
           ).account
         : await lockAccount(manager, account?.id ?? "");
     if (locked?.state !== "active") throw new ProblemReply("proof-refused");
-    // A code is typed by whoever was told it: in the browser that registered it may be somebody else's.
-    const isSame = type === "mail-link" && isRegistrationBrowser(locked, device);
-    const proved = await proveAddress(context, manager, {
+    const granted = await holdOpenSignIn(manager, pending.id, now);
+    if (granted === null) throw new ProblemReply("sign-in-lapsed");
+    const proved = await proveAddress(context, granted, {
       account: locked,
-      prover: { isSame, signInId: pending.id },
+      prover: { isSame, notMine, signInId: pending.id },
       visit,
     });
     const wanted = wantedBy(await ruleOf(context, manager, proved), amr);
@@ -79,12 +83,4 @@ export async function takeFirstProof(
     const signedIn = await completeSignIn(context, manager, completion);
     return { outcome: "signed-in", ...signedIn, returnTo };
   });
-}
-
-function isRegistrationBrowser(
-  { registrationBrowserHash }: AccountRow,
-  { mark }: Pick<Device, "mark">,
-): boolean {
-  const shown = hashToken("device-mark", mark);
-  return shown !== null && registrationBrowserHash !== null && registrationBrowserHash.equals(shown);
 }

@@ -37,7 +37,7 @@ export async function moveOn(
   // Nobody is known yet: only what was mailed says who it is.
   if (method.begins !== "mail") throw new ProblemReply("proof-refused");
   const checked = await check(context, pending, method, { proof, ...here });
-  return takeFirstProof(context, pending, { method, checked, ...here });
+  return takeFirstProof(context, pending, { method, proof, checked, ...here });
 }
 
 /** One more proof after the first one: a second factor, or the mail or the password that is wanted beside the other. */

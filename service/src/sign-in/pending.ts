@@ -31,6 +31,7 @@ import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import { wantedOf } from "./rule.ts";
 import { findOpenSignIn, insertSignIn, spendSignIn } from "./store.ts";
+import { isRegisteredHere } from "./who-registered.ts";
 
 /** What the browser or program goes on with. */
 export interface PendingSignIn {
@@ -162,13 +163,18 @@ export async function readPending(
 export async function showPending(
   context: ServiceContext,
   token: string | undefined,
-  visit: Visit,
-): Promise<{ wanted: readonly Wanted[]; expiresAt: Date }> {
+  { visit, mark }: { visit: Visit; mark: string | undefined },
+): Promise<{ wanted: readonly Wanted[]; expiresAt: Date; registeredHere: boolean }> {
   const { accountId, amr, expiresAt } = await readPending(context, token, visit);
-  if (amr.length === 0) return { wanted: WANTED_BY_MAIL, expiresAt };
-  const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
+  const { dataSource } = context;
+  const account = accountId === null ? null : await findAccount(dataSource, accountId);
+  if (amr.length === 0) {
+    const registeredHere = account !== null && isRegisteredHere(account, mark);
+    return { wanted: WANTED_BY_MAIL, expiresAt, registeredHere };
+  }
   if (account?.state !== "active") throw new ProblemReply("sign-in-lapsed");
-  return { wanted: await wantedOf(context, context.dataSource.manager, { account, shown: amr }), expiresAt };
+  const wanted = await wantedOf(context, dataSource.manager, { account, shown: amr });
+  return { wanted, expiresAt, registeredHere: false };
 }
 
 /**
@@ -188,16 +194,17 @@ export async function showNewPassword(
   const next = await wantedOf(context, outside, { account, shown: pending.amr });
   if (!next.includes("new-password")) throw new ProblemReply("proof-refused");
   const made = await makeRecordOf(context, await acceptNewPassword(context, account, password));
-  return inTransaction(context.dataSource, async (manager) => {
-    const locked = await lockAccount(manager, account.id);
+  return inTransaction(context.dataSource, async (outside) => {
+    const locked = await lockAccount(outside, account.id);
     const now = context.clock.now();
     // Whoever comes second with the same token, or after a suspension or another change, changes nothing.
     if (locked?.state !== "active") throw new ProblemReply("sign-in-lapsed");
     // A second factor may have come meanwhile: the new password comes last.
-    const wanted = await wantedOf(context, manager, { account: locked, shown: pending.amr });
+    const wanted = await wantedOf(context, outside, { account: locked, shown: pending.amr });
     if (!wanted.includes("new-password"))
       return { outcome: "proof-wanted", wanted, expiresAt: pending.expiresAt };
-    if (!(await spendSignIn(manager, pending.id, now))) throw new ProblemReply("sign-in-lapsed");
+    const manager = await spendSignIn(outside, pending.id, now);
+    if (manager === null) throw new ProblemReply("sign-in-lapsed");
     const changed = { ...locked, ...OWN_PASSWORD };
     const grounds = joinGrounds(pending);
     const { mark } = device;

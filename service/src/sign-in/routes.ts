@@ -70,8 +70,9 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.showSignIn, async (_received, { request }) => {
       const token = signInTokenOf(context, request);
-      const { wanted, expiresAt } = await showPending(context, token, visitOf(request));
-      return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString() });
+      const here = { visit: visitOf(request), mark: markOf(context, request) };
+      const { wanted, expiresAt, registeredHere } = await showPending(context, token, here);
+      return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString(), registeredHere });
     });
 
     mount(app, routes.showSignInFigures, async () => answer(200, await showSignInFigures(context)));

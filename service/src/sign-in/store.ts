@@ -3,7 +3,8 @@ import { MAX_WRONG_PROOFS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, MoreThan, MoreThanOrEqual, Not } from "typeorm";
 import { dayOf } from "../clock/by-day.ts";
-import type { SignInCountRow, SignInRow } from "../storage/index.ts";
+import { grant } from "../storage/granted.ts";
+import type { Granted, SignInCountRow, SignInRow } from "../storage/index.ts";
 import { earliestIdAt, SignInCountEntity, SignInEntity, sweepRows } from "../storage/index.ts";
 
 export async function insertSignIn(manager: EntityManager, row: SignInRow): Promise<void> {
@@ -95,25 +96,26 @@ export function findOpenSignIn(
     .findOneBy({ tokenHash, endedAt: IsNull(), expiresAt: MoreThan(now) });
 }
 
-/** One that can still go on, locked against changes until the transaction ends. */
-export function lockOpenSignIn(manager: EntityManager, id: string, now: Date): Promise<SignInRow | null> {
-  return manager.getRepository(SignInEntity).findOne({
+/** Locks one that can still go on until the transaction ends; who carries it may change what it is for. @returns `null`: it cannot. */
+export async function holdOpenSignIn(manager: EntityManager, id: string, now: Date): Promise<Granted | null> {
+  const open = await manager.getRepository(SignInEntity).findOne({
     where: { id, endedAt: IsNull(), expiresAt: MoreThan(now) },
     lock: { mode: "pessimistic_write" },
   });
+  return open === null ? null : grant(manager);
 }
 
 /** Spends it. @returns whether this call was the one that did. */
-export async function spendSignIn(manager: EntityManager, id: string, now: Date): Promise<boolean> {
+export async function spendSignIn(manager: EntityManager, id: string, now: Date): Promise<Granted | null> {
   const { affected } = await manager
     .getRepository(SignInEntity)
     .update({ id, endedAt: IsNull(), expiresAt: MoreThan(now) }, { endedAt: now });
-  return affected === 1;
+  return affected === 1 ? grant(manager) : null;
 }
 
 /** Ends all of an account, but perhaps one: what was proved before no longer counts. */
 export async function endSignInsOf(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   now: Date,
   { except }: { except?: string } = {},

@@ -1,5 +1,6 @@
 export * from "./data-source.ts";
 export * from "./entities/index.ts";
+export type { Granted } from "./granted.ts";
 export * from "./in-transaction.ts";
 export * from "./joined-look-up.ts";
 export * from "./new-id.ts";

@@ -2,7 +2,7 @@ import type { ThrottleCount, ThrottleKind } from "@lucchetto/core";
 import { MAX_FAILURES, MAX_FAILURES_OF_KNOWN_DEVICES, THROTTLE_KINDS } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, IsNull, MoreThanOrEqual, Not } from "typeorm";
-import type { KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
+import type { Granted, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { KnownDeviceEntity, sweepRows, ThrottleCountEntity } from "../storage/index.ts";
 
 /** The count under an id; `null` if there is none. */
@@ -190,7 +190,7 @@ function worthOf(
 }
 
 /** Knows none of an account's devices any more. For a while they still tell that their owner was there before. */
-export async function forgetDevices(manager: EntityManager, accountId: string, now: Date): Promise<void> {
+export async function forgetDevices(manager: Granted, accountId: string, now: Date): Promise<void> {
   await manager
     .getRepository(KnownDeviceEntity)
     .update({ accountId, forgottenAt: IsNull() }, { forgottenAt: now });
@@ -198,7 +198,7 @@ export async function forgetDevices(manager: EntityManager, accountId: string, n
 
 /** All but one tell nothing any more of who was there before; they are known as before. */
 export async function endOtherDevices(
-  manager: EntityManager,
+  manager: Granted,
   accountId: string,
   { except, now }: { except: Buffer | null; now: Date },
 ): Promise<void> {
@@ -207,6 +207,6 @@ export async function endOtherDevices(
 }
 
 /** Forgets all that counts against an account, under whatever name it was typed. */
-export async function forgetCountsOfAccount(manager: EntityManager, accountId: string): Promise<void> {
+export async function forgetCountsOfAccount(manager: Granted, accountId: string): Promise<void> {
   await manager.getRepository(ThrottleCountEntity).delete({ subject: accountId });
 }

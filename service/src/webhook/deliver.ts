@@ -2,10 +2,12 @@
 import type { Delivery } from "@lucchetto/contract";
 import { nextTryAfter, signWebhook } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
+import { changeAsOperator } from "../account/actor.ts";
 import type { Background } from "../capability.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import { workOff } from "../queue/work.ts";
+import type { LiveSession } from "../session/store.ts";
 import type { DeliveryRow } from "../storage/index.ts";
 import { DeliveryEntity } from "../storage/index.ts";
 import { post, ReceiverFault } from "./post.ts";
@@ -44,9 +46,13 @@ export function startDelivering(context: ServiceContext, logger: FastifyBaseLogg
 }
 
 /** An operator sends one again. @throws ProblemReply `not-found`. */
-export async function repeat({ dataSource, clock }: ServiceContext, id: string): Promise<DeliveryRow> {
-  await sendAgain(dataSource, id, clock.now());
-  const row = await findDelivery(dataSource, id);
+export async function repeat(
+  context: ServiceContext,
+  operator: LiveSession,
+  id: string,
+): Promise<DeliveryRow> {
+  await changeAsOperator(context, operator, ({ manager, now }) => sendAgain(manager, id, now));
+  const row = await findDelivery(context.dataSource, id);
   if (row === null) throw new ProblemReply("not-found");
   return row;
 }

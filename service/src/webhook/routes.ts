@@ -13,8 +13,8 @@ export function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
       answer(200, pageOf(await listDeliveries(context.dataSource, query, query), query, showDelivery)),
     );
 
-    mount(app, routes.repeatDelivery, async ({ params }) =>
-      answer(202, showDelivery(await repeat(context, params.id))),
+    mount(app, routes.repeatDelivery, async ({ params }, { caller }) =>
+      answer(202, showDelivery(await repeat(context, caller, params.id))),
     );
   };
 }

@@ -27,8 +27,8 @@ export function findDelivery(dataSource: DataSource, id: string): Promise<Delive
 }
 
 /** Puts one back to the beginning, whatever became of it. */
-export async function sendAgain(dataSource: DataSource, id: string, now: Date): Promise<void> {
-  await dataSource
+export async function sendAgain(manager: EntityManager, id: string, now: Date): Promise<void> {
+  await manager
     .getRepository(DeliveryEntity)
     .update({ id }, { state: "waiting", tries: 0, nextTryAt: now, claim: null, claimedUntil: null });
 }
