@@ -7,6 +7,8 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
 import { createHashing } from "../src/password/hashing.ts";
+import type { Asker } from "../src/password/places.ts";
+import { NOBODYS } from "../src/password/places.ts";
 import { createTuning } from "../src/password/tuning.ts";
 import { withoutValues } from "../src/storage/index.ts";
 import { judgeHashing } from "../src/tasks/check.ts";
@@ -23,11 +25,11 @@ test("what nobody waits for is done in a place that nobody wants, and is never s
   const hashing = createHashing({ passwords: narrow, keyRing });
   const order: string[] = [];
   let end: () => void = () => undefined;
-  const first = hashing.run(() => new Promise<void>((resolve) => (end = resolve)));
+  const first = hashing.run(NOBODYS, () => new Promise<void>((resolve) => (end = resolve)));
   const done = (name: string) => async () => void order.push(name);
   const beside = [1, 2, 3].map((number) => hashing.runBeside(done(`beside ${number}`)));
-  const waiting = hashing.run(done("somebody waits"));
-  await expect(hashing.run(done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
+  const waiting = hashing.run(NOBODYS, done("somebody waits"));
+  await expect(hashing.run(NOBODYS, done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
   expect(hashing.load()).toEqual({ running: 1, waiting: 1 });
   end();
   await Promise.all([first, waiting, ...beside]);
@@ -45,10 +47,10 @@ test("a measurement of schemes ends with the service, after the hash under way",
   const hashing = createHashing(configuration);
   const counted = {
     ...hashing,
-    async run<Result>(work: () => Promise<Result>): Promise<Result> {
+    async run<Result>(asker: Asker, work: () => Promise<Result>): Promise<Result> {
       begun += 1;
       await first;
-      return hashing.run(work);
+      return hashing.run(asker, work);
     },
   };
   const tuning = createTuning({ hashing: counted, clock }, pino({ level: "silent" }));

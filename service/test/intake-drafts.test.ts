@@ -9,7 +9,7 @@ import { routes } from "@lucchetto/contract";
 import { waitsForALock } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { json, send, startService } from "../../testing/service.ts";
 
 const DAY = 24 * 3_600_000;
 const sha1 = (text: string) => createHash("sha1").update(text).digest("hex");

@@ -23,6 +23,7 @@ import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";
 import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
+import { countOwnWork } from "../throttle/throttle.ts";
 import type { HeldAccessKey } from "./store.ts";
 import {
   countAccessKeysOf,
@@ -47,6 +48,7 @@ export async function makeAccessKey(
 ): Promise<{ accessKey: AccessKey; key: PlainToken<"access-key"> }> {
   const { clock } = context;
   await assertFresh(context, { session, account });
+  await countOwnWork(context, "account-keys", account.id);
   const expiresAt = wanted.expiresAt === undefined ? null : new Date(wanted.expiresAt);
   if (expiresAt !== null && expiresAt <= clock.now())
     throw fieldProblem([fieldError("expiresAt", "in-the-past")]);

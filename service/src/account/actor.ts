@@ -8,9 +8,10 @@ import { isSessionAlive, OPERATOR_LABEL } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { KeyedApp } from "../app/store.ts";
 import { holdKey } from "../app/store.ts";
-import type { ServiceContext } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { holdOperators } from "../operator/store.ts";
+import type { Asker } from "../password/places.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { holdSession } from "../session/store.ts";
@@ -29,6 +30,12 @@ export type Actor =
 export function inJournal(actor: Actor): Pick<SecurityEvent, "actorId" | "appId"> {
   if ("onThisMachine" in actor) return { actorId: actor.onThisMachine };
   return "operator" in actor ? { actorId: actor.operator.account.id } : { appId: actor.app.appId };
+}
+
+/** The actor as places for hashing are given: whoever works for the service goes before strangers. */
+export function askerOf(actor: Actor, { network }: Pick<Visit, "network">): Asker {
+  const { actorId, appId } = inJournal(actor);
+  return { network, account: actorId ?? appId ?? null, isKnown: true };
 }
 
 /** Whether an account belongs to somebody who operates the service or audits it. */

@@ -14,7 +14,7 @@ import { fieldProblem } from "../problem.ts";
 import { isDuplicateOf } from "../storage/index.ts";
 import { countMailByApp } from "../throttle/throttle.ts";
 import type { Actor } from "./actor.ts";
-import { changeAs, inJournal } from "./actor.ts";
+import { askerOf, changeAs, inJournal } from "./actor.ts";
 import { consultAbout } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { newAccount } from "./new-account.ts";
@@ -50,7 +50,7 @@ export async function addAccount(
   if ("app" in actor && email !== null && context.configuration.verifyEmail === "required")
     await countMailByApp(context, email.key);
   const filledIn = await consultAbout(context, actor, { type: "account.create", account: facts }, visit);
-  const made = verdict === null ? null : await makeRecordOf(context, verdict);
+  const made = verdict === null ? null : await makeRecordOf(context, verdict, askerOf(actor, visit));
   const now = context.clock.now();
   const mustChangePassword = made !== null && (addition.mustChangePassword ?? true);
   const account = newAccount(now, {

@@ -16,6 +16,7 @@ import { showSession } from "../session/session.ts";
 import type { LiveSession } from "../session/store.ts";
 import { listSessions } from "../session/store.ts";
 import { listKnownDevices } from "../throttle/store.ts";
+import { countOwnWork } from "../throttle/throttle.ts";
 import { showAccount } from "./show.ts";
 
 /** Of each kind the newest so many: one reply is no way to empty a database. */
@@ -26,6 +27,7 @@ type OwnData = Extract<ReplyOf<typeof routes.exportOwnData>, { status: 200 }>["b
 /** Everything, but no secret and nothing that would help to guess one. @throws ProblemReply `reauthenticate`. */
 export async function exportOwnData(context: ServiceContext, caller: LiveSession): Promise<OwnData> {
   await assertFresh(context, caller);
+  await countOwnWork(context, "account-copies", caller.account.id);
   const { dataSource, clock } = context;
   const { session, account } = caller;
   const { id: accountId } = account;

@@ -12,7 +12,7 @@ import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountFacts } from "../storage/index.ts";
 import { isDuplicateOf } from "../storage/index.ts";
-import { countUsernameChange } from "../throttle/throttle.ts";
+import { countOwnWork, countUsernameChange } from "../throttle/throttle.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 import { assertNotHeld } from "./held.ts";
@@ -40,6 +40,7 @@ export async function changeOwnAccount(
   // Of an address nothing changes here; whatever is said of it was right once.
   const faults = errors.filter(({ path }) => path === "username" || wanted.email === null);
   if (faults.length > 0) throw fieldProblem(faults);
+  await countOwnWork(context, "account-changes", account.id);
   await consultOrRecord(
     context,
     { type: "account.change", by: "person", account, change: definedOf(change) },

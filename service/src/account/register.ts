@@ -88,7 +88,14 @@ export async function register(
     visit,
   );
   // Hashed before anything is looked up, so that a taken address costs the same time as a free one.
-  const passwordRecord = verdict === null ? null : await makeRecordOf(context, verdict);
+  const passwordRecord =
+    verdict === null
+      ? null
+      : await makeRecordOf(context, verdict, {
+          network: visit.network,
+          account: email?.key ?? username?.key ?? null,
+          isKnown: false,
+        });
   const language = registration.language ?? null;
   const browserHash = hashToken("device-mark", browser.mark);
   const { tellTaken, mail, links } = context.configuration;

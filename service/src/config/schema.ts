@@ -238,7 +238,7 @@ export const configurationSchema = z.strictObject({
             .max(10_000)
             .default(100)
             .meta({ expected: "a number of waiting hashes from 0 to 10000" }),
-          wait: duration(1_000, 600_000, "a duration such as 5s, from 1s to 10m").prefault("5s"),
+          wait: duration(1_000, 600_000, "a duration such as 15s, from 1s to 10m").prefault("15s"),
         })
         .prefault({}),
     })

@@ -163,7 +163,7 @@ export class Watch {
       ...context,
       hashing: {
         ...hashing,
-        make: (password) =>
+        make: (password, asker) =>
           this.#during<Hash, string>(
             {
               kind: "hash",
@@ -173,9 +173,9 @@ export class Watch {
               fits: null,
               error: null,
             },
-            () => hashing.make(password),
+            () => hashing.make(password, asker),
           ),
-        check: (shown, stored) =>
+        check: (shown, stored, asker) =>
           this.#during<Hash, boolean>(
             {
               kind: "hash",
@@ -185,7 +185,7 @@ export class Watch {
               fits: null,
               error: null,
             },
-            () => hashing.check(shown, stored),
+            () => hashing.check(shown, stored, asker),
             (hash, fits) => (hash.fits = fits),
           ),
       },

@@ -120,7 +120,9 @@ async function assertFits(
   });
   const prepared = preparePassword(password);
   const stored = checkable(await readStored(context, row, text));
-  const fits = prepared.ok && (await hashing.check({ prepared: prepared.text, typed: password }, stored));
+  const fits =
+    prepared.ok &&
+    (await hashing.check({ prepared: prepared.text, typed: password }, stored, reserved.asker));
   if (!fits) throw fieldProblem([fieldError("password", "recipe-not-fitting")]);
   await reserved.giveBack();
 }

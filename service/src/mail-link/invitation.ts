@@ -131,7 +131,9 @@ export async function acceptInvitation(
       : await readRegisteringPasskey(context, { challengeId, credential }, { visit, mark: marks.mark });
   const { passwordWhenInvited } = context.configuration.accounts;
   const wantsPassword = password !== undefined || (passkey === null && passwordWhenInvited === "required");
-  const made = wantsPassword ? await makeNewRecord(context, password, of.account) : null;
+  const made = wantsPassword
+    ? await makeNewRecord(context, password, { link: of.link, person: of.account, visit })
+    : null;
   const recoveryCodes = await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
     const { account, manager } = await spendForAccount(outside, of, now);

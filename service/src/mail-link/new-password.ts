@@ -2,12 +2,13 @@
 import { fieldError } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
 import { lockAccount } from "../account/store.ts";
-import type { ServiceContext } from "../context.ts";
+import type { ServiceContext, Visit } from "../context.ts";
 import type { Person } from "../password/password.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
 import type { NewRecord } from "../password/store.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { AccountRow, Granted, MailLinkRow } from "../storage/index.ts";
+import { reserveLinkHashing } from "../throttle/throttle.ts";
 import { spendLink } from "./store.ts";
 
 /** A link with the account that it belongs to. */
@@ -16,16 +17,17 @@ export interface LinkOfAccount {
   readonly account: AccountRow | null;
 }
 
-/** @returns the record. @throws ProblemReply `invalid-fields`, `too-busy`. */
+/** @returns the record. @throws ProblemReply `invalid-fields`, `throttled`, `too-busy`. */
 export async function makeNewRecord(
   context: ServiceContext,
   typed: string | undefined,
-  person: Person,
+  { link, person, visit: { network } }: { link: MailLinkRow; person: Person; visit: Visit },
 ): Promise<NewRecord> {
   if (typed === undefined) throw fieldProblem([fieldError("password", "password-missing")]);
   const verdict = await judge(context, typed, person);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
-  return makeRecordOf(context, verdict);
+  const asker = await reserveLinkHashing(context, { linkId: link.id, network });
+  return makeRecordOf(context, verdict, asker);
 }
 
 /** Locks the account and spends the link; whoever comes second, or after a change of the account, does nothing. */

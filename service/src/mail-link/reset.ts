@@ -32,7 +32,7 @@ export async function resetPassword(
   const { password, visit, marks, notMine = [] } = redemption;
   const setUp =
     read.emailVerifiedAt === null ? await showSetUpOf(context, { link, account: read }, redemption) : null;
-  const made = await makeNewRecord(context, password, read);
+  const made = await makeNewRecord(context, password, { link, person: read, visit });
   await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
     const { account, manager } = await spendForAccount(outside, of, now);

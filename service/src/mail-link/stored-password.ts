@@ -1,7 +1,7 @@
 /** A password shown with a link, against a record that is kept for this: each try is counted as one of a sign-in. */
 import type { ServiceContext } from "../context.ts";
 import { matchesRecord } from "../password/present.ts";
-import { reservePasswordTry } from "../throttle/throttle.ts";
+import { giveBackAfter, reservePasswordTry } from "../throttle/throttle.ts";
 import type { BrowserMarks, Redemption } from "./redemption.ts";
 
 export interface ShownBesideLink extends Pick<Redemption, "visit"> {
@@ -24,9 +24,9 @@ export async function isStoredPassword(
   const reserved = await reservePasswordTry(context, { accountId, name, network, mark: marks.mark });
   let matches: boolean;
   try {
-    matches = await matchesRecord(context, { record: stored, accountId }, typed);
+    matches = await matchesRecord(context, { record: stored, accountId }, { typed, asker: reserved.asker });
   } catch (error) {
-    await reserved.giveBack();
+    await giveBackAfter(error, reserved);
     throw error;
   }
   if (matches) await reserved.giveBack();

@@ -43,7 +43,7 @@ export async function verifyAddress(
   const { record: stored } = registration;
   const prover = here
     ? SAME
-    : await whoRegistered(context, { stored, person: registration, ...shown, visit });
+    : await whoRegistered(context, { link, stored, person: registration, ...shown, visit });
   // What the application filled in for whoever registered is asked anew for whoever proves the address.
   const settled = prover.isSame ? registration : await consulted(context, registration, visit);
   const { recoveryCodes } = await inTransaction(context.dataSource, async (manager) => {
@@ -70,7 +70,7 @@ async function proverOf(
     const guarded = await protectedNow(context, { link, account });
     return { shown: await assertFromBefore(context, guarded, redemption), prover: SAME };
   }
-  const { password, present } = redemption;
+  const { password, present, visit } = redemption;
   if (here) return { shown: null, prover: SAME };
   // The password that an import brought says nothing of who was in the account since.
   if (typeof present === "string" && !account.isOpenlyRegistered) {
@@ -87,23 +87,27 @@ async function proverOf(
   if (password === undefined) throw new ProblemReply("password-wanted");
   return {
     shown: null,
-    prover: { isSame: false, newRecord: await makeNewRecord(context, password, account) },
+    prover: {
+      isSame: false,
+      newRecord: await makeNewRecord(context, password, { link, person: account, visit }),
+    },
   };
 }
 
 interface Showing extends Pick<Redemption, "password" | "present" | "visit" | "marks"> {
+  readonly link: MailLinkRow;
   readonly stored: string | null;
   readonly person: Context & { readonly id: string };
 }
 
 /** Of a registration that waits outside the accounts: by its password the same person; by a new one perhaps another. */
 async function whoRegistered(context: ServiceContext, showing: Showing): Promise<Prover> {
-  const { password, present, person } = showing;
+  const { password, present, person, link, visit } = showing;
   if (typeof present === "string") {
     if (!(await isStoredPassword(context, { ...showing, accountId: null, name: person.id }, present)))
       throw fieldProblem([fieldError("present", "registration-password-wrong")]);
     return SAME;
   }
   if (password === undefined) throw new ProblemReply("password-wanted");
-  return { isSame: false, newRecord: await makeNewRecord(context, password, person) };
+  return { isSame: false, newRecord: await makeNewRecord(context, password, { link, person, visit }) };
 }

@@ -1,7 +1,7 @@
 /** What an operator does for somebody who lost everything: with a reason, visibly to the owner and all other operators. */
 import { fieldError } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
-import { changeAsOperator } from "../account/actor.ts";
+import { askerOf, changeAsOperator } from "../account/actor.ts";
 import { readNewEmail } from "../account/fields.ts";
 import { takenProblem } from "../account/operate.ts";
 import { correctAddress, findAccount, firstPassword, lockAccount, updateAccount } from "../account/store.ts";
@@ -131,7 +131,7 @@ export async function giveFirstPassword(
   if (asked === null) throw new ProblemReply("not-found");
   const verdict = await judge(context, password, asked);
   if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
-  const made = await makeRecordOf(context, verdict);
+  const made = await makeRecordOf(context, verdict, askerOf({ operator }, visit));
   return changeAsOperator(
     context,
     operator,

@@ -20,7 +20,7 @@ import type { LiveSession } from "../session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../session/store.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
-import { clearCountsOf, reservePasswordTry } from "../throttle/throttle.ts";
+import { clearCountsOf, giveBackAfter, reserveOwnHashing, reservePasswordTry } from "../throttle/throttle.ts";
 import { judge, makeRecordOf } from "./password.ts";
 import { findIfRight } from "./present.ts";
 
@@ -55,19 +55,19 @@ export async function changePassword(
   const isStrong = (await secondFactorsOf(context.dataSource.manager, account.id)).length > 0;
   // The present password alone is less than the account can show.
   if (present === undefined || isStrong) await assertFresh(context, { session, account });
+  const { id: accountId } = account;
+  const { network } = visit;
+  // Whatever hashes is counted first, whether or not a password is tried by it.
+  const asker = await reserveOwnHashing(context, { accountId, network, mark });
   const reserved =
     present === undefined
       ? null
-      : await reservePasswordTry(context, {
-          accountId: account.id,
-          name: null,
-          network: visit.network,
-          mark,
-        });
+      : await reservePasswordTry(context, { accountId, name: null, network, mark });
   const { right, made } = await hashOrGiveBack(reserved, async () => {
-    const shown = present === undefined ? null : await findIfRight(context, account.id, present);
+    const shown =
+      present === undefined ? null : await findIfRight(context, accountId, { typed: present, asker });
     if (present !== undefined && shown === null) return { right: null, made: null };
-    return { right: shown, made: await makeRecordOf(context, verdict) };
+    return { right: shown, made: await makeRecordOf(context, verdict, asker) };
   });
   if (made === null) {
     await recordRefusal(context, account.id, visit);
@@ -103,12 +103,12 @@ export async function changePassword(
   );
 }
 
-/** Whoever met a full queue was not refused, so it counts as no failure. */
+/** What failed by itself counts as no failure. */
 async function hashOrGiveBack<Made>(reserved: ReservedTry | null, hash: () => Promise<Made>): Promise<Made> {
   try {
     return await hash();
   } catch (error) {
-    await reserved?.giveBack();
+    if (reserved !== null) await giveBackAfter(error, reserved);
     throw error;
   }
 }

@@ -1,13 +1,14 @@
-/** Hashing under load: so many at once, a bounded queue behind them, and past it an honest "too busy". */
+/** Hashing under load: in places of which there are few, and past the line behind them an honest "too busy". */
 import { randomBytes } from "node:crypto";
 import { performance } from "node:perf_hooks";
 import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
-import { ProblemReply } from "../problem.ts";
 import type { StoredPassword, TypedPassword } from "./checking.ts";
+import type { Asker, Places } from "./places.ts";
+import { createPlaces } from "./places.ts";
 
-export interface Hashing {
+export interface Hashing extends Places {
   /** The scheme of new records, with the pepper's key if one is wanted. */
   readonly scheme: Scheme;
   /** The pepper's keys, by id: those of the whole ring. */
@@ -18,21 +19,11 @@ export interface Hashing {
    */
   readonly measured: Promise<number>;
   /** Makes a record of a prepared password. @throws ProblemReply `too-busy`. */
-  make(password: string): Promise<string>;
+  make(password: string, asker: Asker): Promise<string>;
   /** Checks a password; against nothing stored it costs the same and is false. @throws ProblemReply `too-busy`. */
-  check(shown: TypedPassword, stored: StoredPassword | null): Promise<boolean>;
-  /** Runs other work that hashes under the same bound, as a measurement does. @throws ProblemReply `too-busy`. */
-  run<Result>(work: () => Promise<Result>): Promise<Result>;
-  /** Runs work that nobody waits for, in a place that nobody else wants: whoever waits goes first, and it is never sent away. */
-  runBeside<Result>(work: () => Promise<Result>): Promise<Result>;
-  /** How many run and wait at this moment. */
-  load(): { running: number; waiting: number };
-  /** Tells, of everything that was let through, how many seconds it had waited. */
-  onWaited(listener: (seconds: number) => void): void;
+  check(shown: TypedPassword, stored: StoredPassword | null, asker: Asker): Promise<boolean>;
 }
 
-/** Seconds told to who meets a full queue. */
-const RETRY_AFTER = 1;
 /** Hashes measured at the start. */
 const MEASURED = 3;
 
@@ -54,7 +45,7 @@ export function peppersOf(keyRing: KeyRing | null): Peppers {
 export function createHashing(configuration: Pick<Configuration, "passwords" | "keyRing">): Hashing {
   const scheme = schemeOfNewRecords(configuration);
   const peppers = peppersOf(configuration.keyRing);
-  const gate = createGate(configuration.passwords.hashing);
+  const places = createPlaces(configuration.passwords.hashing);
   const nobodysRecord: PasswordRecord = {
     scheme,
     salt: randomBytes(SALT_LENGTH),
@@ -65,17 +56,14 @@ export function createHashing(configuration: Pick<Configuration, "passwords" | "
     scheme,
     peppers,
     measured: measure(() => make("a password that nobody has")),
-    make: (password) => gate.run(() => make(password)),
-    check: (shown, stored) =>
-      gate.run(async () => {
+    ...places,
+    make: (password, asker) => places.run(asker, () => make(password)),
+    check: (shown, stored, asker) =>
+      places.run(asker, async () => {
         if (stored !== null) return stored.matches(shown);
         await checkRecord(shown.prepared, nobodysRecord, peppers);
         return false;
       }),
-    run: gate.run,
-    runBeside: gate.runBeside,
-    load: gate.load,
-    onWaited: gate.onWaited,
   };
 }
 
@@ -92,78 +80,4 @@ async function measure(hash: () => Promise<unknown>): Promise<number> {
     .sort((left, right) => left - right)
     .slice(Math.floor(MEASURED / 2));
   return median;
-}
-
-interface Waiting {
-  readonly letIn: () => void;
-  readonly sendAway: () => void;
-}
-
-/** Lets `parallel` through at once and keeps up to `queue` waiting, first come first served, none longer than `wait`. */
-function createGate({ parallel, queue, wait }: { parallel: number; queue: number; wait: number }) {
-  const waiting = new Set<Waiting>();
-  /** What is done while nobody waits. */
-  const beside: Array<() => void> = [];
-  const listeners: Array<(seconds: number) => void> = [];
-  let running = 0;
-
-  const leave = (): void => {
-    running -= 1;
-    const [next] = waiting;
-    const letIn = next?.letIn ?? beside.shift();
-    if (letIn === undefined) return;
-    running += 1;
-    letIn();
-  };
-
-  /** @throws ProblemReply `too-busy`. */
-  function waitForTurn(): Promise<void> {
-    return new Promise((resolve, reject) => {
-      const end = (): void => {
-        waiting.delete(one);
-        clearTimeout(timer);
-      };
-      const one: Waiting = {
-        letIn() {
-          end();
-          resolve();
-        },
-        sendAway() {
-          end();
-          reject(new ProblemReply("too-busy", { retryAfter: RETRY_AFTER }));
-        },
-      };
-      const timer = setTimeout(one.sendAway, wait);
-      waiting.add(one);
-    });
-  }
-
-  return {
-    async run<Result>(work: () => Promise<Result>): Promise<Result> {
-      const came = performance.now();
-      if (running < parallel) running += 1;
-      else if (waiting.size >= queue) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
-      else await waitForTurn();
-      const seconds = (performance.now() - came) / 1_000;
-      for (const listener of listeners) listener(seconds);
-      try {
-        return await work();
-      } finally {
-        leave();
-      }
-    },
-    async runBeside<Result>(work: () => Promise<Result>): Promise<Result> {
-      if (running < parallel) running += 1;
-      else await new Promise<void>((resolve) => beside.push(resolve));
-      try {
-        return await work();
-      } finally {
-        leave();
-      }
-    },
-    load: () => ({ running, waiting: waiting.size }),
-    onWaited: (listener: (seconds: number) => void) => {
-      listeners.push(listener);
-    },
-  };
 }

@@ -22,6 +22,7 @@ import type { StoredPassword } from "./checking.ts";
 import { isListed } from "./common-passwords.ts";
 import type { CompromisedList } from "./compromised.ts";
 import { countTry, findImported, noteReplaced } from "./imported-store.ts";
+import type { Asker } from "./places.ts";
 import type { NewRecord } from "./store.ts";
 import { replaceRecord, replaceWrapped } from "./store.ts";
 import { faultOfLength } from "./stored.ts";
@@ -62,8 +63,9 @@ export async function judge(
 export async function makeRecordOf(
   { hashing, configuration }: Pick<ServiceContext, "hashing" | "configuration">,
   verdict: AcceptedPassword,
+  asker: Asker,
 ): Promise<NewRecord> {
-  return { record: await hashing.make(verdict.text), isShort: isShort(configuration, verdict) };
+  return { record: await hashing.make(verdict.text, asker), isShort: isShort(configuration, verdict) };
 }
 
 /** Whether an accepted password is enough beside a second factor only. */
@@ -78,9 +80,9 @@ export function isShort(
 export async function remake(
   { hashing }: ServiceContext,
   stored: StoredPassword,
-  password: string,
+  { password, asker }: { password: string; asker: Asker },
 ): Promise<string | null> {
-  return stored.isOutdated ? hashing.make(password) : null;
+  return stored.isOutdated ? hashing.make(password, asker) : null;
 }
 
 /** Stores a re-made record, unless the password was changed meanwhile. */

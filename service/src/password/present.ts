@@ -2,8 +2,15 @@
 import { preparePassword } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
+import type { Asker } from "./places.ts";
 import { findRecord } from "./store.ts";
 import { checkable, readStored } from "./stored.ts";
+
+/** What was typed, and who waits for what it says. */
+export interface Typed {
+  readonly typed: string;
+  readonly asker: Asker;
+}
 
 /**
  * Whether it matches. A record that is none, or cannot be computed, costs the same and matches nothing.
@@ -12,19 +19,19 @@ import { checkable, readStored } from "./stored.ts";
 export async function matchesRecord(
   context: Pick<ServiceContext, "hashing" | "dataSource" | "sealingKeys">,
   { record, accountId }: { record: string | null; accountId: string | null },
-  typed: string,
+  { typed, asker }: Typed,
 ): Promise<boolean> {
   const prepared = preparePassword(typed);
   const stored = record === null ? null : checkable(await readStored(context, { record, accountId }));
-  return prepared.ok && context.hashing.check({ prepared: prepared.text, typed }, stored);
+  return prepared.ok && context.hashing.check({ prepared: prepared.text, typed }, stored, asker);
 }
 
 /** The account's password record, if this is its password at present. @throws ProblemReply `too-busy`. */
 export async function findIfRight(
   context: ServiceContext,
   accountId: string,
-  typed: string,
+  shown: Typed,
 ): Promise<PasswordRecordRow | null> {
   const row = await findRecord(context.dataSource, accountId);
-  return (await matchesRecord(context, { record: row?.record ?? null, accountId }, typed)) ? row : null;
+  return (await matchesRecord(context, { record: row?.record ?? null, accountId }, shown)) ? row : null;
 }

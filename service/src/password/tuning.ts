@@ -7,6 +7,7 @@ import { ALGORITHMS, makeRecord, SALT_LENGTH, tune, tuningSteps, withPepper } fr
 import type { FastifyBaseLogger } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
+import { NOBODYS } from "./places.ts";
 
 export interface Tuning {
   show(): HashTuning;
@@ -39,7 +40,7 @@ export function createTuning(
     for (let done = 0; done <= hashes; done += 1) {
       closing.signal.throwIfAborted();
       // Waiting for a turn is no part of a hash's time.
-      const took = await hashing.run(async () => {
+      const took = await hashing.run(NOBODYS, async () => {
         const began = performance.now();
         await makeRecord("a password that nobody has", bare, randomBytes(SALT_LENGTH));
         return performance.now() - began;

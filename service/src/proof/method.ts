@@ -6,9 +6,11 @@ import type { NextProof, Proof } from "@lucchetto/contract";
 import type { Grounds } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
+import { NOBODYS } from "../password/places.ts";
 import type { ProblemReply } from "../problem.ts";
 import type { AccountFacts, SignInRow } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
+import { giveBackAfter } from "../throttle/throttle.ts";
 
 /** A proof as it is shown; a new password proves nothing, it is asked for, and so is a second factor to be set up. */
 export type ShownProof =
@@ -74,7 +76,12 @@ export interface ProofSteps<Shown extends ShownProof, Read> {
   /** Counts the try before it is looked at. @throws ProblemReply `throttled`. */
   reserve?(context: ServiceContext, prover: Prover): Promise<ReservedTry>;
   /** Looks whether it is right. @throws ProblemReply for what has a name of its own. */
-  look(context: ServiceContext, prover: Prover, read: Read): Promise<RightProof | ProofFault>;
+  look(
+    context: ServiceContext,
+    prover: Prover,
+    read: Read,
+    reserved: ReservedTry,
+  ): Promise<RightProof | ProofFault>;
   /** The refusal of one that does not count. */
   refuse(fault: string): never;
 }
@@ -103,6 +110,7 @@ export interface ProofMethod extends Omit<
 }
 
 const NOTHING_RESERVED: ReservedTry = {
+  asker: NOBODYS,
   giveBack: () => Promise.resolve(),
   succeed: () => Promise.resolve(),
 };
@@ -118,10 +126,10 @@ export function proofMethod<Shown extends ShownProof, Read>(steps: ProofSteps<Sh
       let looked: RightProof | ProofFault;
       try {
         await claim?.();
-        looked = await look(context, prover, wanted);
+        looked = await look(context, prover, wanted, reserved);
       } catch (error) {
         // It was not looked at to the end, so it was no failure.
-        await reserved.giveBack();
+        await giveBackAfter(error, reserved);
         throw error;
       }
       if (!("fault" in looked)) return { ...looked, reserved };

@@ -17,8 +17,8 @@ export const password = proofMethod<Extract<ShownProof, { type: "password" }>, s
   read: (_context, _prover, shown) => shown.password,
   reserve: (context, { accountId, visit: { network }, mark }) =>
     reservePasswordTry(context, { accountId, name: null, network, mark }),
-  async look(context, { accountId }, typed) {
-    const right = accountId === null ? null : await findIfRight(context, accountId, typed);
+  async look(context, { accountId }, typed, { asker }) {
+    const right = accountId === null ? null : await findIfRight(context, accountId, { typed, asker });
     if (right === null) return { fault: "wrong-password" };
     return { grounds: groundsOfPassword(right), spend: () => Promise.resolve() };
   },

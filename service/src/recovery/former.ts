@@ -36,7 +36,12 @@ import type {
   RecoveryCodeRow,
 } from "../storage/index.ts";
 import { listDevicesOnce } from "../throttle/store.ts";
-import { reserveRecoveryCodeTry, reserveUndoCode, reserveUndoTry } from "../throttle/throttle.ts";
+import {
+  giveBackAfter,
+  reserveRecoveryCodeTry,
+  reserveUndoCode,
+  reserveUndoTry,
+} from "../throttle/throttle.ts";
 import { groundsOfFactor, groundsOfPassword, sinceOf } from "./grounds.ts";
 
 const CHANGE_OF: Readonly<Record<UndoPurpose, ChangeUndone["of"]>> = {
@@ -255,13 +260,16 @@ async function findFormerPassword(
   const reserved = await reserveUndoTry(context, { linkId, network });
   try {
     for (const one of passwords) {
-      if (!(await matchesRecord(context, { record: one.record, accountId }, typed))) continue;
+      if (
+        !(await matchesRecord(context, { record: one.record, accountId }, { typed, asker: reserved.asker }))
+      )
+        continue;
       await reserved.giveBack();
       return one;
     }
     return null;
   } catch (error) {
-    await reserved.giveBack();
+    await giveBackAfter(error, reserved);
     throw error;
   }
 }

@@ -57,7 +57,8 @@ export async function undo(
     redemption,
   );
   const { password, visit, marks } = redemption;
-  const made = password === undefined ? null : await makeNewRecord(context, password, read);
+  const made =
+    password === undefined ? null : await makeNewRecord(context, password, { link, person: read, visit });
   const { event, kind, notice } = UNDOINGS[purpose];
   await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();

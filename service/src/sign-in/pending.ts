@@ -16,8 +16,9 @@ import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { addresseeOf, tellOwner } from "../mail/notices.ts";
 import { sendLink } from "../mail-link/send.ts";
-import type { AcceptedPassword } from "../password/password.ts";
+import type { TypedPassword } from "../password/checking.ts";
 import { judge, makeRecordOf } from "../password/password.ts";
+import type { Asker } from "../password/places.ts";
 import { findRecord } from "../password/store.ts";
 import { checkable, readStored } from "../password/stored.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
@@ -26,11 +27,11 @@ import { endAsRuled } from "../recovery/end.ts";
 import { setOwnPassword } from "../recovery/own-password.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";
 import { inTransaction, newId } from "../storage/index.ts";
-import { countMailFor } from "../throttle/throttle.ts";
+import { countMailFor, isKnown } from "../throttle/throttle.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import { wantedOf } from "./rule.ts";
-import { findOpenSignIn, insertSignIn, spendSignIn } from "./store.ts";
+import { findOpenSignIn, insertSignIn, reserveProof, spendSignIn } from "./store.ts";
 import { isRegisteredHere } from "./who-registered.ts";
 
 /** What the browser or program goes on with. */
@@ -193,7 +194,19 @@ export async function showNewPassword(
   const { manager: outside } = context.dataSource;
   const next = await wantedOf(context, outside, { account, shown: pending.amr });
   if (!next.includes("new-password")) throw new ProblemReply("proof-refused");
-  const made = await makeRecordOf(context, await acceptNewPassword(context, account, password));
+  const verdict = await judge(context, password, account);
+  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
+  // Whatever hashes is one of the tries that a sign-in has.
+  if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))
+    throw new ProblemReply("sign-in-lapsed");
+  const { network } = visit;
+  const asker = {
+    network,
+    account: account.id,
+    isKnown: await isKnown(outside, account.id, device.mark),
+  };
+  await assertOther(context, account.id, { shown: { prepared: verdict.text, typed: password }, asker });
+  const made = await makeRecordOf(context, verdict, asker);
   return inTransaction(context.dataSource, async (outside) => {
     const locked = await lockAccount(outside, account.id);
     const now = context.clock.now();
@@ -227,18 +240,14 @@ export async function showNewPassword(
   });
 }
 
-async function acceptNewPassword(
+/** What an operator wanted changed is not the new one. @throws ProblemReply `invalid-fields`, `too-busy`. */
+async function assertOther(
   context: ServiceContext,
-  account: AccountRow,
-  typed: string,
-): Promise<AcceptedPassword> {
-  const verdict = await judge(context, typed, account);
-  if (!verdict.ok) throw fieldProblem([fieldError("password", verdict.code, verdict.parameters)]);
-  const row = await findRecord(context.dataSource, account.id);
+  accountId: string,
+  { shown, asker }: { shown: TypedPassword; asker: Asker },
+): Promise<void> {
+  const row = await findRecord(context.dataSource, accountId);
   const stored = row === null ? null : checkable(await readStored(context, row));
-  const shown = { prepared: verdict.text, typed };
-  if (stored !== null && (await context.hashing.check(shown, stored))) {
+  if (stored !== null && (await context.hashing.check(shown, stored, asker)))
     throw fieldProblem([fieldError("password", "password-unchanged")]);
-  }
-  return verdict;
 }

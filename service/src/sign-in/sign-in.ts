@@ -18,7 +18,7 @@ import { groundsOfPassword } from "../recovery/grounds.ts";
 import type { AccountRow, PasswordRecordRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
-import { reservePasswordTry } from "../throttle/throttle.ts";
+import { giveBackAfter, reservePasswordTry } from "../throttle/throttle.ts";
 import type { Device, SignedInHere } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
@@ -113,7 +113,7 @@ export async function provePassword(
   // The decision says that the account, its record and the password are there.
   if (account === null || row === null || stored === null || !prepared.ok)
     throw new Error("signed in nobody");
-  const remade = await remake(context, stored, prepared.text);
+  const remade = await remake(context, stored, { password: prepared.text, asker: reserved.asker });
   return { account, row, reserved, remade, decision, began };
 }
 
@@ -166,7 +166,7 @@ export async function signIn(context: ServiceContext, attempt: SignIn): Promise<
   return { ...begun, ...pending };
 }
 
-/** Runs the one hash. Whoever met a full queue was not refused, so it counts as no failure. */
+/** Runs the one hash. What failed by itself counts as no failure. */
 async function checkOrGiveBack(
   { hashing }: ServiceContext,
   reserved: ReservedTry,
@@ -174,9 +174,9 @@ async function checkOrGiveBack(
   stored: StoredPassword | null,
 ): Promise<boolean> {
   try {
-    return await hashing.check(shown, stored);
+    return await hashing.check(shown, stored, reserved.asker);
   } catch (error) {
-    await reserved.giveBack();
+    await giveBackAfter(error, reserved);
     throw error;
   }
 }

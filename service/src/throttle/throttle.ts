@@ -21,6 +21,7 @@ import { changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
+import type { Asker } from "../password/places.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
@@ -46,6 +47,8 @@ interface Subject {
 
 /** A try that was reserved in one or more counts, and counts as failed until it is settled. */
 export interface ReservedTry {
+  /** Who tries: by this the places for hashing are given. */
+  readonly asker: Asker;
   /** It was no failure: takes it back everywhere. @param manager the transaction of a success, if it was one. */
   giveBack(manager?: EntityManager): Promise<void>;
   /** The sign-in is complete: takes it back from the network, in that transaction. See `clearCountsOf` for the account. */
@@ -65,6 +68,9 @@ export interface Try {
 /** Tries of what stood before a change, for one undo link: nobody without the link uses them up, and it never dies of them. */
 const TRIES_OF_UNDO_LINK = { kind: "window", most: 10, window: 3_600_000 } as const;
 
+/** Work that hashes and is no try of a password, for one account or one link. */
+const HASHING_OF_ONE = { kind: "window", most: 10, window: 600_000 } as const;
+
 /** Changes of an account's username: each holds a name from others. */
 const USERNAMES_OF_ACCOUNT = { kind: "window", most: 3, window: 7 * 86_400_000 } as const;
 
@@ -80,7 +86,55 @@ const MAX_RACES = 200;
  * @throws ProblemReply `throttled`, the same for accounts and for names that nobody has.
  */
 export function reservePasswordTry(context: ServiceContext, attempt: Try): Promise<ReservedTry> {
-  return reserveBesideNetwork(context, attempt.network, () => reserveForAccount(context, attempt));
+  const account = attempt.accountId ?? attempt.name;
+  return reserveBesideNetwork(context, { network: attempt.network, account }, () =>
+    reserveForAccount(context, attempt),
+  );
+}
+
+/**
+ * Reserves work that hashes and is no try of a password: whoever is signed in makes so much of it for an account.
+ * @throws ProblemReply `throttled`.
+ */
+export async function reserveOwnHashing(
+  context: ServiceContext,
+  { accountId, network, mark }: { accountId: string; network: string | null; mark: string | undefined },
+): Promise<Asker> {
+  await reserve(context, { kind: "account-hashing", name: accountId });
+  return { network, account: accountId, isKnown: await isKnown(context.dataSource.manager, accountId, mark) };
+}
+
+/** Reserves work that hashes for whoever holds a mailed link. @throws ProblemReply `throttled`. */
+export async function reserveLinkHashing(
+  context: ServiceContext,
+  { linkId, network }: { linkId: string; network: string | null },
+): Promise<Asker> {
+  await reserve(context, { kind: "link-hashing", name: linkId });
+  return { network, account: linkId, isKnown: false };
+}
+
+/** What people do with their own account that costs the service something, and how much of each an hour takes. */
+const OWN_WORK = {
+  "account-changes": { kind: "window", most: 60, window: 3_600_000 },
+  "account-copies": { kind: "window", most: 20, window: 3_600_000 },
+  "account-keys": { kind: "window", most: 60, window: 3_600_000 },
+} as const;
+
+/** Counts something of one's own. @throws ProblemReply `throttled`. */
+export async function countOwnWork(
+  context: ServiceContext,
+  kind: keyof typeof OWN_WORK,
+  accountId: string,
+): Promise<void> {
+  await reserve(context, { kind, name: accountId });
+}
+
+/**
+ * What came to nothing was no failure. But whoever is sent away from the line for hashing keeps it counted, or noise would cost nothing.
+ */
+export async function giveBackAfter(error: unknown, reserved: Pick<ReservedTry, "giveBack">): Promise<void> {
+  if (error instanceof ProblemReply && error.code === "too-busy") return;
+  await reserved.giveBack();
 }
 
 /**
@@ -92,7 +146,7 @@ export function reserveFactorTry(
   attempt: Pick<Try, "network" | "mark"> & { accountId: string },
 ): Promise<ReservedTry> {
   const { accountId, network } = attempt;
-  return reserveBesideNetwork(context, network, () =>
+  return reserveBesideNetwork(context, { network, account: accountId }, () =>
     reserveByDevice(context, attempt, "account-factor-known", () =>
       reserve(context, { kind: "account-factor", name: accountId }),
     ),
@@ -108,7 +162,9 @@ export function reserveUndoTry(
   context: ServiceContext,
   { linkId, network }: { linkId: string; network: string | null },
 ): Promise<ReservedTry> {
-  return reserveBesideNetwork(context, network, () => reserve(context, { kind: "undo-link", name: linkId }));
+  return reserveBesideNetwork(context, { network, account: linkId }, () =>
+    reserve(context, { kind: "undo-link", name: linkId }),
+  );
 }
 
 /**
@@ -119,7 +175,7 @@ export function reserveUndoCode(
   context: ServiceContext,
   { linkId, accountId, network }: { linkId: string; accountId: string; network: string | null },
 ): Promise<ReservedTry> {
-  return reserveBesideNetwork(context, network, () =>
+  return reserveBesideNetwork(context, { network, account: accountId }, () =>
     reserveBoth(
       context,
       { kind: "undo-link", name: linkId },
@@ -154,7 +210,9 @@ export function reserveRecoveryCodeTry(
   context: ServiceContext,
   { network }: Pick<Try, "network">,
 ): Promise<ReservedTry> {
-  return reserveBesideNetwork(context, network, () => Promise.resolve({ giveBack: () => Promise.resolve() }));
+  return reserveBesideNetwork(context, { network, account: null }, () =>
+    Promise.resolve({ giveBack: () => Promise.resolve() }),
+  );
 }
 
 /**
@@ -196,13 +254,14 @@ const MAX_FACTOR_TRIES = MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES;
 /** A try in the network's count first, then in another; refused by the other, it is taken back from the network's. */
 async function reserveBesideNetwork(
   context: ServiceContext,
-  network: string | null,
+  { network, account }: Pick<Asker, "network" | "account">,
   reserveOther: () => Promise<ReservedCount>,
 ): Promise<ReservedTry> {
   const networkTry = await reserve(context, ofNetwork("network", network));
   try {
     const other = await reserveOther();
     return {
+      asker: { network, account, isKnown: other.isKnown === true },
       async giveBack(manager) {
         await networkTry.giveBack(manager);
         await other.giveBack(manager);
@@ -301,7 +360,7 @@ async function reserveByDevice(
 ): Promise<ReservedCount> {
   if (await isKnown(context.dataSource.manager, accountId, mark)) {
     try {
-      return await reserve(context, { kind, name: accountId });
+      return { ...(await reserve(context, { kind, name: accountId })), isKnown: true };
     } catch (error) {
       // Nothing is left of the known devices' budget: from here on this one is a strange one.
       if (!(error instanceof BudgetClosed)) throw error;
@@ -341,6 +400,8 @@ async function reserveName(
 
 /** A try reserved in one count. */
 interface ReservedCount {
+  /** In the budget of known browsers. */
+  readonly isKnown?: boolean;
   /** @param manager the transaction of a success, so that it is given back exactly once, and on its connection. */
   giveBack(manager?: EntityManager): Promise<void>;
 }
@@ -357,6 +418,10 @@ const OF_ACCOUNTS: ReadonlySet<ThrottleKind> = new Set([
   "account-factor-known",
   "account-codes-by-mail",
   "account-usernames",
+  "account-hashing",
+  "account-changes",
+  "account-copies",
+  "account-keys",
 ]);
 
 /** The budget is used up; answered like any wait. */
@@ -409,6 +474,13 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
       return { kind: "window", most: TRIES_BY_MAIL, window: TRIES_BY_MAIL_PERIOD };
     case "account-usernames":
       return USERNAMES_OF_ACCOUNT;
+    case "account-hashing":
+    case "link-hashing":
+      return HASHING_OF_ONE;
+    case "account-changes":
+    case "account-copies":
+    case "account-keys":
+      return OWN_WORK[kind];
     // The waits are those of the name.
     case "account-strange":
       return { ...consecutive, free: Infinity, most: MAX_FAILURES - MAX_FAILURES_OF_KNOWN_DEVICES };

@@ -1,0 +1,110 @@
+import { describe, expect, test } from "@jest/globals";
+import fc from "fast-check";
+import type { Asker } from "./places.ts";
+import { createPlaces } from "./places.ts";
+
+const HOUR = 3_600_000;
+const asker = (network: string, account = "anybody", isKnown = false): Asker => ({
+  network,
+  account,
+  isKnown,
+});
+
+/** Work that ends when it is told to, and the order in which it began. */
+function works(settings: { parallel: number; queue?: number }) {
+  const places = createPlaces({ queue: 1_000, wait: HOUR, ...settings });
+  const begun: string[] = [];
+  const away: string[] = [];
+  const ends: Array<() => void> = [];
+  const ask = (name: string, who: Asker): void => {
+    places
+      .run(who, () => {
+        begun.push(name);
+        return new Promise<void>((resolve) => ends.push(resolve));
+      })
+      .catch(() => away.push(name));
+  };
+  const settle = () => new Promise((resolve) => setImmediate(resolve));
+  return {
+    ...{ places, begun, away, ask },
+    /** Ends so many that run, one after the other. */
+    async end(count: number): Promise<void> {
+      for (let left = count; left > 0; left -= 1) {
+        ends.shift()?.();
+        await settle();
+      }
+    },
+  };
+}
+
+describe("places for hashing", () => {
+  test("RY-6 a hundred requests of one network cost somebody else one hash's wait", async () => {
+    const { ask, end, begun } = works({ parallel: 2 });
+    for (let one = 0; one < 100; one += 1) ask(`flood ${one}`, asker("203.0.113.1", `name ${one}`));
+    await end(10);
+    ask("somebody", asker("198.51.100.7"));
+    await end(1);
+    expect(begun.at(-1)).toBe("somebody");
+  });
+
+  test("RY-6 networks take turns, and so do accounts within one", async () => {
+    const { ask, end, begun } = works({ parallel: 1 });
+    ask("running", asker("other"));
+    for (const name of ["a1", "a2"]) ask(name, asker("N", "a"));
+    for (const name of ["b1", "b2"]) ask(name, asker("N", "b"));
+    for (const name of ["m1", "m2"]) ask(name, asker("M", "m"));
+    await end(7);
+    expect(begun).toEqual(["running", "a1", "m1", "b1", "m2", "a2", "b2"]);
+  });
+
+  test("RY-6 known browsers come first, whatever waits", async () => {
+    const { ask, end, begun } = works({ parallel: 1 });
+    ask("running", asker("N"));
+    for (let network = 0; network < 50; network += 1) ask(`stranger ${network}`, asker(`network ${network}`));
+    ask("known", asker("N", "anna", true));
+    await end(1);
+    expect(begun).toEqual(["running", "known"]);
+  });
+
+  test("RY-6 a full line sends away the newest of who has most in it, and never others for them", async () => {
+    const { ask, end, away, places } = works({ parallel: 1, queue: 4 });
+    ask("running", asker("N"));
+    for (const name of ["n1", "n2", "n3", "n4", "n5"]) ask(name, asker("N", name));
+    await end(0);
+    ask("m1", asker("M"));
+    ask("m2", asker("M"));
+    ask("m3", asker("M"));
+    ask("known", asker("N", "anna", true));
+    await new Promise((resolve) => setImmediate(resolve));
+    expect(away.sort()).toEqual(["m3", "n2", "n3", "n4", "n5"]);
+    expect(places.load()).toEqual({ running: 1, waiting: 4 });
+  });
+
+  test("whoever comes gets a place or is sent away, once; no more run than there are places", async () => {
+    const coming = fc.record({
+      network: fc.constantFrom("a", "b", "c"),
+      account: fc.constantFrom("x", "y"),
+      isKnown: fc.boolean(),
+      ends: fc.nat(3),
+    });
+    await fc.assert(
+      fc.asyncProperty(
+        fc.array(coming, { maxLength: 40 }),
+        fc.integer({ min: 1, max: 3 }),
+        async (all, parallel) => {
+          const { ask, end, begun, away, places } = works({ parallel, queue: 5 });
+          for (const [place, { ends, ...who }] of all.entries()) {
+            ask(String(place), who);
+            await end(ends);
+            const { running, waiting } = places.load();
+            if (running > parallel || waiting > 5) return false;
+          }
+          await end(all.length);
+          const { running, waiting } = places.load();
+          const settled = [...begun, ...away].map(Number).sort((left, right) => left - right);
+          return running + waiting === 0 && settled.every((name, place) => name === place);
+        },
+      ),
+    );
+  });
+});

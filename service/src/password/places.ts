@@ -1,0 +1,217 @@
+/**
+ * Places for work that hashes: so many at once, and a line behind them in which nobody's many requests come before somebody else's one.
+ * Known browsers go first; networks take turns, and within a network the accounts. A full line sends away the newest of whoever has most in it.
+ */
+import { performance } from "node:perf_hooks";
+import { ProblemReply } from "../problem.ts";
+
+/** Who wants a place. */
+export interface Asker {
+  /** `null`: it cannot be read. All of these are one. */
+  readonly network: string | null;
+  /** Whose password it is: an account's id, or what was typed. */
+  readonly account: string | null;
+  /** A browser in which somebody signed in to this account before. */
+  readonly isKnown: boolean;
+}
+
+/** The service itself: nobody's network, and never in anybody's way. */
+export const NOBODYS: Asker = { network: null, account: null, isKnown: false };
+
+export interface Places {
+  /** Does it in a place of its own. @throws ProblemReply `too-busy` when the line is full, or after the longest wait. */
+  run<Result>(asker: Asker, work: () => Promise<Result>): Promise<Result>;
+  /** Does what nobody waits for, in a place that nobody else wants. */
+  runBeside<Result>(work: () => Promise<Result>): Promise<Result>;
+  /** How many run and wait at this moment. */
+  load(): { running: number; waiting: number };
+  /** Tells, of everything that was let through, how many seconds it had waited. */
+  onWaited(listener: (seconds: number) => void): void;
+}
+
+/** Seconds told to who meets a full line. */
+const RETRY_AFTER = 1;
+
+interface Waiting {
+  readonly asker: Asker;
+  readonly letIn: () => void;
+  readonly sendAway: () => void;
+}
+
+/** @param parallel at once. @param queue how many wait at most. @param wait milliseconds that one waits at most. */
+export function createPlaces({
+  parallel,
+  queue,
+  wait,
+}: {
+  parallel: number;
+  queue: number;
+  wait: number;
+}): Places {
+  const known = createTurns();
+  const strangers = createTurns();
+  const turnsOf = ({ isKnown }: Asker): Turns => (isKnown ? known : strangers);
+  /** What is done while nobody waits. */
+  const beside: Array<() => void> = [];
+  const listeners: Array<(seconds: number) => void> = [];
+  /** Places that each network has, and all of them. */
+  const had = new Map<string, number>();
+  let running = 0;
+
+  function enter(network: string): void {
+    running += 1;
+    had.set(network, (had.get(network) ?? 0) + 1);
+  }
+
+  function leave(network: string): void {
+    running -= 1;
+    const left = (had.get(network) ?? 1) - 1;
+    if (left === 0) had.delete(network);
+    else had.set(network, left);
+    const next = known.take(had) ?? strangers.take(had);
+    if (next !== undefined) enter(networkOf(next.asker));
+    else if (beside.length > 0) enter(BESIDE);
+    (next?.letIn ?? beside.shift())?.();
+  }
+
+  /** Makes room for one more, if somebody has more in line than whoever comes. */
+  function makeRoom(asker: Asker): void {
+    if (known.size + strangers.size < queue) return;
+    // Strangers give way first, known browsers to known ones alone.
+    const crowded = strangers.size > 0 ? strangers : known;
+    const least = crowded === turnsOf(asker) ? crowded.sizeOf(asker) + 1 : 0;
+    const newest = asker.isKnown || crowded === strangers ? crowded.newestOfMost(least) : undefined;
+    if (newest === undefined) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
+    newest.sendAway();
+  }
+
+  /** @throws ProblemReply `too-busy`. */
+  function waitForTurn(asker: Asker): Promise<void> {
+    makeRoom(asker);
+    return new Promise((resolve, reject) => {
+      const turns = turnsOf(asker);
+      // Whoever waits keeps their connection open; this alone keeps no process running.
+      const timer = setTimeout(() => one.sendAway(), wait).unref();
+      const one: Waiting = {
+        asker,
+        letIn() {
+          clearTimeout(timer);
+          resolve();
+        },
+        sendAway() {
+          clearTimeout(timer);
+          turns.leave(one);
+          reject(new ProblemReply("too-busy", { retryAfter: RETRY_AFTER }));
+        },
+      };
+      turns.add(one);
+    });
+  }
+
+  return {
+    async run(asker, work) {
+      const came = performance.now();
+      const network = networkOf(asker);
+      if (running < parallel) enter(network);
+      else await waitForTurn(asker);
+      const seconds = (performance.now() - came) / 1_000;
+      for (const listener of listeners) listener(seconds);
+      try {
+        return await work();
+      } finally {
+        leave(network);
+      }
+    },
+    async runBeside(work) {
+      if (running < parallel) enter(BESIDE);
+      else await new Promise<void>((resolve) => beside.push(resolve));
+      try {
+        return await work();
+      } finally {
+        leave(BESIDE);
+      }
+    },
+    load: () => ({ running, waiting: known.size + strangers.size }),
+    onWaited(listener) {
+      listeners.push(listener);
+    },
+  };
+}
+
+/** Of the service's own work. */
+const BESIDE = " beside";
+const networkOf = ({ network }: Asker): string => network ?? "";
+
+type Turns = ReturnType<typeof createTurns>;
+
+/** A line of networks in turn, each a line of accounts in turn. Maps keep the order in which keys came: who had a turn goes to the end. */
+function createTurns() {
+  const networks = new Map<string, Map<string, Set<Waiting>>>();
+  let size = 0;
+  const accountOf = ({ account }: Asker): string => account ?? "";
+
+  /** Takes one out; whatever is empty goes. */
+  function remove(one: Waiting): void {
+    const accounts = networks.get(networkOf(one.asker));
+    const line = accounts?.get(accountOf(one.asker));
+    if (accounts === undefined || line === undefined || !line.delete(one)) return;
+    size -= 1;
+    if (line.size === 0) accounts.delete(accountOf(one.asker));
+    if (accounts.size === 0) networks.delete(networkOf(one.asker));
+  }
+
+  const sizeOfNetwork = (accounts: ReadonlyMap<string, ReadonlySet<Waiting>> | undefined): number =>
+    [...(accounts?.values() ?? [])].reduce((sum, line) => sum + line.size, 0);
+
+  return {
+    get size() {
+      return size;
+    },
+    add(one: Waiting): void {
+      const network = networkOf(one.asker);
+      const account = accountOf(one.asker);
+      const accounts = networks.get(network) ?? new Map<string, Set<Waiting>>();
+      const line = accounts.get(account) ?? new Set<Waiting>();
+      networks.set(network, accounts.set(account, line.add(one)));
+      size += 1;
+    },
+    leave: remove,
+    /** Whose turn it is: of the network that has fewest places, and of those the one that waited longest for one. */
+    take(had: ReadonlyMap<string, number>): Waiting | undefined {
+      let network: string | undefined;
+      let least = Infinity;
+      for (const name of networks.keys()) {
+        const own = had.get(name) ?? 0;
+        if (own < least) [network, least] = [name, own];
+        if (own === 0) break;
+      }
+      const accounts = networks.get(network ?? "");
+      const [account, line] = accounts?.entries().next().value ?? [];
+      const one = line?.values().next().value;
+      if (network === undefined || accounts === undefined || account === undefined) return undefined;
+      if (line === undefined || one === undefined) return undefined;
+      remove(one);
+      // Both go to the end of their lines.
+      if (accounts.delete(account)) accounts.set(account, line);
+      if (networks.delete(network)) networks.set(network, accounts);
+      return one;
+    },
+    /** How many of this network wait. */
+    sizeOf: (asker: Asker): number => sizeOfNetwork(networks.get(networkOf(asker))),
+    /** The newest of the network that has most here; none, unless it has more than `least`. */
+    newestOfMost(least: number): Waiting | undefined {
+      let most: ReadonlyMap<string, ReadonlySet<Waiting>> | undefined;
+      let count = least;
+      for (const accounts of networks.values()) {
+        const own = sizeOfNetwork(accounts);
+        if (own > count) [most, count] = [accounts, own];
+      }
+      // Of accounts that have equally many the one that came last.
+      const longest = [...(most?.values() ?? [])].reduce<ReadonlySet<Waiting> | undefined>(
+        (longer, line) => (longer === undefined || line.size >= longer.size ? line : longer),
+        undefined,
+      );
+      return [...(longest ?? [])].at(-1);
+    },
+  };
+}
