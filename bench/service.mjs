@@ -38,7 +38,7 @@ export async function startBenchService(settings = {}, { production = false, poo
     JSON.stringify({
       mode: "development",
       publicUrl: `http://localhost:${port}`,
-      listen: { port, hosts: ["bench", "localhost", "127.0.0.1"] },
+      listen: { port, hosts: production ? ["bench", "localhost", "127.0.0.1"] : ["localhost", "127.0.0.1"] },
       log: { level: "warn" },
       database: { url: `mariadb://lucchetto@127.0.0.1:${server.port}/lucchetto` },
       throttle: { network: { most: 1_000_000 }, registrations: { most: 1_000_000 } },
@@ -105,8 +105,8 @@ export async function startBenchService(settings = {}, { production = false, poo
 
 const agent = new Agent({ keepAlive: true, maxSockets: 256 });
 
-/** One request over a kept connection. @returns status, text, and milliseconds until all of it was there. */
-export function send(url, { method = "GET", token, body } = {}) {
+/** One request over a kept connection. @returns status, headers, text, and milliseconds until all of it was there. */
+export function send(url, { method = "GET", token, body, headers = {} } = {}) {
   return new Promise((resolve, reject) => {
     const began = performance.now();
     const text = body === undefined ? undefined : JSON.stringify(body);
@@ -116,6 +116,7 @@ export function send(url, { method = "GET", token, body } = {}) {
         agent,
         method,
         headers: {
+          ...headers,
           ...(token === undefined ? {} : { authorization: `Bearer ${token}` }),
           ...(text === undefined
             ? {}
@@ -126,7 +127,12 @@ export function send(url, { method = "GET", token, body } = {}) {
         let received = "";
         response.on("data", (chunk) => (received += chunk));
         response.on("end", () =>
-          resolve({ status: response.statusCode, text: received, took: performance.now() - began }),
+          resolve({
+            status: response.statusCode,
+            headers: response.headers,
+            text: received,
+            took: performance.now() - began,
+          }),
         );
       },
     );

@@ -59,7 +59,7 @@ const CHECKS = [
   ["checking the formatting", ["oxfmt", "--check", "."]],
   [
     "checking the pages' formatting",
-    ["prettier", "--check", "**/*.svelte", "--log-level", "warn", ...byContent(SEEN.prettier)],
+    ["prettier", "--check", "console/src/**/*.svelte", "--log-level", "warn", ...byContent(SEEN.prettier)],
   ],
   ["checking the table of requirements", ["node", "scripts/assurance.mjs", "--check"]],
 ];

@@ -1,16 +1,20 @@
 /**
- * The service as users run it: what the build makes, started by the command as a process of its own. Its clock is moved as
+ * The service as users run it: what the build makes, in a process of its own. Its clock is moved as
  * `lucchetto clock` moves it; between moves time passes.
  */
 import type { ChildProcessByStdio } from "node:child_process";
 import { spawn } from "node:child_process";
 import { createInterface } from "node:readline";
 import type { Readable } from "node:stream";
+import { fileURLToPath } from "node:url";
 import { createMovableClock, systemClock } from "@lucchetto/service";
 import { endProcess } from "../scripts/process.mjs";
 import { COMMAND } from "./command.ts";
 import type { TestService, TestServiceOptions } from "./service.ts";
 import { preparePlace, PRODUCTION } from "./service.ts";
+
+/** What `lucchetto serve` starts in a process of its own: without a second one for the command a test begins a third of a second sooner. */
+const ENTRY = fileURLToPath(new URL("../service/dist/process/start.cjs", import.meta.url));
 
 /** Seconds after which one that was told to stop is killed. */
 const STOP_WITHIN = 60;
@@ -21,16 +25,21 @@ export const startShippedProduction = (
 ): Promise<TestService> =>
   startShipped({ publicUrl: "https://accounts.brina.example", settings: { ...PRODUCTION, ...settings } });
 
-/** Starts one. @throws Error with what it said, if it ends before it runs. */
-export async function startShipped(
-  options: Omit<TestServiceOptions, "timePasses"> = {},
-): Promise<TestService> {
+/** Starts one. @param byCommand by the command, as users do. @throws Error with what it said, if it ends before it runs. */
+export async function startShipped({
+  byCommand = false,
+  ...options
+}: Omit<TestServiceOptions, "timePasses"> & { byCommand?: boolean } = {}): Promise<TestService> {
   const place = await preparePlace(options);
-  const child = spawn(process.execPath, [COMMAND, "serve", "--config", place.configFile], {
-    env: { PATH: process.env["PATH"] ?? "", ...place.environment },
-    // By the channel it notices that the tests were killed.
-    stdio: ["ignore", "pipe", "pipe", "ipc"],
-  }) as ChildProcessByStdio<null, Readable, Readable>;
+  const child = spawn(
+    process.execPath,
+    [byCommand ? COMMAND : ENTRY, "serve", "--config", place.configFile],
+    {
+      env: { PATH: process.env["PATH"] ?? "", ...place.environment },
+      // By the channel it notices that the tests were killed.
+      stdio: ["ignore", "pipe", "pipe", "ipc"],
+    },
+  ) as ChildProcessByStdio<null, Readable, Readable>;
   const lines: string[] = [];
   const said: string[] = [];
   const ended = new Promise<void>((resolve) => child.once("close", resolve));

@@ -15,7 +15,7 @@ let service: TestService;
 let home: string;
 let lucchetto: CommandLine;
 beforeAll(async () => {
-  service = await startShipped();
+  service = await startShipped({ byCommand: true });
   await service.operator();
   home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   lucchetto = commandLine(home, service);

@@ -3,6 +3,7 @@ import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
 import { violations } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
+import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -13,7 +14,7 @@ let service: TestService;
 let sample: TestSampleApp;
 let browser: Browser;
 beforeAll(async () => {
-  service = await startShipped();
+  service = await startShipped({ settings: { LUCCHETTO_THROTTLE_FIRST_WAIT: "5s" } });
   await service.operator();
   sample = await startSampleApp(service);
   browser = await startBrowser();
@@ -99,6 +100,21 @@ describe("a person in a browser", () => {
     await page.waitForSelector("[data-form-problem]");
     expect(await page.textContent("[role=alert]")).toContain("name or the password is wrong");
     expect(await page.inputValue("#identifier")).toBe("petra@brina.example");
+    await context.close();
+  });
+
+  test("told to wait a moment, the page says so, waits, and signs in by itself", async () => {
+    await service.register("quinto@brina.example");
+    const call = () => service.signIn("quinto@brina.example", "a wrong long password").catch(() => null);
+    for (let free = 5; free > 0; free -= 1) await call();
+    const { context, page, complaints } = await openTab(browser);
+    await page.goto(`${service.url}/sign-in`);
+    await signIn(page, "quinto@brina.example");
+    await page.waitForSelector("[aria-hidden=true] >> text=Too many tries. Trying again in");
+    expect(await page.textContent("[role=status]")).toContain("Trying again in");
+    await keepPicture(page, "told-to-wait");
+    await at(page, `${service.url}/account`);
+    expect(complaints).toEqual([]);
     await context.close();
   });
 

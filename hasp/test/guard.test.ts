@@ -12,7 +12,8 @@ import type { HaspOptions } from "../src/options.ts";
 import { testAccounts } from "../src/testing.ts";
 
 const CLOSED = ["/members/*", "/graphql", "/keepers/ledger"] as const;
-const SPELLINGS = 10_000;
+/** Spellings that are asked for; ten thousand in `guard.long.ts`. */
+const SPELLINGS = Number(process.env["SPELLINGS"] ?? 2_500);
 const accounts = testAccounts();
 const guard: HaspOptions["guard"] = { closed: [...CLOSED] };
 const reached: string[] = [];
@@ -113,7 +114,7 @@ describe("the guard", () => {
     expect(reached).toEqual([]);
   });
 
-  test("HA-1 ten thousand spellings before Express and Fastify", async () => {
+  test("HA-1 thousands of spellings before Express and Fastify", async () => {
     reached.length = 0;
     arrived = 0;
     const piece = fc.oneof(

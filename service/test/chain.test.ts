@@ -193,7 +193,7 @@ describe("a chained journal", () => {
   });
 });
 
-test("JO-9 two instances write a thousand events beside each other; erasing somebody and letting go what has had its time keep it whole", async () => {
+test("JO-9 two instances write hundreds of events beside each other; erasing somebody and letting go what has had its time keep it whole", async () => {
   const one = await startService();
   const two = await startService({ beside: one });
   try {
@@ -206,9 +206,9 @@ test("JO-9 two instances write a thousand events beside each other; erasing some
     const { id } = await one.register("nora@brina.example");
     await one.as(token)(routes.eraseAccount, { params: { id } });
     const early = await chained(one, token);
-    await Promise.all([happen(one, 500, { ...app, key }), happen(two, 500, { ...app, key })]);
+    await Promise.all([happen(one, 150, { ...app, key }), happen(two, 150, { ...app, key })]);
     const head = await chained(one, token);
-    expect((await headOf(one, token)).chained).toBeGreaterThan(1_000);
+    expect((await headOf(one, token)).chained).toBeGreaterThan(300);
     expect(await verify({ head }, two, token)).toMatchObject({ flaw: null, heldHead: true });
     expect(JSON.stringify(await one.dataSource.query("SELECT * FROM journal_entry"))).not.toContain("nora");
 
@@ -220,7 +220,7 @@ test("JO-9 two instances write a thousand events beside each other; erasing some
       "SELECT COUNT(*) AS `left`, MIN(position) AS first FROM journal_entry",
     );
     expect(Number(row?.left)).toBeLessThan(20);
-    expect(Number(row?.first)).toBeGreaterThan(1_000);
+    expect(Number(row?.first)).toBeGreaterThan(300);
     // Behind what went the chain begins, and what went before that is known no more.
     expect(await verify({ head }, one, later)).toMatchObject({ flaw: null, heldHead: true });
     expect(await verify({ head: early }, one, later)).toMatchObject({ flaw: null, heldHead: null });

@@ -58,6 +58,7 @@ describe.each(MODES)("HT-3 HT-4 HT-5 RY-5 headers in %s", (mode, publicUrl) => {
   let operator: string;
   beforeAll(async () => {
     service = await startShipped({
+      byCommand: true,
       ...(publicUrl === undefined ? {} : { publicUrl }),
       looksInside: true,
       settings: { LUCCHETTO_LISTEN_REQUEST_TIMEOUT: "3s" },

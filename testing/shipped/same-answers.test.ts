@@ -19,7 +19,7 @@ let shipped: TestService;
 beforeAll(async () => {
   [fromSources, shipped] = await Promise.all([
     startService({ settings: SETTINGS, looksInside: true, timePasses: true }),
-    startShipped({ settings: SETTINGS, looksInside: true }),
+    startShipped({ byCommand: true, settings: SETTINGS, looksInside: true }),
   ]);
 });
 afterAll(() => Promise.all([fromSources.stop(), shipped.stop()]));

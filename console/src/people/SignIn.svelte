@@ -6,6 +6,7 @@
   import { later } from "../lib/later.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
+  import { Patience } from "../lib/patience.svelte.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
   import { askForPasskey, knowsPasskeys, offersWhileTyping, tellBrowser } from "../lib/passkeys.ts";
   import { sentenceOf } from "../lib/sentence.ts";
@@ -24,6 +25,7 @@
   import { texts } from "../texts/texts.ts";
 
   const form = new Form();
+  const patience = new Patience();
   const query = new URLSearchParams(window.location.search);
   let identifier = $state(query.get("name") ?? "");
   let password = $state("");
@@ -134,7 +136,7 @@
     isWaiting = false;
     try {
       const proof = { type: "password", identifier: identifier.trim(), password } as const;
-      const reply = await call(routes.signIn, { body: { proof, remember } });
+      const reply = await patience.send(() => call(routes.signIn, { body: { proof, remember } }));
       if (reply.status === 202) goOn(reply.body, texts.signIn.passwordShown);
       else finish();
     } catch (error) {
@@ -216,6 +218,10 @@
   <PersonFrame heading={texts.signIn.signIn} next={whatNext}>
     <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, send)}>
       <FormProblem problem={form.problem} />
+      <p role="status" class="sr-only">{patience.announced ?? ""}</p>
+      {#if patience.sentence !== null}
+        <div aria-hidden="true"><Notice>{patience.sentence}</Notice></div>
+      {/if}
       {#if isWaiting}
         <Notice>
           {texts.signIn.youRegisteredThisAddressHere}

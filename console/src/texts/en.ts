@@ -311,6 +311,12 @@ export const en = {
     ifThatWasYouGet:
       "If that was you, get a code here and enter it there. If you don’t know this account, close this page: nothing will happen.",
   },
+  patience: {
+    manyPeopleAtOnce: (seconds: Value) =>
+      `Many people are signing in right now. Trying again in ${seconds} s; you need not do anything.`,
+    tooManyTries: (seconds: Value) =>
+      `Too many tries. Trying again in ${seconds} s; you need not do anything.`,
+  },
   mailStep: {
     youAreSignedIn: "You are signed in",
     continueInTheOtherTab: "Continue in the other tab.",

@@ -365,6 +365,12 @@ export const it: Texts = {
     ifThatWasYouGet:
       "Se l’hai chiesto tu, prendi qui un codice e inseriscilo là. Se non conosci questo account, chiudi questa pagina: non succede nulla.",
   },
+  patience: {
+    manyPeopleAtOnce: (seconds: Value) =>
+      `Molte persone stanno accedendo in questo momento. Nuovo tentativo fra ${seconds} s: non serve fare nulla.`,
+    tooManyTries: (seconds: Value) =>
+      `Troppi tentativi. Nuovo tentativo fra ${seconds} s: non serve fare nulla.`,
+  },
   mailStep: {
     youAreSignedIn: "Accesso effettuato",
     continueInTheOtherTab: "Continua nell’altra scheda.",

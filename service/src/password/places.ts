@@ -54,24 +54,15 @@ export function createPlaces({
   /** What is done while nobody waits. */
   const beside: Array<() => void> = [];
   const listeners: Array<(seconds: number) => void> = [];
-  /** Places that each network has, and all of them. */
-  const had = new Map<string, number>();
   let running = 0;
 
-  function enter(network: string): void {
-    running += 1;
-    had.set(network, (had.get(network) ?? 0) + 1);
-  }
-
-  function leave(network: string): void {
+  function leave(): void {
     running -= 1;
-    const left = (had.get(network) ?? 1) - 1;
-    if (left === 0) had.delete(network);
-    else had.set(network, left);
-    const next = known.take(had) ?? strangers.take(had);
-    if (next !== undefined) enter(networkOf(next.asker));
-    else if (beside.length > 0) enter(BESIDE);
-    (next?.letIn ?? beside.shift())?.();
+    const next = known.take() ?? strangers.take();
+    const letIn = next?.letIn ?? beside.shift();
+    if (letIn === undefined) return;
+    running += 1;
+    letIn();
   }
 
   /** Makes room for one more, if somebody has more in line than whoever comes. */
@@ -111,24 +102,23 @@ export function createPlaces({
   return {
     async run(asker, work) {
       const came = performance.now();
-      const network = networkOf(asker);
-      if (running < parallel) enter(network);
+      if (running < parallel) running += 1;
       else await waitForTurn(asker);
       const seconds = (performance.now() - came) / 1_000;
       for (const listener of listeners) listener(seconds);
       try {
         return await work();
       } finally {
-        leave(network);
+        leave();
       }
     },
     async runBeside(work) {
-      if (running < parallel) enter(BESIDE);
+      if (running < parallel) running += 1;
       else await new Promise<void>((resolve) => beside.push(resolve));
       try {
         return await work();
       } finally {
-        leave(BESIDE);
+        leave();
       }
     },
     load: () => ({ running, waiting: known.size + strangers.size }),
@@ -138,30 +128,36 @@ export function createPlaces({
   };
 }
 
-/** Of the service's own work. */
-const BESIDE = " beside";
-const networkOf = ({ network }: Asker): string => network ?? "";
-
 type Turns = ReturnType<typeof createTurns>;
 
-/** A line of networks in turn, each a line of accounts in turn. Maps keep the order in which keys came: who had a turn goes to the end. */
+/** Those of one network, by accounts. Maps keep the order in which keys came: who had a turn goes to the end. */
+interface OfNetwork {
+  /** Grows with each turn; whoever comes begins where the others are. The lowest is next. */
+  turn: number;
+  readonly accounts: Map<string, Set<Waiting>>;
+}
+
+/** A line of networks in turn, each a line of accounts in turn. */
 function createTurns() {
-  const networks = new Map<string, Map<string, Set<Waiting>>>();
+  const networks = new Map<string, OfNetwork>();
+  /** Of the last one that was let in. */
+  let turn = 0;
   let size = 0;
+  const networkOf = ({ network }: Asker): string => network ?? "";
   const accountOf = ({ account }: Asker): string => account ?? "";
 
   /** Takes one out; whatever is empty goes. */
   function remove(one: Waiting): void {
-    const accounts = networks.get(networkOf(one.asker));
-    const line = accounts?.get(accountOf(one.asker));
-    if (accounts === undefined || line === undefined || !line.delete(one)) return;
+    const own = networks.get(networkOf(one.asker));
+    const line = own?.accounts.get(accountOf(one.asker));
+    if (own === undefined || line === undefined || !line.delete(one)) return;
     size -= 1;
-    if (line.size === 0) accounts.delete(accountOf(one.asker));
-    if (accounts.size === 0) networks.delete(networkOf(one.asker));
+    if (line.size === 0) own.accounts.delete(accountOf(one.asker));
+    if (own.accounts.size === 0) networks.delete(networkOf(one.asker));
   }
 
-  const sizeOfNetwork = (accounts: ReadonlyMap<string, ReadonlySet<Waiting>> | undefined): number =>
-    [...(accounts?.values() ?? [])].reduce((sum, line) => sum + line.size, 0);
+  const sizeOfNetwork = (own: OfNetwork | undefined): number =>
+    [...(own?.accounts.values() ?? [])].reduce((sum, line) => sum + line.size, 0);
 
   return {
     get size() {
@@ -170,44 +166,38 @@ function createTurns() {
     add(one: Waiting): void {
       const network = networkOf(one.asker);
       const account = accountOf(one.asker);
-      const accounts = networks.get(network) ?? new Map<string, Set<Waiting>>();
-      const line = accounts.get(account) ?? new Set<Waiting>();
-      networks.set(network, accounts.set(account, line.add(one)));
+      const own = networks.get(network) ?? { turn, accounts: new Map<string, Set<Waiting>>() };
+      own.accounts.set(account, (own.accounts.get(account) ?? new Set<Waiting>()).add(one));
+      networks.set(network, own);
       size += 1;
     },
     leave: remove,
-    /** Whose turn it is: of the network that has fewest places, and of those the one that waited longest for one. */
-    take(had: ReadonlyMap<string, number>): Waiting | undefined {
-      let network: string | undefined;
-      let least = Infinity;
-      for (const name of networks.keys()) {
-        const own = had.get(name) ?? 0;
-        if (own < least) [network, least] = [name, own];
-        if (own === 0) break;
-      }
-      const accounts = networks.get(network ?? "");
-      const [account, line] = accounts?.entries().next().value ?? [];
+    /** Whose turn it is. */
+    take(): Waiting | undefined {
+      let next: OfNetwork | undefined;
+      for (const own of networks.values()) if (next === undefined || own.turn < next.turn) next = own;
+      const [account, line] = next?.accounts.entries().next().value ?? [];
       const one = line?.values().next().value;
-      if (network === undefined || accounts === undefined || account === undefined) return undefined;
-      if (line === undefined || one === undefined) return undefined;
+      if (next === undefined || account === undefined || line === undefined || one === undefined)
+        return undefined;
       remove(one);
-      // Both go to the end of their lines.
-      if (accounts.delete(account)) accounts.set(account, line);
-      if (networks.delete(network)) networks.set(network, accounts);
+      ({ turn } = next);
+      next.turn += 1;
+      if (next.accounts.delete(account)) next.accounts.set(account, line);
       return one;
     },
     /** How many of this network wait. */
     sizeOf: (asker: Asker): number => sizeOfNetwork(networks.get(networkOf(asker))),
     /** The newest of the network that has most here; none, unless it has more than `least`. */
     newestOfMost(least: number): Waiting | undefined {
-      let most: ReadonlyMap<string, ReadonlySet<Waiting>> | undefined;
+      let most: OfNetwork | undefined;
       let count = least;
-      for (const accounts of networks.values()) {
-        const own = sizeOfNetwork(accounts);
-        if (own > count) [most, count] = [accounts, own];
+      for (const own of networks.values()) {
+        const ownSize = sizeOfNetwork(own);
+        if (ownSize > count) [most, count] = [own, ownSize];
       }
       // Of accounts that have equally many the one that came last.
-      const longest = [...(most?.values() ?? [])].reduce<ReadonlySet<Waiting> | undefined>(
+      const longest = [...(most?.accounts.values() ?? [])].reduce<ReadonlySet<Waiting> | undefined>(
         (longer, line) => (longer === undefined || line.size >= longer.size ? line : longer),
         undefined,
       );

@@ -26,6 +26,7 @@ import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { AccountEntity } from "../storage/index.ts";
+import { inTurn } from "./in-turn.ts";
 import {
   deleteCounts,
   findCount,
@@ -427,9 +428,14 @@ const OF_ACCOUNTS: ReadonlySet<ThrottleKind> = new Set([
 /** The budget is used up; answered like any wait. */
 class BudgetClosed extends ProblemReply {}
 
-async function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
-  const { dataSource, clock } = context;
+function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
   const id = idOf(context, subject);
+  return inTurn(id.toString("hex"), () => reserveIn(context, subject, id));
+}
+
+/** Other instances may count at the same moment: what was read is written over only where it still stands. */
+async function reserveIn(context: ServiceContext, subject: Subject, id: Buffer): Promise<ReservedCount> {
+  const { dataSource, clock } = context;
   const shown = NAMELESS.has(subject.kind) ? (subject.accountId ?? null) : subject.name;
   const row = { id, kind: subject.kind, subject: shown };
   for (let race = 0; race < MAX_RACES; race += 1) {
