@@ -11,7 +11,6 @@ import type { HostCookie } from "./http/host-cookie.ts";
 import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
 import type { Hashing } from "./password/hashing.ts";
-import type { RefusedTry } from "./problem.ts";
 import type { LastSeen } from "./session/last-seen.ts";
 import type { LiveSession } from "./session/store.ts";
 import type { Consult } from "./webhook/consult.ts";
@@ -30,9 +29,7 @@ export interface ServiceContext {
   readonly lastSeen: LastSeen;
   /** Counts what apps ask. */
   readonly questions: AppQuestions;
-  /** Whether one more refused access key is written down. */
-  readonly isRefusalJournalled: () => boolean;
-  /** Tries that were not looked at. */
+  /** Tries that were not looked at, and access keys that open nothing. */
   readonly refusals: RefusalJournal;
   readonly lookUps: LookUps;
   readonly ownCookie: HostCookie;
@@ -74,10 +71,19 @@ export interface Visit {
   readonly appId: string | null;
 }
 
-/** Tries that were not looked at, on their way to the journal. */
+/** Something refused, as the journal has it. */
+export interface RefusedEvent {
+  readonly kind: "throttle.refused" | "access-key.refused";
+  readonly reason: string;
+  /** `null`: of nobody's; then it is counted for the network. */
+  readonly accountId: string | null;
+  readonly appId?: string | null;
+}
+
+/** What is refused by the thousand, on its way to the journal. */
 export interface RefusalJournal {
   /** Notes one: the first of a window is written at once, the others with its end. */
-  note(refused: RefusedTry, visit: Visit): Promise<void>;
+  note(refused: RefusedEvent, visit: Visit): Promise<void>;
   /** Writes what was counted in windows that are over. */
   flush(): Promise<void>;
   /** Writes all that was counted and stops. */

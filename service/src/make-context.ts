@@ -3,7 +3,6 @@ import { randomBytes } from "node:crypto";
 import { deriveKey, KEY_BYTES } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
-import { limitRefusals } from "./access-key/refusals.ts";
 import { findAccessKeys } from "./access-key/store.ts";
 import { countQuestions } from "./app/questions.ts";
 import { findByClientIds, findByKeys } from "./app/store.ts";
@@ -47,7 +46,6 @@ export async function makeContext({
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
     fleet: createFleetCounter({ dataSource, clock }),
     consult: createConsult(configuration, clock, logger),
-    isRefusalJournalled: limitRefusals(clock),
     refusals: journalRefusals({ dataSource, configuration, clock }, logger),
     lookUps: joinedLookUps(dataSource),
     lastSeen: createLastSeen(dataSource, sessions, logger),

@@ -7,11 +7,11 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
 import { createHashing } from "../src/password/hashing.ts";
-import type { Asker } from "../src/password/places.ts";
-import { NOBODYS } from "../src/password/places.ts";
 import { createTuning } from "../src/password/tuning.ts";
 import { withoutValues } from "../src/storage/index.ts";
 import { judgeHashing } from "../src/tasks/check.ts";
+import type { Asker } from "../src/throttle/places.ts";
+import { NOBODYS } from "../src/throttle/places.ts";
 
 let service: TestService;
 beforeAll(async () => {

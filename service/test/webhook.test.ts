@@ -185,6 +185,20 @@ describe("consult", () => {
     expect((await register(lenient, { email: "elio@brina.example" })).status).toBe(201);
   });
 
+  test("S7 a veto is not flooded away: who finds no place for a question is refused, whatever silence means", async () => {
+    const { receiver, service } = await startConsulting({
+      LUCCHETTO_WEBHOOKS_CONSULT_TIMEOUT: "2s",
+      LUCCHETTO_WEBHOOKS_CONSULT_PARALLEL: "1",
+      LUCCHETTO_WEBHOOKS_CONSULT_WHEN_SILENT: "allow",
+    });
+    receiver.answer = () => undefined;
+    const replies = await Promise.all(
+      ["a", "b", "c", "d"].map((name) => register(service, { email: `${name}@brina.example` })),
+    );
+    expect(replies.map(({ status }) => status).sort()).toEqual([201, 503, 503, 503]);
+    expect(replies.filter(({ json }) => json<{ code?: string }>().code === "too-busy")).toHaveLength(3);
+  });
+
   test("changes by a person and by operators, additions and erasing are asked too; a refusal changes nothing", async () => {
     const { receiver, service } = await startConsulting();
     const operator = service.as(await service.operator());

@@ -22,7 +22,7 @@ import { assertFresh } from "../session/fresh.ts";
 import { changeOwn } from "../session/own-change.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccessKeyRow } from "../storage/index.ts";
-import { inTransaction, newId, noteUsesBy } from "../storage/index.ts";
+import { newId, noteUsesBy } from "../storage/index.ts";
 import { countOwnWork } from "../throttle/throttle.ts";
 import type { HeldAccessKey } from "./store.ts";
 import {
@@ -150,7 +150,8 @@ export async function recogniseAccessKey(
       : (faultOfAccessKey(held, held.account, now) ?? (isNameOf(held, username) ? null : "other-name"));
   if (held === null || fault !== null) {
     const accountId = held?.account.id ?? null;
-    await recordRefused(context, { reason: fault ?? "unknown", accountId, appId, visit });
+    const refused = { kind: "access-key.refused", reason: fault ?? "unknown", accountId, appId } as const;
+    await context.refusals.note(refused, visit);
     return null;
   }
   noteUse(context.dataSource, held, now);
@@ -184,15 +185,4 @@ function isNameOf({ account }: HeldAccessKey, username: string | undefined): boo
   const identifier = readIdentifier(username);
   if (identifier === null) return false;
   return identifier.key === (identifier.kind === "email" ? account.emailKey : account.usernameKey);
-}
-
-async function recordRefused(
-  context: ServiceContext,
-  refused: { reason: string; accountId: string | null; appId: string | null; visit: Visit },
-): Promise<void> {
-  const { dataSource, clock, isRefusalJournalled } = context;
-  if (!isRefusalJournalled()) return;
-  const { visit, ...what } = refused;
-  const event = { kind: "access-key.refused", outcome: "refused", ...what } as const;
-  await inTransaction(dataSource, (manager) => record(context, manager, { event, visit, now: clock.now() }));
 }

@@ -11,13 +11,13 @@ import { holdKey } from "../app/store.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { holdOperators } from "../operator/store.ts";
-import type { Asker } from "../password/places.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import { holdSession } from "../session/store.ts";
 import { grant } from "../storage/granted.ts";
 import type { Granted } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";
+import type { Asker } from "../throttle/places.ts";
 import { holdAccount } from "./store.ts";
 
 export type Actor =

@@ -21,7 +21,7 @@ export interface AccountQuestion {
   readonly change?: ConsultQuestion["change"];
 }
 
-/** @returns what the application filled in. @throws ProblemReply `refused-by-site`, `site-silent`. */
+/** @returns what the application filled in. @throws ProblemReply `refused-by-site`, `site-silent`, `too-busy`. */
 export async function consultOrRecord(
   context: ServiceContext,
   { type, by, account, change }: AccountQuestion,
@@ -31,12 +31,15 @@ export async function consultOrRecord(
   const { id = null, reference, email, username, displayName, labels } = account;
   const emailVerified = account.emailVerified ?? (account.emailVerifiedAt ?? null) !== null;
   try {
-    return await consult({
-      type,
-      by,
-      account: { id, reference, email, emailVerified, username, displayName, labels },
-      ...(change === undefined ? {} : { change }),
-    });
+    return await consult(
+      {
+        type,
+        by,
+        account: { id, reference, email, emailVerified, username, displayName, labels },
+        ...(change === undefined ? {} : { change }),
+      },
+      { network: visit.network, account: id ?? email ?? username, isKnown: by === "operator" },
+    );
   } catch (error) {
     if (!(error instanceof ProblemReply)) throw error;
     const kind = type === "account.create" ? "account.registration-refused" : "account.change-refused";

@@ -86,7 +86,10 @@ export function answerProblems(
     const problem = problemOf(error);
     const { refusedTry } = problem.parts;
     // Beside the reply: how long it takes tells nobody whether a name is known.
-    if (refusedTry !== undefined) void refusals.note(refusedTry, visitOf(request));
+    if (refusedTry !== undefined) {
+      const { kind: reason, accountId } = refusedTry;
+      void refusals.note({ kind: "throttle.refused", reason, accountId }, visitOf(request));
+    }
     if (problem.code === "internal-error") request.log.error({ err: error }, "internal error");
     if (problem.code === "storage-unavailable")
       request.log.warn({ err: error }, "the database cannot be reached, or cannot work");

@@ -191,9 +191,9 @@ export class Watch {
       },
       consult: !isAsked
         ? consult
-        : (question) =>
+        : (question, asker) =>
             this.#during<Asked, FilledIn>({ kind: "asked", event: question.type, refusal: null }, () =>
-              consult(question),
+              consult(question, asker),
             ),
       lookUps: Object.fromEntries(
         Object.entries(lookUps).map(([what, find]) => [

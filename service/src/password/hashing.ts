@@ -4,9 +4,9 @@ import { performance } from "node:perf_hooks";
 import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
 import type { Configuration } from "../config/index.ts";
+import type { Asker, Places } from "../throttle/places.ts";
+import { createPlaces } from "../throttle/places.ts";
 import type { StoredPassword, TypedPassword } from "./checking.ts";
-import type { Asker, Places } from "./places.ts";
-import { createPlaces } from "./places.ts";
 
 export interface Hashing extends Places {
   /** The scheme of new records, with the pepper's key if one is wanted. */

@@ -2,7 +2,7 @@
 import { preparePassword } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
 import type { PasswordRecordRow } from "../storage/index.ts";
-import type { Asker } from "./places.ts";
+import type { Asker } from "../throttle/places.ts";
 import { findRecord } from "./store.ts";
 import { checkable, readStored } from "./stored.ts";
 

@@ -7,7 +7,7 @@ import { ALGORITHMS, makeRecord, SALT_LENGTH, tune, tuningSteps, withPepper } fr
 import type { FastifyBaseLogger } from "fastify";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import { NOBODYS } from "./places.ts";
+import { NOBODYS } from "../throttle/places.ts";
 
 export interface Tuning {
   show(): HashTuning;

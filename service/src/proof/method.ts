@@ -6,9 +6,9 @@ import type { NextProof, Proof } from "@lucchetto/contract";
 import type { Grounds } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { ServiceContext, Visit } from "../context.ts";
-import { NOBODYS } from "../password/places.ts";
 import type { ProblemReply } from "../problem.ts";
 import type { AccountFacts, SignInRow } from "../storage/index.ts";
+import { NOBODYS } from "../throttle/places.ts";
 import type { ReservedTry } from "../throttle/throttle.ts";
 import { giveBackAfter } from "../throttle/throttle.ts";
 

@@ -1,14 +1,13 @@
 /**
- * What was refused for too many tries, in the journal: counted, one entry a window for each account or network, so that "why could this
- * person not sign in?" has an answer later, and noise fills no disk.
+ * What was refused without being looked at, or by the thousand: in the journal counted, one entry a window for each account or network, so
+ * that "why could this person not sign in?" has an answer later, noise fills no disk, and nobody's noise hides what was refused elsewhere.
  */
 import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
 import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
-import type { RefusalJournal, Visit } from "../context.ts";
+import type { RefusalJournal, RefusedEvent, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
-import type { RefusedTry } from "../problem.ts";
 import { inTransaction, isStorageUnavailable } from "../storage/index.ts";
 
 /** Milliseconds of a window; as long as the longest usual wait. */
@@ -18,7 +17,7 @@ const LOOK_EVERY = 60_000;
 /** Accounts and networks that are counted at once; beyond that they are counted as one. */
 const MAX_COUNTED = 5_000;
 
-interface Counted extends RefusedTry {
+interface Counted extends RefusedEvent {
   readonly since: number;
   readonly visit: Visit;
   more: number;
@@ -36,10 +35,10 @@ export function journalRefusals(
   const { dataSource, clock } = parts;
   const counted = new Map<string, Counted>();
 
-  const write = ({ kind, accountId, visit }: Omit<Counted, "since" | "more">, reason: string) =>
+  const write = ({ reason, visit, ...event }: Omit<Counted, "since" | "more">, more: string) =>
     inTransaction(dataSource, (manager) =>
       record(parts, manager, {
-        event: { kind: "throttle.refused", outcome: "refused", reason: `${kind}${reason}`, accountId },
+        event: { ...event, outcome: "refused", reason: `${reason}${more}` },
         visit,
         now: clock.now(),
       }),
@@ -62,8 +61,8 @@ export function journalRefusals(
   timer.unref();
 
   return {
-    async note({ kind, accountId }, visit) {
-      const key = keyOf({ kind, accountId }, visit);
+    async note(refused, visit) {
+      const key = keyOf(refused, visit);
       const now = clock.now().getTime();
       const stands = counted.get(key);
       if (stands !== undefined && now - stands.since < WINDOW && now >= stands.since) {
@@ -71,7 +70,7 @@ export function journalRefusals(
         return;
       }
       const before = stands === undefined || stands.more === 0 ? "" : `, ${stands.more} more before`;
-      const begun = { kind, accountId, visit, since: now, more: 0 };
+      const begun = { ...refused, visit, since: now, more: 0 };
       counted.set(key, begun);
       await quietly(write(begun, before));
     },
@@ -83,8 +82,8 @@ export function journalRefusals(
   };
 
   /** Whoever tries from everywhere is counted as one. */
-  function keyOf({ kind, accountId }: RefusedTry, { network }: Visit): string {
-    const key = `${kind} ${accountId ?? network}`;
+  function keyOf({ kind, reason, accountId }: RefusedEvent, { network }: Visit): string {
+    const key = `${kind} ${reason} ${accountId ?? network}`;
     return counted.size < MAX_COUNTED || counted.has(key) ? key : "others";
   }
 }

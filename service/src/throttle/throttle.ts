@@ -21,12 +21,12 @@ import { changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
 import { durationInWords } from "../duration.ts";
 import { record } from "../journal/journal.ts";
-import type { Asker } from "../password/places.ts";
 import { ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/index.ts";
 import { AccountEntity } from "../storage/index.ts";
 import { inTurn } from "./in-turn.ts";
+import type { Asker } from "./places.ts";
 import {
   deleteCounts,
   findCount,

@@ -7,6 +7,8 @@ import type { Clock } from "../clock/clock.ts";
 import type { Configuration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
 import { newId } from "../storage/index.ts";
+import type { Asker } from "../throttle/places.ts";
+import { createPlaces } from "../throttle/places.ts";
 import { post, ReceiverFault } from "./post.ts";
 
 type Question = Omit<ConsultQuestion, "at">;
@@ -20,12 +22,15 @@ export interface FilledIn {
 /**
  * Asks. Without a receiver everything is allowed.
  * @throws ProblemReply `refused-by-site` with the application's own sentence, `site-silent` if it gave no usable answer
- * and the configuration says to refuse then.
+ * and the configuration says to refuse then, `too-busy` if too many questions are open.
  */
-export type Consult = (question: Question) => Promise<FilledIn>;
+export type Consult = (question: Question, asker: Asker) => Promise<FilledIn>;
 
 /** Seconds told to whoever was refused for want of an answer. */
 const RETRY_AFTER = 10;
+
+/** For each question that may be open at once, so many wait. */
+const QUESTIONS_WAITING = 10;
 
 export function createConsult(
   { webhooks }: Pick<Configuration, "webhooks">,
@@ -35,25 +40,24 @@ export function createConsult(
   const { url, timeout, whenSilent, parallel } = webhooks.consult;
   if (url === undefined || webhooks.secret === null) return () => Promise.resolve({});
   const { secret, reach } = webhooks;
-  let running = 0;
+  // In turn by network. Whoever is sent away from the line was not asked about, and is refused: silence is the application's alone.
+  const places = createPlaces({
+    parallel,
+    queue: parallel * QUESTIONS_WAITING,
+    wait: Math.ceil(timeout / 2),
+  });
 
   const ask = async (question: Question): Promise<ConsultAnswer> => {
-    if (running >= parallel) throw new ReceiverFault(`${parallel} questions are open already`);
-    running += 1;
-    try {
-      const at = clock.now();
-      const body = JSON.stringify({ ...question, at: at.toISOString() } satisfies ConsultQuestion);
-      const headers = signWebhook(secret, { id: newId(at), at, body });
-      return readAnswer(await post(url, { body, headers }, { timeout, reach }));
-    } finally {
-      running -= 1;
-    }
+    const at = clock.now();
+    const body = JSON.stringify({ ...question, at: at.toISOString() } satisfies ConsultQuestion);
+    const headers = signWebhook(secret, { id: newId(at), at, body });
+    return readAnswer(await post(url, { body, headers }, { timeout, reach }));
   };
 
-  return async (question) => {
+  return async (question, asker) => {
     let answer: ConsultAnswer;
     try {
-      answer = await ask(question);
+      answer = await places.run(asker, () => ask(question));
     } catch (error) {
       if (!(error instanceof ReceiverFault)) throw error;
       logger.warn(
