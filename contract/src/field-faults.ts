@@ -72,6 +72,8 @@ const SENTENCES = {
   "own-password": "This is your own account; change your password on the account page.",
   "account-is-closed":
     "Its owner closed this account, and it will be erased; restore it before suspending it.",
+  "account-is-invited":
+    "Whoever was invited has not accepted yet; the account becomes active when they do. Send the invitation again, or wait.",
   "own-account-suspended": "This is your own account; another operator can suspend it.",
   "own-account-erased": "This is your own account; another operator can erase it.",
   "operator-erased": "This is an operator's account; another operator can erase it.",

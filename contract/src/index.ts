@@ -7,6 +7,7 @@ export * from "./import-source.ts";
 export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/intake.ts";
 export type { DraftedPlan, IntakeCheck, IntakeDraft } from "./routes/intake-draft.ts";
 export * from "./oauth.ts";
+export * from "./known-programs.ts";
 export * from "./own-path.ts";
 export * from "./recent-keys.ts";
 export * from "./page-state.ts";

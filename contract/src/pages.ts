@@ -9,6 +9,7 @@ import type { Problem } from "./shapes.ts";
 
 export { ProblemError, UnreachableError } from "./call.ts";
 export { MAX_PART, MAX_UPLOAD } from "./import-source.ts";
+export { knownProgram } from "./known-programs.ts";
 export { ownPathOr } from "./own-path.ts";
 export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";
 export type { PagePath } from "./paths.ts";

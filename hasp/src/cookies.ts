@@ -14,6 +14,8 @@ export interface Departure {
 const DEPARTURE_LIFETIME = 3_600;
 /** Departures that a browser keeps; without a bound their cookies would in the end be too much for any server. */
 const MAX_DEPARTURES = 4;
+/** Characters of one departure's cookie: whatever page somebody is sent from, all of them fit into what servers take of headers. */
+const MAX_COOKIE = 1_800;
 /** Characters of `state` in the cookie's name, so that several tabs can be away at once. */
 const NAMED_CHARACTERS = 8;
 const STATE = /^[A-Za-z0-9_-]{22}$/;
@@ -47,9 +49,12 @@ export function haspCookies(origin: URL): HaspCookies {
       const before = Object.keys(parse(header ?? "")).filter((one) => one.startsWith(`${name("away")}-`));
       const forgotten = before.slice(0, Math.max(0, before.length - MAX_DEPARTURES + 1));
       const lifetime = { ...attributes, maxAge: DEPARTURE_LIFETIME };
+      const leave = (one: Departure) => serialize(departureName(one.state), JSON.stringify(one), lifetime);
+      const cookie = leave(departure);
       return [
         ...forgotten.map((one) => serialize(one, "", { ...attributes, maxAge: 0 })),
-        serialize(departureName(departure.state), JSON.stringify(departure), lifetime),
+        // A path that is longer than this is forgotten: the person comes back to the start page.
+        cookie.length > MAX_COOKIE ? leave({ ...departure, next: "/" }) : cookie,
       ];
     },
     readDeparture(header, state) {

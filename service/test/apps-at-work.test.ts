@@ -67,6 +67,10 @@ describe("an app with the right `accounts`", () => {
     const member = { displayName: "Ada Guest", labels: ["keeper"], reference: `M-${count}`, language: "it" };
     const account = await invited(member);
     expect(account).toMatchObject({ ...member, email: name, state: "invited", emailVerified: false });
+    // S12: only whoever was invited makes it active.
+    expect(
+      await call("PATCH", `/v1/app/accounts/${account.id}`, { body: { state: "active" } }),
+    ).toMatchObject({ status: 400, body: { errors: [{ path: "state", code: "account-is-invited" }] } });
     expect(await call("POST", "/v1/app/invitations", { body: { email: name } })).toMatchObject({
       status: 200,
       body: { id: account.id },

@@ -9,6 +9,7 @@ import { contrastColour } from "../src/mail/colour.ts";
 import { render } from "../src/mail/render.ts";
 import { readTemplate, TemplateError } from "../src/mail/template.ts";
 import { BUILT_IN, readTemplates } from "../src/mail/templates.ts";
+import { browserInWords } from "../src/mail/words.ts";
 import { timeInWords } from "../src/mail/words.ts";
 
 const folder = mkdtempSync(join(tmpdir(), "lucchetto-templates-"));
@@ -33,6 +34,25 @@ describe("the templates of mails", () => {
         expect(html).toContain("prefers-color-scheme: dark");
       }
     }
+  });
+
+  test("S10 browsers and programs are named if they are known; a stranger writes nothing into anybody's mail", () => {
+    expect(
+      browserInWords("Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0", "en"),
+    ).toBe("Firefox on Linux");
+    expect(browserInWords("curl/8.5.0", "en")).toBe("curl");
+    for (const stranger of [
+      "https:www.brina-security.example?call",
+      "Call +39-0125 now",
+      "",
+      "x".repeat(5_000),
+    ])
+      expect(browserInWords(stranger, "it")).toBe("sconosciuto");
+    fc.assert(
+      fc.property(fc.string({ maxLength: 60 }), (said) => {
+        expect(browserInWords(`${said}.example/1`, "en")).not.toContain(".example");
+      }),
+    );
   });
 
   test("HT-15 whatever people call themselves is text: no markup, no further line in the subject", () => {

@@ -1,4 +1,5 @@
 /** What a session was begun with, in words. */
+import { knownProgram } from "@lucchetto/contract/pages";
 import { UAParser } from "ua-parser-js";
 import { texts } from "../texts/texts.ts";
 
@@ -7,7 +8,7 @@ export function device(userAgent: string | null): string {
   if (userAgent === null) return texts.devices.unknown;
   const { browser, os } = new UAParser(userAgent).getResult();
   if (browser.name !== undefined && os.name !== undefined) return texts.devices.on(browser.name, os.name);
-  return browser.name ?? os.name ?? (userAgent.split(/[ /]/, 1)[0] || texts.devices.unknown);
+  return browser.name ?? os.name ?? knownProgram(userAgent) ?? texts.devices.unknown;
 }
 
 /** The methods of RFC 8176. */

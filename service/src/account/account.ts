@@ -241,6 +241,9 @@ function firstPasswordAfter(
 function assertAppMayChange(account: AccountRow, { state }: AccountChange): void {
   if (account.state === "closed") throw new ProblemReply("not-found");
   if (isOfOperators(account)) throw new ProblemReply("account-of-operators");
+  // It becomes active when whoever was invited accepts.
+  if (state === "active" && account.state === "invited")
+    throw fieldProblem([fieldError("state", "account-is-invited")]);
   // What an operator suspended, or nobody knows who, only an operator restores.
   if (state === "active" && account.state === "suspended" && account.suspendedBy !== "app")
     throw new ProblemReply("suspended-by-operator");

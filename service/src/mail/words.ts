@@ -1,4 +1,5 @@
 /** Times and browsers in the words of a mail's language. */
+import { knownProgram } from "@lucchetto/contract";
 import type { Language } from "@lucchetto/core";
 import { UAParser } from "ua-parser-js";
 
@@ -24,9 +25,9 @@ export function browserInWords(userAgent: string | null, language: Language): st
   if (userAgent === null) return UNKNOWN[language];
   const { browser, os } = new UAParser(userAgent).getResult();
   const words = [browser.name, os.name].filter((word) => word !== undefined);
-  return words.length > 0
-    ? words.join(` ${ON[language]} `)
-    : (userAgent.split(/[ /]/, 1)[0] ?? UNKNOWN[language]);
+  if (words.length > 0) return words.join(` ${ON[language]} `);
+  // Whoever asks for a mail to somebody else writes nothing into it.
+  return knownProgram(userAgent) ?? UNKNOWN[language];
 }
 
 /** A network, or that it is not known. */
