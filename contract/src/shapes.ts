@@ -141,7 +141,7 @@ export const journalVerification = z
         position: z.number().int(),
         entryId: id.nullable().describe("of the entry that stands there; null if there is none"),
         what: z
-          .enum(["missing", "changed", "forged", "key-missing", "cut", "other"])
+          .enum(["missing", "changed", "forged", "key-missing", "cut", "other", "outside", "unchained"])
           .describe(
             "missing: the entry was removed; changed: it was changed; forged: it was not chained by this service; key-missing: the key ring lacks its key; cut: the end was removed; other: the kept head is of another journal",
           ),

@@ -43,7 +43,7 @@ export interface Figure {
   readonly name: string;
   readonly help: string;
   /** By the value of `label`; without a label under the empty text. */
-  read(context: ServiceContext): Readonly<Record<string, number>>;
+  read(context: ServiceContext): Readonly<Record<string, number>> | Promise<Readonly<Record<string, number>>>;
   readonly label?: string;
 }
 

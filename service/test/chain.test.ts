@@ -65,12 +65,17 @@ async function happen(
 /** Nothing is chained meanwhile: mails go out when they do, and that is written down too. */
 async function standStill<Result>(work: (head: string) => Promise<Result>): Promise<Result> {
   await chained();
-  await service.dataSource.query(
-    "UPDATE journal_chain SET claim = UUID(), claimedUntil = UTC_TIMESTAMP(3) + INTERVAL 1 DAY",
-  );
+  // A claim is honoured for some seconds only.
+  const claim = () =>
+    service.dataSource.query(
+      "UPDATE journal_chain SET claim = '01900000-0000-7000-8000-00000000000f', claimedUntil = UTC_TIMESTAMP(3) + INTERVAL 4 SECOND",
+    );
+  await claim();
+  const holding = setInterval(() => void claim(), 500);
   try {
     return await work((await headOf(service, operator)).head ?? "");
   } finally {
+    clearInterval(holding);
     await service.dataSource.query("UPDATE journal_chain SET claim = NULL, claimedUntil = NULL");
   }
 }
@@ -173,6 +178,49 @@ describe("a chained journal", () => {
     await service.sweep();
     expect(service.log()).toContain(`does not hold together at position ${from + 1}`);
     expect((await entryAt(1)).id).not.toBe("");
+    await service.clock.reset();
+  });
+
+  test("S5 a claim for ever is not honoured: it is chained all the same", async () => {
+    operator = await service.operator();
+    await chained();
+    await service.dataSource.query(
+      "UPDATE journal_chain SET claim = UUID(), claimedUntil = '9999-12-31 00:00:00'",
+    );
+    await service.register("greta@brina.example");
+    await chained();
+  });
+
+  test("S5 an entry outside the chain, and one that nobody ever chained, are found; a stop is logged", async () => {
+    await standStill(async () => {
+      const { id } = await entryAt(5);
+      const known = Number((await verify({ after: 6 })).last);
+      const [copy] = await service.dataSource.query<Array<{ columns: string }>>(
+        "SELECT GROUP_CONCAT(column_name) AS columns FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name = 'journal_entry' AND column_name NOT IN ('id', 'position')",
+      );
+      for (const [position, what] of [
+        ["0", "outside"],
+        ["-7", "outside"],
+      ] as const) {
+        const forged = "01900000-0000-7000-8000-0000000000aa";
+        const insert = `INSERT INTO journal_entry (id, position, ${copy?.columns}) SELECT '${forged}', ${position}, ${copy?.columns} FROM journal_entry WHERE id = '${id}'`;
+        await service.dataSource.query(insert);
+        const { flaw } = await verify({ after: known });
+        await service.dataSource.query("DELETE FROM journal_entry WHERE id = ?", [forged]);
+        expect(flaw).toEqual({ position: Number(position), entryId: forged, what });
+      }
+      await service.register("hanna@brina.example");
+      expect((await verify({ after: known })).flaw).toBeNull();
+      await service.clock.advance(3 * 3_600_000);
+      operator = await service.operator();
+      expect((await verify({ after: known })).flaw).toMatchObject({ what: "unchained" });
+      await eventually(
+        () => service.log().includes("has not been chained for minutes"),
+        "the stop is logged",
+      );
+    });
+    await chained();
+    expect((await verify({ after: 6 })).flaw?.what).not.toBe("unchained");
     await service.clock.reset();
   });
 

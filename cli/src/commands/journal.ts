@@ -221,10 +221,12 @@ function flawInWords(
     "key-missing": `What stands at ${which} is sealed under a key that is not in the key ring; nothing can be said of it.`,
     cut: `Everything from ${which} on was cut off: the kept head was further.`,
     other: `At ${which} stands something other than when the head was kept: this is another journal, or all of it was written anew.`,
+    outside: `The event at ${which} stands outside the chain: it is listed, and was never chained by this service.`,
+    unchained: `Events that were written hours ago are not chained: somebody keeps the service from it, or wrote them into the database. See the service's log.`,
   }[what];
   const on = what === "changed" ? position : position + 1;
   const further =
-    what === "cut" || what === "other"
+    what === "cut" || what === "other" || what === "outside" || what === "unchained"
       ? ""
       : `\nLook further behind it: lucchetto journal verify --after ${on}`;
   const before = after === 0 ? "Everything before it" : `Everything from position ${after} up to it`;

@@ -321,6 +321,10 @@ export const consoleTexts = {
         `The event at position ${position} is sealed under a key that is no longer in the key ring.`,
       cut: (position: number) => `The events from position ${position} on were cut off.`,
       other: (position: number) => `The event at position ${position} is another one than before.`,
+      outside: (_position: number, id: string | null) =>
+        `The event ${id} stands outside the chain: the service never chained it.`,
+      unchained: () =>
+        "Events written hours ago are not chained: somebody keeps the service from it, or wrote them into the database.",
     },
     whatNow: "Everything before it is as it was written. To look further, in a terminal:",
   },

@@ -78,7 +78,7 @@ export interface ChainFlaw {
   readonly position: number;
   /** Of the entry that stands there; `null` if there is none. */
   readonly entryId: string | null;
-  readonly what: "missing" | "changed" | "forged" | "key-missing" | "cut" | "other";
+  readonly what: "missing" | "changed" | "forged" | "key-missing" | "cut" | "other" | "outside" | "unchained";
 }
 
 /** The first flaw of entries that should follow a point, in the order of their positions; `null` if they hold together. */

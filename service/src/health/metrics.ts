@@ -104,8 +104,8 @@ function showFigure(registry: Registry, context: ServiceContext, { name, help, l
     help,
     labelNames: label === undefined ? [] : [label],
     registers: [registry],
-    collect() {
-      for (const [value, number] of Object.entries(read(context))) {
+    async collect() {
+      for (const [value, number] of Object.entries(await read(context))) {
         if (label === undefined) this.set(number);
         else this.set({ [label]: value }, number);
       }

@@ -49,12 +49,16 @@ export async function moveEnd(
   return affectedRows === 1;
 }
 
-/** Claims the chaining, or holds it, for some seconds. @param claim of this process. @returns whether it has it. */
+/**
+ * Claims the chaining, or holds it, for some seconds. A claim that would hold longer is nobody's of ours, and is not honoured.
+ * @param claim of this process. @returns whether it has it.
+ */
 export async function claimChain(dataSource: DataSource, claim: string): Promise<boolean> {
   const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
     `UPDATE journal_chain SET claim = ?, claimedUntil = UTC_TIMESTAMP(3) + INTERVAL ? SECOND
-     WHERE id = 1 AND (claim = ? OR claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3))`,
-    [claim, CHAIN_CLAIM_SECONDS, claim],
+     WHERE id = 1 AND (claim = ? OR claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3)
+       OR claimedUntil > UTC_TIMESTAMP(3) + INTERVAL ? SECOND)`,
+    [claim, CHAIN_CLAIM_SECONDS, claim, CHAIN_CLAIM_SECONDS],
   );
   return affectedRows === 1;
 }
@@ -69,6 +73,24 @@ export async function giveChainBack(dataSource: DataSource, claim: string): Prom
 /** Whether any entry is not chained yet. */
 export async function isAnyUnchained(dataSource: DataSource): Promise<boolean> {
   return (await dataSource.query("SELECT 1 FROM journal_entry WHERE position IS NULL LIMIT 1")).length > 0;
+}
+
+/** When the oldest entry was written that is not chained yet; `null`: all are. */
+export async function findOldestUnchained(manager: EntityManager): Promise<Date | null> {
+  const [row] = await listUnchained(manager, 1);
+  return row?.at ?? null;
+}
+
+/** An entry that claims a position which the chain has left behind, or never had: what is listed there was never verified. */
+export async function findOutside(
+  manager: EntityManager,
+  { base }: Pick<ChainEnds, "base">,
+): Promise<{ id: string; position: number } | null> {
+  const [row] = await manager.query<Array<{ id: string; position: string | number }>>(
+    "SELECT id, position FROM journal_entry WHERE position <= ? ORDER BY position LIMIT 1",
+    [base.position],
+  );
+  return row === undefined ? null : { id: row.id, position: Number(row.position) };
 }
 
 /** How many entries are not chained yet. */

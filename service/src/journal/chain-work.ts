@@ -8,12 +8,15 @@ import type { ServiceContext } from "../context.ts";
 import { isStorageUnavailable, newId } from "../storage/index.ts";
 import type { Chained } from "./chain.ts";
 import { CHAIN_BATCH, chainWaiting, resealPart } from "./chain.ts";
-import { claimChain, giveChainBack, isAnyUnchained } from "./chain-store.ts";
+import { claimChain, findOldestUnchained, giveChainBack, isAnyUnchained, readEnds } from "./chain-store.ts";
 
 /** Milliseconds between two looks at what waits. */
 const LOOK_EVERY = 1_000;
 /** Milliseconds for which whoever failed leaves it to the others. */
 const AFTER_FAULT = 10_000;
+/** Milliseconds after which it is told that nothing is chained, and between two times of telling. */
+const STOPPED_AFTER = 120_000;
+const LOG_STOP_EVERY = 300_000;
 /** Milliseconds between two heads in the log. */
 const LOG_HEAD_EVERY = 3_600_000;
 
@@ -26,18 +29,31 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
   const { signal } = stopping;
   let seen = 0;
   let headLoggedAt = Number.NEGATIVE_INFINITY;
+  let stopLoggedAt = Number.NEGATIVE_INFINITY;
   let isClaimed = false;
 
   async function look(): Promise<void> {
     while (!signal.aborted && (await isAnyUnchained(dataSource))) {
       isClaimed = await claimChain(dataSource, claim);
-      if (!isClaimed) return;
+      if (!isClaimed) return warnOfStop();
       const chained = await chainWaiting(context, { claim, seen });
       if (chained === null) return;
       say(chained);
       seen = Math.max(seen, chained.head.position);
       if (chained.entries < CHAIN_BATCH) return;
     }
+  }
+
+  /** Another instance has the claim, and chains nothing; or somebody else keeps it from all. */
+  async function warnOfStop(): Promise<void> {
+    const oldest = await findOldestUnchained(dataSource.manager);
+    if (oldest === null || clock.now().getTime() - oldest.getTime() < STOPPED_AFTER) return;
+    if (performance.now() - stopLoggedAt < LOG_STOP_EVERY) return;
+    stopLoggedAt = performance.now();
+    logger.error(
+      { since: oldest },
+      "the journal has not been chained for minutes, though another instance claims to. Look at the other instances' logs, and at who changes the table journal_chain",
+    );
   }
 
   /** The log usually lies elsewhere than the database: what it says cannot be changed there. */
@@ -56,6 +72,12 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
       headLoggedAt = performance.now();
       logger.info({ head: writeHead(head) }, "the journal is chained up to here");
     }
+  }
+
+  /** At every start: a head that went back while nothing ran is found by comparing with the one before in the log. */
+  async function logWhereItStands(): Promise<void> {
+    const { head } = await readEnds(dataSource.manager);
+    if (head.position > 0) logger.info({ head: writeHead(head) }, "the journal's chain stands here");
   }
 
   async function reseal(): Promise<void> {
@@ -83,6 +105,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
     while (!signal.aborted) {
       let pause = LOOK_EVERY;
       try {
+        if (!isResealed) await logWhereItStands();
         if (!isResealed) await reseal();
         isResealed = true;
         await look();

@@ -20,6 +20,8 @@ import {
   countUnchained,
   deleteUpTo,
   findAtPosition,
+  findOldestUnchained,
+  findOutside,
   listChained,
   listSealedOtherwise,
   listUnchained,
@@ -38,6 +40,9 @@ const MAX_BATCHES = 250;
 
 /** Milliseconds for which an instance without the key of the head leaves the chaining to those that have it. */
 const PATIENCE = 3_600_000;
+
+/** Milliseconds within which an entry is chained, however busy the database is, and however long a key is waited for. */
+export const LONGEST_UNCHAINED = 2 * PATIENCE;
 
 /** Somebody else moved the chain on meanwhile. */
 class MovedOn extends Error {
@@ -144,7 +149,7 @@ export interface Verified {
  * @param after position behind which it begins: 0, or the `next` of the part before. @param kept a head that was kept.
  */
 export async function verifyPart(
-  { dataSource, sealingKeys }: Chaining,
+  { dataSource, sealingKeys, clock }: Chaining & Pick<ServiceContext, "clock">,
   { after, kept }: { after: number; kept: ChainPoint | null },
 ): Promise<Verified> {
   // One view of everything, while entries are written, chained and forgotten beside it.
@@ -160,11 +165,12 @@ export async function verifyPart(
     const atEnd = isAll ? lastFlaw(sealingKeys, ends, last) : null;
     const held = isAll && kept !== null ? await isHeld(manager, ends, kept) : null;
     const ofKept = held === false && kept !== null ? keptFlaw(ends, kept) : null;
+    const beside = isAll ? await flawBeside(manager, ends, clock.now()) : null;
     return {
       after: from.position,
       last: last.position,
       next: isAll ? null : last.position,
-      flaw: inPart ?? atEnd ?? ofKept,
+      flaw: inPart ?? atEnd ?? ofKept ?? beside,
       heldHead: held,
       waiting: isAll ? await countUnchained(manager) : null,
     };
@@ -207,6 +213,27 @@ function endFlaw(ring: KeyRing, end: "base" | "head", point: SealedPoint): Chain
 /** What a head that is not in the chain tells. */
 function keptFlaw({ head }: ChainEnds, kept: ChainPoint): ChainFlaw {
   return kept.position > head.position ? flawAt(head.position + 1, "cut") : flawAt(kept.position, "other");
+}
+
+/** Seconds since the oldest entry was written that is not chained yet; nothing while the database does not say. */
+export async function ageOfUnchained({
+  configuration,
+  dataSource,
+  clock,
+}: ServiceContext): Promise<Readonly<Record<string, number>>> {
+  if (configuration.keyRing === null) return { "": 0 };
+  const oldest = await findOldestUnchained(dataSource.manager).catch(() => undefined);
+  if (oldest === undefined) return {};
+  return { "": oldest === null ? 0 : Math.max(0, (clock.now().getTime() - oldest.getTime()) / 1_000) };
+}
+
+/** What stands beside the chain: entries at positions that it does not have, and such as were never chained though they had the time. */
+async function flawBeside(manager: EntityManager, ends: ChainEnds, now: Date): Promise<ChainFlaw | null> {
+  const outside = await findOutside(manager, ends);
+  if (outside !== null) return { position: outside.position, entryId: outside.id, what: "outside" };
+  const oldest = await findOldestUnchained(manager);
+  const waits = oldest === null ? 0 : now.getTime() - oldest.getTime();
+  return waits > LONGEST_UNCHAINED ? flawAt(ends.head.position + 1, "unchained") : null;
 }
 
 /** Whether a head that was kept is in the chain; `null`: what it names has had its time. */

@@ -1,11 +1,18 @@
 import type { Capability } from "../capability.ts";
-import { sweepEntries } from "./chain.ts";
+import { ageOfUnchained, sweepEntries } from "./chain.ts";
 import { startChaining } from "./chain-work.ts";
 import { journalRoutes } from "./routes.ts";
 
 export const journal: Capability = {
   routes: ({ context }) => journalRoutes(context),
   background: startChaining,
+  figures: [
+    {
+      name: "lucchetto_journal_unchained_seconds",
+      help: "Age of the oldest event of the journal that is not chained yet; 0 where all are, or without a key ring",
+      read: ageOfUnchained,
+    },
+  ],
   sweeps: [
     {
       what: "entries of the journal",
