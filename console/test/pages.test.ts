@@ -40,29 +40,12 @@ const CONSOLE_PAGES = [
   ...["moving-in", "moving-in/new", "rehearsal", "sign-ins"],
 ];
 
-test("RY-5 every page of what is shipped opens, and its console has no error", async () => {
-  const { context, page, complaints } = await openTab(browser);
-  const open = async (path: string) => {
-    await page.goto(service.url + path);
-    await page.waitForSelector("h1");
-    expect([path, complaints]).toEqual([path, []]);
-  };
-  for (const path of ["/sign-in", "/register", "/forgot", "/link", "/sign-out", "/mailbox", "/docs"])
-    await open(path);
-  await open("/sign-in");
-  await page.fill("#identifier", "office@brina.example");
-  await page.fill("#password", PASSWORD);
-  await page.click("button[type=submit]");
-  await page.waitForURL(`${service.url}/account`);
-  for (const path of [...PLAIN_PAGES, ...VISITED_PAGES, SIGN_OUT_PAGE, MAILBOX_PAGE]) await open(path);
-  for (const name of CONSOLE_PAGES) await open(`/console/${name}`.replace(/\/$/, ""));
-  await context.close();
-});
-
-test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scrolls sideways at 320 pixels", async () => {
+test("AC-3 AC-8 RY-5 every page opens without an error; none has an accessibility violation, in light or dark, or scrolls sideways at 320 pixels", async () => {
   const { context, page, complaints } = await openTab(browser);
   const titles = new Set<string>();
+  const opened = new Set<string>();
   const look = async (path: string, ready: string) => {
+    opened.add(path);
     await page.goto(service.url + path);
     await page.waitForSelector(ready);
     await looksRight(page, path);
@@ -101,5 +84,13 @@ test("AC-3 AC-8 no page has an accessibility violation, in light or dark, or scr
   await look("/console/moving-in", "text=Nothing has been imported yet");
   expect(titles.size).toBe(22);
   expect(complaints).toEqual([]);
+  // The others are looked at where what they are for is tested; here they open.
+  const others = [...PLAIN_PAGES, ...VISITED_PAGES, SIGN_OUT_PAGE, MAILBOX_PAGE, "/forgot", "/link"];
+  const console = CONSOLE_PAGES.map((name) => `/console/${name}`.replace(/\/$/, ""));
+  for (const path of [...others, ...console].filter((one) => !opened.has(one))) {
+    await page.goto(service.url + path);
+    await page.waitForSelector("h1");
+    expect([path, complaints]).toEqual([path, []]);
+  }
   await context.close();
 });

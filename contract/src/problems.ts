@@ -359,6 +359,13 @@ export const PROBLEMS = {
       "The service is running, but its database is unavailable or cannot store anything right now. Nothing was changed.",
     mend: "Try again in a moment; the service recovers by itself when the database is back.",
   },
+  "application-not-set-up": {
+    status: 503,
+    title: "The application is not set up",
+    meaning:
+      "The application's client id or app key is not known to the service, so it cannot ask who somebody is.",
+    mend: "Set the client id and the key as `lucchetto app add` printed them, or make a new key with `lucchetto app new-key`.",
+  },
   stopping: {
     status: 503,
     title: "The service is stopping",

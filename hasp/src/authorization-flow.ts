@@ -7,7 +7,7 @@ import { newDeparture } from "./cookies.ts";
 import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
-import { LucchettoUnreachable } from "./service.ts";
+import { LucchettoNotSetUp, LucchettoUnreachable } from "./service.ts";
 import type { Texts } from "./texts.ts";
 import { textsFor } from "./texts.ts";
 import type { Answer, Visit } from "./visit.ts";
@@ -147,13 +147,20 @@ export function createAuthorizationFlow(
 
   function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
     if (!(error instanceof LucchettoUnreachable)) throw error;
-    const headers = { "retry-after": "5" };
+    const isNotSetUp = error instanceof LucchettoNotSetUp;
+    const headers: Record<string, string> = isNotSetUp ? {} : { "retry-after": "5" };
     const reason = settings.development ? ` (${error.message})` : "";
     if (!isPage(visit)) {
-      const detail = `Lucchetto cannot be asked who this is${reason}. Try again in a moment.`;
-      return problem(service, "storage-unavailable", { detail, headers });
+      const detail = isNotSetUp
+        ? `This application is not known to Lucchetto${reason}. Whoever runs it has to mend that.`
+        : `Lucchetto cannot be asked who this is${reason}. Try again in a moment.`;
+      return problem(service, isNotSetUp ? "application-not-set-up" : "storage-unavailable", {
+        detail,
+        headers,
+      });
     }
-    const { language, unreachable: said } = textsFor(visit, settings.language);
+    const { language, unreachable: away, notSetUp } = textsFor(visit, settings.language);
+    const said = isNotSetUp ? notSetUp : away;
     const text = said.text + reason;
     return page({ status: 503, language, title: said.title, text, cookies: cookiesToSet, headers });
   }

@@ -18,6 +18,8 @@ const MAX_DEPARTURES = 4;
 const MAX_COOKIE = 1_800;
 /** Characters of `state` in the cookie's name, so that several tabs can be away at once. */
 const NAMED_CHARACTERS = 8;
+/** As Lucchetto makes them. */
+export const CHECK_TOKEN = /^lck_[A-Za-z0-9_-]{43}$/;
 const STATE = /^[A-Za-z0-9_-]{22}$/;
 
 export interface HaspCookies {
@@ -41,7 +43,11 @@ export function haspCookies(origin: URL): HaspCookies {
   const attributes = { httpOnly: true, secure, sameSite: "lax", path: "/" } as const;
 
   return {
-    readCheckToken: (header) => (header === undefined ? undefined : parse(header)[checkName]),
+    readCheckToken(header) {
+      const token = header === undefined ? undefined : parse(header)[checkName];
+      // Nothing else signs a browser in: an access key is a script's, and stands in its header.
+      return token !== undefined && CHECK_TOKEN.test(token) ? token : undefined;
+    },
     writeCheckToken: (token) => serialize(checkName, token, attributes),
     removeCheckToken: () => serialize(checkName, "", { ...attributes, maxAge: 0 }),
     writeDeparture(departure, header) {

@@ -43,7 +43,7 @@ declare module "fastify" {
 }
 
 const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
-  const hasp = createHasp(options);
+  const hasp = createHasp({ warn: (text) => app.log.warn(text), ...options });
   app.decorateRequest("account", null);
   app.decorateRequest("isClosed", false);
 

@@ -8,6 +8,6 @@ export { HaspOptionsError } from "./options.ts";
 export type { HaspOptions } from "./options.ts";
 export type { Answer, Visit } from "./visit.ts";
 export type { Accounts, LookUp, NewPerson, Search } from "./service.ts";
-export { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
+export { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 export { readWebhook, WebhookRefused } from "./webhook.ts";
 export type { ConsultAnswer, ConsultQuestion, IncomingWebhook, Notice } from "./webhook.ts";

@@ -13,11 +13,12 @@ import { createAccounts } from "./accounts.ts";
 import { authorizationOf } from "./app-key.ts";
 import type { Checked } from "./checks.ts";
 import { joinChecks, readChecks } from "./checks.ts";
+import { CHECK_TOKEN } from "./cookies.ts";
 import type { HaspSettings } from "./options.ts";
 import type { Received, Sent } from "./send.ts";
 import { createSender } from "./send.ts";
 import type { Lucchetto } from "./service.ts";
-import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
+import { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 
 /** What a password that came as HTTP Basic may be answered with. */
 const REFUSALS = [
@@ -33,8 +34,6 @@ const REFUSALS = [
 /** Sessions asked for at once. */
 const MAX_ASKED = 1_000;
 
-/** Only these travel together: whatever else somebody sends in a cookie must not slow down the others. */
-const CHECK_TOKEN = /^lck_[A-Za-z0-9_-]{43}$/;
 /** Milliseconds until a service that lacks the call for many is tried with it again. */
 const LACKING_FOR = 60_000;
 
@@ -42,6 +41,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
   const send = createSender(settings.callsTo, authorizationOf(settings));
   const check = joinChecks(askTogether, settings.timeout);
   let lacksChecksUntil = 0;
+  let isWrongKeySaid = false;
 
   /** The parsed reply and whether it is a success; a wrong app key is the set-up's fault, not the person's. */
   async function post(
@@ -72,8 +72,13 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     }
   }
 
-  const wrongKey = (): LucchettoUnreachable =>
-    new LucchettoUnreachable(`${settings.callsTo} does not know this client id with this app key`);
+  /** Said once where the application logs: guests of open pages are let in as guests, and nobody would ever notice. */
+  function wrongKey(): LucchettoNotSetUp {
+    const text = `${settings.callsTo} does not know the client id "${settings.clientId}" with this app key. Set both as "lucchetto app add" printed them, or make a new key: lucchetto app new-key ${settings.clientId}`;
+    if (!isWrongKeySaid) settings.warn(text);
+    isWrongKeySaid = true;
+    return new LucchettoNotSetUp(text);
+  }
 
   /** A reply that is not what was asked for says nothing about anybody. */
   function read<Schema extends ZodType>(schema: Schema, body: unknown): output<Schema> {
@@ -123,6 +128,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
       return ok ? read(tokenReply, body).access_token : null;
     },
     introspect: (token, username) =>
+      // Only these travel together.
       username === undefined && CHECK_TOKEN.test(token) ? check(token) : ask(token, username),
     async checkBasic(shown) {
       const { path, replies } = routes.checkBasic;

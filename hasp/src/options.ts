@@ -33,7 +33,7 @@ export interface HaspOptions {
   };
   /** Says what is wrong with the set-up on a page. `true` unless NODE_ENV is `production`. */
   readonly development?: boolean;
-  /** Where warnings of development go: the application's log for Fastify, node's warnings otherwise. */
+  /** Where warnings go: the application's log for Fastify, node's warnings otherwise. */
   readonly warn?: (text: string) => void;
   /** Of the hasp's own small pages where a browser names neither `en` nor `it`. `en` unless said otherwise. */
   readonly language?: Language;
@@ -78,6 +78,7 @@ export interface HaspSettings {
     readonly live: string;
   };
   readonly development: boolean;
+  readonly warn: (text: string) => void;
   readonly language: Language;
   readonly timeout: number;
   readonly guard: Guard | undefined;
@@ -136,6 +137,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
       live: options.paths?.live ?? "/hasp-live",
     },
     development: options.development ?? process.env["NODE_ENV"] !== "production",
+    warn: options.warn ?? ((text) => process.emitWarning(text)),
     language: readLanguage(options.language),
     timeout: options.timeout ?? DEFAULT_TIMEOUT,
     guard: options.guard,

@@ -9,6 +9,9 @@ export class LucchettoUnreachable extends Error {
   override readonly name = "LucchettoUnreachable";
 }
 
+/** Lucchetto answers, and does not know this application: its client id or app key is wrong. Whoever runs the application mends it. */
+export class LucchettoNotSetUp extends LucchettoUnreachable {}
+
 /** Lucchetto answered, but did not do what was asked; `problem.code` says why. */
 export class LucchettoRefused extends Error {
   override readonly name = "LucchettoRefused";

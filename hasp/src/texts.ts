@@ -36,6 +36,10 @@ const en = {
     title: "One moment, please",
     text: "We can’t check who you are right now. Please try again in a moment.",
   },
+  notSetUp: {
+    title: "Signing in is not set up here",
+    text: "Nothing is wrong with your account. Whoever runs this site has to finish setting it up.",
+  },
 };
 
 /** Every text of the pages. */
@@ -73,6 +77,10 @@ const it: Texts = {
   unreachable: {
     title: "Un momento",
     text: "In questo momento non possiamo verificare chi sei. Riprova tra poco.",
+  },
+  notSetUp: {
+    title: "Qui l’accesso non è ancora configurato",
+    text: "Il tuo account è a posto. Chi gestisce questo sito deve completare la configurazione.",
   },
 };
 

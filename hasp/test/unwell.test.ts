@@ -8,7 +8,7 @@ import { eventually } from "../../testing/eventually.ts";
 import { haspCookies } from "../src/cookies.ts";
 import { expressHasp } from "../src/express.ts";
 import { createHasp } from "../src/hasp.ts";
-import { LucchettoRefused, LucchettoUnreachable } from "../src/service.ts";
+import { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "../src/service.ts";
 import { testAccounts } from "../src/testing.ts";
 import type { Visit } from "../src/visit.ts";
 import { readWebhook } from "../src/webhook.ts";
@@ -38,7 +38,7 @@ const visit: Visit = {
 };
 
 /** @param timeout short where no answer comes that is worth waiting for. */
-function hasp(timeout = 300) {
+function hasp(timeout = 300, warn: (text: string) => void = () => undefined) {
   const { port } = server.address() as AddressInfo;
   return createHasp({
     service: `http://127.0.0.1:${port}`,
@@ -46,6 +46,7 @@ function hasp(timeout = 300) {
     appKey: `lcp_${"k".repeat(43)}`,
     returnAddress: "http://localhost/signed-in",
     timeout,
+    warn,
   });
 }
 
@@ -99,6 +100,44 @@ test.each(Object.keys(ANSWERS))(
     expect(rejections).toEqual([]);
   },
 );
+
+test("a wrong app key is told as what it is: on the page, to programs, and once in the log", async () => {
+  answer = json(401, {
+    ...{ type: "x", code: "app-unknown", title: "Unknown application", status: 401 },
+    ...{ detail: "Unknown.", requestId: "1" },
+  });
+  const warned: string[] = [];
+  const one = hasp(60_000, (text) => void warned.push(text));
+  for (const accept of ["text/html", "application/json"]) {
+    const passage = await one.closed({ ...visit, headers: { ...visit.headers, accept } });
+    if (!("answer" in passage)) throw new Error("it was let in");
+    const { status, headers, body } = passage.answer;
+    expect([status, headers["retry-after"]]).toEqual([503, undefined]);
+    expect(body).toContain("does not know the client id");
+    expect(body).not.toMatch(/database|in a moment/);
+    if (accept.endsWith("json")) expect(JSON.parse(body)).toMatchObject({ code: "application-not-set-up" });
+  }
+  // An open page has its guest, and the log says why.
+  expect(await one.open(visit)).toBeNull();
+  await expect(one.lookUp({ ids: [] })).rejects.toBeInstanceOf(LucchettoNotSetUp);
+  expect(warned).toEqual([expect.stringContaining('does not know the client id "unwell" with this app key')]);
+});
+
+test("S12 an access key in the page's cookie is nobody, and is not asked about", async () => {
+  let asked = 0;
+  answer = (response) => {
+    asked += 1;
+    json(200, { active: false })(response);
+  };
+  const [name = ""] = CHECK_TOKEN.split("=", 1);
+  const cookie = `${name}=lca_${"x".repeat(43)}`;
+  const passage = await hasp(60_000).closed({
+    ...visit,
+    headers: { ...visit.headers, cookie, accept: "text/html" },
+  });
+  expect(passage).toMatchObject({ answer: { status: 303 } });
+  expect(asked).toBe(0);
+});
 
 test("HA-3 a value of a list of choices that is not known yet is let through, a missing or a wrong one is not", async () => {
   const account = {

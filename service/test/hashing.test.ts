@@ -11,33 +11,12 @@ import { createTuning } from "../src/password/tuning.ts";
 import { withoutValues } from "../src/storage/index.ts";
 import { judgeHashing } from "../src/tasks/check.ts";
 import type { Asker } from "../src/throttle/places.ts";
-import { NOBODYS } from "../src/throttle/places.ts";
 
 let service: TestService;
 beforeAll(async () => {
   service = await startService();
 });
 afterAll(() => service.stop());
-
-test("what nobody waits for is done in a place that nobody wants, and is never sent away", async () => {
-  const { passwords, keyRing } = service.configuration;
-  const narrow = { ...passwords, hashing: { ...passwords.hashing, parallel: 1, queue: 1, wait: 60_000 } };
-  const hashing = createHashing({ passwords: narrow, keyRing });
-  const order: string[] = [];
-  let end: () => void = () => undefined;
-  const first = hashing.run(NOBODYS, () => new Promise<void>((resolve) => (end = resolve)));
-  const done = (name: string) => async () => void order.push(name);
-  const beside = [1, 2, 3].map((number) => hashing.runBeside(done(`beside ${number}`)));
-  const waiting = hashing.run(NOBODYS, done("somebody waits"));
-  await expect(hashing.run(NOBODYS, done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
-  expect(hashing.load()).toEqual({ running: 1, waiting: 1 });
-  end();
-  await Promise.all([first, waiting, ...beside]);
-  expect(order).toEqual(["somebody waits", "beside 1", "beside 2", "beside 3"]);
-  await hashing.runBeside(done("an empty gate"));
-  expect(order.at(-1)).toBe("an empty gate");
-  expect(hashing.load()).toEqual({ running: 0, waiting: 0 });
-});
 
 test("a measurement of schemes ends with the service, after the hash under way", async () => {
   const { configuration, clock } = service;

@@ -6,6 +6,7 @@ import { describe, expect, test } from "@jest/globals";
 import { stringify } from "csv-stringify/sync";
 import fc from "fast-check";
 import { MaybeTwice } from "../src/intake/duplicates.ts";
+import { defuse, undefuse } from "../src/intake/mended.ts";
 import { parsePlan } from "../src/intake/plan.ts";
 import { judgeRow } from "../src/intake/row.ts";
 import { readRows } from "../src/intake/source.ts";
@@ -26,6 +27,21 @@ async function readAll(
   return rows;
 }
 
+test("S11 what is written for a spreadsheet is no formula there, and comes back as it was", () => {
+  fc.assert(
+    fc.property(
+      fc.string({
+        unit: fc.constantFrom("=", "+", "-", "@", "'", "\t", "\r", "1", "a", "\uff1d"),
+        maxLength: 6,
+      }),
+      (value) => {
+        expect(defuse(value)).not.toMatch(/^[=+\-@\t\r\uff1d]/);
+        expect(undefuse(defuse(value))).toBe(value);
+      },
+    ),
+  );
+});
+
 describe("a file", () => {
   test("of CSV as any program writes it gives back what was written", async () => {
     const text = fc.string({ unit: "grapheme", maxLength: 12 }).filter((one) => !one.includes("\ufeff"));
@@ -45,6 +61,15 @@ describe("a file", () => {
       ),
       { numRuns: 60 },
     );
+  });
+
+  test("S11 whose first line is no header of people is refused at once: too many columns, names that steer a terminal", async () => {
+    const many = Array.from({ length: 30_000 }, (_, column) => `c${column}`).join(",");
+    await expect(readAll(csv, `${many}\n`)).rejects.toThrow(/30000 columns; 1000 are enough/);
+    await expect(readAll(csv, `login,\u001b]0;owned\u0007\na,b\n`)).rejects.toThrow(
+      /^line 1: column 2 has no readable name/,
+    );
+    await expect(readAll(csv, `${"x".repeat(201)},b\n`)).rejects.toThrow(/column 1 has no readable name/);
   });
 
   test("of any bytes is read, or said from which line on it is not", async () => {

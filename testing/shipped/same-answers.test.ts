@@ -7,6 +7,7 @@ import { OAUTH_PATHS, PLAIN_PAGES, routes, VISITED_PAGES } from "@lucchetto/cont
 import type { TestService } from "../service.ts";
 import { PASSWORD, startService } from "../service.ts";
 import { startShipped } from "../shipped-service.ts";
+import { mailTo } from "../visitor.ts";
 import type { Asked } from "./exchange.ts";
 import { exchange } from "./exchange.ts";
 
@@ -110,6 +111,8 @@ async function everything(service: TestService): Promise<Answer[]> {
   await say(post(routes.beginPasskey.path, { purpose: "enrol" }, own));
   await say(post(routes.beginPasskey.path, { purpose: "sign-in" }));
   await say(post("/v1/mail-links", { purpose: "reset", identifier: "bruno@brina.example" }));
+  // It is written beside the reply; the next mails come after it.
+  await mailTo(service, "bruno@brina.example", "reset");
   for (const password of ["a wrong long password", PASSWORD])
     await say(
       post(routes.signIn.path, { proof: { type: "password", identifier: "bruno@brina.example", password } }),

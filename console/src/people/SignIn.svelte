@@ -6,9 +6,9 @@
   import { later } from "../lib/later.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
-  import { Patience } from "../lib/patience.svelte.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
   import { askForPasskey, knowsPasskeys, offersWhileTyping, tellBrowser } from "../lib/passkeys.ts";
+  import { Patience } from "../lib/patience.svelte.ts";
   import { sentenceOf } from "../lib/sentence.ts";
   import { session } from "../lib/session.svelte.ts";
   import type { Step } from "../lib/step.ts";

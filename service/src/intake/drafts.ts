@@ -3,6 +3,7 @@
  * on beside the requests; who looks sees how far it is.
  */
 import { mkdtemp, rm } from "node:fs/promises";
+import { availableParallelism } from "node:os";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import type { CallOf, DraftedPlan, IntakeDraft, ReceivedOf, routes } from "@lucchetto/contract";
@@ -265,10 +266,10 @@ function covered(value: string | null, isSecret: boolean): string | null {
   return value.length > MAX_SHOWN_LENGTH ? `${value.slice(0, MAX_SHOWN_LENGTH)}…` : value;
 }
 
-/** One hash after the other, in a place that nobody else wants. */
+/** On all cores while nobody signs in: in places that nobody else wants. */
 function besideSignIns({ hashing }: ServiceContext, isOver: () => boolean): Hasher {
   return {
-    width: 1,
+    width: availableParallelism(),
     measured: () => hashing.measured,
     run: (work) =>
       hashing.runBeside(() => {

@@ -16,6 +16,15 @@ const FAULT = "why it was refused";
 /** Rows that are mended by hand, at most. */
 const MAX_MENDED_ROWS = 100_000;
 
+/** What a spreadsheet would compute, and an apostrophe before it. */
+const FORMULA = /^'*[=+\-@\t\r\uff1d\uff0b\uff0d\uff20]/;
+const DEFUSED = /^'+[=+\-@\t\r\uff1d\uff0b\uff0d\uff20]/;
+
+/** Somebody opens the file in a spreadsheet: strangers' text is text there, too. */
+export const defuse = (value: string): string => (FORMULA.test(value) ? `'${value}` : value);
+/** A value as it was before `defuse`. */
+export const undefuse = (value: string): string => (DEFUSED.test(value) ? value.slice(1) : value);
+
 /** Refused rows as CSV. @param withHead the first ones of a file. */
 export function writeRefusals(
   rows: readonly IntakeRefusalRow[],
@@ -25,9 +34,9 @@ export function writeRefusals(
   const lines = rows.map(({ line, member, reason, values }) => [
     line,
     `${member}: ${reason}`,
-    ...columns.map((column) => values[column] ?? ""),
+    ...columns.map((column) => defuse(values[column] ?? "")),
   ]);
-  return stringify(withHead ? [[LINE, FAULT, ...columns], ...lines] : lines);
+  return stringify(withHead ? [[LINE, FAULT, ...columns.map(defuse)], ...lines] : lines);
 }
 
 /** Reads such a file. @throws PlanError. */
@@ -40,7 +49,10 @@ export async function readMended(path: string): Promise<NonNullable<Plan["mended
     for await (const record of records) {
       const { [LINE]: line = "", [FAULT]: _fault, ...values } = record;
       if (!/^\d+$/.test(line)) throw new PlanError(`${path}: a row has no number in "${LINE}".`);
-      mended.set(Number(line), new Map(Object.entries(values)));
+      const asWritten = Object.entries(values).map(
+        ([column, value]) => [undefuse(column), undefuse(value)] as const,
+      );
+      mended.set(Number(line), new Map(asWritten));
       if (mended.size > MAX_MENDED_ROWS) throw new PlanError(`${path}: more than ${MAX_MENDED_ROWS} rows.`);
     }
   } catch (error) {

@@ -3,6 +3,7 @@ import { createReadStream, statSync } from "node:fs";
 import { basename } from "node:path";
 import { pipeline, Readable } from "node:stream";
 import type { DatabaseSource, FileSource } from "@lucchetto/contract";
+import { hasControlCharacter } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
 import type { SealedFile } from "./sealed-file.ts";
@@ -48,6 +49,10 @@ export function nameOf(source: FileSource | DatabaseSource): string {
   const { host, pathname } = new URL(source.database);
   return `${source.table ?? "a SELECT"} of ${pathname.slice(1)} at ${host}`;
 }
+
+/** Of a table: far more than anybody has of people. */
+const MAX_COLUMNS = 1_000;
+const MAX_COLUMN_NAME = 200;
 
 const MARK = Buffer.from("\ufeff");
 
@@ -102,14 +107,22 @@ async function* readCsv(source: UploadedSource, soFar: Partial<ReadSoFar>): Asyn
 }
 
 function namesOf(record: readonly string[], decode: Decode): string[] {
-  const names = record.map((field, index) => {
+  if (record.length > MAX_COLUMNS)
+    throw new SourceError(
+      `line 1: ${record.length} columns; ${MAX_COLUMNS} are enough. Is the delimiter right?`,
+    );
+  const names = new Set<string>();
+  for (const [index, field] of record.entries()) {
     const name = decode(field)?.trim() ?? "";
-    if (name === "") throw new SourceError(`line 1: column ${index + 1} has no readable name.`);
-    return name;
-  });
-  const twice = names.find((name, index) => names.indexOf(name) !== index);
-  if (twice !== undefined) throw new SourceError(`line 1: there are two columns "${twice}".`);
-  return names;
+    // Names are shown in reports and on terminals.
+    if (name === "" || name.length > MAX_COLUMN_NAME || hasControlCharacter(name))
+      throw new SourceError(
+        `line 1: column ${index + 1} has no readable name: up to ${MAX_COLUMN_NAME} characters, and no control characters.`,
+      );
+    if (names.has(name)) throw new SourceError(`line 1: there are two columns "${name}".`);
+    names.add(name);
+  }
+  return [...names];
 }
 
 function readRecord(

@@ -3,6 +3,7 @@
  * waits for a hash. One instance does an intake; where it ends, another goes on.
  */
 import { randomBytes } from "node:crypto";
+import { availableParallelism } from "node:os";
 import { setTimeout as pause } from "node:timers/promises";
 import {
   openDigest,
@@ -68,10 +69,15 @@ async function wrapSome(context: Needs, signal: AbortSignal): Promise<number> {
   for (const intakeId of await findIntakesWithSealed(context)) {
     const claim = newId(context.clock.now());
     if (!(await takeClaim(dataSource, { intakeId, claim }))) continue;
-    for (const row of await listSealed(context, intakeId)) {
-      if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) break;
-      if (await wrapOne(context, row)) wrapped += 1;
-    }
+    const rows = (await listSealed(context, intakeId)).values();
+    // The lanes share what is left, and all stop where the claim is lost.
+    const lane = async (): Promise<void> => {
+      for (const row of rows) {
+        if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) return;
+        if (await wrapOne(context, row)) wrapped += 1;
+      }
+    };
+    await Promise.all(Array.from({ length: availableParallelism() }, lane));
     await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL WHERE claim = ?", [claim]);
   }
   return wrapped;

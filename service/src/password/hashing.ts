@@ -1,5 +1,6 @@
 /** Hashing under load: in places of which there are few, and past the line behind them an honest "too busy". */
 import { randomBytes } from "node:crypto";
+import { availableParallelism } from "node:os";
 import { performance } from "node:perf_hooks";
 import type { KeyRing, PasswordRecord, Peppers, Scheme } from "@lucchetto/core";
 import { checkRecord, deriveKey, HASH_LENGTH, makeRecord, SALT_LENGTH, withPepper } from "@lucchetto/core";
@@ -45,7 +46,10 @@ export function peppersOf(keyRing: KeyRing | null): Peppers {
 export function createHashing(configuration: Pick<Configuration, "passwords" | "keyRing">): Hashing {
   const scheme = schemeOfNewRecords(configuration);
   const peppers = peppersOf(configuration.keyRing);
-  const places = createPlaces(configuration.passwords.hashing);
+  const { hashing: limits } = configuration.passwords;
+  // What nobody waits for has all cores while nobody signs in.
+  const together = Math.max(limits.parallel, availableParallelism());
+  const places = createPlaces({ ...limits, together });
   const nobodysRecord: PasswordRecord = {
     scheme,
     salt: randomBytes(SALT_LENGTH),

@@ -107,4 +107,36 @@ describe("places for hashing", () => {
       ),
     );
   });
+
+  test("what nobody waits for is done where nobody wants a place, on more cores while nobody does, and is never sent away", async () => {
+    const places = createPlaces({ parallel: 1, queue: 1, wait: HOUR });
+    const order: string[] = [];
+    let end: () => void = () => undefined;
+    const somebody = asker("N");
+    const first = places.run(somebody, () => new Promise<void>((resolve) => (end = resolve)));
+    const done = (name: string) => async () => void order.push(name);
+    const beside = [1, 2, 3].map((number) => places.runBeside(done(`beside ${number}`)));
+    const waiting = places.run(somebody, done("somebody waits"));
+    await expect(places.run(somebody, done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
+    expect(places.load()).toEqual({ running: 1, waiting: 1 });
+    end();
+    await Promise.all([first, waiting, ...beside]);
+    expect(order).toEqual(["somebody waits", "beside 1", "beside 2", "beside 3"]);
+    expect(places.load()).toEqual({ running: 0, waiting: 0 });
+
+    const wide = createPlaces({ parallel: 1, queue: 1, wait: HOUR, together: 3 });
+    const ends: Array<() => void> = [];
+    const work = () => new Promise<void>((resolve) => ends.push(resolve));
+    const all = [1, 2, 3, 4].map(() => wide.runBeside(work));
+    await new Promise((resolve) => setImmediate(resolve));
+    expect(wide.load()).toEqual({ running: 3, waiting: 0 });
+    // Whoever comes waits for none of it.
+    await wide.run(somebody, done("at once"));
+    expect(order.at(-1)).toBe("at once");
+    while (ends.length > 0) {
+      ends.shift()?.();
+      await new Promise((resolve) => setImmediate(resolve));
+    }
+    await Promise.all(all);
+  });
 });

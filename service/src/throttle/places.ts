@@ -38,15 +38,20 @@ interface Waiting {
   readonly sendAway: () => void;
 }
 
-/** @param parallel at once. @param queue how many wait at most. @param wait milliseconds that one waits at most. */
+/**
+ * @param parallel at once. @param queue how many wait at most. @param wait milliseconds that one waits at most.
+ * @param together how many run at most with what nobody waits for; `parallel`, if left out.
+ */
 export function createPlaces({
   parallel,
   queue,
   wait,
+  together = parallel,
 }: {
   parallel: number;
   queue: number;
   wait: number;
+  together?: number;
 }): Places {
   const known = createTurns();
   const strangers = createTurns();
@@ -55,14 +60,22 @@ export function createPlaces({
   const beside: Array<() => void> = [];
   const listeners: Array<(seconds: number) => void> = [];
   let running = 0;
+  let besides = 0;
 
-  function leave(): void {
-    running -= 1;
-    const next = known.take() ?? strangers.take();
-    const letIn = next?.letIn ?? beside.shift();
-    if (letIn === undefined) return;
-    running += 1;
-    letIn();
+  /** Lets in whoever has a place by now. */
+  function letIn(): void {
+    while (running < parallel) {
+      const next = known.take() ?? strangers.take();
+      if (next === undefined) break;
+      running += 1;
+      next.letIn();
+    }
+    while (running + besides < together) {
+      const next = beside.shift();
+      if (next === undefined) break;
+      besides += 1;
+      next();
+    }
   }
 
   /** Makes room for one more, if somebody has more in line than whoever comes. */
@@ -109,19 +122,23 @@ export function createPlaces({
       try {
         return await work();
       } finally {
-        leave();
+        running -= 1;
+        letIn();
       }
     },
     async runBeside(work) {
-      if (running < parallel) running += 1;
-      else await new Promise<void>((resolve) => beside.push(resolve));
+      await new Promise<void>((resolve) => {
+        beside.push(resolve);
+        letIn();
+      });
       try {
         return await work();
       } finally {
-        leave();
+        besides -= 1;
+        letIn();
       }
     },
-    load: () => ({ running, waiting: known.size + strangers.size }),
+    load: () => ({ running: running + besides, waiting: known.size + strangers.size }),
     onWaited(listener) {
       listeners.push(listener);
     },

@@ -70,7 +70,7 @@ export interface Try {
 const TRIES_OF_UNDO_LINK = { kind: "window", most: 10, window: 3_600_000 } as const;
 
 /** Work that hashes and is no try of a password, for one account or one link. */
-const HASHING_OF_ONE = { kind: "window", most: 10, window: 600_000 } as const;
+const HASHING_OF_ONE = { kind: "window", most: 30, window: 600_000 } as const;
 
 /** Changes of an account's username: each holds a name from others. */
 const USERNAMES_OF_ACCOUNT = { kind: "window", most: 3, window: 7 * 86_400_000 } as const;
