@@ -49,7 +49,8 @@ describe("RY-6 hashing is bounded by whoever causes it", () => {
     expect(statusesOf(others)).toEqual([201, 201, 201]);
     const statuses = statusesOf(await flood);
     // The first one replaces the token.
-    expect(new Set(statuses)).toEqual(new Set([200, 401, 429]));
+    expect(statuses.filter((status) => status === 200)).toHaveLength(1);
+    expect(statuses.every((status) => [200, 401, 429].includes(status))).toBe(true);
     expect((await hashed()) - before).toBeLessThanOrEqual(MOST + others.length);
     expect(statuses.filter((status) => status >= 500)).toEqual([]);
   });

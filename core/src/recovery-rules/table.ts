@@ -154,7 +154,7 @@ export const RECOVERY_RULES = {
   "address-proved": {
     happens: "an address is verified for the first time, anywhere else",
     allowed:
-      "whoever has the link; the page names what will be removed before it happens. An account from open registration loses everything that was set up before, including labels, reference and password, and gets a new password. An account that was imported or created by an operator keeps what it was given, and loses what was added since by whoever only had the password. A code typed into the browser that registered counts as anywhere else",
+      "whoever has the link; the page names what will be removed before it happens. An account from open registration loses everything that was set up before, including labels, reference and password, and gets a new password. An account that was imported or created by an operator keeps what it was given, and loses what was added since by whoever only had the password. A code typed into the browser that registered counts as anywhere else, unless the password from the registration is entered beside it",
     ends: [...ALL_THAT_IS_HELD, "password"],
     told: "the application, and the address itself, of whatever is removed",
   },
