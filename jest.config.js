@@ -29,11 +29,11 @@ const ROOMS = ["core", "contract", "hasp", "service", "console", "rehearsal", "c
 const foldersOf = (kind) =>
   ROOMS.map((room) => join(import.meta.dirname, room, kind)).filter((folder) => existsSync(folder));
 
-/** @param endings of the names of tests that drive the real thing. */
-export const wholeProject = (endings) => ({
+/** @param endings of the names of tests that drive the real thing. @param more patterns of test files besides. */
+export const wholeProject = (endings, more = []) => ({
   ...common,
   roots: [...foldersOf("test"), "<rootDir>/testing"],
-  testMatch: [`<rootDir>/**/*.${endings}.ts`],
+  testMatch: [`<rootDir>/**/*.${endings}.ts`, ...more],
   globalSetup: "<rootDir>/testing/global-setup.mjs",
   globalTeardown: "<rootDir>/testing/global-teardown.mjs",
 });

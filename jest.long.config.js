@@ -1,9 +1,18 @@
 /** What is long by nature: `npm run test:long`. */
 import { settings, wholeProject } from "./jest.config.js";
 
+/** Of these `npm test` goes through a sample (`testing/whole.ts`). */
+process.env.WHOLE = "1";
+const SAMPLED = [
+  "console/test/*.test.ts",
+  "cli/test/{integrate,setup-again}.test.ts",
+  "hasp/test/{archives,guard}.test.ts",
+  "rehearsal/test/{faults,parts}.test.ts",
+].map((pattern) => `<rootDir>/${pattern}`);
+
 export default {
   ...settings,
-  projects: [wholeProject("long")],
+  projects: [wholeProject("long", SAMPLED)],
   reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 4 * 60 }]],
   testTimeout: 3 * 3_600_000,
 };

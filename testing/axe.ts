@@ -2,6 +2,7 @@
 import { readFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import type { Page } from "playwright-core";
+import { isWhole } from "./whole.ts";
 
 const AXE = readFileSync(createRequire(import.meta.url).resolve("axe-core/axe.min.js"), "utf8");
 
@@ -13,9 +14,19 @@ interface Axe {
 const BRIEF = { resultTypes: ["violations"], selectors: false, rules: { "target-size": { enabled: true } } };
 const COLOURS = { ...BRIEF, runOnly: { type: "rule", values: ["color-contrast", "link-in-text-block"] } };
 
+/** Of the pages that a test file looks at on its way, every so many are checked; all of them where everything is. */
+const EVERY = isWhole ? 1 : 3;
+let looked = 0;
+
 /** What it finds wrong, one line each. */
 export function violations(page: Page): Promise<string[]> {
   return run(page, BRIEF);
+}
+
+/** As `violations`, on the way of a journey: its pages are many, and much alike. */
+export async function violationsOnTheWay(page: Page): Promise<string[]> {
+  looked += 1;
+  return looked % EVERY === 1 % EVERY ? violations(page) : [];
 }
 
 /** What it finds wrong by the rules that colours can break; for the other mode of a page that was looked at. */

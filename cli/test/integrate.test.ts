@@ -14,6 +14,7 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { sampleOf } from "../../testing/whole.ts";
 
 const ROOT = fileURLToPath(new URL("../../", import.meta.url));
 const GUIDE = readFileSync(join(ROOT, "docs/integrate.md"), "utf8");
@@ -132,7 +133,7 @@ function installed(folder: string, lines: string): string {
 }
 
 describe("integrate in ten minutes", () => {
-  test.each(["Fastify", "Express"])("with the hasp, in %s", async (framework) => {
+  test.each(sampleOf(["Fastify", "Express"], 1))("with the hasp, in %s", async (framework) => {
     const { port, placed } = await register(`Hut book in ${framework}`);
     const folder = emptyFolder();
     const [install, fastify, start, express] = blocksOf("With the hasp").map(({ text }) => placed(text));
@@ -142,7 +143,7 @@ describe("integrate in ten minutes", () => {
     await walk(`http://localhost:${port}`);
   });
 
-  test.each(["Python", "PHP"])("in %s without a package", async (language) => {
+  test.each(sampleOf(["Python", "PHP"], 1))("in %s without a package", async (language) => {
     const { port, placed } = await register(`Hut book in ${language}`, "/back");
     const [only] = blocksOf(`${language} without a package`);
     await shell(emptyFolder(), placed(only?.text ?? ""), { ends: false });

@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
-import { scrollsSideways, violations } from "../../testing/axe.ts";
+import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { enrolAuthenticator } from "../../testing/second-factor.ts";
@@ -27,7 +27,7 @@ afterAll(async () => {
 const heading = (page: Page, text: string) => page.waitForSelector(`h1 >> text=${text}`);
 async function looksRight(page: Page, picture: string): Promise<void> {
   await keepPicture(page, picture);
-  expect(await violations(page)).toEqual([]);
+  expect(await violationsOnTheWay(page)).toEqual([]);
   expect(await scrollsSideways(page)).toBe(false);
 }
 async function chooseNew(page: Page): Promise<void> {

@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { Browser, Page } from "playwright-core";
-import { violations } from "../../testing/axe.ts";
+import { violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
@@ -219,7 +219,7 @@ describe("a person in a browser", () => {
     await at(page, `${service.url}/account/password`);
     await page.waitForSelector("form");
     expect(await page.inputValue("input[name=username]")).toBe("petra@brina.example");
-    expect(await violations(page)).toEqual([]);
+    expect(await violationsOnTheWay(page)).toEqual([]);
     await page.fill("#present", "a wrong long password");
     await page.fill("#password", `${PASSWORD}, changed`);
     await page.fill("#repeated", `${PASSWORD}, changed`);
@@ -255,19 +255,19 @@ describe("a person in a browser", () => {
     await page.click("text=Forgotten your password?");
     await page.waitForSelector("h1 >> text=Forgotten your password?");
     expect(await page.inputValue("#identifier")).toBe("lost@brina.example");
-    expect(await violations(page)).toEqual([]);
+    expect(await violationsOnTheWay(page)).toEqual([]);
     await page.click("button[type=submit]");
     await page.waitForSelector("h1 >> text=Check your mail");
     // The mailbox opens in a tab of its own, so that the page that waits stays.
     const [mailbox] = await Promise.all([context.waitForEvent("page"), page.click("text=mailbox")]);
     await mailbox.waitForSelector("text=Open the link");
-    expect(await violations(mailbox)).toEqual([]);
+    expect(await violationsOnTheWay(mailbox)).toEqual([]);
     const link = await mailbox.getAttribute("text=Open the link", "href");
     await mailbox.close();
     await page.goto(link ?? "");
     await page.waitForSelector("#repeated");
     expect(page.url()).toBe(`${service.url}/link`);
-    expect(await violations(page)).toEqual([]);
+    expect(await violationsOnTheWay(page)).toEqual([]);
     await page.fill("#password", "short");
     await page.fill("#repeated", "short");
     await page.click("button[type=submit]");
@@ -282,7 +282,7 @@ describe("a person in a browser", () => {
     expect(service.log()).not.toContain(secret);
     await page.goto(link ?? "");
     await page.waitForSelector("h1 >> text=This link has already been used");
-    expect(await violations(page)).toEqual([]);
+    expect(await violationsOnTheWay(page)).toEqual([]);
     await page.goto(`${service.url}/link`);
     await page.waitForSelector("h1 >> text=This link is not valid");
     await page.click("text=Sign in");

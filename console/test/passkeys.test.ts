@@ -1,7 +1,7 @@
 /** Passkeys on the pages, with real ones of the browser's own. */
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Browser, Page } from "playwright-core";
-import { scrollsSideways, violations } from "../../testing/axe.ts";
+import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, plugIn, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf } from "../../testing/second-factor.ts";
@@ -52,7 +52,7 @@ describe("passkeys in the browser", () => {
       const authenticator = await plugIn(page);
       const email = await withPasskey(page, "anna");
       expect(await page.locator("section code").count()).toBe(10);
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await keepPicture(page, "1-added-with-recovery-codes");
       await page.reload();
       await page.waitForSelector("h2:text('Synced passkey')");
@@ -70,7 +70,7 @@ describe("passkeys in the browser", () => {
       expect(kept).toMatchObject({ userName: email, userDisplayName: "Anna Bruni" });
       await page.goto(`${service.url}/account/passkeys`);
       await page.waitForSelector("h2:text('My laptop')");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await keepPicture(page, "2-the-list");
       expect((await mailTo(service, email, "unproved-change")).subject).toBeDefined();
 
@@ -94,7 +94,7 @@ describe("passkeys in the browser", () => {
       await page.goto(`${service.url}/account/passkeys`);
       await page.click("text=Remove");
       await page.waitForSelector("text=Remove “My laptop”?");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await button(page, "Keep it");
       await page.click("text=Remove");
       await button(page, "Remove");
@@ -123,7 +123,7 @@ describe("passkeys in the browser", () => {
       await context.clearCookies();
       await signInByPassword(page, email);
       await page.waitForSelector("text=Your device asks for");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await keepPicture(page, "5-the-second-step");
       await button(page, "Use your passkey");
       await page.waitForURL(`${service.url}/account`);
@@ -165,7 +165,7 @@ describe("passkeys in the browser", () => {
       );
       await button(page, "Remove my password");
       await page.waitForSelector("text=Remove your password?");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await button(page, "Remove");
       await page.waitForSelector("[data-form-problem]");
       await keepPicture(page, "10-not-without-a-password");
@@ -201,7 +201,7 @@ describe("passkeys in the browser", () => {
       await page.click("text=Remove");
       await button(page, "Remove");
       await page.waitForSelector("text=Use a passkey instead");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await device.behave({ verified: false });
       await button(page, "Use a passkey instead");
       await page.waitForSelector("[data-form-problem]");
@@ -224,7 +224,7 @@ describe("passkeys in the browser", () => {
       await page.fill("#username", "elisa");
       await button(page, "Register with a passkey instead");
       await page.waitForSelector("text=Your account is ready");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await keepPicture(page, "7-registered-with-a-passkey");
       await page.click("text=Continue");
       await page.waitForURL(`${service.url}/account`);
@@ -279,7 +279,7 @@ describe("passkeys in the browser", () => {
         await page.fill("#password", PASSWORD);
         await button(page, "Sign in");
         await page.waitForSelector("h1 >> text=Protect your account");
-        expect(await violations(page)).toEqual([]);
+        expect(await violationsOnTheWay(page)).toEqual([]);
         if (way === "passkey") {
           await keepPicture(page, "9-set-up-inside-the-sign-in");
           await button(page, "Add a passkey");

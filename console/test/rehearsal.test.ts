@@ -1,7 +1,7 @@
 /** The rehearsal in the console: a walk that fills itself. */
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import type { Browser } from "playwright-core";
-import { colourViolations, scrollsSideways, violations } from "../../testing/axe.ts";
+import { colourViolations, scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
@@ -30,7 +30,7 @@ test("an operator begins a walk, sees its steps fill, and breaks it off; a path 
   await page.fill("[name=password]", PASSWORD);
   await page.click("main form button[type=submit]");
   await page.waitForSelector("text=No rehearsal yet");
-  expect(await violations(page)).toEqual([]);
+  expect(await violationsOnTheWay(page)).toEqual([]);
   await page.fill("[name=closed]", "members");
   await page.getByRole("button", { name: "Start" }).click();
   await page.waitForSelector("text=Give a path such as /members.");
@@ -38,7 +38,7 @@ test("an operator begins a walk, sees its steps fill, and breaks it off; a path 
   await page.getByRole("button", { name: "Start" }).click();
   await page.waitForSelector("text=Brina Huts, /members");
   await page.waitForSelector("li:has-text('A guest is turned away from the closed page') >> text=passed");
-  expect(await violations(page)).toEqual([]);
+  expect(await violationsOnTheWay(page)).toEqual([]);
   await page.getByRole("button", { name: "Stop" }).click();
   await page.waitForSelector("text=Stopped.");
   await page.getByRole("button", { name: "Start", exact: true }).waitFor();

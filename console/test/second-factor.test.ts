@@ -3,7 +3,7 @@ import { readFileSync } from "node:fs";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Browser, Page } from "playwright-core";
-import { scrollsSideways, violations } from "../../testing/axe.ts";
+import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
@@ -66,7 +66,7 @@ describe("the second factor", () => {
       await page.waitForSelector("text=your password alone is enough");
       await page.click("text=Set up an authenticator app");
       await page.waitForSelector("img[alt^='QR code']");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       const uri = await readQr(page);
       expect(uri).toMatch(
         /^otpauth:\/\/totp\/Brina%20Huts:anna%40brina\.example\?secret=[A-Z2-7]+&issuer=Brina%20Huts&/,
@@ -79,7 +79,7 @@ describe("the second factor", () => {
       expect(await page.textContent("#code-error")).toContain("not the current code");
       await fillCode(page, `${code().slice(0, 3)} ${code().slice(3)}`);
       await page.waitForSelector("text=Your recovery codes");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await keepPicture(page, "2-the-recovery-codes,-shown-once");
       await page.click("text=End all others");
       await page.waitForSelector("text=One session was ended.");
@@ -97,7 +97,7 @@ describe("the second factor", () => {
       await context.clearCookies();
       await showPassword(page, email);
       await page.waitForSelector("h1 >> text=Enter your code");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       // From the beginning of a step its code counts for a whole minute, however slow the pages are.
       await service.clock.advance(30_000 - (service.clock.now().getTime() % 30_000));
       const once = code();
@@ -148,7 +148,7 @@ describe("the second factor", () => {
       await page.click("button[type=submit]");
       await page.waitForSelector("text=Now your second factor");
       await keepPicture(page, "5-asked-for-before-a-change");
-      expect(await violations(page)).toEqual([]);
+      expect(await violationsOnTheWay(page)).toEqual([]);
       await fillCode(page, app.code());
       await page.waitForSelector("text=“night backup” was created");
 

@@ -6,6 +6,7 @@ import { basename, dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { promisify } from "node:util";
 import { beforeAll, describe, expect, test } from "@jest/globals";
+import { sampleOf } from "../../testing/whole.ts";
 
 const ROOT = fileURLToPath(new URL("../../", import.meta.url));
 const COMPILER = join(ROOT, "node_modules/@typescript/native/bin/tsc");
@@ -78,10 +79,11 @@ describe("the archives", () => {
     }
   });
 
-  test.each([
+  const resolutions = [
     ["NodeNext", "NodeNext"],
     ["ESNext", "Bundler"],
-  ])(
+  ] as const;
+  test.each(sampleOf(resolutions, 1))(
     "compile strictly with module %s and resolution %s, libraries checked too",
     async (module, resolution) => {
       const options = ["--strict", "--skipLibCheck", "false", "--target", "es2022", "--types", "node"];

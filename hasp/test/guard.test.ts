@@ -6,14 +6,15 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import express from "express";
 import fc from "fast-check";
 import Fastify from "fastify";
+import { isWhole } from "../../testing/whole.ts";
 import { expressHasp } from "../src/express.ts";
 import { fastifyHasp } from "../src/fastify.ts";
 import type { HaspOptions } from "../src/options.ts";
 import { testAccounts } from "../src/testing.ts";
 
 const CLOSED = ["/members/*", "/graphql", "/keepers/ledger"] as const;
-/** Spellings that are asked for; ten thousand in `guard.long.ts`. */
-const SPELLINGS = Number(process.env["SPELLINGS"] ?? 2_500);
+/** Spellings that are asked for. */
+const SPELLINGS = isWhole ? 10_000 : 2_500;
 const accounts = testAccounts();
 const guard: HaspOptions["guard"] = { closed: [...CLOSED] };
 const reached: string[] = [];

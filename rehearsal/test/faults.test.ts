@@ -1,12 +1,13 @@
 /** The walk through an application that makes mistakes: each is found by the step that is for it. */
 import { describe, expect, test } from "@jest/globals";
+import { sampleOf } from "../../testing/whole.ts";
 import { bare } from "../src/bare.ts";
 import { startBrowser } from "../src/browser.ts";
 import type { Fault } from "./faulty-app.ts";
 import { startFaultyApp } from "./faulty-app.ts";
 import { expectFound, failing, FOUND, IMPATIENT, PATIENT } from "./found-faults.ts";
 
-/** Walks that are made here: through an application without a fault, and through one with four and more; all of them in `faults.long.ts`. */
+/** Walks that are made here, of all: through an application without a fault, and through one with several. */
 const SAMPLE = 2;
 
 test("what is told of addresses holds no secret, and steers no terminal", () => {
@@ -35,7 +36,7 @@ test("the browser reaches the named hosts alone", async () => {
 });
 
 describe("a rehearsal", () => {
-  test.each(FOUND.slice(0, SAMPLE))("finds %s by the right step, and nothing else", expectFound);
+  test.each(sampleOf(FOUND, SAMPLE))("finds %s by the right step, and nothing else", expectFound);
 
   test("without a browser comes to an end with whatever does not answer, does not end or leads in circles", async () => {
     const of = (fault: Fault) => failing([fault], { withoutBrowser: true, deadline: IMPATIENT });

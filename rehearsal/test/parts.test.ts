@@ -16,6 +16,7 @@ import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { isWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -62,7 +63,10 @@ const PATIENT = 200_000;
 const failedOf = ({ steps }: Rehearsal) =>
   steps.filter(({ state }) => state === "failed").map(({ id, came }) => [id, came]);
 
-test("pages that forget to ask again, and that ask for too little, are found", async () => {
+/** Walks of several pages, which `rehearsal.test.ts` makes through an application without a fault. */
+const walks = isWhole ? test : test.skip;
+
+walks("pages that forget to ask again, and that ask for too little, are found", async () => {
   const careless = await rehearse({
     ...addressesOf(sample.url, service.url),
     closed: "/careless",

@@ -1,3 +1,0 @@
-/** The guard before ten thousand spellings (HA-1). */
-process.env["SPELLINGS"] = "10000";
-await import("./guard.test.ts");
