@@ -11,7 +11,7 @@ import { PASSWORD, send } from "../../testing/service.ts";
 import { mailTo, secretOf, Visitor } from "../../testing/visitor.ts";
 
 /** Somebody whose session the intruder holds, too. */
-interface Person {
+export interface Person {
   readonly id: string;
   readonly sessionId: string;
   readonly email: string;
@@ -23,6 +23,9 @@ interface Person {
   /** Asked for before. */
   readonly resetSecret: string;
   readonly undoSecret: string;
+  /** Of the authenticator; of so many steps later. */
+  readonly code: (steps?: number) => string;
+  readonly recoveryCodes: readonly string[];
 }
 
 type Call = (person: Person) => { readonly params?: Record<string, string>; readonly body?: object };
@@ -137,6 +140,8 @@ export async function somebody(service: TestService): Promise<Person> {
     passkeyId: key.passkey.id,
     resetSecret,
     undoSecret,
+    code: app.code,
+    recoveryCodes: app.recoveryCodes,
   };
 }
 
@@ -162,7 +167,7 @@ async function signInAgain(
 }
 
 /** Everything of an account that its own calls change. */
-async function snapshot({ dataSource }: TestService, accountId: string): Promise<unknown> {
+export async function snapshot({ dataSource }: TestService, accountId: string): Promise<unknown> {
   const tables = {
     account: "SELECT displayName, username, email, state, language FROM account WHERE id = ?",
     password: "SELECT record FROM password_record WHERE accountId = ?",
