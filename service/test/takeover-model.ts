@@ -587,6 +587,40 @@ class OperatorImportsFactor extends ByOperator {
   }
 }
 
+/**
+ * An old users table is taken in that has the account, with a password of then that a stranger knows: it fills what the account lacks, and
+ * opens nothing.
+ */
+class OperatorFills extends By {
+  constructor() {
+    super("owner");
+  }
+  check = (m: Readonly<Model>) => !m.isClosed;
+  protected async act(m: Model, r: Real): Promise<void> {
+    const office = r.service.as(await r.service.operator());
+    const leaked = passwordNo(r.next());
+    m.known.stranger.push(leaked);
+    const name = `table-${r.next()}.csv`;
+    const { body: draft } = await office(routes.beginIntakeDraft, { body: { name, format: "csv" } });
+    const params = { id: draft.id };
+    const table = `mail,name,pw\n${m.address},Somebody,${leaked}\n`;
+    const bytes = Buffer.from(table).toString("base64");
+    await office(routes.addIntakePart, { params, body: { at: 0, bytes } });
+    const plan = `source: {file: ${name}, format: csv}\ncolumns: {email: mail, displayName: name}\npasswords:\n  - {kind: plain, column: pw}\nexisting: fill\n`;
+    await office(routes.runIntakeDraft, { params, body: { plan } });
+    const ended = await eventually(async () => {
+      const { body } = await office(routes.showIntakeDraft, { params });
+      return body.state === "running" ? null : body;
+    }, "the table that is taken in");
+    expect(ended).toMatchObject({ state: "done", fault: null });
+    const [row] = await r.service.dataSource.query("SELECT filled, taken FROM intake WHERE id = ?", [
+      ended.intakeId,
+    ]);
+    expect(row).toMatchObject({ filled: 1, taken: 0 });
+  }
+  override toString = () => "OperatorFills";
+}
+
 /** An application's server suspends the account and lets it in again: sessions and keys end by it. */
 class AppSuspends extends By {
   constructor() {
@@ -840,6 +874,7 @@ export const ACTIONS = (maxCommands: number) =>
       fc.constant(new OperatorWantsNewPassword()),
       fc.constant(new OperatorImportsFactor()),
       fc.constant(new AppSuspends()),
+      fc.constant(new OperatorFills()),
       fc.constant(new ResetBesideKeys()),
       WHO.map((who) => new ChangePassword(who)),
       STRANGER.map((who) => new ChangePassword(who)),

@@ -10,6 +10,10 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
+/** Another one each time; `SEED` plays the same runs again. */
+const seed = Number(process.env["SEED"] ?? Date.now() % 2 ** 31);
+
 test("five hundred runs of up to forty actions", async () => {
-  await playRuns(service, { numRuns: Number(process.env["RUNS"] ?? 500), maxCommands: 40 });
+  process.stdout.write(`takeover: seed ${seed}\n`);
+  await playRuns(service, { numRuns: Number(process.env["RUNS"] ?? 500), maxCommands: 40, seed });
 });
