@@ -108,7 +108,12 @@ describe("the authorization endpoint", () => {
   });
 
   test("OA-1 an unknown app, or one named twice, gets the page too", async () => {
-    for (const path of [request({ client_id: "nobody" }), `${request()}&client_id=${app.clientId}`]) {
+    // What the database could not compare, or would not tell apart, is nobody either.
+    const others = ["nobody", "h\u00fctte", "\ufffd", `${app.clientId} `, "", "x".repeat(500)];
+    for (const path of [
+      ...others.map((client_id) => request({ client_id })),
+      `${request()}&client_id=${app.clientId}`,
+    ]) {
       const reply = await send(service, "GET", path);
       expect(reply.status).toBe(400);
       expect(reply.json()).toMatchObject({ code: "unknown-app" });

@@ -37,7 +37,11 @@ export function findApp(dataSource: DataSource, id: string): Promise<AppRow | nu
   return dataSource.getRepository(AppEntity).findOneBy({ id });
 }
 
-export function findByClientId(dataSource: DataSource, clientId: string): Promise<AppRow | null> {
+/** Visible ASCII, as client ids are: the database takes nothing else for one, and would not see a blank at the end. */
+const CLIENT_ID = /^[\x21-\x7e]{1,63}$/;
+
+export async function findByClientId(dataSource: DataSource, clientId: string): Promise<AppRow | null> {
+  if (!CLIENT_ID.test(clientId)) return null;
   return dataSource.getRepository(AppEntity).findOneBy({ clientId });
 }
 
