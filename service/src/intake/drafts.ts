@@ -3,8 +3,7 @@
  * on beside the requests; who looks sees how far it is.
  */
 import { mkdtemp, rm } from "node:fs/promises";
-import { availableParallelism } from "node:os";
-import { tmpdir } from "node:os";
+import { availableParallelism, tmpdir } from "node:os";
 import { join } from "node:path";
 import type { CallOf, DraftedPlan, IntakeDraft, ReceivedOf, routes } from "@lucchetto/contract";
 import { fieldError, MAX_UPLOAD } from "@lucchetto/contract";

@@ -42,7 +42,7 @@ const MAX_BATCHES = 250;
 const PATIENCE = 3_600_000;
 
 /** Milliseconds within which an entry is chained, however busy the database is, and however long a key is waited for. */
-export const LONGEST_UNCHAINED = 2 * PATIENCE;
+const LONGEST_UNCHAINED = 2 * PATIENCE;
 
 /** Somebody else moved the chain on meanwhile. */
 class MovedOn extends Error {
@@ -149,7 +149,12 @@ export interface Verified {
  * @param after position behind which it begins: 0, or the `next` of the part before. @param kept a head that was kept.
  */
 export async function verifyPart(
-  { dataSource, sealingKeys, clock }: Chaining & Pick<ServiceContext, "clock">,
+  {
+    dataSource,
+    sealingKeys,
+    clock,
+    configuration,
+  }: Chaining & Pick<ServiceContext, "clock" | "configuration">,
   { after, kept }: { after: number; kept: ChainPoint | null },
 ): Promise<Verified> {
   // One view of everything, while entries are written, chained and forgotten beside it.
@@ -165,7 +170,9 @@ export async function verifyPart(
     const atEnd = isAll ? lastFlaw(sealingKeys, ends, last) : null;
     const held = isAll && kept !== null ? await isHeld(manager, ends, kept) : null;
     const ofKept = held === false && kept !== null ? keptFlaw(ends, kept) : null;
-    const beside = isAll ? await flawBeside(manager, ends, clock.now()) : null;
+    // Without a key ring nothing is ever chained.
+    const isChained = configuration.keyRing !== null;
+    const beside = isAll && isChained ? await flawBeside(manager, ends, clock.now()) : null;
     return {
       after: from.position,
       last: last.position,
