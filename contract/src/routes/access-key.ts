@@ -19,7 +19,7 @@ export const makeAccessKey = defineRoute({
   path: "/v1/account/access-keys",
   summary: "Make an access key for scripts; it is shown this once (needs a proof of the last ten minutes)",
   access: "session",
-  problems: ["reauthenticate"],
+  problems: ["reauthenticate", "throttled"],
   body: z.strictObject({
     name: lineOfText(80).describe("what it is for"),
     expiresAt: timestamp.optional().describe("left out: it does not end by itself"),

@@ -120,7 +120,7 @@ export const changeOwnAccount = defineRoute({
   path: "/v1/account",
   summary: "Change one's display name, username and language; null takes it away",
   access: "session",
-  problems: ["identifier-taken", "reauthenticate", "refused-by-site", "site-silent"],
+  problems: ["identifier-taken", "reauthenticate", "refused-by-site", "site-silent", "throttled", "too-busy"],
   body: z.strictObject({
     displayName: lineOfText(80).nullable().optional(),
     username: lineOfText(80).nullable().optional(),
@@ -135,7 +135,15 @@ export const changeEmail = defineRoute({
   path: "/v1/account/email",
   summary: "Ask for another address: a link goes to it, and the reply is the same for a free and a taken one",
   access: "session",
-  problems: ["reauthenticate", "identifier-taken", "mail-missing", "throttled"],
+  problems: [
+    "reauthenticate",
+    "identifier-taken",
+    "mail-missing",
+    "throttled",
+    "refused-by-site",
+    "site-silent",
+    "too-busy",
+  ],
   body: z.strictObject({ email: lineOfText(254) }),
   replies: { 202: z.object({}) },
 });
@@ -181,7 +189,7 @@ export const exportOwnData = defineRoute({
   path: "/v1/account/data",
   summary: "Everything that is kept of oneself",
   access: "session",
-  problems: ["reauthenticate"],
+  problems: ["reauthenticate", "throttled"],
   replies: { 200: ownData },
 });
 
@@ -192,7 +200,7 @@ export const eraseOwnAccount = defineRoute({
   summary:
     "Erase oneself, after reauthentication: the account is closed at once, its rows go after accounts.eraseAfter; until then a link to the proved address stops it",
   access: "session",
-  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent"],
+  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent", "too-busy"],
   replies: { 204: z.undefined() },
 });
 
@@ -202,7 +210,7 @@ export const inviteAccount = defineRoute({
   path: "/v1/operator/invitations",
   summary: "Invite somebody by mail; inviting an invited one again sends a new link",
   access: "operator",
-  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent"],
+  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254),
     ...somebodyNew,
@@ -236,7 +244,7 @@ export const eraseAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
   access: "operator",
-  problems: ["last-operator", "refused-by-site", "site-silent"],
+  problems: ["last-operator", "refused-by-site", "site-silent", "too-busy"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
@@ -321,7 +329,7 @@ export const changeAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
   access: "operator",
-  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent"],
+  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent", "too-busy"],
   params: z.strictObject({ id }),
   body: changes({
     ...settable,
