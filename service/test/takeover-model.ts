@@ -105,6 +105,8 @@ export class Model {
   /** When something was undone that put everybody out. */
   undone: number[] = [];
   addressSetAt = 0;
+  /** Changed away from by a person, and not put back since: only these come back by another mailbox's link. */
+  readonly left = new Set<string>();
   usernameSetAt = 0;
   usernamesSetAt: number[] = [];
   firstProvedAt = 0;
@@ -281,7 +283,13 @@ export class Model {
       const { since, removedAt } = one;
       if (since < start && removedAt !== null && removedAt >= start && removedAt < end) one.removedAt = null;
     }
-    if (this.addressSetAt < end) this.address = link.address;
+    // What an undo put away is nobody's to bring back.
+    const isItsOwn = link.kind === "identifier" && link.mailbox === link.address;
+    const comesBack = isItsOwn || this.left.has(link.address);
+    if (this.addressSetAt < end && comesBack) {
+      this.address = link.address;
+      this.left.delete(link.address);
+    }
     if (this.usernameSetAt < end) this.username = link.username;
     this.keys = first === undefined ? [] : this.keys.filter(({ at }) => at >= first);
     this.forgetBrowsers(now);
@@ -726,6 +734,7 @@ class ChangeAddress extends InSession {
     });
     m.mailboxes[this.who].add(email);
     m.address = email;
+    m.left.add(was.address);
     await takeUndoLinks(m, r, { was, kind: "identifier", template: "email-changed", told: [was.address] });
     m.addressSetAt = m.undoLinks.at(-1)?.at ?? now(r);
   }
