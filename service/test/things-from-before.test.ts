@@ -3,7 +3,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/gl
 import { routes } from "@lucchetto/contract";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { InProcessService } from "../../testing/service.ts";
-import { PASSWORD, startService } from "../../testing/service.ts";
+import { PASSWORD, send, startService } from "../../testing/service.ts";
 import {
   codeOf,
   mailsTo,
@@ -27,6 +27,11 @@ afterAll(() => service.stop());
 
 const signIn = (who: Visitor, identifier: string, password = PASSWORD) =>
   who.post("/v1/sign-in", { proof: { type: "password", identifier, password } });
+const signedIn = async (identifier: string, password: string) => {
+  const who = new Visitor(service);
+  expect((await signIn(who, identifier, password)).status).toBe(201);
+  return who;
+};
 const redeem = (who: Visitor, secret: string, more: object = {}) =>
   who.post("/v1/mail-links/redeem", { secret, ...more });
 const linkIn = async (to: string, template: string) => secretOf(await mailTo(service, to, template));
@@ -181,6 +186,36 @@ describe("RC-15 a browser", () => {
     const undo = await linkIn(email, "second-factor-added");
     expect(codeOf(await redeem(thief, undo, { password: THEIRS }))).toBe("thing-from-before-wanted");
     expect((await redeem(browser, undo, { password: MINE })).status).toBe(200);
+  });
+
+  test("A19 that an app with its own forms knows counts where the app's server brings its mark along", async () => {
+    const email = "olga@brina.example";
+    await registerProved(service, email);
+    const operator = service.as(await service.operator());
+    const { body: app } = await operator(routes.addApp, {
+      body: { name: "Desk of the huts", redirectUris: ["http://localhost:1/desk"], ownForms: true },
+    });
+    const behalf = { "lucchetto-app-key": app.key, "lucchetto-visitor-address": "198.51.100.9" };
+    const atTheApp = (path: string, body: object, mark?: string) =>
+      send(service, "POST", path, {
+        headers: {
+          ...behalf,
+          "content-type": "application/json",
+          ...(mark === undefined ? {} : { "lucchetto-visitor-device": mark }),
+        },
+        body: JSON.stringify(body),
+      });
+    const proof = { type: "password", identifier: email, password: PASSWORD };
+    const begun = await atTheApp("/v1/sign-in", { proof });
+    const mark = begun.headers.get("lucchetto-visitor-device") ?? "";
+    await service.clock.advance(8 * DAY);
+    await intrude(email);
+    await moveAddress(await signedIn(email, THEIRS), "olga.thief@brina.example");
+    const secret = await linkIn(email, "email-changed");
+    const undo = { secret, password: MINE };
+    expect(codeOf(await atTheApp("/v1/mail-links/redeem", undo))).toBe("thing-from-before-wanted");
+    expect((await atTheApp("/v1/mail-links/redeem", undo, mark)).status).toBe(200);
+    await expectOwnersAlone(email);
   });
 
   test("keeps its worth through an intruder's change of password, and loses it by its owner's own elsewhere", async () => {
