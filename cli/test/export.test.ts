@@ -122,7 +122,8 @@ describe("an export", () => {
       linesOf(name).map(({ madeAt: _at, ...line }) =>
         JSON.stringify(line)
           .replace('"operator"', "")
-          .replaceAll(/"secret":"[^"]+"/g, ""),
+          .replace(/"sealKey":\{[^}]*\}/, "")
+          .replaceAll(/"(?:secret|seal)":"[^"]+"/g, ""),
       );
     expect(comparable("again.jsonl")).toEqual(comparable("all.jsonl"));
 
@@ -158,36 +159,83 @@ describe("an export", () => {
     expect(await elsewhere.dataSource.query("SELECT 1 FROM account WHERE id = ?", [id])).toEqual([]);
   });
 
-  test("that is cut, mended by hand, or of keys that are not here, is told so, and nothing half is taken", async () => {
+  test("S13 that was changed, cut or put together anew is told so with its line, and nothing of it is taken", async () => {
     const whole = readFileSync(at("all.jsonl"), "utf8");
     const lines = whole.trimEnd().split("\n");
-    const elsewhereAgain = await startShipped();
+    const [head = "", first = "", second = ""] = lines;
+    const take = async (text: string, ...more: string[]) => {
+      const name = at(`cut-${randomBytes(3).toString("hex")}.jsonl`);
+      writeFileSync(name, text);
+      return lucchetto(service, ["import", "run", name, "--json", ...more]);
+    };
+    const accounts = () => service.dataSource.query("SELECT COUNT(*) AS count FROM account");
+    const before = await accounts();
+    // A proof of an address that nobody gave, another hash, an account more or less, two in another order, and the end cut off.
+    const proved = first.replace(
+      /"emailVerifiedAt":(?:null|"[^"]+")/,
+      '"emailVerifiedAt":"2026-01-01T00:00:00.000Z"',
+    );
+    const changed: Array<[string, string]> = [
+      ["line 2", [head, proved, ...lines.slice(2)].join("\n")],
+      [
+        "line 1",
+        [
+          head.replace('"recipes":[', '"recipes":[{"id":"r0123456789","text":"md5(password)"},'),
+          ...lines.slice(1),
+        ].join("\n"),
+      ],
+      ["line 2", [head, second, first, ...lines.slice(3)].join("\n")],
+      ["line 3", lines.toSpliced(2, 0, first).join("\n")],
+      ["line 3", lines.toSpliced(2, 1).join("\n")],
+      [`line ${lines.length}`, whole.slice(0, -40)],
+      ["line 2", [head, first.replace(/,"seal":"[^"]+"/, ""), ...lines.slice(2)].join("\n")],
+    ];
+    const ways = [[], ["--key", at("mine.pem")], ["--unsealed"]];
+    for (const [index, [where, text]] of changed.entries())
+      expect(await take(text, ...(ways[index % ways.length] ?? []))).toMatchObject({
+        status: 1,
+        err: expect.stringMatching(new RegExp(`${where}: its seal does not fit`)),
+      });
+    expect((await take(lines.slice(0, -1).join("\n"))).err).toContain("is incomplete");
+    expect((await take(whole.replace('"lucchettoExport":2', '"lucchettoExport":3'))).err).toContain(
+      "not an export of this version",
+    );
+    expect((await take([head, "a".repeat(2 ** 20 + 1), ...lines.slice(2)].join("\n"))).err).toContain(
+      "line 2: longer than 1 MiB",
+    );
+    // The key of another export opens nothing here, and the seals of nobody are no seals.
+    const bare = whole
+      .replaceAll(/,"seal":"[^"]+"\}$/gm, "}")
+      .replace(/"sealKey":\{[^}]*\}/, '"sealKey":null');
+    expect((await take(bare)).err).toContain("carries no seal");
+    expect(await accounts()).toEqual(before);
+  });
+
+  test("S13 whose seal cannot be checked is imported only when that was said, and is named so", async () => {
+    const lines = readFileSync(at("all.jsonl"), "utf8").trimEnd().split("\n");
+    const bad = lines
+      .map((line, index) => (index === 1 ? line.replace('"state":"active"', '"state":"king"') : line))
+      .join("\n");
+    writeFileSync(at("bad.jsonl"), bad);
+    const nowhere = await startShipped();
     try {
-      const take = async (text: string) => {
-        const name = at(`cut-${randomBytes(3).toString("hex")}.jsonl`);
-        writeFileSync(name, text);
-        return lucchetto(elsewhereAgain, ["import", "run", name, "--json"]);
-      };
-      for (const cut of [
-        lines.slice(0, -1).join("\n"),
-        lines.toSpliced(2, 1).join("\n"),
-        whole.slice(0, -40),
-      ])
-        expect(await take(cut)).toMatchObject({ status: 1, err: expect.stringContaining("is incomplete") });
-      expect((await take(whole.replace('"lucchettoExport":1', '"lucchettoExport":2'))).err).toContain(
-        "not an export of this version",
+      const refused = await lucchetto(nowhere, ["import", "run", at("bad.jsonl")]);
+      expect(refused.err).toMatch(
+        /cannot be checked here: give its private key with --key, or use the key ring it was made with \(key \S+\)/,
       );
-      const bad = lines
-        .map((line, index) => (index === 1 ? line.replace('"state":"active"', '"state":"king"') : line))
-        .join("\n");
-      const { out } = await take(bad);
-      expect(JSON.parse(out).report).toMatchObject({ refused: 1, taken: lines.length - 3 });
-      const [{ count }] = await elsewhereAgain.dataSource.query(
-        "SELECT COUNT(*) AS count FROM authenticator",
-      );
+      expect(
+        (await lucchetto(nowhere, ["import", "run", at("all.jsonl"), "--key", at("other.pem")])).err,
+      ).toContain("does not decrypt the secrets");
+      const { out } = await lucchetto(nowhere, ["import", "run", at("bad.jsonl"), "--unsealed", "--json"]);
+      expect(JSON.parse(out).report).toMatchObject({
+        refused: 1,
+        taken: lines.length - 3,
+        source: expect.stringContaining("its seal not checked"),
+      });
+      const [{ count }] = await nowhere.dataSource.query("SELECT COUNT(*) AS count FROM authenticator");
       expect(Number(count)).toBe(0);
     } finally {
-      await elsewhereAgain.stop();
+      await nowhere.stop();
     }
   });
 });

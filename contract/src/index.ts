@@ -28,6 +28,7 @@ export type { NextProof, Proof } from "./routes/sign-in.ts";
 export type { LinkLook, MailboxItem, MailSource, SetUpThing } from "./routes/mail.ts";
 export { MAIL_STATES } from "./routes/mail.ts";
 export type { RehearsalLine, RehearsalShown } from "./routes/rehearsal.ts";
+export { readRehearsalLine } from "./routes/rehearsal.ts";
 export type { TotpImportOutcome } from "./routes/totp-import.ts";
 export type { HashTuning } from "./routes/tuning.ts";
 export * from "./shapes.ts";

@@ -18,6 +18,7 @@ interface Result {
   readonly passkeys: number;
   readonly authenticators: number;
   readonly leftOut: number;
+  readonly isSealed: boolean;
 }
 
 /** Rows between two words on how far it is. */
@@ -31,7 +32,7 @@ export function defineExport(command: Command): void {
     .argument("<file>", "the file to write; it must not exist yet")
     .option(
       "--to <key>",
-      "a public key in PEM to encrypt the secrets of authenticator apps; without it they are omitted",
+      "a public key in PEM to encrypt the secrets of authenticator apps and seal the file; without it they are omitted. Keep it from others: whoever has it can make such a file",
     )
     .option(...CONFIG_OPTION)
     .option("--json", "as JSON")
@@ -64,6 +65,11 @@ export function defineExport(command: Command): void {
         print(
           "",
           `${result.leftOut} authenticator apps were omitted: give a public key with --to to include their secrets.`,
+        );
+      if (!result.isSealed)
+        print(
+          "",
+          "Its lines carry no seal, so a change to the file would go unnoticed: give a public key with --to, or set up a key ring.",
         );
       print("", `They are in ${file}, which only you can read. Protect it like the database itself.`);
     });

@@ -90,6 +90,7 @@ export function defineImport(command: Command): void {
       "--key <file>",
       "for an export: the private key in PEM that decrypts the secrets of authenticator apps",
     )
+    .option("--unsealed", "for an export: import it even though nobody can tell whether it was changed")
     .option("--unproven", "import even if no known password has proved a recipe")
     .option("--dry-run", "check only, change nothing")
     .addOption(
@@ -211,6 +212,7 @@ interface RunOptions extends CheckOptions {
   readonly unproven?: boolean;
   readonly dryRun?: boolean;
   readonly key?: string;
+  readonly unsealed?: boolean;
   readonly wrap: "auto" | "now" | "later";
 }
 
@@ -232,7 +234,7 @@ interface RunResult {
 /** An export taken back, if the file is one. */
 async function takeBack(
   path: string,
-  { key, dryRun }: RunOptions,
+  { key, dryRun, unsealed = false }: RunOptions,
   self: Command,
 ): Promise<BackResult | null> {
   const { cwd } = terminal();
@@ -243,7 +245,7 @@ async function takeBack(
       "--dry-run: an export is always checked completely before anything is stored, so there is nothing to try.",
       2,
     );
-  return runLong<BackResult>("import-export", self, { path, key: key ?? null });
+  return runLong<BackResult>("import-export", self, { path, key: key ?? null, unsealed });
 }
 
 /** By how an export begins. */

@@ -32,14 +32,26 @@ export const rehearsalShown = z
   })
   .meta({ id: "Rehearsal" });
 export type RehearsalShown = z.output<typeof rehearsalShown>;
-type Step = RehearsalShown["steps"][number];
 
+const told = rehearsalStep.pick({ id: true, title: true, expected: true });
+const tried = rehearsalStep.pick({ id: true, state: true, came: true, mend: true });
+const rehearsalLine = z.discriminatedUnion("kind", [
+  z.object({ kind: z.literal("steps"), steps: z.array(told).readonly() }),
+  tried.extend({ kind: z.literal("step"), milliseconds: z.number() }),
+  z.object({ kind: z.literal("end"), passed: z.boolean(), leftBehind: z.string().nullable() }),
+  z.object({ kind: z.literal("fault"), why: z.string() }),
+]);
 /** What a rehearsal that is a process of its own writes to its output: a line of JSON each. */
-export type RehearsalLine =
-  | { readonly kind: "steps"; readonly steps: ReadonlyArray<Pick<Step, "id" | "title" | "expected">> }
-  | ({ readonly kind: "step"; readonly milliseconds: number } & Pick<Step, "id" | "state" | "came" | "mend">)
-  | { readonly kind: "end"; readonly passed: boolean; readonly leftBehind: string | null }
-  | { readonly kind: "fault"; readonly why: string };
+export type RehearsalLine = z.output<typeof rehearsalLine>;
+
+/** Reads one. @returns `null` for any other text, such as what a library prints by itself. */
+export function readRehearsalLine(text: string): RehearsalLine | null {
+  try {
+    return rehearsalLine.safeParse(JSON.parse(text)).data ?? null;
+  } catch {
+    return null;
+  }
+}
 
 export const listRehearsals = defineRoute({
   name: "listRehearsals",

@@ -184,7 +184,10 @@ function encoder(encoding: "utf8" | "utf16le" | "latin1", least: number, most: n
   return {
     parameters: ["text"],
     kind: "bytes",
-    size: ([of = NOTHING]) => ({ least: of.least * least, most: of.most * most }),
+    size: ([of = NOTHING]) => ({
+      least: of.least * least,
+      most: of.most * (of.isAscii === true ? least : most),
+    }),
     run(text: string) {
       const bytes = Buffer.from(text, encoding);
       return bytes.toString(encoding) === text ? bytes : null;
@@ -284,7 +287,7 @@ export const FUNCTIONS: ReadonlyMap<string, RecipeFunction> = new Map<string, Re
       fault: ([, from, to]) =>
         Number(from) < Number(to) ? null : "it goes from a place to a later one, counted from 0",
       run: (value: Value, from: number, to: number) =>
-        typeof value === "string" ? [...value].slice(from, to).join("") : value.slice(from, to),
+        typeof value === "string" ? sliceOfText(value, from, to) : value.slice(from, to),
     },
   ],
   [
@@ -298,10 +301,24 @@ export const FUNCTIONS: ReadonlyMap<string, RecipeFunction> = new Map<string, Re
       }),
       fault: ([, count]) => (Number(count) >= 1 ? null : "it is repeated once at least"),
       run: (value: Value, count: number) =>
-        typeof value === "string" ? value.repeat(count) : Buffer.concat(Array<Uint8Array>(count).fill(value)),
+        typeof value === "string" ? value.repeat(count) : Buffer.alloc(count * value.length, value),
     },
   ],
 ]);
+
+/** Code points of a text, from one place up to another; what comes after them is not read. */
+function sliceOfText(text: string, from: number, to: number): string {
+  let place = 0;
+  let begin = text.length;
+  let end = 0;
+  for (const point of text) {
+    if (place === from) begin = end;
+    if (place === to) break;
+    end += point.length;
+    place += 1;
+  }
+  return text.slice(begin, end);
+}
 
 /** A text's UTF-8. */
 export function bytesOf(value: Value): Uint8Array {

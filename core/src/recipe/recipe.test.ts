@@ -49,6 +49,8 @@ describe("what recipes make", () => {
       scryptSync(password, salt, 32, { N: 1_024, r: 8, p: 1 }).toString("hex"),
     ],
     ["slice(hex(md5(password)), 8, 24)", md5(password).slice(8, 24)],
+    ['hex(md5(concat(slice("è🔑ü", 1, 2), slice("è🔑", 1, 9), password)))', md5(`🔑🔑${password}`)],
+    ["hex(md5(repeat(md5(password), 3)))", md5(Buffer.from(md5(password).repeat(3), "hex"))],
     [
       'concat("{SHA}", base64(sha1(password)))',
       `{SHA}${createHash("sha1").update(password).digest("base64")}`,
@@ -124,6 +126,17 @@ describe("what is no recipe", () => {
       `${"hex(scrypt(concat(".repeat(3)}password, salt${"), salt, 14, 8, 1, 32))".repeat(3)}`,
     ])
       expect(faultOf(source)).not.toBe("");
+    // No value passes 1 MiB and the digests read little, and yet each call handles a million bytes anew.
+    const large = "repeat(hex(md5(password)), 30000)";
+    for (const call of [
+      `upper(${large})`,
+      `utf8(lower(${large}))`,
+      `unhex(${large})`,
+      `unbase64(${large})`,
+    ]) {
+      const calls = Array.from({ length: 9 }, () => `slice(${call}, 0, 1)`).join(", ");
+      expect(faultOf(`hex(md5(concat(password, ${calls})))`)).toContain("handle more than 6 MiB together");
+    }
     expect(faultOf(`${"hex(md5(".repeat(40)}password${"))".repeat(40)}`)).toContain(
       "calls inside each other",
     );

@@ -17,6 +17,11 @@ const MAX_LENGTHS: Readonly<Record<RecipeValue, number>> = {
 const MAX_VALUE = 2 ** 20;
 /** Bytes that all digests of a recipe may read together. */
 const MAX_DIGESTED = 4 * MAX_VALUE;
+/**
+ * Bytes (of a text, characters) that all its calls may read and make together, so that the worst recipe runs for less than 100 ms, its
+ * deliberately slow functions aside. `bench/recipes.mjs` measures it.
+ */
+const MAX_HANDLED = 6 * MAX_VALUE;
 /** Functions that are made to be dear. */
 const MAX_DEAR = 2;
 /** A shorter result is found by trying, or is the same for everybody. */
@@ -44,14 +49,15 @@ interface Checked extends Size {
 }
 
 /**
- * Reads a recipe. What it may cost is known before it runs: it has no loops, no value passes 1 MiB, and what is dear is bounded as
- * records are.
+ * Reads a recipe. What it may cost is known before it runs: it has no loops, no value passes 1 MiB, its calls handle 6 MiB
+ * together at most, and what is dear is bounded as records are.
  * @throws RecipeError with the column, also where the old digest itself would sign in.
  */
 export function readRecipe(source: string): Recipe {
   const expression = readExpression(source);
   const uses = new Set<RecipeValue>();
   let digested = 0;
+  let handled = 0;
   let dear = 0;
 
   function check(one: Expression): Checked {
@@ -100,6 +106,9 @@ export function readRecipe(source: string): Recipe {
     });
     const size = called.size(given, written);
     if (size.most > MAX_VALUE) throw new RecipeError(`${name}: its result may pass 1 MiB`, at);
+    handled += size.most + given.reduce((sum, { most }) => sum + most, 0);
+    if (handled > MAX_HANDLED)
+      throw new RecipeError(`${name}: all the calls up to here handle more than 6 MiB together`, at);
     if (called.digests === true) digested += given.reduce((sum, { most }) => sum + most, 0);
     if (called.isDear === true) dear += 1;
     if (digested > MAX_DIGESTED)

@@ -32,6 +32,7 @@ import {
 } from "../storage/index.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
 import { EXPORT_VERSION } from "./form.ts";
+import { newLineSealer } from "./line-seal.ts";
 import { ExportRefusal } from "./refusal.ts";
 import { sealTo } from "./sealed-secret.ts";
 
@@ -42,6 +43,8 @@ export interface ExportResult {
   readonly authenticators: number;
   /** Authenticators whose secrets were left out: no key was named, or theirs is not in the ring. */
   readonly leftOut: number;
+  /** Whether its lines carry seals, by which a change is noticed. */
+  readonly isSealed: boolean;
 }
 
 const AT_ONCE = 500;
@@ -81,12 +84,16 @@ async function writeAccounts(
   onProgress: (rows: number) => void,
 ): Promise<ExportResult> {
   const { keyRing } = configuration;
-  const result = { accounts: 0, passwords: 0, passkeys: 0, authenticators: 0, leftOut: 0 };
+  const isSealed = keyRing !== null || sealed !== null;
+  const result = { accounts: 0, passwords: 0, passkeys: 0, authenticators: 0, leftOut: 0, isSealed };
   // A disk that is full is met by whoever writes next.
   const ended = finished(file);
   ended.catch(() => undefined);
+  const sealer = await newLineSealer(keyRing, sealed);
+  let line = 0;
   const write = async (value: object): Promise<void> => {
-    if (!file.write(`${JSON.stringify(value)}\n`)) await Promise.race([once(file, "drain"), ended]);
+    line += 1;
+    if (!file.write(`${sealer.write(line, value)}\n`)) await Promise.race([once(file, "drain"), ended]);
   };
   const recipes = await dataSource.getRepository(RecipeEntity).find({ order: { id: "ASC" } });
   await write({
@@ -95,6 +102,7 @@ async function writeAccounts(
     site: configuration.site.name,
     relyingPartyId: configuration.passkeys.relyingPartyId,
     sealedTo: sealed?.thumbprint ?? null,
+    sealKey: sealer.sealKey,
     recipes: recipes.map(({ id, text }) => ({ id, text })),
   } satisfies ExportHead);
   let after = "00000000-0000-0000-0000-000000000000";

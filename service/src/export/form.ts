@@ -1,4 +1,7 @@
-/** The form of an export: JSON Lines. First what it is, then an account a line, then how many there were. Documented in docs/moving-in.md. */
+/**
+ * The form of an export: JSON Lines. First what it is, then an account a line, then how many there were; each with a seal
+ * (line-seal.ts). Documented in docs/moving-in.md.
+ */
 import { label } from "@lucchetto/contract";
 import { ACCOUNT_STATES, LANGUAGES, TOTP_ALGORITHMS } from "@lucchetto/core";
 import { z } from "zod";
@@ -13,16 +16,23 @@ const upTo = (most: number) =>
   base64url.refine((text) => Buffer.from(text, "base64url").length <= most, `expected at most ${most} bytes`);
 const HASH_BYTES = 32;
 
-/** The version of the form. */
-export const EXPORT_VERSION = 1;
+/** The version of the form. Version 1 had no seal. */
+export const EXPORT_VERSION = 2;
+export const UNSEALED_VERSION = 1;
+
+/** The key of the lines' seals: as a JWE to the recipient, and sealed under the key ring. */
+const sealKey = z.strictObject({ recipient: z.string().nullable(), keyRing: z.string().nullable() });
+export type SealKey = z.output<typeof sealKey>;
 
 export const exportHead = z.strictObject({
-  lucchettoExport: z.literal(EXPORT_VERSION),
+  lucchettoExport: z.literal([UNSEALED_VERSION, EXPORT_VERSION]),
   madeAt: time,
   site: z.string(),
   relyingPartyId: z.string(),
   /** SHA-256 of the public key (RFC 7638) that authenticators' secrets are sealed to; `null`: they were left out. */
   sealedTo: z.string().nullable(),
+  /** `null`: no line has a seal, for there was neither a key ring nor a recipient. */
+  sealKey: sealKey.nullable().default(null),
   recipes: z.array(z.strictObject({ id: z.string(), text: z.string() })),
 });
 export type ExportHead = z.output<typeof exportHead>;

@@ -4,7 +4,6 @@
  */
 import { createHash, randomBytes } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
-import { createInterface } from "node:readline";
 import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import {
   NONCE_LENGTH,
@@ -18,6 +17,7 @@ import {
   SchemeError,
   schemeTextOf,
   seal,
+  sealedUnder,
 } from "@lucchetto/core";
 import type { AttestationFormat, CoseAlgorithm } from "@lucchetto/core/passkey";
 import type { EntityManager } from "typeorm";
@@ -42,6 +42,7 @@ import {
   moveOn,
 } from "../intake/store.ts";
 import { record as journal } from "../journal/journal.ts";
+import { linesOf, MAX_LINE_BYTES } from "../lines.ts";
 import { secretPlace } from "../second-factor/secret.ts";
 import type {
   AuthenticatorRow,
@@ -54,6 +55,7 @@ import type {
 import { inTransaction, newId } from "../storage/index.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
 import { exportedAccount, exportEnd, exportHead } from "./form.ts";
+import { checkLine, openSealKey, withoutSeal } from "./line-seal.ts";
 import { ExportRefusal } from "./refusal.ts";
 import { openWith } from "./sealed-secret.ts";
 
@@ -70,31 +72,39 @@ export interface TakenBack {
 
 /** Accounts in one transaction. */
 const AT_ONCE = 500;
-/** Characters of a line at most. */
-const MAX_LINE_LENGTH = 2 ** 20;
 
-/**
- * @param key PEM of the private key that the authenticators' secrets were sealed to; `null`: they are left out.
- * @throws ExportRefusal, IntakeRefusal.
- */
+export interface Taking {
+  readonly path: string;
+  /** PEM of the private key that the authenticators' secrets were sealed to; `null`: they are left out. */
+  readonly key: string | null;
+  /** Takes it in even where its seals cannot be checked, or it has none. */
+  readonly isUnsealedAllowed: boolean;
+}
+
+/** @throws ExportRefusal, IntakeRefusal. */
 export async function takeBack(
   needs: IntakeNeeds,
-  { path, key }: { path: string; key: string | null },
+  { path, key, isUnsealedAllowed }: Taking,
   onProgress: OnProgress,
 ): Promise<TakenBack> {
   const { dataSource, configuration, clock } = needs;
-  const { head, accounts } = await survey(path);
   if (key !== null && configuration.keyRing === null)
     throw new ExportRefusal(
       "The secrets of authenticator apps are encrypted with the key ring, but there is none. Create one with `lucchetto keys add`, and set keys.file.",
     );
   const open = key === null ? null : openWith(key);
+  const file: SealedLines = { path, sealKey: null };
+  const head = await readHead(path);
+  if (head.sealKey !== null)
+    file.sealKey = await openSealKey(head.sealKey, { keyRing: configuration.keyRing, openSealed: open });
+  if (file.sealKey === null && !isUnsealedAllowed) throw new ExportRefusal(uncheckable(path, head));
+  const accounts = await survey(file);
   const { size, mtimeMs } = statSync(path);
   const fingerprint = createHash("sha256")
     .update(JSON.stringify([path, size, mtimeMs]))
     .digest();
   const begun = await findUnfinished(dataSource, fingerprint);
-  const intake = begun ?? (await begin(needs, { head, fingerprint }));
+  const intake = begun ?? (await begin(needs, { head, fingerprint, isChecked: file.sealKey !== null }));
   const from = Number(intake.position);
   const operators: string[] = [];
   let leftOut = 0;
@@ -105,7 +115,7 @@ export async function takeBack(
     batch = [];
     onProgress({ phase: "write", done: position, total: accounts, rows: position });
   };
-  for await (const { line, text } of linesOf(path)) {
+  for await (const { line, text } of sealedLinesOf(file)) {
     if (line === 1 || line > accounts + 1) continue;
     position += 1;
     const read = await readAccount({ text, line, intake, configuration }, open);
@@ -142,34 +152,70 @@ function journalOf(
   return journal({ configuration }, manager, { event, visit: BY_COMMAND, now });
 }
 
-/** Looks whether it is whole, before anything is written. */
-async function survey(path: string): Promise<{ head: ExportHead; accounts: number }> {
-  let head: ExportHead | null = null;
+/** A file, and the key of its lines' seals; `null` where they are not looked at. */
+interface SealedLines {
+  readonly path: string;
+  sealKey: Uint8Array | null;
+}
+
+/** What the file says of itself; nothing of it is believed before its seal was looked at. */
+async function readHead(path: string): Promise<ExportHead> {
+  for await (const { text } of sealedLinesOf({ path, sealKey: null })) {
+    const head = readOrNull(exportHead, text);
+    if (head === null) throw new ExportRefusal(`${path} is not an export of this version.`);
+    return head;
+  }
+  throw new ExportRefusal(`${path} is empty.`);
+}
+
+function uncheckable(path: string, { sealKey }: ExportHead): string {
+  const anyway = "To import it all the same, as it stands: --unsealed. Nothing was changed.";
+  if (sealKey === null)
+    return `${path} carries no seal, so nobody can tell whether it was changed since it was made. ${anyway}`;
+  const ways = [
+    ...(sealKey.recipient === null ? [] : ["give its private key with --key"]),
+    ...(sealKey.keyRing === null
+      ? []
+      : [`use the key ring it was made with (key ${sealedUnder(sealKey.keyRing)})`]),
+  ];
+  return `The seal of ${path} cannot be checked here: ${ways.join(", or ")}. ${anyway}`;
+}
+
+/** Looks whether it is whole and as it was made, before anything is written. @returns how many accounts it holds. */
+async function survey(file: SealedLines): Promise<number> {
   let last = "";
   let lines = 0;
-  for await (const { line, text } of linesOf(path)) {
-    if (line === 1) head = readOrNull(exportHead, text);
-    if (head === null) throw new ExportRefusal(`${path} is not an export of this version.`);
+  for await (const { line, text } of sealedLinesOf(file)) {
     last = text;
     lines = line;
   }
   const end = readOrNull(exportEnd, last);
-  if (head === null) throw new ExportRefusal(`${path} is empty.`);
   if (end === null || end.accounts !== lines - 2)
     throw new ExportRefusal(
-      `${path} is incomplete: its last line should give the number of accounts. Nothing was changed.`,
+      `${file.path} is incomplete: its last line should give the number of accounts. Nothing was changed.`,
     );
-  return { head, accounts: end.accounts };
+  return end.accounts;
 }
 
-async function* linesOf(path: string): AsyncGenerator<{ line: number; text: string }> {
+/** Its lines without their seals, each looked at as it comes. @throws ExportRefusal at the first that is not as it was made. */
+async function* sealedLinesOf({
+  path,
+  sealKey,
+}: SealedLines): AsyncGenerator<{ line: number; text: string }> {
   let line = 0;
   try {
-    for await (const text of createInterface({ input: createReadStream(path), crlfDelay: Infinity })) {
+    for await (const bytes of linesOf(createReadStream(path) as AsyncIterable<Buffer>)) {
       line += 1;
-      if (text.length > MAX_LINE_LENGTH)
-        throw new ExportRefusal(`${path}, line ${line}: longer than ${MAX_LINE_LENGTH} characters.`);
-      yield { line, text };
+      if (bytes === null)
+        throw new ExportRefusal(
+          `${path}, line ${line}: longer than ${MAX_LINE_BYTES / 2 ** 20} MiB. Nothing was changed.`,
+        );
+      const whole = sealKey === null ? withoutSeal(bytes) : checkLine(sealKey, line, bytes);
+      if (whole === null)
+        throw new ExportRefusal(
+          `${path}, line ${line}: its seal does not fit; the line was changed, moved, added or cut off since the export was made. Take the file as it was exported.`,
+        );
+      yield { line, text: Buffer.from(whole, "latin1").toString("utf8") };
     }
   } catch (error) {
     if (error instanceof ExportRefusal) throw error;
@@ -191,12 +237,12 @@ function readOrNull<Value>(
 
 async function begin(
   { configuration, dataSource, clock }: IntakeNeeds,
-  { head, fingerprint }: { head: ExportHead; fingerprint: Buffer },
+  { head, fingerprint, isChecked }: { head: ExportHead; fingerprint: Buffer; isChecked: boolean },
 ): Promise<IntakeRow> {
   const now = clock.now();
   const intake: IntakeRow = {
     id: newId(now),
-    source: `an export of ${head.site}, ${head.madeAt.slice(0, 10)}`,
+    source: `an export of ${head.site}, ${head.madeAt.slice(0, 10)}${isChecked ? "" : ", its seal not checked"}`,
     plan: "",
     fingerprint,
     state: "running",

@@ -6,12 +6,10 @@ import type { DatabaseSource, FileSource } from "@lucchetto/contract";
 import { hasControlCharacter } from "@lucchetto/contract";
 import { CsvError, parse } from "csv-parse";
 import safeJson from "secure-json-parse";
+import { linesOf, MAX_LINE_BYTES } from "../lines.ts";
 import type { SealedFile } from "./sealed-file.ts";
 import type { Columns, ReadSoFar, SourceRow } from "./source-row.ts";
 import { FieldsOfRow, SourceError } from "./source-row.ts";
-
-/** Bytes of a row at most. A longer one is no row: a quotation mark is missing. */
-const MAX_ROW = 2 ** 20;
 
 /** A file, or one that was uploaded and lies sealed. */
 export type UploadedSource = FileSource & { readonly sealed?: SealedFile };
@@ -86,7 +84,8 @@ async function* readCsv(source: UploadedSource, soFar: Partial<ReadSoFar>): Asyn
       info: true,
       relax_column_count: true,
       skip_empty_lines: true,
-      max_record_size: MAX_ROW,
+      // A longer one is no row: a quotation mark is missing.
+      max_record_size: MAX_LINE_BYTES,
     }),
     // What goes wrong is met by whoever reads.
     () => undefined,
@@ -145,7 +144,7 @@ async function* readJsonLines(source: UploadedSource, soFar: Partial<ReadSoFar>)
   let line = 0;
   for await (const bytes of linesOf(bytesOf(source, soFar))) {
     line += 1;
-    if (bytes === null) yield { line, fault: `it is longer than ${MAX_ROW / 2 ** 20} MiB` };
+    if (bytes === null) yield { line, fault: `it is longer than ${MAX_LINE_BYTES / 2 ** 20} MiB` };
     else if (bytes.trim() !== "") yield readJsonLine(decode(bytes), line);
   }
 }
@@ -164,24 +163,6 @@ function readJsonLine(text: string | null, line: number): SourceRow {
 function textOf(member: unknown): string | null {
   if (member === null || member === undefined) return null;
   return typeof member === "string" ? member : JSON.stringify(member);
-}
-
-/** Lines as texts in which each letter is a byte; `null` for one that is too long. */
-async function* linesOf(bytes: AsyncIterable<Buffer>): AsyncGenerator<string | null> {
-  let rest = "";
-  let isTooLong = false;
-  for await (const chunk of bytes) {
-    const [first = "", ...more] = chunk.toString("latin1").split("\n");
-    rest += isTooLong ? "" : first;
-    isTooLong ||= rest.length > MAX_ROW;
-    for (const next of more) {
-      yield isTooLong ? null : rest.replace(/\r$/, "");
-      isTooLong = next.length > MAX_ROW;
-      rest = isTooLong ? "" : next;
-    }
-  }
-  if (isTooLong) yield null;
-  else if (rest !== "") yield rest;
 }
 
 /** Makes text of bytes that are written as letters; `null` if they are not in the encoding. */
@@ -209,7 +190,7 @@ function sourceError(error: unknown, path: string): SourceError {
   const where = lines === undefined ? path : `${path}, line ${lines}`;
   if (code === "CSV_MAX_RECORD_SIZE")
     return new SourceError(
-      `${where}: a row is longer than ${MAX_ROW / 2 ** 20} MiB. Is a quotation mark missing before it?`,
+      `${where}: a row is longer than ${MAX_LINE_BYTES / 2 ** 20} MiB. Is a quotation mark missing before it?`,
     );
   if (code === "CSV_QUOTE_NOT_CLOSED")
     return new SourceError(`${where}: a quoted field before it is never closed.`);

@@ -2,10 +2,12 @@
 import type { ChildProcess } from "node:child_process";
 import { spawn } from "node:child_process";
 import { existsSync } from "node:fs";
-import { createInterface } from "node:readline";
+import type { Readable } from "node:stream";
 import { fileURLToPath } from "node:url";
 import type { ReceivedOf, RehearsalLine, RehearsalShown, routes } from "@lucchetto/contract";
+import { readRehearsalLine } from "@lucchetto/contract";
 import type { ServiceContext } from "../context.ts";
+import { linesOf } from "../lines.ts";
 import { ProblemReply } from "../problem.ts";
 import { newId } from "../storage/index.ts";
 
@@ -65,13 +67,12 @@ export class Rehearsals {
       },
       stdio: ["pipe", "pipe", "ignore"],
     });
-    createInterface({ input: child.stdout }).on("line", (line) =>
-      this.#hear(id, JSON.parse(line) as RehearsalLine),
-    );
-    const ended = new Promise<void>((resolve) => {
+    const heard = this.#hearAll(id, child.stdout);
+    const over = new Promise<void>((resolve) => {
       child.once("error", () => resolve());
       child.once("close", () => resolve());
-    }).then(() => {
+    });
+    const ended = Promise.all([heard, over]).then(() => {
       this.#running = null;
       const { why, steps } = this.#find(id);
       const isWhole = why === null && steps.length > 0 && steps.every(({ state }) => !NOT_YET.has(state));
@@ -105,6 +106,18 @@ export class Rehearsals {
       closedLevel2: wish.closedLevel2 ?? null,
       movesClock: wish.moveClock,
     };
+  }
+
+  /** Until its output ends; what is no line of a rehearsal is passed over. */
+  async #hearAll(id: string, output: Readable): Promise<void> {
+    try {
+      for await (const letters of linesOf(output as AsyncIterable<Buffer>)) {
+        const line = readRehearsalLine(Buffer.from(letters ?? "", "latin1").toString("utf8"));
+        if (line !== null) this.#hear(id, line);
+      }
+    } catch {
+      // A pipe that broke: the process is gone, and what it left untried says so.
+    }
   }
 
   #hear(id: string, line: RehearsalLine): void {

@@ -62,15 +62,20 @@ export async function importRun(config: string, input: ImportInput): Promise<Run
 export interface BackInput {
   readonly path: string;
   readonly key: string | null;
+  readonly unsealed: boolean;
 }
 
 /** An export taken back. */
 export async function importExport(
   config: string,
-  { path, key }: BackInput,
+  { path, key, unsealed }: BackInput,
 ): Promise<RunResult & Pick<TakenBack, "operators" | "leftOut" | "otherRelyingParty">> {
   return withDatabase(config, async (needs) => {
-    const { intake, ...told } = await takeBack(needs, { path, key }, tellNowAndThen());
+    const { intake, ...told } = await takeBack(
+      needs,
+      { path, key, isUnsealedAllowed: unsealed },
+      tellNowAndThen(),
+    );
     return { report: await reportOf(needs.dataSource, intake), wrapsLater: false, ...told };
   });
 }
