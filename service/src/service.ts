@@ -13,13 +13,14 @@ import type { ServiceContext } from "./context.ts";
 import { description } from "./description/index.ts";
 import { health } from "./health/index.ts";
 import { collectMetrics } from "./health/metrics.ts";
+import { HEALTH_PATHS } from "./health/routes.ts";
 import { basePathOf } from "./http/address.ts";
 import { acceptJson } from "./http/body.ts";
 import { Drain, drainBeforeClose } from "./http/drain.ts";
 import { logRequests } from "./http/log.ts";
 import { refuseUnknown, rememberMethods } from "./http/methods.ts";
 import { readBehalf } from "./http/on-behalf.ts";
-import { readOwnHosts } from "./http/own-host.ts";
+import { hostOf, isLocal, readOwnHosts } from "./http/own-host.ts";
 import { assertOwnOrigin } from "./http/own-origin.ts";
 import { answerProblems } from "./http/problem.ts";
 import { makeReplyHeaders } from "./http/reply-headers.ts";
@@ -130,24 +131,29 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
       logAnswer(answer);
     },
   });
-  shortcut = (request, response) => isOwnHost(request.headers.host) && quickCheck(request, response);
+  shortcut = (request, response) => isOwnHost(hostOf(request)) && quickCheck(request, response);
   startBackground(app, context, Object.values(CAPABILITIES));
   drainBeforeClose(app, drain, configuration.grace);
   return app;
 }
 
+const SEVERAL_HOSTS = "The request has several Host headers; send one.";
+
 /** What every request meets, whatever it asks for. */
 function guardRequests(
   app: FastifyInstance,
   context: ServiceContext,
-  { shell, isOwnHost }: { shell: PageShell; isOwnHost: (host: string | undefined) => boolean },
+  { shell, isOwnHost }: { shell: PageShell; isOwnHost: ReturnType<typeof readOwnHosts> },
 ): void {
   const { publicUrl } = context.configuration;
   const methodsOf = rememberMethods(app);
   acceptJson(app);
   answerProblems(app, publicUrl, context.refusals);
-  app.addHook("onRequest", async ({ headers: { host } }) => {
-    if (!isOwnHost(host)) throw new ProblemReply("wrong-host");
+  const localPaths = new Set(HEALTH_PATHS.map((path) => basePathOf(publicUrl) + path));
+  app.addHook("onRequest", async ({ raw, url }) => {
+    const host = hostOf(raw);
+    if (host === null) throw new ProblemReply("malformed-request", { detail: SEVERAL_HOSTS });
+    if (!isOwnHost(host) && !(localPaths.has(url) && isLocal(raw))) throw new ProblemReply("wrong-host");
   });
   readBehalf(app, context);
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));

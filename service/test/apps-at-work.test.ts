@@ -147,6 +147,20 @@ describe("an app with the right `accounts`", () => {
     expect(found?.items).toMatchObject([{ labels: [], reference: null }]);
   });
 
+  test("S12 references that differ by a blank at the end are those of two accounts", async () => {
+    const add = (email: string, reference: string) =>
+      call<Account>("POST", "/v1/app/accounts", { body: { email, reference } });
+    const plain = await add(`plain.${name}`, `B-${count}`);
+    const blank = await add(`blank.${name}`, `B-${count} `);
+    expect([plain.status, blank.status]).toEqual([201, 201]);
+    for (const { body } of [plain, blank]) {
+      const found = await call<{ items: Account[] }>("POST", "/v1/accounts/look-up", {
+        body: { references: [body?.reference] },
+      });
+      expect(found.body?.items.map(({ id }) => id)).toEqual([body?.id]);
+    }
+  });
+
   test("its own webhook is not asked for what its server does, and is told whose doing it was", async () => {
     const asking = await startService({
       beside: service,

@@ -1,9 +1,10 @@
+import { request } from "node:http";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { readEmail } from "@lucchetto/core";
 import { eventually } from "../../testing/eventually.ts";
-import type { InProcessService } from "../../testing/service.ts";
-import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import type { InProcessService, TestService } from "../../testing/service.ts";
+import { json, PASSWORD, send, startProduction, startService } from "../../testing/service.ts";
 import { mailTo, registerProved } from "../../testing/visitor.ts";
 import { inTransaction } from "../src/storage/in-transaction.ts";
 
@@ -99,16 +100,53 @@ test("HK-3 a browser that holds a check token of its session gets no other", asy
   expect([again.status, again.headers.getSetCookie()]).toEqual([303, []]);
 });
 
-test("HK-5 metrics are shown to listed addresses, and to nobody behind a proxy that is not trusted", async () => {
-  expect((await send(service, "GET", "/metrics")).text).toContain("lucchetto_http_request_seconds");
-  const forwarded = { headers: { "x-forwarded-for": "127.0.0.1" } };
-  expect((await send(service, "GET", "/metrics", forwarded)).status).toBe(404);
-  const closed = await startService({ settings: { LUCCHETTO_METRICS_FROM: '["10.0.0.0/8"]' } });
-  try {
-    expect((await send(closed, "GET", "/metrics")).status).toBe(404);
-  } finally {
-    await closed.stop();
-  }
+describe("HK-5 metrics", () => {
+  const ask = (at: TestService, path: string, headers: Record<string, string> = {}) =>
+    send(at, "GET", path, { headers });
+
+  test("are shown to listed addresses, and to nobody behind a proxy that is not trusted", async () => {
+    expect((await ask(service, "/metrics")).text).toContain("lucchetto_http_request_seconds");
+    expect((await ask(service, "/metrics", { "x-forwarded-for": "127.0.0.1" })).status).toBe(404);
+    const closed = await startService({ settings: { LUCCHETTO_METRICS_FROM: '["10.0.0.0/8"]' } });
+    try {
+      expect((await ask(closed, "/metrics")).status).toBe(404);
+    } finally {
+      await closed.stop();
+    }
+  });
+
+  /** By a client that lets one choose the Host. */
+  const statusAt = (at: TestService, path: string, headers: Record<string, string>) =>
+    new Promise<number | undefined>((resolve, reject) => {
+      const { hostname, port } = new URL(at.url);
+      request({ hostname, port, path, headers }, (reply) => resolve(reply.resume().statusCode))
+        .on("error", reject)
+        .end();
+    });
+
+  test("S12 in production: under this machine's own name, and to nobody through a proxy that does not say for whom", async () => {
+    const host = "accounts.brina.example";
+    const listed = '["127.0.0.1", "192.0.2.0/24"]';
+    for (const proxies of ["[]", '["127.0.0.1"]']) {
+      const production = await startProduction({
+        LUCCHETTO_LISTEN_HOSTS: "[]",
+        LUCCHETTO_METRICS_FROM: listed,
+        LUCCHETTO_TRUSTED_PROXIES: proxies,
+      });
+      try {
+        for (const path of ["/metrics", "/healthz", "/readyz"])
+          expect([path, await statusAt(production, path, { host: "localhost:8420" })]).toEqual([path, 200]);
+        expect(await statusAt(production, "/v1/sign-in", { host: "localhost:8420" })).toBe(421);
+        expect(await statusAt(production, "/metrics", { host: "elsewhere.example" })).toBe(421);
+        expect(await statusAt(production, "/metrics", { host })).toBe(404);
+        const scraper = { host, "x-forwarded-for": "192.0.2.7" };
+        expect(await statusAt(production, "/metrics", scraper)).toBe(proxies === "[]" ? 404 : 200);
+        expect(await statusAt(production, "/metrics", { host, "x-forwarded-for": "198.51.100.1" })).toBe(404);
+      } finally {
+        await production.stop();
+      }
+    }
+  });
 });
 
 test("whoever waited for a lock in vain does not wait once more; a deadlock is tried again", async () => {

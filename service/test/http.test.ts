@@ -472,6 +472,16 @@ describe("bad requests", () => {
       `GET /v1/operator/accounts/${"x".repeat(300)} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n`,
       414,
     ],
+    [
+      "S12 two Host headers",
+      "GET /v1/sign-in HTTP/1.1\r\nHost: localhost\r\nhost: localhost\r\nConnection: close\r\n\r\n",
+      400,
+    ],
+    [
+      "S12 two Host headers before a check of tokens",
+      `POST /oauth/introspect HTTP/1.1\r\nHost: localhost\r\nHOST: elsewhere.example\r\nConnection: close\r\nAuthorization: Basic YTpi\r\nContent-Type: application/x-www-form-urlencoded\r\nContent-Length: 53\r\n\r\ntoken=lck_${"x".repeat(43)}`,
+      400,
+    ],
   ])("%s still gets a problem", async (_what, raw, status) => {
     const answer = await new Promise<string>((resolve) => {
       let text = "";

@@ -163,6 +163,10 @@ describe("a site behind nginx", () => {
     const guest = await get("/app/", forged);
     expect(guest.status).toBe(200);
     expect(identity(guest)).toEqual({});
+    // S12 Other proxies copy what the check answers: for guests too each header is there, and empty.
+    const told = await send(service, "GET", "/v1/proxy-check?guests=yes");
+    for (const name of ["account", "reference", "email", "username", "name", "labels", "session", "level"])
+      expect([name, told.headers.get(`lucchetto-${name}`)]).toEqual([name, ""]);
 
     const client = service.as(anna.token);
     await client(routes.changeOwnAccount, { body: { displayName: "Anna Löwe 100%" } });

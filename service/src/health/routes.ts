@@ -4,7 +4,8 @@ import type { Registry } from "prom-client";
 import type { Configuration } from "../config/index.ts";
 import type { ServiceContext } from "../context.ts";
 import type { Drain } from "../http/drain.ts";
-import { listedAmong } from "../http/network.ts";
+import { isLoopbackAddress, listedAmong } from "../http/network.ts";
+import { isLocal } from "../http/own-host.ts";
 import { ProblemReply } from "../problem.ts";
 import { schemaStatus } from "../storage/index.ts";
 
@@ -24,14 +25,23 @@ async function within<Result>(work: Promise<Result>, milliseconds: number): Prom
   }
 }
 
-/** They say how busy a site is: for listed addresses alone. Behind a proxy that is not trusted nobody knows who asks. */
+/**
+ * They say how busy a site is: for listed addresses alone. Whoever asks through a proxy that does not say for whom, or that is not trusted,
+ * is nobody: such a request comes from this machine under a public name, or from the proxy's address.
+ */
 function isAllowed(
   { metrics, trustedProxies }: Pick<Configuration, "metrics" | "trustedProxies">,
-  { clientAddress, headers }: FastifyRequest,
+  { clientAddress, headers, raw }: FastifyRequest,
 ): boolean {
+  if (!listedAmong(metrics.from, clientAddress ?? "")) return false;
   const isForwarded = headers["x-forwarded-for"] !== undefined || headers.forwarded !== undefined;
-  return listedAmong(metrics.from, clientAddress ?? "") && !(isForwarded && trustedProxies.length === 0);
+  if (isForwarded) return trustedProxies.length > 0;
+  const peer = raw.socket.remoteAddress ?? "";
+  return isLoopbackAddress(peer) ? isLocal(raw) : !listedAmong(trustedProxies, peer);
 }
+
+/** What programs on this machine may ask under this machine's own name, whatever the public one is. */
+export const HEALTH_PATHS = ["/healthz", "/readyz", "/metrics"] as const;
 
 /** `/healthz`, `/readyz`, `/metrics`. */
 export function healthRoutes(

@@ -20,6 +20,12 @@ export function networkOf(address: string): string | null {
   return `${ipaddr.IPv6.networkAddressFromCIDR(`${read}/64`).toString()}/64`;
 }
 
+/** Whether an address is this machine itself. */
+export function isLoopbackAddress(address: string): boolean {
+  const read = readAddress(address);
+  return read !== null && ipaddr.parse(read).range() === "loopback";
+}
+
 /** Whether an address is one of those listed, or in one of the networks. @param entries addresses and CIDR networks. */
 export function listedAmong(entries: readonly string[], address: string): boolean {
   const read = readAddress(address);

@@ -39,6 +39,9 @@ export const IDENTITY_HEADERS = [
   "lucchetto-level",
 ] as const;
 
+/** Of a guest. */
+const NOBODY: IdentityHeaders = Object.fromEntries(IDENTITY_HEADERS.map((name) => [name, ""]));
+
 /** Where the proxy says what was asked for. */
 const ASKED_HEADERS = ["lucchetto-asked", "x-forwarded-uri"] as const;
 const METHOD_HEADERS = ["lucchetto-method", "x-forwarded-method"] as const;
@@ -75,19 +78,19 @@ export interface ProxyWish {
 
 /**
  * Who is there.
- * @returns `null` for a guest who may pass.
+ * @returns for a guest who may pass, every header empty.
  * @throws ProblemReply `not-signed-in`, `label-missing`, `foreign-origin`; as `checkBasicPassword`.
  */
 export async function checkForProxy(
   context: ServiceContext,
   request: FastifyRequest,
   { label, guests }: ProxyWish,
-): Promise<IdentityHeaders | null> {
+): Promise<IdentityHeaders> {
   // Both look-ups at once; what the second found counts only where no script shows something.
   const [app, found] = await Promise.all([proxiedApp(context), findBrowser(context, request)]);
   const script = scriptOf(request, app);
   if (script === null && found !== null && isForeignChange(context, request)) {
-    if (guests) return null;
+    if (guests) return NOBODY;
     throw new ProblemReply("foreign-origin");
   }
   const who =
@@ -95,7 +98,7 @@ export async function checkForProxy(
       ? readBrowser(context, found, app)
       : await recogniseScript(context, request, { app, script });
   if (who === null) {
-    if (guests && script === null) return null;
+    if (guests && script === null) return NOBODY;
     throw new ProblemReply("not-signed-in", {
       headers: {
         "www-authenticate": challengesFor(context, request, script !== null),

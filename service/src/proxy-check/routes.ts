@@ -16,10 +16,7 @@ export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): Fas
       void reply.header("cache-control", "no-store");
       const label = query.get("label") ?? undefined;
       const who = await checkForProxy(context, request, { label, guests: query.get("guests") === "yes" });
-      return reply
-        .headers(who ?? {})
-        .status(200)
-        .send();
+      return reply.headers(who).status(200).send();
     });
 
     app.get(ENTER_PATH, async (request, reply) => {

@@ -23,6 +23,7 @@ import { AskedMails1700000000017 } from "./migrations/1700000000017-asked-mails.
 import { MovingIn1700000000018 } from "./migrations/1700000000018-moving-in.ts";
 import { ChainedJournal1700000000019 } from "./migrations/1700000000019-chained-journal.ts";
 import { ThingsFromBefore1700000000020 } from "./migrations/1700000000020-things-from-before.ts";
+import { ExactReferences1700000000021 } from "./migrations/1700000000021-exact-references.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -46,6 +47,7 @@ export const MIGRATIONS = [
   MovingIn1700000000018,
   ChainedJournal1700000000019,
   ThingsFromBefore1700000000020,
+  ExactReferences1700000000021,
 ];
 
 /** The table in which the applied migrations are noted. */
