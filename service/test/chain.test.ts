@@ -1,9 +1,13 @@
 /** Who changes the journal in the database is found out; who only works with it is not. */
 import { randomBytes } from "node:crypto";
+import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { tmpdir } from "node:os";
+import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { JournalVerification } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { readKeyRing } from "@lucchetto/core";
+import { asRoot, createTestDatabase } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
@@ -275,6 +279,66 @@ test("JO-9 two instances write hundreds of events beside each other; erasing som
   } finally {
     await two.stop();
     await one.stop();
+  }
+});
+
+test("S5 JO-9 an end that was put back while nothing ran is found by the head that the service kept in a file", async () => {
+  const database = await createTestDatabase();
+  const folder = mkdtempSync(join(tmpdir(), "lucchetto-head-"));
+  const headFile = join(folder, "head.txt");
+  const keys = { current: "k1", keys: { k1: randomBytes(32).toString("base64url") } };
+  /** Runs for a while; the database stays. */
+  const whileRunning = async <Result>(work: (at: InProcessService, token: string) => Promise<Result>) => {
+    const at = await startService({
+      database: { ...database, drop: async () => undefined },
+      keys,
+      settings: { LUCCHETTO_JOURNAL_HEAD_FILE: headFile },
+    });
+    try {
+      return await work(at, await at.operator());
+    } finally {
+      await at.stop();
+    }
+  };
+  const untrue = "does not hold the head that was kept";
+  try {
+    const [then] = await whileRunning(async (at, token) => {
+      await chained(at, token);
+      const ends = await at.dataSource.query("SELECT headPosition, headDigest, headSeal FROM journal_chain");
+      await at.register("ida@brina.example");
+      const head = await chained(at, token);
+      await eventually(() => readFileSync(headFile, "utf8").trim() === head, "the head is kept");
+      expect(statSync(headFile).mode & 0o777).toBe(0o600);
+      return ends;
+    });
+    await whileRunning(async (at, token) => {
+      await chained(at, token);
+      expect(await verify({}, at, token)).toMatchObject({ flaw: null, heldHead: true });
+      expect(at.log()).not.toContain(untrue);
+    });
+    const position = Number(then.headPosition);
+    const literal = `X'${then.headDigest.toString("hex")}'`;
+    await asRoot(
+      `UPDATE journal_chain SET headPosition = ${position}, headDigest = ${literal}, headSeal = '${then.headSeal}';
+       DELETE FROM journal_entry WHERE position > ${position};`,
+      database.name,
+    );
+    await whileRunning(async (at, token) => {
+      await chained(at, token);
+      expect(at.log()).toContain(untrue);
+      const missing = { position: position + 1, entryId: null, what: "missing" };
+      expect((await verify({}, at, token)).flaw).toEqual(missing);
+    });
+    // One that holds nothing of use is told, and written anew.
+    writeFileSync(headFile, "nothing");
+    await whileRunning(async (at, token) => {
+      const head = await chained(at, token);
+      expect(at.log()).toContain("journal.headFile holds no head");
+      await eventually(() => readFileSync(headFile, "utf8").trim() === head, "the head is kept");
+    });
+  } finally {
+    await database.drop();
+    rmSync(folder, { recursive: true });
   }
 });
 

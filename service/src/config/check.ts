@@ -46,14 +46,16 @@ export function checkConfiguration(
     throw new ConfigurationError(source, [...faults, ...issues]);
   }
   const checked = parsed.data;
-  const { passwords, links, accounts, site } = checked;
+  const { passwords, links, accounts, site, journal } = checked;
   faults.push(...faultsOfMode(checked));
   const places = { folder, environment, faults };
   const beside = (file: string | undefined) => (file === undefined ? null : resolve(folder, file));
   const compromisedList = beside(passwords.compromisedList);
+  const headFile = beside(journal.headFile);
   const configuration = {
     ...checked,
     passwords: { ...passwords, ...(compromisedList === null ? {} : { compromisedList }) },
+    journal: { ...journal, ...(headFile === null ? {} : { headFile }) },
     throttle: fillThrottle(checked),
     webhooks: fillWebhooks(checked, readWebhooksSecret(checked, places)),
     mail: readMail(checked, places),

@@ -424,6 +424,11 @@ export const configurationSchema = z.strictObject({
   journal: z
     .strictObject({
       keepFor: duration(30 * DAY, 4_000 * DAY, "a duration such as 400d, from 30d to 4000d").prefault("400d"),
+      headFile: z
+        .string()
+        .min(1)
+        .optional()
+        .meta({ expected: "the path of a file in which the service keeps the head of the journal's chain" }),
     })
     .prefault({}),
   metrics: z

@@ -1,5 +1,6 @@
 /** Chaining beside the requests: whichever instance has the claim, as long as it lives. */
 import { setTimeout as delay } from "node:timers/promises";
+import type { ChainPoint } from "@lucchetto/core";
 import { writeHead } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../capability.ts";
@@ -7,8 +8,9 @@ import { DAY } from "../capability.ts";
 import type { ServiceContext } from "../context.ts";
 import { isStorageUnavailable, newId } from "../storage/index.ts";
 import type { Chained } from "./chain.ts";
-import { CHAIN_BATCH, chainWaiting, resealPart } from "./chain.ts";
+import { CHAIN_BATCH, chainWaiting, isHeld, resealPart } from "./chain.ts";
 import { claimChain, findOldestUnchained, giveChainBack, isAnyUnchained, readEnds } from "./chain-store.ts";
+import { keepHead, readKeptHead } from "./kept-head.ts";
 
 /** Milliseconds between two looks at what waits. */
 const LOOK_EVERY = 1_000;
@@ -24,12 +26,14 @@ const LOG_HEAD_EVERY = 3_600_000;
 export function startChaining(context: ServiceContext, logger: FastifyBaseLogger): Background {
   if (context.configuration.keyRing === null) return { close: async () => undefined };
   const { dataSource, clock } = context;
+  const { headFile } = context.configuration.journal;
   const claim = newId(clock.now());
   const stopping = new AbortController();
   const { signal } = stopping;
   let seen = 0;
   let headLoggedAt = Number.NEGATIVE_INFINITY;
   let stopLoggedAt = Number.NEGATIVE_INFINITY;
+  let fileFaultLoggedAt = Number.NEGATIVE_INFINITY;
   let isClaimed = false;
 
   async function look(): Promise<void> {
@@ -39,6 +43,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
       const chained = await chainWaiting(context, { claim, seen });
       if (chained === null) return;
       say(chained);
+      await keep(chained.head);
       seen = Math.max(seen, chained.head.position);
       if (chained.entries < CHAIN_BATCH) return;
     }
@@ -74,10 +79,30 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
     }
   }
 
-  /** At every start: a head that went back while nothing ran is found by comparing with the one before in the log. */
-  async function logWhereItStands(): Promise<void> {
-    const { head } = await readEnds(dataSource.manager);
+  /** At every start: a head that went back while nothing ran is found by the one that was kept, in the file or in the log. */
+  async function lookWhereItStands(): Promise<void> {
+    const ends = await readEnds(dataSource.manager);
+    const { head } = ends;
     if (head.position > 0) logger.info({ head: writeHead(head) }, "the journal's chain stands here");
+    const kept = headFile === undefined ? null : await readKeptHead(headFile, logger);
+    if (kept === null || (await isHeld(dataSource.manager, ends, kept)) !== false) return;
+    logger.error(
+      { kept: writeHead(kept), head: writeHead(head), file: headFile },
+      "the journal's chain does not hold the head that was kept: it was put back or written anew while nothing ran. Run: lucchetto journal verify. After restoring a backup remove the file",
+    );
+    // What is chained from now on leaves a gap behind what was known, so that verifying names it from then on.
+    seen = Math.max(seen, kept.position);
+  }
+
+  async function keep(head: ChainPoint): Promise<void> {
+    if (headFile === undefined) return;
+    try {
+      await keepHead(headFile, head);
+    } catch (error) {
+      if (performance.now() - fileFaultLoggedAt < LOG_STOP_EVERY) return;
+      fileFaultLoggedAt = performance.now();
+      logger.warn({ err: error, file: headFile }, "the journal's head could not be kept (journal.headFile)");
+    }
   }
 
   async function reseal(): Promise<void> {
@@ -105,7 +130,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
     while (!signal.aborted) {
       let pause = LOOK_EVERY;
       try {
-        if (!isResealed) await logWhereItStands();
+        if (!isResealed) await lookWhereItStands();
         if (!isResealed) await reseal();
         isResealed = true;
         await look();

@@ -244,7 +244,7 @@ async function flawBeside(manager: EntityManager, ends: ChainEnds, now: Date): P
 }
 
 /** Whether a head that was kept is in the chain; `null`: what it names has had its time. */
-async function isHeld(
+export async function isHeld(
   manager: EntityManager,
   { base }: ChainEnds,
   kept: ChainPoint,

@@ -6,14 +6,17 @@ import { answer, mount } from "../http/mount.ts";
 import { pageOf } from "../storage/index.ts";
 import { describeHead, verifyPart } from "./chain.ts";
 import { showEntry } from "./journal.ts";
+import { readKeptHead } from "./kept-head.ts";
 import { findNames, listEntries } from "./store.ts";
 
 const NOBODY = { accountName: null, actorName: null, appName: null };
 
 /** `/v1/operator/journal`. */
 export function journalRoutes(context: ServiceContext): FastifyPluginAsync {
-  const { dataSource } = context;
+  const { dataSource, configuration } = context;
+  const { headFile } = configuration.journal;
   return async (app) => {
+    const keptHere = async () => (headFile === undefined ? null : readKeptHead(headFile, app.log));
     mount(app, routes.listJournal, async ({ query }) => {
       const rows = await listEntries(dataSource, query, query);
       const page = pageOf(rows, query, showEntry);
@@ -26,7 +29,8 @@ export function journalRoutes(context: ServiceContext): FastifyPluginAsync {
     });
     mount(app, routes.showJournalHead, async () => answer(200, await describeHead(context)));
     mount(app, routes.verifyJournal, async ({ query: { after, head } }) => {
-      const kept = head === undefined ? null : readHead(head);
+      // Read before the chain is, which only grows.
+      const kept = head === undefined ? await keptHere() : readHead(head);
       return answer(200, await verifyPart(context, { after, kept }));
     });
   };
