@@ -330,7 +330,8 @@ export const PROBLEMS = {
   throttled: {
     status: 429,
     title: "Too many attempts",
-    meaning: "There were too many failed attempts for this name or from this network. Nothing was checked.",
+    meaning:
+      "There were too many failed attempts for this name or from this network, or too many requests from it at once. Nothing was checked.",
     mend: "Wait the seconds in Retry-After, then try again. The reply is the same whether the name is known or not.",
   },
   "headers-too-large": {
@@ -348,8 +349,7 @@ export const PROBLEMS = {
   "too-busy": {
     status: 503,
     title: "Too busy right now",
-    meaning:
-      "More people are signing in right now than the service can handle. Nothing was counted against you.",
+    meaning: "More people are signing in right now than the service can handle. Nothing was checked.",
     mend: "Try again after the seconds in Retry-After.",
   },
   "storage-unavailable": {

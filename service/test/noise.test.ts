@@ -61,7 +61,9 @@ describe("RY-6 hashing is bounded by whoever causes it", () => {
     const flood = many(60, (index) => signIn(`nobody${index}`, flooder));
     const others = await many(5, (index) => signIn("bice@brina.example", `198.51.101.${index}`));
     expect(statusesOf(others)).toEqual([201, 201, 201, 201, 201]);
-    expect(new Set(statusesOf(await flood))).toEqual(new Set([401, 503]));
+    const told = statusesOf(await flood);
+    expect(new Set(told).size).toBeGreaterThan(1);
+    expect([401, 429, 503]).toEqual(expect.arrayContaining([...new Set(told)]));
     const counted = "SELECT failures FROM throttle_count WHERE kind = 'network' AND subject = ?";
     expect(await service.dataSource.query(counted, [flooder])).toEqual([{ failures: 60 }]);
   });

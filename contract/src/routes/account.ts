@@ -200,7 +200,7 @@ export const eraseOwnAccount = defineRoute({
   summary:
     "Erase oneself, after reauthentication: the account is closed at once, its rows go after accounts.eraseAfter; until then a link to the proved address stops it",
   access: "session",
-  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent", "too-busy"],
+  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
   replies: { 204: z.undefined() },
 });
 
@@ -210,7 +210,7 @@ export const inviteAccount = defineRoute({
   path: "/v1/operator/invitations",
   summary: "Invite somebody by mail; inviting an invited one again sends a new link",
   access: "operator",
-  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent", "too-busy"],
+  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent", "throttled", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254),
     ...somebodyNew,
@@ -225,7 +225,7 @@ export const addAccount = defineRoute({
   path: "/v1/operator/accounts",
   summary: "Add an account",
   access: "operator",
-  problems: ["identifier-taken", "refused-by-site", "site-silent", "too-busy"],
+  problems: ["identifier-taken", "refused-by-site", "site-silent", "throttled", "too-busy"],
   body: z.strictObject({
     email: lineOfText(254).optional(),
     ...somebodyNew,
@@ -244,7 +244,7 @@ export const eraseAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
   access: "operator",
-  problems: ["last-operator", "refused-by-site", "site-silent", "too-busy"],
+  problems: ["last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
@@ -283,7 +283,7 @@ export const giveFirstPassword = defineRoute({
   path: "/v1/operator/accounts/:id/first-password",
   summary: "Give somebody a first password: enough by itself, once, for 7 days, and then a new one is wanted",
   access: "operator",
-  problems: ["too-busy"],
+  problems: ["throttled", "too-busy"],
   params: z.strictObject({ id }),
   body: z.strictObject({ password: passwordText, reason }),
   replies: { 200: account },
@@ -329,7 +329,7 @@ export const changeAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
   access: "operator",
-  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent", "too-busy"],
+  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
   params: z.strictObject({ id }),
   body: changes({
     ...settable,

@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import fc from "fast-check";
-import type { Asker } from "./places.ts";
+import type { ProblemReply } from "../problem.ts";
+import type { Asker, Places } from "./places.ts";
 import { createPlaces } from "./places.ts";
 
 const HOUR = 3_600_000;
@@ -64,6 +65,33 @@ describe("places for hashing", () => {
     ask("known", asker("N", "anna", true));
     await end(1);
     expect(begun).toEqual(["running", "known"]);
+  });
+
+  test("RY-6 S2 whoever comes with many of their own network while others wait is told 429, everybody else 503; at once or after a long wait", async () => {
+    const told = async (places: Places, all: readonly Asker[]) => {
+      const work = () => new Promise<void>(() => undefined);
+      return Promise.all(all.map((who) => places.run(who, work).catch(({ code }: ProblemReply) => code)));
+    };
+    const full = createPlaces({ parallel: 1, queue: 2, wait: HOUR });
+    void full.run(asker("running"), () => new Promise<void>(() => undefined));
+    const [first, , last] = [asker("N", "a"), asker("M"), asker("N", "b")];
+    const line = [full.run(first, async () => undefined), full.run(asker("M"), async () => undefined)];
+    for (const one of line) one.catch(() => undefined);
+    expect(await told(full, [last])).toEqual(["throttled"]);
+    expect(await told(full, [asker("O")])).toEqual(["too-busy"]);
+
+    // With nobody else in line it is only too much.
+    const alone = createPlaces({ parallel: 1, queue: 1, wait: HOUR });
+    void alone.run(first, () => new Promise<void>(() => undefined));
+    alone.run(first, async () => undefined).catch(() => undefined);
+    expect(await told(alone, [last])).toEqual(["too-busy"]);
+
+    const short = createPlaces({ parallel: 1, queue: 10, wait: 5 });
+    void short.run(asker("running"), () => new Promise<void>(() => undefined));
+    // What waits keeps no process running, so something else has to.
+    const alive = setInterval(() => undefined, 1);
+    expect(await told(short, [first, last, asker("M")])).toEqual(["throttled", "throttled", "too-busy"]);
+    clearInterval(alive);
   });
 
   test("RY-6 a full line sends away the newest of who has most in it, and never others for them", async () => {

@@ -19,7 +19,7 @@ export interface Asker {
 export const NOBODYS: Asker = { network: null, account: null, isKnown: false };
 
 export interface Places {
-  /** Does it in a place of its own. @throws ProblemReply `too-busy` when the line is full, or after the longest wait. */
+  /** Does it in a place of its own. @throws SentAway when the line is full, or after the longest wait. */
   run<Result>(asker: Asker, work: () => Promise<Result>): Promise<Result>;
   /** Does what nobody waits for, in a place that nobody else wants. */
   runBeside<Result>(work: () => Promise<Result>): Promise<Result>;
@@ -31,11 +31,24 @@ export interface Places {
 
 /** Seconds told to who meets a full line. */
 const RETRY_AFTER = 1;
+const OWN_CROWD = "Too many requests from this network at once. Send them one after the other.";
+
+/** No place was found: 429 for whoever comes with many of their own network while others wait, and 503 for everybody else. */
+export class SentAway extends ProblemReply {
+  constructor(isOwnCrowd: boolean) {
+    super(isOwnCrowd ? "throttled" : "too-busy", {
+      retryAfter: RETRY_AFTER,
+      ...(isOwnCrowd ? { detail: OWN_CROWD } : {}),
+    });
+  }
+}
 
 interface Waiting {
   readonly asker: Asker;
   readonly letIn: () => void;
   readonly sendAway: () => void;
+  /** Whether somebody else of its network was in line meanwhile. */
+  isCrowded: boolean;
 }
 
 /**
@@ -78,6 +91,8 @@ export function createPlaces({
     }
   }
 
+  const doOthersWait = (asker: Asker): boolean => known.holdsOthers(asker) || strangers.holdsOthers(asker);
+
   /** Makes room for one more, if somebody has more in line than whoever comes. */
   function makeRoom(asker: Asker): void {
     if (known.size + strangers.size < queue) return;
@@ -85,11 +100,11 @@ export function createPlaces({
     const crowded = strangers.size > 0 ? strangers : known;
     const least = crowded === turnsOf(asker) ? crowded.sizeOf(asker) + 1 : 0;
     const newest = asker.isKnown || crowded === strangers ? crowded.newestOfMost(least) : undefined;
-    if (newest === undefined) throw new ProblemReply("too-busy", { retryAfter: RETRY_AFTER });
+    if (newest === undefined) throw new SentAway(crowded.sizeOf(asker) > 0 && doOthersWait(asker));
     newest.sendAway();
   }
 
-  /** @throws ProblemReply `too-busy`. */
+  /** @throws SentAway. */
   function waitForTurn(asker: Asker): Promise<void> {
     makeRoom(asker);
     return new Promise((resolve, reject) => {
@@ -105,8 +120,9 @@ export function createPlaces({
         sendAway() {
           clearTimeout(timer);
           turns.leave(one);
-          reject(new ProblemReply("too-busy", { retryAfter: RETRY_AFTER }));
+          reject(new SentAway(one.isCrowded && doOthersWait(asker)));
         },
+        isCrowded: false,
       };
       turns.add(one);
     });
@@ -173,6 +189,8 @@ function createTurns() {
     if (own.accounts.size === 0) networks.delete(networkOf(one.asker));
   }
 
+  const waitingOf = (own: OfNetwork): Waiting[] => [...own.accounts.values()].flatMap((line) => [...line]);
+
   const sizeOfNetwork = (own: OfNetwork | undefined): number =>
     [...(own?.accounts.values() ?? [])].reduce((sum, line) => sum + line.size, 0);
 
@@ -184,6 +202,10 @@ function createTurns() {
       const network = networkOf(one.asker);
       const account = accountOf(one.asker);
       const own = networks.get(network) ?? { turn, accounts: new Map<string, Set<Waiting>>() };
+      for (const other of waitingOf(own)) {
+        other.isCrowded = true;
+        one.isCrowded = true;
+      }
       own.accounts.set(account, (own.accounts.get(account) ?? new Set<Waiting>()).add(one));
       networks.set(network, own);
       size += 1;
@@ -203,6 +225,8 @@ function createTurns() {
       if (next.accounts.delete(account)) next.accounts.set(account, line);
       return one;
     },
+    /** Whether anybody of another network waits. */
+    holdsOthers: (asker: Asker): boolean => networks.size > (networks.has(networkOf(asker)) ? 1 : 0),
     /** How many of this network wait. */
     sizeOf: (asker: Asker): number => sizeOfNetwork(networks.get(networkOf(asker))),
     /** The newest of the network that has most here; none, unless it has more than `least`. */

@@ -27,6 +27,7 @@ import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../storage/in
 import { AccountEntity } from "../storage/index.ts";
 import { inTurn } from "./in-turn.ts";
 import type { Asker } from "./places.ts";
+import { SentAway } from "./places.ts";
 import {
   deleteCounts,
   findCount,
@@ -134,7 +135,7 @@ export async function countOwnWork(
  * What came to nothing was no failure. But whoever is sent away from the line for hashing keeps it counted, or noise would cost nothing.
  */
 export async function giveBackAfter(error: unknown, reserved: Pick<ReservedTry, "giveBack">): Promise<void> {
-  if (error instanceof ProblemReply && error.code === "too-busy") return;
+  if (error instanceof SentAway || (error instanceof ProblemReply && error.code === "too-busy")) return;
   await reserved.giveBack();
 }
 
