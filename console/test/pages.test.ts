@@ -7,6 +7,7 @@ import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { isWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let browser: Browser;
@@ -21,13 +22,22 @@ afterAll(async () => {
   await service.stop();
 });
 
-/** Looks at a page in light and dark, and at the width of a small phone. */
+/** Pages looked at so far. */
+let looked = 0;
+
+/** Only colours differ: the same elements stand there. */
+async function violationsInDark(page: Page): ReturnType<typeof colourViolations> {
+  await page.emulateMedia({ colorScheme: "dark" });
+  const found = await colourViolations(page);
+  await page.emulateMedia({ colorScheme: "light" });
+  return found;
+}
+
+/** Looks at a page in light, every third (all, in `npm run test:long`) in dark, and at the width of a small phone. */
 async function looksRight(page: Page, path: string): Promise<void> {
   const inLight = await violations(page);
-  await page.emulateMedia({ colorScheme: "dark" });
-  // Only colours differ: the same elements stand there.
-  const inDark = await colourViolations(page);
-  await page.emulateMedia({ colorScheme: "light" });
+  looked += 1;
+  const inDark = isWhole || looked % 3 === 0 ? await violationsInDark(page) : [];
   await page.setViewportSize({ width: 320, height: 700 });
   const wider = await scrollsSideways(page);
   await page.setViewportSize({ width: 1280, height: 800 });

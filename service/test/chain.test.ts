@@ -11,6 +11,7 @@ import { asRoot, createTestDatabase } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
+import { isWhole } from "../../testing/whole.ts";
 import { chainWaiting } from "../src/journal/chain.ts";
 
 const DAY = 24 * 3_600_000;
@@ -245,7 +246,7 @@ describe("a chained journal", () => {
   });
 });
 
-test("JO-9 two instances write hundreds of events beside each other; erasing somebody and letting go what has had its time keep it whole", async () => {
+test("JO-9 two instances write many events beside each other; erasing somebody and letting go what has had its time keep it whole", async () => {
   const one = await startService();
   const two = await startService({ beside: one });
   try {
@@ -258,9 +259,10 @@ test("JO-9 two instances write hundreds of events beside each other; erasing som
     const { id } = await one.register("nora@brina.example");
     await one.as(token)(routes.eraseAccount, { params: { id } });
     const early = await chained(one, token);
-    await Promise.all([happen(one, 150, { ...app, key }), happen(two, 150, { ...app, key })]);
+    const each = isWhole ? 150 : 60;
+    await Promise.all([happen(one, each, { ...app, key }), happen(two, each, { ...app, key })]);
     const head = await chained(one, token);
-    expect((await headOf(one, token)).chained).toBeGreaterThan(300);
+    expect((await headOf(one, token)).chained).toBeGreaterThan(2 * each);
     expect(await verify({ head }, two, token)).toMatchObject({ flaw: null, heldHead: true });
     expect(JSON.stringify(await one.dataSource.query("SELECT * FROM journal_entry"))).not.toContain("nora");
 
@@ -272,7 +274,7 @@ test("JO-9 two instances write hundreds of events beside each other; erasing som
       "SELECT COUNT(*) AS `left`, MIN(position) AS first FROM journal_entry",
     );
     expect(Number(row?.left)).toBeLessThan(20);
-    expect(Number(row?.first)).toBeGreaterThan(300);
+    expect(Number(row?.first)).toBeGreaterThan(2 * each);
     // Behind what went the chain begins, and what went before that is known no more.
     expect(await verify({ head }, one, later)).toMatchObject({ flaw: null, heldHead: true });
     expect(await verify({ head: early }, one, later)).toMatchObject({ flaw: null, heldHead: null });
