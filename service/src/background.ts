@@ -1,6 +1,7 @@
 /** What goes on beside the requests: each capability's own work, and the sweeps of all, one after another. */
 import type { FastifyBaseLogger, FastifyInstance } from "fastify";
-import type { Background, Capability, Sweep } from "./capability.ts";
+import type { Capability, Sweep } from "./capability.ts";
+import type { Background } from "./background-work.ts";
 import type { ServiceContext } from "./context.ts";
 
 declare module "fastify" {

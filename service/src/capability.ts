@@ -5,6 +5,7 @@
 import type { FastifyBaseLogger, FastifyPluginAsync } from "fastify";
 import type { Registry } from "prom-client";
 import type { DataSource } from "typeorm";
+import type { Background } from "./background-work.ts";
 import type { Clock, MovableClock } from "./clock/clock.ts";
 import type { Configuration } from "./config/index.ts";
 import type { ServiceContext } from "./context.ts";
@@ -32,12 +33,6 @@ export interface Sweep {
   run(dataSource: DataSource, before: Date, context: ServiceContext): Promise<unknown>;
 }
 
-/** Work that goes on beside the requests. */
-export interface Background {
-  /** Stops it, and waits for what is under way. */
-  close(): Promise<void>;
-}
-
 /** A number that is read when somebody looks. */
 export interface Figure {
   readonly name: string;
@@ -53,5 +48,3 @@ export interface Capability {
   background?(context: ServiceContext, logger: FastifyBaseLogger): Background;
   readonly figures?: readonly Figure[];
 }
-
-export const DAY = 24 * 3_600_000;

@@ -2,6 +2,9 @@
 import type { Language } from "@lucchetto/core";
 import humanizeDuration from "humanize-duration";
 
+/** Milliseconds of a day. */
+export const DAY = 24 * 3_600_000;
+
 const AND = { en: " and ", it: " e " } as const;
 /** 24 hours are said as hours: people ask themselves until what time tomorrow. */
 const TWO_DAYS = 2 * 86_400_000;

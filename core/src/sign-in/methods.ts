@@ -11,3 +11,6 @@ export const RECOVERY_CODE = "recovery-code";
 
 /** More than one proof was shown. */
 export const MORE_THAN_ONE = "mfa";
+
+/** A code of an authenticator app was shown: RFC 8176, one-time password. */
+export const ONE_TIME_PASSWORD = "otp";

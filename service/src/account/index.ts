@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { eraseClosed } from "./erase.ts";
 import { sweepRegistrations } from "./registration-store.ts";
 import { accountRoutes } from "./routes.ts";

@@ -3,18 +3,18 @@ import { randomBytes } from "node:crypto";
 import type { App, AppRight } from "@lucchetto/contract";
 import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
-import { faultOfReturnAddress, hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import { faultOfReturnAddress, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { EntityManager } from "typeorm";
 import type { Actor } from "../account/actor.ts";
 import { changeAs, changeAsOperator } from "../account/actor.ts";
 import type { ServiceContext, Visit } from "../context.ts";
+import { DAY } from "../duration.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppKeyRow, AppRow } from "../storage/index.ts";
-import { isDuplicateOf, newId, noteUsesBy } from "../storage/index.ts";
-import type { KeyedApp } from "./store.ts";
+import { isDuplicateOf, newId } from "../storage/index.ts";
 import {
   deleteApp,
   deleteKey,
@@ -24,7 +24,6 @@ import {
   listKeysOf,
   lockApp,
   lockKeysOf,
-  noteKeyUse,
   sumQuestions,
   updateApp,
 } from "./store.ts";
@@ -214,30 +213,6 @@ export async function removeApp(
   });
 }
 
-/** The app that a client id and key name together; `null` for anything else. */
-export async function recogniseApp(
-  { dataSource, clock, lookUps }: ServiceContext,
-  credentials: { clientId: string; key: string },
-): Promise<KeyedApp | null> {
-  const hashed = hashToken("app-key", credentials.key);
-  if (hashed === null) return null;
-  const found = await lookUps.appKey(hashed);
-  if (found?.clientId !== credentials.clientId) return null;
-  noteUseOf({ dataSource, clock }, found);
-  return found;
-}
-
-const noteUse = noteUsesBy(noteKeyUse);
-
-/** Notes that a key was used, now and then. */
-export function noteUseOf(
-  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
-  { keyId, keyLastUsedAt }: Pick<KeyedApp, "keyId" | "keyLastUsedAt">,
-): void {
-  noteUse(dataSource, { id: keyId, lastUsedAt: keyLastUsedAt }, clock.now());
-}
-
-const DAY = 86_400_000;
 /** How far back an app's questions are summed up. */
 const ASKED_DAYS = 30;
 

@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { appRoutes } from "./routes.ts";
 import { sweepQuestions } from "./store.ts";
 

@@ -4,7 +4,7 @@
  */
 import { hashToken } from "@lucchetto/core";
 import type { FastifyInstance, FastifyRequest } from "fastify";
-import { noteUseOf } from "../app/app.ts";
+import { noteUseOf } from "../app/recognise.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import { networkOf } from "./network.ts";

@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { intakeRoutes } from "./routes.ts";
 import { sweepRefusals } from "./store.ts";
 import { wrapSealed } from "./wrap.ts";

@@ -15,7 +15,7 @@ import {
 } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import type { ServiceContext } from "../context.ts";
 import { replaceRecord } from "../password/store.ts";
 import { newId } from "../storage/index.ts";

@@ -6,7 +6,7 @@ import { randomBytes } from "node:crypto";
 import { NONCE_LENGTH, open, seal, SealError } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import type { ServiceContext } from "../context.ts";
 import { CLAIM_SECONDS } from "../queue/claims.ts";
 import type { Try } from "../queue/work.ts";

@@ -1,6 +1,6 @@
 import { sweepHeld } from "../account/held.ts";
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { doLeftAsks, sweepAsked } from "./asked.ts";
 import { mailLinkRoutes } from "./routes.ts";
 import { sweepLinks } from "./store.ts";

@@ -5,7 +5,7 @@ import type { ServiceContext } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { tellOwner } from "../mail/notices.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../proof/index.ts";
+import { secondFactorsOf } from "../second-factor/offered.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import type { ShownFromBefore } from "../recovery/former.ts";
 import { assertFromBefore, protectedSetUp, wantingOf } from "../recovery/former.ts";

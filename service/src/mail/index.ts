@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { startSending } from "./outbox.ts";
 import { mailRoutes } from "./routes.ts";
 import { sweepMails } from "./store.ts";

@@ -1,7 +1,7 @@
 /** The outbox: mails that wait are sent over the configured mail server. */
 import { nextMailTryAfter } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import type { ServiceContext } from "../context.ts";
 import type { Try } from "../queue/work.ts";
 import { workOff } from "../queue/work.ts";

@@ -5,7 +5,7 @@ import { findByClientId } from "../app/store.ts";
 import type { Configuration } from "../config/index.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../proof/index.ts";
+import { secondFactorsOf } from "../second-factor/offered.ts";
 import type { LiveSession } from "../session/store.ts";
 import type { AppRow } from "../storage/index.ts";
 import { inTransaction } from "../storage/index.ts";

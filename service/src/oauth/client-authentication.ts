@@ -1,6 +1,6 @@
 /** How an app shows its key: HTTP Basic, or `client_id` and `client_secret` in the body (RFC 6749 section 2.3.1). */
 import type { FastifyRequest } from "fastify";
-import { recogniseApp } from "../app/app.ts";
+import { recogniseApp } from "../app/recognise.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { readBasicPair } from "../http/basic.ts";

@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { checkRoutes } from "./check-routes.ts";
 import { oauthRoutes } from "./routes.ts";
 import { sweepCodes } from "./store.ts";

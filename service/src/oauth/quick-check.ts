@@ -14,7 +14,7 @@ import type { ObjectSchema } from "fast-json-stringify";
 import fastJson from "fast-json-stringify";
 import type { FastifyInstance } from "fastify";
 import { z } from "zod";
-import { noteUseOf, recogniseApp } from "../app/app.ts";
+import { noteUseOf, recogniseApp } from "../app/recognise.ts";
 import type { KeyedApp } from "../app/store.ts";
 import type { ServiceContext } from "../context.ts";
 import type { Drain } from "../http/drain.ts";

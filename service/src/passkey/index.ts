@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { passkeyRoutes } from "./routes.ts";
 import { sweepChallenges } from "./store.ts";
 

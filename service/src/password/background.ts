@@ -1,6 +1,6 @@
 /** Beside the requests: each day's count of schemes, and the list of compromised passwords that is open. */
 import type { FastifyBaseLogger } from "fastify";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import { keepDaily } from "../clock/by-day.ts";
 import type { ServiceContext } from "../context.ts";
 

@@ -1,6 +1,4 @@
 /** Every proof method; the order is that in which they are offered. */
-import type { SecondFactor } from "@lucchetto/core";
-import type { EntityManager } from "typeorm";
 import { mailCode } from "./mail-code.ts";
 import { mailLink } from "./mail-link.ts";
 import type { ProofMethod, ProofType } from "./method.ts";
@@ -35,14 +33,3 @@ export const WANTED_BY_MAIL = PROOF_METHODS.filter(({ begins }) => begins === "m
 export const FIRST_IN_SESSION = PROOF_METHODS.filter(
   ({ part, begins }) => part === "first" && begins === "shown",
 ).map(({ type }) => type);
-
-const SECOND = PROOF_METHODS.filter(({ part }) => part === "second");
-
-/** What an account can show besides a first proof; empty: it has no second factor. */
-export async function secondFactorsOf(manager: EntityManager, accountId: string): Promise<SecondFactor[]> {
-  const offered: SecondFactor[] = [];
-  // One after the other: inside a transaction they share a connection.
-  for (const { type, isOffered } of SECOND)
-    if (await isOffered?.(manager, accountId, offered)) offered.push(type as SecondFactor);
-  return offered;
-}

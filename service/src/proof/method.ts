@@ -64,13 +64,6 @@ export interface ProofSteps<Shown extends ShownProof, Read> {
   readonly amr: readonly string[];
   /** The level that is reached with it. */
   readonly level: 1 | 2;
-  /** Whether an account can show it; asked of second proofs. */
-  isOffered?(
-    manager: EntityManager,
-    accountId: string,
-    /** The second proofs before it in the list that the account has. */
-    offered: readonly string[],
-  ): Promise<boolean>;
   /** Reads what was shown: what cannot be one is no try. @throws ProblemReply `invalid-fields`. */
   read(context: ServiceContext, prover: Prover, shown: Shown): Promise<Read> | Read;
   /** Counts the try before it is looked at. @throws ProblemReply `throttled`. */

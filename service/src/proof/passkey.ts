@@ -1,6 +1,5 @@
 /** The answer of an authenticator (Web Authentication Level 3, section 7.2), beside another proof or inside a session. */
 import { amrOf, checkAssertion, spendAnswer } from "../passkey/answer.ts";
-import { hasPasskey } from "../passkey/store.ts";
 import { takeChallenge } from "../passkey/take.ts";
 import { ProblemReply } from "../problem.ts";
 import { groundsOfFactor } from "../recovery/grounds.ts";
@@ -17,7 +16,6 @@ export const passkey = proofMethod<Shown, Shown>({
   // Which of hwk and swk it is, and whether the person was verified, says each answer.
   amr: [],
   level: 2,
-  isOffered: hasPasskey,
   read: (_context, _prover, shown) => shown,
 
   async look(context, { accountId, pending, visit, mark }, { challengeId, credential }) {

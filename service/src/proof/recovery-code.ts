@@ -18,10 +18,6 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
   // RFC 8176 registers no value for this.
   amr: ["recovery-code"],
   level: 2,
-  // Alone codes are no second factor: they go with what they stand in for.
-  isOffered: async (manager, accountId, offered) =>
-    offered.length > 0 && (await countUnusedCodes(manager, accountId)) > 0,
-
   read(_context, _prover, { code: typed }) {
     const code = readRecoveryCode(typed);
     if (code !== null) return code;

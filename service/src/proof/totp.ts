@@ -1,11 +1,11 @@
 /** The code of an authenticator app (RFC 6238). */
 import { fieldError } from "@lucchetto/contract";
 import type { ClockDrift } from "@lucchetto/core";
-import { driftAfter, matchTotp, readTotpCode } from "@lucchetto/core";
+import { driftAfter, matchTotp, ONE_TIME_PASSWORD, readTotpCode } from "@lucchetto/core";
 import { fieldProblem, ProblemReply } from "../problem.ts";
 import { groundsOfFactor } from "../recovery/grounds.ts";
 import { openSecret, sealAnew } from "../second-factor/secret.ts";
-import { hasAuthenticator, listConfirmed, spendStep } from "../second-factor/store.ts";
+import { listConfirmed, spendStep } from "../second-factor/store.ts";
 import type { AuthenticatorRow } from "../storage/index.ts";
 import { reserveFactorTry } from "../throttle/throttle.ts";
 import type { RightProof, ShownProof } from "./method.ts";
@@ -22,10 +22,8 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
   type: "totp",
   part: "second",
   begins: "shown",
-  // RFC 8176: one-time password.
-  amr: ["otp"],
+  amr: [ONE_TIME_PASSWORD],
   level: 2,
-  isOffered: hasAuthenticator,
 
   async read({ dataSource }, { accountId }, { code: typed }) {
     const authenticators = await listConfirmed(dataSource.manager, accountId ?? "");

@@ -5,10 +5,9 @@
  */
 import { performance } from "node:perf_hooks";
 import type { FastifyBaseLogger } from "fastify";
-import type { EntitySchema } from "typeorm";
-import type { Background } from "../capability.ts";
+import type { DataSource, EntitySchema } from "typeorm";
+import type { Background } from "../background-work.ts";
 import type { Clock } from "../clock/clock.ts";
-import type { ServiceContext } from "../context.ts";
 import type { QueuedRow } from "../storage/index.ts";
 import { newId } from "../storage/index.ts";
 import type { Arrivals } from "./arrivals.ts";
@@ -46,7 +45,7 @@ export interface Queue<Row extends QueuedRow> {
 
 /** Begins to work. Closing it stops looking, waits for what is on its way, and gives back what is not. */
 export function workOff<Row extends QueuedRow>(
-  { dataSource, clock }: Pick<ServiceContext, "dataSource" | "clock">,
+  { dataSource, clock }: { readonly dataSource: DataSource; readonly clock: Clock },
   queue: Queue<Row>,
   logger: Pick<FastifyBaseLogger, "warn" | "debug">,
 ): Background {

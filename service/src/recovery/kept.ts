@@ -1,5 +1,5 @@
 import { PREPARING } from "@lucchetto/core";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import type { Configuration } from "../config/index.ts";
 
 /**

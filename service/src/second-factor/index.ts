@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { keptAsThing } from "../recovery/kept.ts";
 import { startResealing } from "./reseal.ts";
 import { secondFactorRoutes } from "./routes.ts";

@@ -4,7 +4,7 @@
  */
 import { setTimeout as delay } from "node:timers/promises";
 import type { FastifyBaseLogger } from "fastify";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import type { ServiceContext } from "../context.ts";
 import { openSecret, sealAnew } from "./secret.ts";
 import { listSealedOtherwise, replaceSealed } from "./store.ts";

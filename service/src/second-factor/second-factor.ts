@@ -8,6 +8,7 @@ import {
   joinGrounds,
   matchTotp,
   MAX_AUTHENTICATORS,
+  ONE_TIME_PASSWORD,
   readTotpCode,
   TOTP_SECRET_BYTES,
   USUAL_TOTP,
@@ -18,7 +19,6 @@ import { toString as drawQr } from "qrcode";
 import type { ServiceContext, Visit } from "../context.ts";
 import { record } from "../journal/journal.ts";
 import { fieldProblem, ProblemReply } from "../problem.ts";
-import { totp } from "../proof/totp.ts";
 import { endAsRuled } from "../recovery/end.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { assertFresh } from "../session/fresh.ts";
@@ -147,7 +147,7 @@ export async function confirm(
 }
 
 /** What adding an authenticator is, in a session and inside a sign-in. */
-export const TOTP_ADDED = { kind: "totp.activated", mail: "second-factor-added", amr: totp.amr } as const;
+export const TOTP_ADDED = { kind: "totp.activated", mail: "second-factor-added", amr: [ONE_TIME_PASSWORD] } as const;
 
 /** An enrolment that can still be confirmed. @throws ProblemReply `not-found`, `enrolment-lapsed`. */
 export async function readBegun(

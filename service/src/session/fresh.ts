@@ -2,7 +2,7 @@
 import { isFresh, levelOf } from "@lucchetto/core";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../proof/index.ts";
+import { secondFactorsOf } from "../second-factor/offered.ts";
 import type { LiveSession } from "./store.ts";
 
 /** @throws ProblemReply `reauthenticate`. */

@@ -1,8 +1,8 @@
 /** How people sign in: counted day by day from the journal, which forgets its entries sooner than the counts are kept. */
 import type { SignInFigures } from "@lucchetto/contract";
 import type { FastifyBaseLogger } from "fastify";
-import type { Background } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import type { Background } from "../background-work.ts";
+import { DAY } from "../duration.ts";
 import { countDaily, dayOf, keepDaily } from "../clock/by-day.ts";
 import type { ServiceContext } from "../context.ts";
 import { countDuty, countFactors } from "../second-factor/by-factor.ts";

@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { keepSignInCounts } from "./figures.ts";
 import { signInRoutes } from "./routes.ts";
 import { sweepSignInCounts, sweepSignIns } from "./store.ts";

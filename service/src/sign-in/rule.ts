@@ -6,7 +6,7 @@ import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { hasRecord, hasShortRecord } from "../password/store.ts";
 import { ProblemReply } from "../problem.ts";
-import { secondFactorsOf } from "../proof/index.ts";
+import { secondFactorsOf } from "../second-factor/offered.ts";
 import { dutyOf } from "../second-factor/duty.ts";
 import { hasShortSecret } from "../second-factor/store.ts";
 import type { AccountRow, SignInRow } from "../storage/index.ts";

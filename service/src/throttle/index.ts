@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { MAX_AGE_SECONDS } from "../http/host-cookie.ts";
 import { keptAsThing } from "../recovery/kept.ts";
 import { throttleRoutes } from "./routes.ts";

@@ -3,7 +3,7 @@ import type { Delivery } from "@lucchetto/contract";
 import { nextTryAfter, signWebhook } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import { changeAsOperator } from "../account/actor.ts";
-import type { Background } from "../capability.ts";
+import type { Background } from "../background-work.ts";
 import type { ServiceContext } from "../context.ts";
 import { ProblemReply } from "../problem.ts";
 import { workOff } from "../queue/work.ts";

@@ -1,5 +1,5 @@
 import type { Capability } from "../capability.ts";
-import { DAY } from "../capability.ts";
+import { DAY } from "../duration.ts";
 import { startDelivering } from "./deliver.ts";
 import { webhookRoutes } from "./routes.ts";
 import { sweepSettled } from "./store.ts";
