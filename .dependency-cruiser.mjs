@@ -1,4 +1,4 @@
-/** The order of the rooms, of what lies in the service, and no circles: held here alone. */
+/** The order of the rooms, of the service's floors, and no circles of files or folders: held here alone. */
 
 /** What each room may import of ours: imports only ever point down the list. */
 const ROOMS = {
@@ -13,14 +13,8 @@ const ROOMS = {
   demo: ["hasp", "contract"],
 };
 
-/** Within the service: what lies lower knows nothing of what lies higher. */
-const BELOW_IN_SERVICE = {
-  // A problem is a value; only http/ knows how it is sent.
-  "problem\\.ts": "[^/]+/",
-  "clock/clock\\.ts": "(?!clock/|storage/)[^/]+/",
-  storage: "(?!storage/)[^/]+/",
-  config: "(?!config/|mail/)[^/]+/",
-};
+/** The floors of the service, from the lowest up; a folder imports from its own floor and from those below, types too. */
+const FLOORS = ["base", "records", "people", "flows", "edges", "(start|tasks)", "(main|index)\\.ts"];
 
 const room = ([name, below]) => ({
   name: `room-${name}`,
@@ -33,36 +27,45 @@ const room = ([name, below]) => ({
   },
 });
 
-const lower = ([path, forbidden]) => ({
-  name: `service-${path.replace(/\W/g, "")}`,
+const floor = (name, height) => ({
+  name: `service-floor-${height}`,
+  comment: `What lies on ${name} knows nothing of the floors above.`,
   severity: "error",
-  from: { path: `^service/src/${path}` },
-  to: { path: `^service/src/${forbidden}`, dependencyTypesNot: ["type-only"] },
+  from: { path: `^service/src/${name}`, pathNot: "\\.test\\.ts$" },
+  to: { path: `^service/src/(${FLOORS.slice(height + 1).join("|")})` },
 });
 
 /** What in the service may say that an account may be changed: what reads or spends, in the transaction, what allows it. */
 const GRANTING = [
-  "account/(actor|erase|store)",
-  "mail-link/store",
-  "session/own-change",
-  "sign-in/store",
-  "storage/(index|granted)",
+  "people/account/erase",
+  "records/account/store",
+  "records/granting/(actor|own-change)",
+  "records/mail-link/store",
+  "records/sign-in/store",
+  "base/storage/(index|granted)",
 ];
 
 export default {
   forbidden: [
     ...Object.entries(ROOMS).map(room),
-    ...Object.entries(BELOW_IN_SERVICE).map(lower),
+    ...FLOORS.slice(0, -1).map(floor),
     {
       name: "granting",
       severity: "error",
       from: { path: "^service/src/", pathNot: `^service/src/(${GRANTING.join("|")})\\.ts$` },
-      to: { path: "^service/src/storage/granted\\.ts$" },
+      to: { path: "^service/src/base/storage/granted\\.ts$" },
     },
     {
       name: "no-circles",
       severity: "error",
       from: { path: "^(core|contract|hasp|service|rehearsal|cli|demo|console)/src/" },
+      to: { circular: true },
+    },
+    {
+      name: "no-circles-of-folders",
+      severity: "error",
+      scope: "folder",
+      from: { path: "^service/src/[^/]+/" },
       to: { circular: true },
     },
     {

@@ -14,12 +14,12 @@ import { performance } from "node:perf_hooks";
 import { parseArgs } from "node:util";
 import { createDatabase, randomPassword, startMariaDb } from "../scripts/mariadb.mjs";
 import { say } from "../scripts/say.mjs";
-import { writeMail } from "../service/dist/mail/mail.js";
-import { messageOf } from "../service/dist/mail/message.js";
-import { startSending } from "../service/dist/mail/outbox.js";
-import { readTemplates } from "../service/dist/mail/templates.js";
-import { openTransport } from "../service/dist/mail/transport.js";
-import { createDataSource } from "../service/dist/storage/data-source.js";
+import { readTemplates } from "../service/dist/base/mail-text/templates.js";
+import { createDataSource } from "../service/dist/base/storage/data-source.js";
+import { startSending } from "../service/dist/edges/mail/outbox.js";
+import { writeMail } from "../service/dist/records/mail/mail.js";
+import { messageOf } from "../service/dist/records/mail/message.js";
+import { openTransport } from "../service/dist/records/mail/transport.js";
 
 const { values } = parseArgs({
   options: { mails: { type: "string", default: "10000" }, rounds: { type: "string", default: "1" } },
@@ -98,7 +98,7 @@ async function sendBare() {
 }
 
 async function aBody() {
-  const { render } = await import("../service/dist/mail/render.js");
+  const { render } = await import("../service/dist/base/mail-text/render.js");
   const { about } = mail(0);
   return render(
     configuration.templates.reset.en,

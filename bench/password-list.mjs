@@ -13,7 +13,7 @@ import { join } from "node:path";
 import { performance } from "node:perf_hooks";
 import { fileURLToPath } from "node:url";
 import { layoutFor, placesOf } from "@lucchetto/core";
-import { openCompromisedList } from "../service/dist/password/compromised.js";
+import { openCompromisedList } from "../service/dist/records/password/compromised.js";
 
 const ENTRIES = Number(process.argv[2] ?? 10_000_000);
 const ASKED = 200_000;

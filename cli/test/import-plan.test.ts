@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, readFileSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
-import { parsePlan } from "../../service/src/intake/plan.ts";
+import { parsePlan } from "../../service/src/edges/intake/plan.ts";
 import { commandLine, runCommand } from "../../testing/command.ts";
 
 const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));

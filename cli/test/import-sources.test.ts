@@ -1,7 +1,7 @@
 import { readFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { parsePlan } from "../../service/src/intake/plan.ts";
+import { parsePlan } from "../../service/src/edges/intake/plan.ts";
 import { callCommand, runCommand } from "../../testing/command.ts";
 import { importingInto, planOf, SALTED } from "../../testing/import.ts";
 import type { TestService } from "../../testing/service.ts";

@@ -8,7 +8,7 @@ import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import type { FileSource } from "@lucchetto/contract";
-import { keyRingFile, loadConfiguration } from "./config/index.ts";
+import { keyRingFile, loadConfiguration } from "./base/config/index.ts";
 import { isExpected } from "./tasks/expected.ts";
 import type { BackInput, ImportInput } from "./tasks/import.ts";
 import type { NeedsOfKey } from "./tasks/keys.ts";
@@ -53,8 +53,8 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   },
   "mail-template": async () => {
     const { name, language } = await readInput<{ name: string; language: string }>();
-    const { BUILT_IN } = await import("./mail/templates.ts");
-    const { MAIL_KINDS, MAIL_NAMES } = await import("./mail/catalogue.ts");
+    const { BUILT_IN } = await import("./base/mail-text/templates.ts");
+    const { MAIL_KINDS, MAIL_NAMES } = await import("./base/mail-text/catalogue.ts");
     const known = MAIL_NAMES.find((one) => one === name);
     return {
       kinds: MAIL_NAMES.map((one) => ({ name: one, ...MAIL_KINDS[one] })),
@@ -63,7 +63,7 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   },
   "import-plan": async () => {
     const { source, writtenAs } = await readInput<{ source: FileSource; writtenAs: string }>();
-    const { draftPlan } = await import("./intake/guess.ts");
+    const { draftPlan } = await import("./edges/intake/guess.ts");
     return draftPlan(source, writtenAs);
   },
   "import-check": async ({ config }) => {
@@ -131,11 +131,11 @@ async function countWhatNeeds(
 ): Promise<Readonly<Record<string, NeedsOfKey>>> {
   // A ring that lies alone belongs to no database yet.
   if (!existsSync(config) || keyIds.length === 0) return {};
-  const { openWithoutDeadline } = await import("./storage/index.ts");
-  const { countPepperedUnder } = await import("./password/store.ts");
-  const { countSealedUnder } = await import("./mail/store.ts");
-  const { countUnderKey } = await import("./second-factor/store.ts");
-  const { countChainedUnder } = await import("./journal/chain-store.ts");
+  const { openWithoutDeadline } = await import("./base/storage/index.ts");
+  const { countPepperedUnder } = await import("./records/password/store.ts");
+  const { countSealedUnder } = await import("./records/mail/store.ts");
+  const { countUnderKey } = await import("./records/second-factor/store.ts");
+  const { countChainedUnder } = await import("./records/journal/chain-store.ts");
   const dataSource = await openWithoutDeadline(loadConfiguration(config));
   try {
     const needs: Record<string, NeedsOfKey> = {};
@@ -188,7 +188,7 @@ async function run(): Promise<void> {
       process.stderr.write(`${(error as Error).message}\n`);
       process.exitCode = 2;
     } else {
-      const { withoutValues } = await import("./storage/without-values.ts");
+      const { withoutValues } = await import("./base/storage/without-values.ts");
       throw withoutValues(error);
     }
   }

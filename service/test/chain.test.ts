@@ -12,7 +12,7 @@ import { eventually } from "../../testing/eventually.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
 import { isWhole } from "../../testing/whole.ts";
-import { chainWaiting } from "../src/journal/chain.ts";
+import { chainWaiting } from "../src/records/journal/chain.ts";
 
 const DAY = 24 * 3_600_000;
 

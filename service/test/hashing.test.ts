@@ -6,11 +6,11 @@ import { QueryFailedError } from "typeorm";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
-import { createHashing } from "../src/password/hashing.ts";
-import { createTuning } from "../src/password/tuning.ts";
-import { withoutValues } from "../src/storage/index.ts";
+import type { Asker } from "../src/base/queue/places.ts";
+import { withoutValues } from "../src/base/storage/index.ts";
+import { createTuning } from "../src/people/password/tuning.ts";
+import { createHashing } from "../src/records/password/hashing.ts";
 import { judgeHashing } from "../src/tasks/check.ts";
-import type { Asker } from "../src/throttle/places.ts";
 
 let service: TestService;
 beforeAll(async () => {

@@ -6,7 +6,7 @@ import { eventually } from "../../testing/eventually.ts";
 import type { InProcessService, TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startProduction, startService } from "../../testing/service.ts";
 import { mailTo, registerProved } from "../../testing/visitor.ts";
-import { inTransaction } from "../src/storage/in-transaction.ts";
+import { inTransaction } from "../src/base/storage/in-transaction.ts";
 
 let service: InProcessService;
 beforeAll(async () => {

@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, jest, test } from "@jest/globals";
-import { joinLookUps } from "../src/storage/joined-look-up.ts";
+import { joinLookUps } from "../src/base/storage/joined-look-up.ts";
 
 const keyOf = (text: string) => Buffer.from(text);
 const turn = () => new Promise((resolve) => setImmediate(resolve));

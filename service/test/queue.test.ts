@@ -1,10 +1,10 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { TestService } from "../../testing/service.ts";
 import { startService } from "../../testing/service.ts";
-import { claimsOf } from "../src/queue/claims.ts";
-import type { DeliveryRow } from "../src/storage/index.ts";
-import { DeliveryEntity } from "../src/storage/index.ts";
-import { insertDelivery } from "../src/webhook/store.ts";
+import { claimsOf } from "../src/base/queue/claims.ts";
+import type { DeliveryRow } from "../src/base/storage/index.ts";
+import { DeliveryEntity } from "../src/base/storage/index.ts";
+import { insertDelivery } from "../src/records/webhook/store.ts";
 
 const FIRST = "01900000-0000-7000-8000-000000000001";
 const SECOND = "01900000-0000-7000-8000-000000000002";

@@ -176,7 +176,7 @@ describe("guessable passwords", () => {
   afterAll(() => short.stop());
 
   test("PW-11 the shipped list has ten thousand entries at least, and each one is refused as common, also doubled or with digits", async () => {
-    const { COMMON_PASSWORDS, isListed } = await import("../src/password/common-passwords.ts");
+    const { COMMON_PASSWORDS, isListed } = await import("../src/records/password/common-passwords.ts");
     expect(COMMON_PASSWORDS.size).toBeGreaterThanOrEqual(10_000);
     const rules = { minimumLength: 8, isListed };
     const accepted = [...COMMON_PASSWORDS]

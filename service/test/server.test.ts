@@ -6,8 +6,8 @@ import { connect } from "node:net";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { pino } from "pino";
 import { freePort } from "../../scripts/process.mjs";
-import { Drain } from "../src/http/drain.ts";
-import { createApp } from "../src/server.ts";
+import { Drain } from "../src/base/http/drain.ts";
+import { createApp } from "../src/records/http/server.ts";
 
 const app = createApp({
   configuration: {

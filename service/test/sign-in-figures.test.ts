@@ -6,7 +6,7 @@ import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, startService } from "../../testing/service.ts";
 import { Visitor } from "../../testing/visitor.ts";
-import { countWays, storeSignInCounts } from "../src/sign-in/store.ts";
+import { countWays, storeSignInCounts } from "../src/records/sign-in/store.ts";
 
 let service: TestService;
 beforeAll(async () => {

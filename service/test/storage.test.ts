@@ -83,7 +83,7 @@ describe("a database that goes away", () => {
   });
 
   test("a data source says where it looked and what to do", async () => {
-    const { openDatabase } = await import("../src/storage/open.ts");
+    const { openDatabase } = await import("../src/base/storage/open.ts");
     const at = (url: string) => openDatabase({ database: { url, connections: 1 }, databasePassword: "x" });
     await expect(at("mariadb://x@127.0.0.1:1/y")).rejects.toThrow(
       /127\.0\.0\.1:1 cannot be opened: nothing listens there/,

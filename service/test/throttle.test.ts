@@ -338,7 +338,7 @@ describe("what is told and kept", () => {
   });
 
   test("TH-10 counts of invented names and networks are swept when their window has passed; those of accounts stay", async () => {
-    const { sweepCounts } = await import("../src/throttle/store.ts");
+    const { sweepCounts } = await import("../src/records/throttle/store.ts");
     const { id, email } = await person("stays");
     await wrong(email);
     const values = Array.from(

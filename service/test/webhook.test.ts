@@ -9,9 +9,9 @@ import { createDataSource } from "@lucchetto/service";
 import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
-import { addOperator } from "../src/account/add-operator.ts";
-import { ReceiverFault } from "../src/webhook/post.ts";
-import { post } from "../src/webhook/post.ts";
+import { ReceiverFault } from "../src/base/http/post.ts";
+import { post } from "../src/base/http/post.ts";
+import { addOperator } from "../src/flows/registration/add-operator.ts";
 
 const SECRET = `whsec_${randomBytes(32).toString("base64")}`;
 

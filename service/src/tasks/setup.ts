@@ -10,10 +10,8 @@ import type { Connection, RowDataPacket } from "mysql2/promise";
 import { createConnection } from "mysql2/promise";
 import type { DataSource } from "typeorm";
 import { stringify } from "yaml";
-import { addOperator } from "../account/add-operator.ts";
-import { addApp } from "../app/app.ts";
-import { createMovableClock } from "../clock/clock.ts";
-import type { Configuration } from "../config/index.ts";
+import { createMovableClock } from "../base/clock/clock.ts";
+import type { Configuration } from "../base/config/index.ts";
 import {
   checkConfiguration,
   ConfigurationError,
@@ -22,11 +20,13 @@ import {
   readSetting,
   variableOf,
   withoutPasswords,
-} from "../config/index.ts";
-import { BY_COMMAND } from "../context.ts";
-import { ProblemReply } from "../problem.ts";
-import type { DirectEnrolment } from "../second-factor/enrol-directly.ts";
-import { openDatabase, openWithoutDeadline, readList } from "../storage/index.ts";
+} from "../base/config/index.ts";
+import { ProblemReply } from "../base/problem.ts";
+import { openDatabase, openWithoutDeadline, readList } from "../base/storage/index.ts";
+import { addApp } from "../edges/app/app.ts";
+import { addOperator } from "../flows/registration/add-operator.ts";
+import type { DirectEnrolment } from "../people/second-factor/enrol-directly.ts";
+import { BY_COMMAND } from "../records/context.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */

@@ -1,0 +1,142 @@
+/** The pages: one shell for all, the static files it loads, and what a page must know before it is drawn. */
+import type { PageState, ProblemCode } from "@lucchetto/contract";
+import { MAILBOX_PAGE, PLAIN_PAGES, PROBLEMS, SIGN_OUT_PAGE, VISITED_PAGES } from "@lucchetto/contract";
+import { isLoopbackHost } from "@lucchetto/core";
+import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { basePathOf, queryOf } from "../../base/http/address.ts";
+import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
+import { findByClientId } from "../../records/app/store.ts";
+import type { ServiceContext } from "../../records/context.ts";
+import type { PageShell } from "../capability/shell.ts";
+import { assetRoutes } from "./assets.ts";
+
+const METHODS: Array<"GET" | "HEAD"> = ["GET", "HEAD"];
+
+/** The operators' console, all of whose pages are one to the service. */
+const CONSOLE_PAGES = ["/console", "/console/*"];
+
+/** Everything a browser opens. */
+export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+  const { configuration } = context;
+  return async (app) => {
+    // In development the pages are built again while the service runs.
+    const rebuilds = configuration.mode === "development";
+    await app.register(assetRoutes(`${CONSOLE_DIRECTORY}assets`, { rebuilds }));
+
+    if (configuration.mode === "development") {
+      app.addHook("onRequest", async (request, reply) => {
+        const right = otherLoopbackName(request, configuration.publicUrl);
+        if (right !== null) return reply.redirect(right, 307);
+      });
+    }
+
+    app.route({
+      method: METHODS,
+      url: "/",
+      handler: async (_request, reply) =>
+        reply.redirect(`${basePathOf(configuration.publicUrl)}/account`, 303),
+    });
+
+    const mailbox = configuration.mode === "development" ? [MAILBOX_PAGE] : [];
+    for (const url of [...PLAIN_PAGES, ...CONSOLE_PAGES, ...mailbox]) {
+      app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
+    }
+
+    for (const url of VISITED_PAGES) {
+      app.route({
+        method: METHODS,
+        url,
+        handler: async (request, reply) => {
+          const visitedApp = await appThatSent(context, request);
+          return shell.send(reply, visitedApp === null ? {} : { visitedApp });
+        },
+      });
+    }
+
+    app.route({
+      method: METHODS,
+      url: SIGN_OUT_PAGE,
+      handler: async (request, reply) => {
+        const signOut = await describeSignOut(
+          context,
+          request,
+          (await app.readCaller(request))?.session.id ?? null,
+        );
+        return shell.send(reply, signOut === null ? {} : { signOut });
+      },
+    });
+
+    app.route<{ Params: { code: string } }>({
+      method: METHODS,
+      url: "/problems/:code",
+      handler: async (request, reply) => {
+        const { code } = request.params;
+        if (!Object.hasOwn(PROBLEMS, code)) return shell.sendProblem(request, reply, "not-found");
+        const { title, meaning, mend } = PROBLEMS[code as ProblemCode];
+        return shell.send(reply, { problem: { code, title, meaning, mend } });
+      },
+    });
+
+    app.route({
+      method: METHODS,
+      url: "/.well-known/change-password",
+      handler: async (_request, reply) =>
+        reply.redirect(`${basePathOf(configuration.publicUrl)}/account/password`, 303),
+    });
+  };
+}
+
+/** Which application's authorization request waits behind the sign-in page. */
+async function appThatSent(
+  { dataSource }: ServiceContext,
+  request: FastifyRequest,
+): Promise<PageState["visitedApp"] | null> {
+  const next = queryOf(request).get("next");
+  const mark = next?.indexOf("?") ?? -1;
+  if (next === null || mark < 0) return null;
+  const clientId = new URLSearchParams(next.slice(mark + 1)).get("client_id");
+  const app = clientId === null ? null : await findByClientId(dataSource, clientId);
+  return app && { name: app.name };
+}
+
+/**
+ * What the sign-out page does. An application sends people with its client id, a registered address to come back to,
+ * and the session's id, which only an application of this very session knows: then the page signs out by itself.
+ * Without it a person is asked first, so that no foreign page can sign anybody out by a link.
+ */
+async function describeSignOut(
+  { dataSource }: ServiceContext,
+  request: FastifyRequest,
+  currentSessionId: string | null,
+): Promise<PageState["signOut"] | null> {
+  const query = queryOf(request);
+  const clientId = query.get("client_id");
+  const app = clientId === null ? null : await findByClientId(dataSource, clientId);
+  if (app === null) return null;
+  const returnTo = query.get("return_to");
+  const isRegistered = returnTo !== null && app.signedOutUris.includes(returnTo);
+  return {
+    appName: app.name,
+    returnTo: isRegistered ? withState(returnTo, query.get("state")) : null,
+    automatic: currentSessionId === null || query.get("sid") === currentSessionId,
+  };
+}
+
+/** What the application gave along comes back to it (OpenID Connect RP-Initiated Logout 1.0, section 2). */
+function withState(address: string, state: string | null): string {
+  if (state === null) return address;
+  const back = new URL(address);
+  back.searchParams.set("state", state);
+  return back.href;
+}
+
+/** In development: the same page under the public address, if it was opened under another name of this machine. */
+function otherLoopbackName(request: FastifyRequest, publicUrl: string): string | null {
+  const host = request.headers.host;
+  if (host === undefined || !URL.canParse(`http://${host}`)) return null;
+  const opened = new URL(`http://${host}`);
+  const right = new URL(publicUrl);
+  if (opened.host === right.host || !isLoopbackHost(opened.hostname) || !isLoopbackHost(right.hostname))
+    return null;
+  return opened.port === right.port ? right.origin + request.url : null;
+}

@@ -1,0 +1,49 @@
+import { routes } from "@lucchetto/contract";
+import type { FastifyPluginAsync } from "fastify";
+import { changePassword } from "../../people/password/change.ts";
+import { removePassword } from "../../people/password/remove.ts";
+import { createTuning } from "../../people/password/tuning.ts";
+import { handOver } from "../../people/session/deliver.ts";
+import { showSession } from "../../people/session/session.ts";
+import { showAccount } from "../../records/account/show.ts";
+import type { ServiceContext } from "../../records/context.ts";
+import { markOf } from "../../records/http/device-mark.ts";
+import { answer, mount } from "../../records/http/mount.ts";
+import { visitOf } from "../../records/http/visit.ts";
+import { showFleet } from "../../records/password/fleet.ts";
+
+/** Changing the password; the fleet of records. */
+export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
+  return async (app) => {
+    mount(app, routes.changePassword, async ({ body }, { caller, request, reply }) => {
+      const changed = await changePassword(context, caller, {
+        password: body.password,
+        present: body.present,
+        keepAccessKeys: body.keepAccessKeys ?? [],
+        visit: visitOf(request),
+        mark: markOf(context, request),
+      });
+      // The new token takes the way that the old one came.
+      const deliver = request.headers.authorization === undefined ? "cookie" : "token";
+      return answer(200, {
+        session: showSession(changed.session, { now: context.clock.now(), current: true }),
+        account: showAccount(changed.account),
+        endedSessions: changed.endedSessions,
+        endedAccessKeys: changed.endedAccessKeys,
+        ...handOver(context, reply, changed, deliver),
+      });
+    });
+
+    mount(app, routes.removePassword, async (_received, { caller, request }) => {
+      await removePassword(context, caller, visitOf(request));
+      return answer(204, undefined);
+    });
+
+    const tuning = createTuning(context, app.log);
+    app.addHook("onClose", async () => tuning.close());
+    mount(app, routes.showHashTuning, async () => answer(200, tuning.show()));
+    mount(app, routes.beginHashTuning, async ({ body }) => answer(202, tuning.begin(body)));
+
+    mount(app, routes.showHashFleet, async () => answer(200, await showFleet(context)));
+  };
+}

@@ -1,6 +1,0 @@
-import type { Capability } from "../capability.ts";
-import { pageRoutes } from "./routes.ts";
-
-export const pages: Capability = {
-  routes: ({ context, shell }) => pageRoutes(context, shell),
-};

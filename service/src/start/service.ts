@@ -1,0 +1,197 @@
+/** Puts the service together: server, context, background, routes. It knows no capability by name but in one list. */
+import { OAUTH_PATHS } from "@lucchetto/contract";
+import type { FastifyInstance, FastifyRequest } from "fastify";
+import { basePathOf } from "../base/http/address.ts";
+import { acceptJson } from "../base/http/body.ts";
+import { Drain, drainBeforeClose } from "../base/http/drain.ts";
+import { logRequests } from "../base/http/log.ts";
+import { refuseUnknown, rememberMethods } from "../base/http/methods.ts";
+import { hostOf, isLocal, readOwnHosts } from "../base/http/own-host.ts";
+import { assertOwnOrigin } from "../base/http/own-origin.ts";
+import { makeReplyHeaders } from "../base/http/reply-headers.ts";
+import { ProblemReply } from "../base/problem.ts";
+import { accessKeys } from "../edges/access-key/index.ts";
+import { accounts } from "../edges/account/index.ts";
+import { apps } from "../edges/app/index.ts";
+import { appAccounts } from "../edges/app-account/index.ts";
+import type { Capability, Parts } from "../edges/capability/capability.ts";
+import type { PageShell } from "../edges/capability/shell.ts";
+import { createPageShell, wantsHtml } from "../edges/capability/shell.ts";
+import { followMovedClock } from "../edges/clock/follow.ts";
+import { movableClock } from "../edges/clock/index.ts";
+import { description } from "../edges/description/index.ts";
+import { health } from "../edges/health/index.ts";
+import { collectMetrics } from "../edges/health/metrics.ts";
+import { HEALTH_PATHS } from "../edges/health/routes.ts";
+import { intakes } from "../edges/intake/index.ts";
+import { journal } from "../edges/journal/index.ts";
+import { mail } from "../edges/mail/index.ts";
+import { mailLinks } from "../edges/mail-link/index.ts";
+import { oauth } from "../edges/oauth/index.ts";
+import { metadataRoute } from "../edges/oauth/routes.ts";
+import { assertOperates } from "../edges/operator/guard.ts";
+import { pages } from "../edges/pages/index.ts";
+import { passkeys } from "../edges/passkey/index.ts";
+import { relatedOriginsRoute } from "../edges/passkey/routes.ts";
+import { passwords } from "../edges/password/index.ts";
+import { proxyCheck } from "../edges/proxy-check/index.ts";
+import { rehearsals } from "../edges/rehearsal/index.ts";
+import { secondFactors } from "../edges/second-factor/index.ts";
+import { sessions } from "../edges/session/index.ts";
+import { signIns } from "../edges/sign-in/index.ts";
+import { site } from "../edges/site/index.ts";
+import { throttle } from "../edges/throttle/index.ts";
+import { webhooks } from "../edges/webhook/index.ts";
+import { readApp } from "../flows/oauth/client-authentication.ts";
+import { createQuickCheck } from "../flows/oauth/quick-check.ts";
+import { readSignIn } from "../flows/sign-in/caller.ts";
+import { readCaller } from "../people/session/caller.ts";
+import type { ServiceContext } from "../records/context.ts";
+import { readBehalf } from "../records/http/on-behalf.ts";
+import { answerProblems } from "../records/http/problem.ts";
+import type { Shortcut } from "../records/http/server.ts";
+import { createApp, requestIds } from "../records/http/server.ts";
+import type { LiveSession } from "../records/session/store.ts";
+import { startBackground } from "./background.ts";
+import { lookInside } from "./look-inside.ts";
+import type { ServiceParts } from "./make-context.ts";
+import { makeContext } from "./make-context.ts";
+
+/** Everything that the service can do. */
+const CAPABILITIES: Readonly<Record<string, Capability>> = {
+  health,
+  accounts,
+  signIns,
+  passwords,
+  accessKeys,
+  secondFactors,
+  passkeys,
+  sessions,
+  journal,
+  apps,
+  appAccounts,
+  throttle,
+  webhooks,
+  intakes,
+  mail,
+  mailLinks,
+  oauth,
+  proxyCheck,
+  site,
+  pages,
+  description,
+  movableClock,
+  rehearsals,
+};
+
+/** By this the router names a plugin when something is wrong with it. */
+const DISPLAY_NAME = Symbol.for("fastify.display-name");
+
+/** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
+export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
+  const { configuration, clock, logger } = parts;
+  const inside = await lookInside(parts);
+  const idOf = inside.named(requestIds(configuration.trustedProxies));
+  let shortcut: Shortcut = () => false;
+  const drain = new Drain();
+  const headers = await makeReplyHeaders(configuration.publicUrl);
+  const app = createApp({
+    configuration,
+    headers,
+    logger,
+    idOf,
+    shortcut: (...exchange) => shortcut(...exchange),
+    drain,
+    around: inside.around,
+  });
+  const context = inside.context(await makeContext(parts));
+  const { scheme, measured } = context.hashing;
+  void measured.then((millisecondsPerHash) =>
+    app.log.info({ scheme: scheme.text, millisecondsPerHash }, "password hashing measured"),
+  );
+
+  const shell = createPageShell(configuration, inside.script);
+  const isOwnHost = readOwnHosts(configuration);
+  guardRequests(app, context, { shell, isOwnHost });
+  const logAnswer = logRequests(app, configuration.log.level);
+  const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
+  const metrics = collectMetrics(app, context, figures);
+  if ("refresh" in clock) followMovedClock(app, clock, context);
+  const joined = { context, shell, clock, metrics: metrics.registry, drain };
+  await addRoutes(app, joined, { ...CAPABILITIES, inside });
+
+  const quickCheck = createQuickCheck(app, context, {
+    basePath: basePathOf(configuration.publicUrl),
+    headers,
+    idOf,
+    drain,
+    refreshClock: "refresh" in clock ? () => clock.refresh() : null,
+    answered(answer) {
+      metrics.checked(answer.seconds);
+      logAnswer(answer);
+    },
+  });
+  shortcut = (request, response) => isOwnHost(hostOf(request)) && quickCheck(request, response);
+  startBackground(app, context, Object.values(CAPABILITIES));
+  drainBeforeClose(app, drain, configuration.grace);
+  return app;
+}
+
+const SEVERAL_HOSTS = "The request has several Host headers; send one.";
+
+/** What every request meets, whatever it asks for. */
+function guardRequests(
+  app: FastifyInstance,
+  context: ServiceContext,
+  { shell, isOwnHost }: { shell: PageShell; isOwnHost: ReturnType<typeof readOwnHosts> },
+): void {
+  const { publicUrl } = context.configuration;
+  const methodsOf = rememberMethods(app);
+  acceptJson(app);
+  answerProblems(app, publicUrl, context.refusals);
+  const localPaths = new Set(HEALTH_PATHS.map((path) => basePathOf(publicUrl) + path));
+  app.addHook("onRequest", async ({ raw, url }) => {
+    const host = hostOf(raw);
+    if (host === null) throw new ProblemReply("malformed-request", { detail: SEVERAL_HOSTS });
+    if (!isOwnHost(host) && !(localPaths.has(url) && isLocal(raw))) throw new ProblemReply("wrong-host");
+  });
+  readBehalf(app, context);
+  app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
+  app.decorate("readSignIn", (request: FastifyRequest) => readSignIn(context, request));
+  app.decorate("readApp", (request: FastifyRequest) => readApp(context, request));
+  app.decorate("assertOperates", (caller: LiveSession, what: { changes: boolean }) =>
+    assertOperates(context, caller, what),
+  );
+  app.decorate("assertOwnOrigin", (request: FastifyRequest) => {
+    assertOwnOrigin(request, publicUrl, [context.ownCookie, context.signInCookie]);
+  });
+  app.setNotFoundHandler((request, reply) => {
+    const path = request.url.slice(basePathOf(publicUrl).length);
+    const isPage = wantsHtml(request) && !/^\/(v1|oauth)\//.test(path);
+    if (isPage && methodsOf(request.url.split("?", 1)[0] ?? "").length === 0)
+      return shell.sendProblem(request, reply, "not-found");
+    return refuseUnknown(methodsOf, request, reply);
+  });
+}
+
+/** Everything below the path of the public address, and the metadata beside it. */
+async function addRoutes(
+  app: FastifyInstance,
+  parts: Parts,
+  capabilities: Readonly<Record<string, Pick<Capability, "routes">>>,
+): Promise<void> {
+  const { publicUrl } = parts.context.configuration;
+  const basePath = basePathOf(publicUrl);
+  await app.register(
+    async (own) => {
+      for (const [name, { routes }] of Object.entries(capabilities)) {
+        if (routes !== undefined) await own.register(Object.assign(routes(parts), { [DISPLAY_NAME]: name }));
+      }
+    },
+    { prefix: basePath },
+  );
+  await app.register(relatedOriginsRoute(parts.context.configuration.passkeys));
+  await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata));
+  // RFC 8414 section 3: for an issuer with a path, the well-known part comes before it.
+  if (basePath !== "") await app.register(metadataRoute(publicUrl, OAUTH_PATHS.metadata + basePath));
+}
