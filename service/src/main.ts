@@ -9,9 +9,9 @@ import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
 import type { FileSource } from "@lucchetto/contract";
 import { keyRingFile, loadConfiguration } from "./base/config/index.ts";
-import { isExpected } from "./tasks/expected.ts";
-import type { BackInput, ImportInput } from "./tasks/import.ts";
-import type { NeedsOfKey } from "./tasks/keys.ts";
+import { isExpected } from "./start/tasks/expected.ts";
+import type { BackInput, ImportInput } from "./start/tasks/import.ts";
+import type { NeedsOfKey } from "./start/tasks/keys.ts";
 
 interface Options {
   readonly config: string;
@@ -24,15 +24,15 @@ interface Options {
 const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = {
   serve: async ({ config }) => {
     const configuration = loadConfiguration(config);
-    const { serve } = await import("./tasks/serve.ts");
+    const { serve } = await import("./start/tasks/serve.ts");
     await serve(configuration, config);
   },
   "schema-status": async ({ config }) =>
-    (await import("./tasks/schema.ts")).readSchemaStatus(loadConfiguration(config)),
+    (await import("./start/tasks/schema.ts")).readSchemaStatus(loadConfiguration(config)),
   "schema-apply": async ({ config }) => ({
-    applied: await (await import("./tasks/schema.ts")).applySchema(loadConfiguration(config)),
+    applied: await (await import("./start/tasks/schema.ts")).applySchema(loadConfiguration(config)),
   }),
-  check: async ({ config }) => ({ findings: await (await import("./tasks/check.ts")).check(config) }),
+  check: async ({ config }) => ({ findings: await (await import("./start/tasks/check.ts")).check(config) }),
   "keys-list": async ({ config }) => {
     const ring = (await keys()).listKeys(keyRingFile(config));
     return { ...ring, ...(await countOrSayWhyNot(config, ring.ids)) };
@@ -48,7 +48,7 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     lost: (await keys()).whatIsLost(await countForOne(config, key)),
   }),
   setup: async ({ config }) => {
-    const { runSetupSteps } = await import("./tasks/setup-steps.ts");
+    const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");
     await runSetupSteps(config, { input: process.stdin, output: process.stdout });
   },
   "mail-template": async () => {
@@ -68,42 +68,42 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   },
   "import-check": async ({ config }) => {
     const input = await readInput<ImportInput>();
-    return (await import("./tasks/import.ts")).importCheck(config, input);
+    return (await import("./start/tasks/import.ts")).importCheck(config, input);
   },
   "import-run": async ({ config }) => {
     const input = await readInput<ImportInput>();
-    return (await import("./tasks/import.ts")).importRun(config, input);
+    return (await import("./start/tasks/import.ts")).importRun(config, input);
   },
   "import-export": async ({ config }) => {
     const input = await readInput<BackInput>();
-    return (await import("./tasks/import.ts")).importExport(config, input);
+    return (await import("./start/tasks/import.ts")).importExport(config, input);
   },
   export: async ({ config }) => {
     const input = await readInput<{ to: string; key: string | null }>();
-    return (await import("./tasks/import.ts")).exportAll(config, input);
+    return (await import("./start/tasks/import.ts")).exportAll(config, input);
   },
-  "import-status": async ({ config }) => (await import("./tasks/import.ts")).importStatus(config),
+  "import-status": async ({ config }) => (await import("./start/tasks/import.ts")).importStatus(config),
   "import-show": async ({ config }) => {
     const input = await readInput<{ id: string }>();
-    return (await import("./tasks/import.ts")).importShow(config, input);
+    return (await import("./start/tasks/import.ts")).importShow(config, input);
   },
   "import-refused": async ({ config }) => {
     const input = await readInput<{ id: string; to: string }>();
-    return (await import("./tasks/import.ts")).importRefused(config, input);
+    return (await import("./start/tasks/import.ts")).importRefused(config, input);
   },
   "add-operator": async ({ config, email, displayName }) => {
-    const { addOperatorByTask } = await import("./tasks/add-operator.ts");
+    const { addOperatorByTask } = await import("./start/tasks/add-operator.ts");
     const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
     return { id: await addOperatorByTask(config, { email, displayName, password }) };
   },
   "rescue-operator": async ({ config, email }) => {
-    const { rescueOperatorByTask } = await import("./tasks/rescue-operator.ts");
+    const { rescueOperatorByTask } = await import("./start/tasks/rescue-operator.ts");
     const password = (await readAll(process.stdin)).replace(/\r?\n$/, "");
     return rescueOperatorByTask(config, { email, password });
   },
 };
 
-const keys = () => import("./tasks/keys.ts");
+const keys = () => import("./start/tasks/keys.ts");
 
 const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0, entries: 0 };
 

@@ -10,7 +10,7 @@ import type { Asker } from "../src/base/queue/places.ts";
 import { withoutValues } from "../src/base/storage/index.ts";
 import { createTuning } from "../src/people/password/tuning.ts";
 import { createHashing } from "../src/records/password/hashing.ts";
-import { judgeHashing } from "../src/tasks/check.ts";
+import { judgeHashing } from "../src/start/tasks/check.ts";
 
 let service: TestService;
 beforeAll(async () => {

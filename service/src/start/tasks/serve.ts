@@ -3,12 +3,12 @@ import type { FastifyInstance } from "fastify";
 import type { Logger } from "pino";
 import { pino, stdSerializers } from "pino";
 import type { DataSource } from "typeorm";
-import { createMovableClock, readMovedClock, systemClock } from "../base/clock/clock.ts";
-import type { Configuration } from "../base/config/index.ts";
-import { ConfigurationError, warningsOf } from "../base/config/index.ts";
-import { awaitDatabase, openDatabase, schemaStatus, withoutValues } from "../base/storage/index.ts";
-import { lostPasskeys } from "../people/passkey/relying-party.ts";
-import { createService } from "../start/service.ts";
+import { createMovableClock, readMovedClock, systemClock } from "../../base/clock/clock.ts";
+import type { Configuration } from "../../base/config/index.ts";
+import { ConfigurationError, warningsOf } from "../../base/config/index.ts";
+import { awaitDatabase, openDatabase, schemaStatus, withoutValues } from "../../base/storage/index.ts";
+import { lostPasskeys } from "../../people/passkey/relying-party.ts";
+import { createService } from "../service.ts";
 
 /** The database has not the schema that this service knows. */
 export class SchemaMismatch extends Error {

@@ -1,8 +1,8 @@
 /** `rescue-operator`: lets an operator in again, straight in the database. */
-import { createMovableClock } from "../base/clock/clock.ts";
-import { loadConfiguration } from "../base/config/index.ts";
-import { openDatabase } from "../base/storage/index.ts";
-import { rescueOperator } from "../edges/operator/rescue.ts";
+import { createMovableClock } from "../../base/clock/clock.ts";
+import { loadConfiguration } from "../../base/config/index.ts";
+import { openDatabase } from "../../base/storage/index.ts";
+import { rescueOperator } from "../../edges/operator/rescue.ts";
 
 /** @throws OperatorRefusal. */
 export async function rescueOperatorByTask(

@@ -1,7 +1,7 @@
 /** `schema-status` and `schema-apply`. */
-import type { Configuration } from "../base/config/index.ts";
-import type { SchemaStatus } from "../base/storage/index.ts";
-import { openDatabase, openWithoutDeadline, schemaStatus } from "../base/storage/index.ts";
+import type { Configuration } from "../../base/config/index.ts";
+import type { SchemaStatus } from "../../base/storage/index.ts";
+import { openDatabase, openWithoutDeadline, schemaStatus } from "../../base/storage/index.ts";
 
 /** Which migrations the database has. */
 export async function readSchemaStatus(configuration: Configuration): Promise<SchemaStatus> {

@@ -1,8 +1,8 @@
 /** `add-operator`: somebody who may use the console, straight into the database. */
-import { createMovableClock } from "../base/clock/clock.ts";
-import { loadConfiguration } from "../base/config/index.ts";
-import { openDatabase } from "../base/storage/index.ts";
-import { addOperator } from "../flows/registration/add-operator.ts";
+import { createMovableClock } from "../../base/clock/clock.ts";
+import { loadConfiguration } from "../../base/config/index.ts";
+import { openDatabase } from "../../base/storage/index.ts";
+import { addOperator } from "../../flows/registration/add-operator.ts";
 
 /** @returns the account's id. @throws OperatorRefusal. */
 export async function addOperatorByTask(

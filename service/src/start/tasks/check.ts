@@ -2,16 +2,16 @@
 import { access } from "node:fs/promises";
 import { isIP } from "node:net";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
-import { readMovedClock } from "../base/clock/clock.ts";
-import type { Configuration } from "../base/config/index.ts";
-import { ConfigurationError, loadConfiguration, readSetting, warningsOf } from "../base/config/index.ts";
-import { CONSOLE_DIRECTORY } from "../base/locations.ts";
-import { DatabaseUnavailable, openDatabase, schemaStatus } from "../base/storage/index.ts";
-import { lostPasskeys } from "../people/passkey/relying-party.ts";
-import { findByClientId } from "../records/app/store.ts";
-import { openTransport, refusalOf } from "../records/mail/transport.ts";
-import { openCompromisedList } from "../records/password/compromised.ts";
-import { createHashing } from "../records/password/hashing.ts";
+import { readMovedClock } from "../../base/clock/clock.ts";
+import type { Configuration } from "../../base/config/index.ts";
+import { ConfigurationError, loadConfiguration, readSetting, warningsOf } from "../../base/config/index.ts";
+import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
+import { DatabaseUnavailable, openDatabase, schemaStatus } from "../../base/storage/index.ts";
+import { lostPasskeys } from "../../people/passkey/relying-party.ts";
+import { findByClientId } from "../../records/app/store.ts";
+import { openTransport, refusalOf } from "../../records/mail/transport.ts";
+import { openCompromisedList } from "../../records/password/compromised.ts";
+import { createHashing } from "../../records/password/hashing.ts";
 
 export interface Finding {
   readonly subject: string;

@@ -10,8 +10,8 @@ import type { Connection, RowDataPacket } from "mysql2/promise";
 import { createConnection } from "mysql2/promise";
 import type { DataSource } from "typeorm";
 import { stringify } from "yaml";
-import { createMovableClock } from "../base/clock/clock.ts";
-import type { Configuration } from "../base/config/index.ts";
+import { createMovableClock } from "../../base/clock/clock.ts";
+import type { Configuration } from "../../base/config/index.ts";
 import {
   checkConfiguration,
   ConfigurationError,
@@ -20,13 +20,13 @@ import {
   readSetting,
   variableOf,
   withoutPasswords,
-} from "../base/config/index.ts";
-import { ProblemReply } from "../base/problem.ts";
-import { openDatabase, openWithoutDeadline, readList } from "../base/storage/index.ts";
-import { addApp } from "../edges/app/app.ts";
-import { addOperator } from "../flows/registration/add-operator.ts";
-import type { DirectEnrolment } from "../people/second-factor/enrol-directly.ts";
-import { BY_COMMAND } from "../records/context.ts";
+} from "../../base/config/index.ts";
+import { ProblemReply } from "../../base/problem.ts";
+import { openDatabase, openWithoutDeadline, readList } from "../../base/storage/index.ts";
+import { addApp } from "../../edges/app/app.ts";
+import { addOperator } from "../../flows/registration/add-operator.ts";
+import type { DirectEnrolment } from "../../people/second-factor/enrol-directly.ts";
+import { BY_COMMAND } from "../../records/context.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */

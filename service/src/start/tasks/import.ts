@@ -2,27 +2,27 @@
 import { appendFileSync, existsSync, writeFileSync } from "node:fs";
 import type { Intake, IntakeCheck } from "@lucchetto/contract";
 import type { DataSource } from "typeorm";
-import type { MovableClock } from "../base/clock/clock.ts";
-import { createMovableClock } from "../base/clock/clock.ts";
-import type { Configuration } from "../base/config/index.ts";
-import { loadConfiguration } from "../base/config/index.ts";
-import type { IntakeRow } from "../base/storage/index.ts";
-import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../base/storage/index.ts";
-import type { ExportResult } from "../edges/export/export.ts";
-import { exportAccounts } from "../edges/export/export.ts";
-import type { TakenBack } from "../edges/export/take-back.ts";
-import { takeBack } from "../edges/export/take-back.ts";
-import type { KnownPassword, OnProgress } from "../edges/intake/check.ts";
-import { checkSource } from "../edges/intake/check.ts";
-import { readMended, writeRefusals } from "../edges/intake/mended.ts";
-import type { Plan } from "../edges/intake/plan.ts";
-import { readPlan } from "../edges/intake/plan.ts";
-import { reportAll, reportOf } from "../edges/intake/report.ts";
-import type { WRAPPINGS } from "../edges/intake/run.ts";
-import { IntakeRefusal, runIntake } from "../edges/intake/run.ts";
-import { identityOf } from "../edges/intake/source.ts";
-import { findIntake, listRefusals } from "../edges/intake/store.ts";
-import { peppersOf } from "../records/password/hashing.ts";
+import type { MovableClock } from "../../base/clock/clock.ts";
+import { createMovableClock } from "../../base/clock/clock.ts";
+import type { Configuration } from "../../base/config/index.ts";
+import { loadConfiguration } from "../../base/config/index.ts";
+import type { IntakeRow } from "../../base/storage/index.ts";
+import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../../base/storage/index.ts";
+import type { ExportResult } from "../../edges/export/export.ts";
+import { exportAccounts } from "../../edges/export/export.ts";
+import type { TakenBack } from "../../edges/export/take-back.ts";
+import { takeBack } from "../../edges/export/take-back.ts";
+import type { KnownPassword, OnProgress } from "../../edges/intake/check.ts";
+import { checkSource } from "../../edges/intake/check.ts";
+import { readMended, writeRefusals } from "../../edges/intake/mended.ts";
+import type { Plan } from "../../edges/intake/plan.ts";
+import { readPlan } from "../../edges/intake/plan.ts";
+import { reportAll, reportOf } from "../../edges/intake/report.ts";
+import type { WRAPPINGS } from "../../edges/intake/run.ts";
+import { IntakeRefusal, runIntake } from "../../edges/intake/run.ts";
+import { identityOf } from "../../edges/intake/source.ts";
+import { findIntake, listRefusals } from "../../edges/intake/store.ts";
+import { peppersOf } from "../../records/password/hashing.ts";
 
 export interface ImportInput {
   /** The plan's file. */
