@@ -53,7 +53,7 @@ export function createApp({
     bodyLimit: BODY_LIMIT,
     serverFactory: (handler) => createHttpServer(listen.requestTimeout, { handler, shortcut, drain, around }),
     exposeHeadRoutes: false,
-    // After everything was answered (`http/drain.ts`).
+    // After everything was answered (`base/http/drain.ts`).
     forceCloseConnections: true,
     return503OnClosing: false,
     routerOptions: { maxParamLength: 200 },
