@@ -10,7 +10,7 @@ import type { Lucchetto } from "./service.ts";
 import { LucchettoNotSetUp, LucchettoUnreachable } from "./service.ts";
 import type { Texts } from "./texts.ts";
 import { textsFor } from "./texts.ts";
-import type { Answer, Visit } from "./visit.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
 import { isOwnOrigin, isPage, queryOf } from "./visit.ts";
 
 /** What somebody is sent off with, beside the standard's parameters. */
@@ -18,12 +18,12 @@ export type Wish = Readonly<Record<string, string>>;
 
 export interface AuthorizationFlow {
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
-  depart(visit: Visit, next: string, wish?: Wish): Answer;
+  startAuthorization(visit: IncomingRequest, next: string, wish?: Wish): Answer;
   /** Takes them in at the return address. */
-  arrive(visit: Visit): Promise<Answer>;
-  signOut(visit: Visit): Promise<Answer>;
+  finishAuthorization(visit: IncomingRequest): Promise<Answer>;
+  signOut(visit: IncomingRequest): Promise<Answer>;
   /** The answer while Lucchetto cannot be asked. @throws any other error as it is. */
-  unreachable(visit: Visit, error: unknown, cookiesToSet?: readonly string[]): Answer;
+  unreachable(visit: IncomingRequest, error: unknown, cookiesToSet?: readonly string[]): Answer;
 }
 
 export function createAuthorizationFlow(
@@ -32,7 +32,7 @@ export function createAuthorizationFlow(
 ): AuthorizationFlow {
   const { service, clientId, returnAddress, paths } = settings;
 
-  function depart(visit: Visit, next: string, wish: Wish = {}): Answer {
+  function startAuthorization(visit: IncomingRequest, next: string, wish: Wish = {}): Answer {
     const wrongName = wrongLoopbackName(visit);
     if (wrongName !== null) return wrongName;
     const departure = newDeparture(ownPathOr("/", next));
@@ -54,7 +54,7 @@ export function createAuthorizationFlow(
    * In development: cookies set under one name of this machine are not sent to the other, so somebody who left from
    * `127.0.0.1` and comes back to `localhost` would be sent round for ever. Better to say so.
    */
-  function wrongLoopbackName(visit: Visit): Answer | null {
+  function wrongLoopbackName(visit: IncomingRequest): Answer | null {
     const { host } = visit.headers;
     if (!settings.development || host === undefined) return null;
     // `localhost:80` is `localhost`.
@@ -69,7 +69,7 @@ export function createAuthorizationFlow(
     });
   }
 
-  async function arrive(visit: Visit): Promise<Answer> {
+  async function finishAuthorization(visit: IncomingRequest): Promise<Answer> {
     const query = queryOf(visit);
     const state = query.get("state") ?? "";
     const departure = cookies.readDeparture(visit.headers.cookie, state);
@@ -84,7 +84,7 @@ export function createAuthorizationFlow(
       return beginAgain(texts, why.notCompleted(reason), spent);
     }
     try {
-      const token = await lucchetto.swap(query.get("code") ?? "", departure.verifier);
+      const token = await lucchetto.exchangeCode(query.get("code") ?? "", departure.verifier);
       if (token === null) return beginAgain(texts, why.tooLate, spent);
       return redirect(departure.next, [...spent, cookies.writeCheckToken(token)]);
     } catch (error) {
@@ -118,7 +118,7 @@ export function createAuthorizationFlow(
     });
   }
 
-  async function signOut(visit: Visit): Promise<Answer> {
+  async function signOut(visit: IncomingRequest): Promise<Answer> {
     if (visit.method !== "POST") {
       const { language, signOutByLink } = textsFor(visit, settings.language);
       return page({ status: 405, language, ...signOutByLink, headers: { allow: "POST" } });
@@ -145,7 +145,7 @@ export function createAuthorizationFlow(
     }
   }
 
-  function unreachable(visit: Visit, error: unknown, cookiesToSet: readonly string[] = []): Answer {
+  function unreachable(visit: IncomingRequest, error: unknown, cookiesToSet: readonly string[] = []): Answer {
     if (!(error instanceof LucchettoUnreachable)) throw error;
     const isNotSetUp = error instanceof LucchettoNotSetUp;
     const headers: Record<string, string> = isNotSetUp ? {} : { "retry-after": "5" };
@@ -165,5 +165,10 @@ export function createAuthorizationFlow(
     return page({ status: 503, language, title: said.title, text, cookies: cookiesToSet, headers });
   }
 
-  return { depart, arrive, signOut, unreachable };
+  return {
+    startAuthorization: startAuthorization,
+    finishAuthorization: finishAuthorization,
+    signOut,
+    unreachable,
+  };
 }

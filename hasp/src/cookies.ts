@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import { parse, serialize } from "cookie";
 
 /** What is kept in the browser between leaving for Lucchetto and coming back. */
-export interface Departure {
+export interface AuthorizationState {
   readonly state: string;
   readonly verifier: string;
   /** Path of this application to go on to. */
@@ -27,9 +27,9 @@ export interface HaspCookies {
   writeCheckToken(token: string): string;
   removeCheckToken(): string;
   /** Set-Cookie for a departure, and for removing the oldest ones of a browser that left often without coming back. */
-  writeDeparture(departure: Departure, header: string | undefined): string[];
+  writeDeparture(departure: AuthorizationState, header: string | undefined): string[];
   /** The departure that this `state` belongs to, if this browser is the one that left. */
-  readDeparture(header: string | undefined, state: string): Departure | null;
+  readDeparture(header: string | undefined, state: string): AuthorizationState | null;
   removeDeparture(state: string): string;
 }
 
@@ -55,7 +55,8 @@ export function haspCookies(origin: URL): HaspCookies {
       const before = Object.keys(parse(header ?? "")).filter((one) => one.startsWith(`${name("away")}-`));
       const forgotten = before.slice(0, Math.max(0, before.length - MAX_DEPARTURES + 1));
       const lifetime = { ...attributes, maxAge: DEPARTURE_LIFETIME };
-      const leave = (one: Departure) => serialize(departureName(one.state), JSON.stringify(one), lifetime);
+      const leave = (one: AuthorizationState) =>
+        serialize(departureName(one.state), JSON.stringify(one), lifetime);
       const cookie = leave(departure);
       return [
         ...forgotten.map((one) => serialize(one, "", { ...attributes, maxAge: 0 })),
@@ -73,7 +74,7 @@ export function haspCookies(origin: URL): HaspCookies {
 }
 
 /** A fresh departure: 128 random bits of state, 256 of verifier (RFC 7636 section 4.1). */
-export function newDeparture(next: string): Departure {
+export function newDeparture(next: string): AuthorizationState {
   return {
     state: randomBytes(16).toString("base64url"),
     verifier: randomBytes(32).toString("base64url"),
@@ -81,10 +82,10 @@ export function newDeparture(next: string): Departure {
   };
 }
 
-function readJson(text: string | undefined): Departure | null {
+function readJson(text: string | undefined): AuthorizationState | null {
   if (text === undefined) return null;
   try {
-    const value = JSON.parse(text) as Partial<Departure>;
+    const value = JSON.parse(text) as Partial<AuthorizationState>;
     const { state, verifier, next } = value;
     const whole = typeof state === "string" && typeof verifier === "string" && typeof next === "string";
     return whole ? { state, verifier, next } : null;

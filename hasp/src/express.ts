@@ -13,9 +13,9 @@ import { warnOfCacheable } from "./cacheable.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, Visit } from "./visit.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
 import { pathOf } from "./visit.ts";
-import type { Wanted } from "./wanted.ts";
+import type { AccessRequirements } from "./wanted.ts";
 import { assertWanted } from "./wanted.ts";
 
 declare global {
@@ -46,7 +46,7 @@ export interface ExpressHasp {
   /** Anybody may come in; whoever is signed in is known. */
   open(): Middleware;
   /** Only who is signed in, and carries the wanted label, comes in. */
-  closed(wanted?: Wanted): Middleware;
+  closed(wanted?: AccessRequirements): Middleware;
   /** Accounts by id or reference, to show names beside the application's own rows. */
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
@@ -82,7 +82,7 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   async function take(
     request: Incoming,
     response: ServerResponse,
-    { visit, guarded }: { visit: Visit; guarded: readonly Wanted[] },
+    { visit, guarded }: { visit: IncomingRequest; guarded: readonly AccessRequirements[] },
   ): Promise<boolean> {
     if (hasp.isOwn(visit)) {
       if (await hasp.live(visit, () => response)) return false;
@@ -96,7 +96,11 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     return true;
   }
 
-  async function pass(request: Incoming, response: ServerResponse, wanted: Wanted): Promise<boolean> {
+  async function pass(
+    request: Incoming,
+    response: ServerResponse,
+    wanted: AccessRequirements,
+  ): Promise<boolean> {
     const visit = new ExpressVisit(request);
     const passage = await hasp.closed(visit, wanted);
     if ("answer" in passage) {
@@ -129,7 +133,7 @@ function middleware(
   };
 }
 
-class ExpressVisit implements Visit {
+class ExpressVisit implements IncomingRequest {
   readonly method: string;
   readonly url: string;
   readonly #request: Incoming;

@@ -17,8 +17,8 @@ import { warnOfCacheable } from "./cacheable.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, Visit } from "./visit.ts";
-import type { Wanted } from "./wanted.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
+import type { AccessRequirements } from "./wanted.ts";
 import { assertWanted } from "./wanted.ts";
 
 declare module "fastify" {
@@ -33,7 +33,7 @@ declare module "fastify" {
       /** Anybody may come in; whoever is signed in is known. */
       open(): preHandlerAsyncHookHandler;
       /** Only who is signed in, and carries the wanted label, comes in. */
-      closed(wanted?: Wanted): preHandlerAsyncHookHandler;
+      closed(wanted?: AccessRequirements): preHandlerAsyncHookHandler;
       /** Accounts by id or reference, to show names beside the application's own rows. */
       lookUp: Hasp["lookUp"];
       /** What the application's server does with accounts; for an app with the right `accounts`. */
@@ -76,7 +76,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
     });
   }
 
-  async function pass(request: FastifyRequest, reply: FastifyReply, wanted?: Wanted) {
+  async function pass(request: FastifyRequest, reply: FastifyReply, wanted?: AccessRequirements) {
     const passage = await hasp.closed(new FastifyVisit(request), wanted);
     if ("answer" in passage) return send(reply, passage.answer);
     request.account = passage.account;
@@ -91,7 +91,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
     open: () => async (request: FastifyRequest) => {
       request.account = await hasp.open(new FastifyVisit(request));
     },
-    closed: (wanted: Wanted = {}) => {
+    closed: (wanted: AccessRequirements = {}) => {
       assertWanted(wanted);
       return (request: FastifyRequest, reply: FastifyReply) => pass(request, reply, wanted);
     },
@@ -101,7 +101,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
 /** The plugin; what it adds is there for the whole application. */
 export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });
 
-class FastifyVisit implements Visit {
+class FastifyVisit implements IncomingRequest {
   readonly method: string;
   readonly url: string;
   readonly #request: FastifyRequest;

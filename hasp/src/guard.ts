@@ -3,7 +3,7 @@
  * encoded letters, dot segments, targets in absolute form), so both ways err towards closed: an open path must be written
  * plainly, and a closed one is recognised in every reading that a router might take.
  */
-import type { Wanted } from "./wanted.ts";
+import type { AccessRequirements } from "./wanted.ts";
 
 /** `/members` is that path alone, `/members/*` also everything below it. */
 export type PathPattern = string;
@@ -11,15 +11,15 @@ export type PathPattern = string;
 /** Either everything is closed but these paths, or everything is open but those. */
 export type Guard =
   | { readonly open: readonly PathPattern[] }
-  | { readonly closed: ReadonlyArray<PathPattern | ({ readonly path: PathPattern } & Wanted)> };
+  | { readonly closed: ReadonlyArray<PathPattern | ({ readonly path: PathPattern } & AccessRequirements)> };
 
-const NOTHING: readonly Wanted[] = [];
+const NOTHING: readonly AccessRequirements[] = [];
 
 /**
  * @returns for a request target what is wanted there: all of it, for it may be read as more than one closed path; nothing
  * where it is open.
  */
-export function readGuard(guard: Guard | undefined): (target: string) => readonly Wanted[] {
+export function readGuard(guard: Guard | undefined): (target: string) => readonly AccessRequirements[] {
   if (guard === undefined) return () => NOTHING;
   if ("open" in guard) {
     const open = guard.open.map((pattern) => matcher(pattern, (path) => path));

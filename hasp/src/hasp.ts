@@ -17,13 +17,13 @@ import { createRecogniser } from "./recognise.ts";
 import type { Accounts, LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import { textsFor } from "./texts.ts";
-import type { Answer, Visit } from "./visit.ts";
-import { isOwnOrigin, isPage, isReading, pathOf, queryOf, saysOwnOrigin } from "./visit.ts";
-import type { Lacking, Wanted } from "./wanted.ts";
-import { assertWanted, lacking, stepOf } from "./wanted.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
+import { hasMatchingOrigin, isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./visit.ts";
+import type { AccessRequirements, UnmetRequirement } from "./wanted.ts";
+import { assertWanted, firstUnmet, stepUpParameters } from "./wanted.ts";
 
 /** Either somebody may pass, or this is the answer. */
-export type Passage<Account> = { readonly account: Account } | { readonly answer: Answer };
+export type AccessResult<Account> = { readonly account: Account } | { readonly answer: Answer };
 
 export interface Hasp {
   /** What the application's server does with accounts; for an app with the right `accounts`. */
@@ -34,20 +34,20 @@ export interface Hasp {
    */
   lookUp(wanted: LookUp): Promise<Account[]>;
   /** Whether an address is one that `own` and `live` look at; most are not, and need not wait for them. */
-  isOwn(visit: Visit): boolean;
+  isOwn(visit: IncomingRequest): boolean;
   /** The hasp's own addresses: sign-in, register, return, sign-out. `null` for all others. */
-  own(visit: Visit): Promise<Answer | null>;
+  own(visit: IncomingRequest): Promise<Answer | null>;
   /**
    * The stream for open pages, where the address is its own. @returns whether it took the request; then nobody else
    * answers.
    */
-  live(visit: Visit, sink: () => EventResponse): Promise<boolean>;
+  live(visit: IncomingRequest, sink: () => EventResponse): Promise<boolean>;
   /** What the option `guard` wants at a path, all of it; nothing where it is open. */
-  guarded(visit: Visit): readonly Wanted[];
+  guarded(visit: IncomingRequest): readonly AccessRequirements[];
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
-  open(visit: Visit): Promise<SignedInAccount | null>;
+  open(visit: IncomingRequest): Promise<SignedInAccount | null>;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
-  closed(visit: Visit, wanted?: Wanted): Promise<Passage<SignedInAccount>>;
+  closed(visit: IncomingRequest, wanted?: AccessRequirements): Promise<AccessResult<SignedInAccount>>;
 }
 
 /** Makes a hasp. @throws HaspOptionsError if the set-up cannot work. */
@@ -81,13 +81,13 @@ export function createHasp(options: HaspOptions): Hasp {
       if (path === paths.signOut) return flow.signOut(visit);
       if (!isReading(visit)) return null;
       if (path === `${paths.live}.js`) return live.script();
-      if (path === returnAddress.pathname && visit.method === "GET") return flow.arrive(visit);
+      if (path === returnAddress.pathname && visit.method === "GET") return flow.finishAuthorization(visit);
       if (path !== paths.signIn && path !== paths.register) return null;
       const query = queryOf(visit);
       const next = ownPathOr("/", query.get("next") ?? "/");
-      if (path === paths.register) return flow.depart(visit, next, { prompt: "create" });
+      if (path === paths.register) return flow.startAuthorization(visit, next, { prompt: "create" });
       // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
-      return flow.depart(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
+      return flow.startAuthorization(visit, next, query.get("by") === "mail" ? { by: "mail" } : {});
     },
 
     async live(visit, sink) {
@@ -97,7 +97,7 @@ export function createHasp(options: HaspOptions): Hasp {
     },
 
     async open(visit) {
-      if (isForeignChange(visit)) return null;
+      if (isCrossSiteWrite(visit)) return null;
       try {
         return await recognise(visit);
       } catch (error) {
@@ -108,7 +108,7 @@ export function createHasp(options: HaspOptions): Hasp {
 
     async closed(visit, wanted = {}) {
       assertWanted(wanted);
-      if (isForeignChange(visit)) {
+      if (isCrossSiteWrite(visit)) {
         const detail =
           "A browser sent this from a page that is not this application's own, or without saying where it comes from. Scripts send an access key instead of a cookie.";
         return { answer: problem(service, "foreign-origin", { detail }) };
@@ -121,12 +121,12 @@ export function createHasp(options: HaspOptions): Hasp {
         return { answer: flow.unreachable(visit, error) };
       }
       if (account === null) return { answer: askToSignIn(visit, wanted) };
-      const lack = lacking(account, wanted);
+      const lack = firstUnmet(account, wanted);
       return lack === null ? { account } : { answer: refuse(visit, lack, wanted) };
     },
   };
 
-  function isScript({ headers }: Visit): boolean {
+  function isScript({ headers }: IncomingRequest): boolean {
     return readAuthorization(headers.authorization, settings) !== null;
   }
 
@@ -134,18 +134,18 @@ export function createHasp(options: HaspOptions): Hasp {
    * Whether a change would be made on the strength of something that browsers send along by themselves, cookie or Basic
    * password, without their saying that a page of this application asked for it.
    */
-  function isForeignChange(visit: Visit): boolean {
+  function isCrossSiteWrite(visit: IncomingRequest): boolean {
     if (isReading(visit)) return false;
     if (isScript(visit))
       return /^Basic /i.test(visit.headers.authorization ?? "") && !isOwnOrigin(visit, returnAddress.origin);
     if (settings.changesFromAnywhere || cookies.readCheckToken(visit.headers.cookie) === undefined)
       return false;
-    return !saysOwnOrigin(visit, returnAddress.origin);
+    return !hasMatchingOrigin(visit, returnAddress.origin);
   }
 
-  function askToSignIn(visit: Visit, wanted: Wanted): Answer {
+  function askToSignIn(visit: IncomingRequest, wanted: AccessRequirements): Answer {
     if (!isScript(visit) && isPage(visit)) {
-      if (isReading(visit)) return flow.depart(visit, visit.url, stepOf(wanted));
+      if (isReading(visit)) return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
       const { language, signIn: text, signedOutMeanwhile } = textsFor(visit, settings.language);
       return page({
         status: 401,
@@ -163,18 +163,18 @@ export function createHasp(options: HaspOptions): Hasp {
   }
 
   /** Basic is not offered to browsers: they would ask for a password in a window of their own. */
-  function challengesFor({ headers }: Visit, error = ""): string[] {
+  function challengesFor({ headers }: IncomingRequest, error = ""): string[] {
     const realm = `realm="${returnAddress.origin}"`;
     const bearer = `Bearer ${realm}${error}`;
     return headers["sec-fetch-site"] === undefined ? [bearer, `Basic ${realm}, charset="UTF-8"`] : [bearer];
   }
 
-  function refuse(visit: Visit, lack: Lacking, wanted: Wanted): Answer {
+  function refuse(visit: IncomingRequest, lack: UnmetRequirement, wanted: AccessRequirements): Answer {
     if (lack === "label") return refuseWithoutLabel(visit, wanted.label ?? "");
     // RFC 9470: what is lacking can be shown.
     if (lack !== "session" && isPage(visit) && isReading(visit))
-      return flow.depart(visit, visit.url, stepOf(wanted));
-    const step = Object.entries(stepOf(wanted)).map(([name, value]) => `, ${name}="${value}"`);
+      return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
+    const step = Object.entries(stepUpParameters(wanted)).map(([name, value]) => `, ${name}="${value}"`);
     const why = {
       session: "This is for people in a session; an access key does not do here.",
       level: "This is for people who have shown a second factor.",
@@ -185,7 +185,7 @@ export function createHasp(options: HaspOptions): Hasp {
     return problem(service, "step-wanted", { detail, headers: { "www-authenticate": challenge } });
   }
 
-  function refuseWithoutLabel(visit: Visit, label: string): Answer {
+  function refuseWithoutLabel(visit: IncomingRequest, label: string): Answer {
     if (isPage(visit)) {
       const { language, toTheStart, withoutLabel } = textsFor(visit, settings.language);
       return page({

@@ -2,11 +2,11 @@
 export { createHasp } from "./hasp.ts";
 export type { SignedInAccount } from "./account.ts";
 export type { Guard, PathPattern } from "./guard.ts";
-export type { Hasp, Passage } from "./hasp.ts";
-export type { Wanted } from "./wanted.ts";
+export type { Hasp, AccessResult } from "./hasp.ts";
+export type { AccessRequirements } from "./wanted.ts";
 export { HaspOptionsError } from "./options.ts";
 export type { HaspOptions } from "./options.ts";
-export type { Answer, Visit } from "./visit.ts";
+export type { Answer, IncomingRequest } from "./visit.ts";
 export type { Accounts, LookUp, NewPerson, Search } from "./service.ts";
 export { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 export { readWebhook, WebhookRefused } from "./webhook.ts";

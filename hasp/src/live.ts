@@ -10,7 +10,7 @@ import {
   keepSessionStreams,
 } from "@lucchetto/contract/session-streams";
 import type { Lucchetto } from "./service.ts";
-import type { Answer, Visit } from "./visit.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
 
 const MODULE = readFileSync(new URL("../browser/live.js", import.meta.url), "utf8");
 
@@ -23,7 +23,7 @@ export interface Live {
   /** The browser module. */
   script(): Answer;
   /** Keeps the stream of a visitor until the session ends; ends it at once for a guest. */
-  stream(visit: Visit, response: EventResponse): Promise<void>;
+  stream(visit: IncomingRequest, response: EventResponse): Promise<void>;
 }
 
 /** @param readCheckToken from a Cookie header. */

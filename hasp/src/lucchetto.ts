@@ -118,7 +118,7 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
 
   return {
     accounts: createAccounts(settings),
-    async swap(code, verifier) {
+    async exchangeCode(code, verifier) {
       const { ok, body } = await post(OAUTH_PATHS.token, {
         grant_type: "authorization_code",
         code,

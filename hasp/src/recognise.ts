@@ -9,7 +9,7 @@ import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoUnreachable } from "./service.ts";
-import type { Visit } from "./visit.ts";
+import type { IncomingRequest } from "./visit.ts";
 
 export interface Recogniser {
   /**
@@ -17,7 +17,7 @@ export interface Recogniser {
    * @param isFreshWanted whether only an answer of this moment will do.
    * @throws LucchettoUnreachable; LucchettoRefused where tries are throttled.
    */
-  recognise(visit: Visit, isFreshWanted?: boolean): Promise<SignedInAccount | null>;
+  recognise(visit: IncomingRequest, isFreshWanted?: boolean): Promise<SignedInAccount | null>;
 }
 
 /** Milliseconds for which an answer of before may stand in while Lucchetto cannot be reached. */
@@ -61,7 +61,7 @@ export function createRecogniser(
 
   async function recogniseScript(
     credentials: Credentials,
-    { address, headers }: Visit,
+    { address, headers }: IncomingRequest,
   ): Promise<SignedInAccount | null> {
     if (credentials.kind === "access-key") {
       const who = await lucchetto.introspect(credentials.key, credentials.username);

@@ -43,7 +43,7 @@ export interface BasicPassword {
 export interface Lucchetto {
   readonly accounts: Accounts;
   /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
-  swap(code: string, verifier: string): Promise<string | null>;
+  exchangeCode(code: string, verifier: string): Promise<string | null>;
   /**
    * Who is there; `null` if nobody. It is asked after the call, together with other questions that wait.
    * @param username the name that came with an access key, where one came.

@@ -83,7 +83,7 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
       put: (account) => void changed.set(account.id, account),
       end: endAll,
     }),
-    swap: () => ask(() => null),
+    exchangeCode: () => ask(() => null),
     introspect: (token) => ask(() => people.get(token) ?? null),
     checkBasic: () => ask(() => null),
     revoke: (token) => ask(() => void people.delete(token)),

@@ -1,7 +1,7 @@
 /** What the hasp's own small pages say to people. What programs and developers read is in English. */
 import type { Language } from "@lucchetto/contract/language";
 import { languageAskedFor } from "@lucchetto/contract/language";
-import type { Visit } from "./visit.ts";
+import type { IncomingRequest } from "./visit.ts";
 
 const en = {
   language: "en" as Language,
@@ -87,6 +87,6 @@ const it: Texts = {
 const TEXTS: Record<Language, Texts> = { en, it };
 
 /** The texts in the language that a browser asks for, else in `otherwise`. */
-export function textsFor({ headers }: Visit, otherwise: Language): Texts {
+export function textsFor({ headers }: IncomingRequest, otherwise: Language): Texts {
   return TEXTS[languageAskedFor(headers["accept-language"]) ?? otherwise];
 }

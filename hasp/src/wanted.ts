@@ -1,7 +1,7 @@
 /** What a closed route asks for beyond an account. */
 import type { SignedInAccount } from "./account.ts";
 
-export interface Wanted {
+export interface AccessRequirements {
   /** A label that the account must carry. */
   readonly label?: string;
   /** Level 2: a second factor was shown. Whoever is at level 1 is asked for it (RFC 9470). */
@@ -16,15 +16,15 @@ export interface Wanted {
 const MIN_FRESH_SECONDS = 60;
 
 /** @throws RangeError for a freshness that nobody could meet. */
-export function assertWanted({ freshWithin }: Wanted): void {
+export function assertWanted({ freshWithin }: AccessRequirements): void {
   if (freshWithin === undefined || freshWithin >= MIN_FRESH_SECONDS) return;
   throw new RangeError(`freshWithin: found ${freshWithin}, expected at least ${MIN_FRESH_SECONDS} seconds`);
 }
 
-export type Lacking = "label" | "session" | "level" | "freshness";
+export type UnmetRequirement = "label" | "session" | "level" | "freshness";
 
 /** The first thing that is lacking; `null` if nothing is. */
-export function lacking(account: SignedInAccount, wanted: Wanted): Lacking | null {
+export function firstUnmet(account: SignedInAccount, wanted: AccessRequirements): UnmetRequirement | null {
   const { label, level = 1, freshWithin, accessKeys = true } = wanted;
   const { session } = account;
   if (session === null && (!accessKeys || level === 2 || freshWithin !== undefined)) return "session";
@@ -35,7 +35,7 @@ export function lacking(account: SignedInAccount, wanted: Wanted): Lacking | nul
 }
 
 /** The same as parameters of an authorization request (RFC 9470 section 4), and of its challenge. */
-export function stepOf({ level, freshWithin }: Wanted): Record<string, string> {
+export function stepUpParameters({ level, freshWithin }: AccessRequirements): Record<string, string> {
   return {
     ...(level === 2 ? { acr_values: "aal2" } : {}),
     ...(freshWithin === undefined ? {} : { max_age: String(Math.floor(freshWithin)) }),

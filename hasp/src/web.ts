@@ -11,12 +11,12 @@
  *     }
  */
 import type { SignedInAccount } from "./account.ts";
-import type { Hasp, Passage as PlainPassage } from "./hasp.ts";
+import type { AccessResult as PlainPassage, Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { EventResponse } from "./live.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, Visit } from "./visit.ts";
-import type { Wanted } from "./wanted.ts";
+import type { Answer, IncomingRequest } from "./visit.ts";
+import type { AccessRequirements } from "./wanted.ts";
 
 /** Either somebody may pass, or this is the answer. */
 export type WebPassage = { readonly account: SignedInAccount } | { readonly answer: Response };
@@ -31,7 +31,7 @@ export interface WebHasp {
   own(request: Request, from?: From): Promise<Response | null>;
   /** Who is there; `null` for a guest. */
   open(request: Request, from?: From): Promise<SignedInAccount | null>;
-  closed(request: Request, wanted?: Wanted, from?: From): Promise<WebPassage>;
+  closed(request: Request, wanted?: AccessRequirements, from?: From): Promise<WebPassage>;
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
   accounts: Hasp["accounts"];
@@ -65,7 +65,7 @@ export function webHasp(options: HaspOptions): WebHasp {
   };
 }
 
-function visitOf(request: Request, from: From = {}): Visit {
+function visitOf(request: Request, from: From = {}): IncomingRequest {
   const { pathname, search, host } = new URL(request.url);
   const headers = Object.fromEntries(request.headers);
   return {

@@ -10,7 +10,7 @@ import { expressHasp } from "../src/express.ts";
 import { createHasp } from "../src/hasp.ts";
 import { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "../src/service.ts";
 import { testAccounts } from "../src/testing.ts";
-import type { Visit } from "../src/visit.ts";
+import type { IncomingRequest } from "../src/visit.ts";
 import { readWebhook } from "../src/webhook.ts";
 
 let server: Server;
@@ -31,7 +31,7 @@ afterAll(async () => {
 const CHECK_TOKEN = haspCookies(new URL("http://localhost/signed-in")).writeCheckToken(
   `lck_${"x".repeat(43)}`,
 );
-const visit: Visit = {
+const visit: IncomingRequest = {
   method: "GET",
   url: "/members",
   headers: { host: "localhost", cookie: CHECK_TOKEN.split(";", 1)[0] ?? "" },

@@ -45,7 +45,7 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
       giveUp,
     }),
   "keys-needs": async ({ config, key }) => ({
-    lost: (await keys()).whatIsLost(await countForOne(config, key)),
+    lost: (await keys()).describeLoss(await countForOne(config, key)),
   }),
   setup: async ({ config }) => {
     const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");
@@ -108,7 +108,7 @@ const keys = () => import("./start/tasks/keys.ts");
 const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0, entries: 0 };
 
 async function countForOne(config: string, keyId: string): Promise<NeedsOfKey> {
-  return (await countWhatNeeds(config, [keyId]))[keyId] ?? NOTHING;
+  return (await countKeyUse(config, [keyId]))[keyId] ?? NOTHING;
 }
 
 /** The ring can be read without its database. */
@@ -117,7 +117,7 @@ async function countOrSayWhyNot(
   keyIds: readonly string[],
 ): Promise<{ needs: Readonly<Record<string, NeedsOfKey>> | null; notCounted?: string }> {
   try {
-    return { needs: await countWhatNeeds(config, keyIds) };
+    return { needs: await countKeyUse(config, keyIds) };
   } catch (error) {
     if (!isExpected(error)) throw error;
     return { needs: null, notCounted: error.message };
@@ -125,7 +125,7 @@ async function countOrSayWhyNot(
 }
 
 /** What stands under each of these keys. */
-async function countWhatNeeds(
+async function countKeyUse(
   config: string,
   keyIds: readonly string[],
 ): Promise<Readonly<Record<string, NeedsOfKey>>> {

@@ -216,7 +216,7 @@ export const PREPARING = 7 * DAY;
 export const FIRST_PASSWORD_LIFE = 7 * DAY;
 /** Tries of codes that a reset by mail gives, and milliseconds until the next one gives any. */
 export const TRIES_AFTER_RESET = 10;
-export const BETWEEN_RESETS_THAT_GIVE_TRIES = DAY;
+export const RESET_BONUS_INTERVAL = DAY;
 /** Tries of codes that mails buy altogether until the next complete sign-in, and milliseconds after which they begin anew. */
 export const TRIES_BY_MAIL = 30;
 export const TRIES_BY_MAIL_PERIOD = 365 * DAY;

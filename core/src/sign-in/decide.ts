@@ -1,7 +1,7 @@
 /** The decision about a sign-in by password: from what is stored and what was shown to an outcome. */
 import type { AccountState } from "../account/index.ts";
 import { PASSWORD } from "./methods.ts";
-import type { SignInRule, Wanted } from "./pending.ts";
+import type { RequiredProof, SignInRule } from "./pending.ts";
 import { wantedNext } from "./pending.ts";
 
 /** What is stored of whoever was named; `null` when nobody has that name. */
@@ -38,7 +38,7 @@ export type SignInDecision =
   | {
       /** With nothing wanted the sign-in is complete. */
       readonly outcome: "proved";
-      readonly wanted: readonly Wanted[];
+      readonly wanted: readonly RequiredProof[];
       readonly aal: 1;
       readonly amr: readonly ["pwd"];
     }

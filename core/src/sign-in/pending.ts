@@ -2,7 +2,13 @@
 import { MAILED, MORE_THAN_ONE, PASSWORD, RECOVERY_CODE } from "./methods.ts";
 
 /** Any one of these moves a sign-in on. */
-export type Wanted = "password" | "mail-link" | "mail-code" | "new-password" | Enrolment | SecondFactor;
+export type RequiredProof =
+  | "password"
+  | "mail-link"
+  | "mail-code"
+  | "new-password"
+  | Enrolment
+  | SecondFactor;
 
 /** A second factor that is set up inside the sign-in. */
 export type Enrolment = "enrol-passkey" | "enrol-totp";
@@ -46,7 +52,7 @@ export interface SignInRule {
  * @returns any one of these moves it on; empty: the sign-in is complete; `null`: nothing that is left opens the account,
  *   and an operator has to help.
  */
-export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly Wanted[] | null {
+export function wantedNext(rule: SignInRule, shown: readonly string[]): readonly RequiredProof[] | null {
   const { mustChangePassword, firstPassword, secondFactors, wantsMailedProof, isReachable } = rule;
   const factors = factorsWanted(rule, shown);
   if (factors.length > 0) return factors;

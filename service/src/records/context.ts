@@ -6,7 +6,7 @@ import type { Clock } from "../base/clock/clock.ts";
 import type { Configuration } from "../base/config/index.ts";
 import type { HostCookie } from "../base/http/host-cookie.ts";
 import type { HeldAccessKey } from "./access-key/store.ts";
-import type { AppQuestions } from "./app/questions.ts";
+import type { AppUsage } from "./app/questions.ts";
 import type { KeyedApp, ProxiedApp } from "./app/store.ts";
 import type { CheckedToken, KeyedToken } from "./oauth/store.ts";
 import type { CompromisedList } from "./password/compromised.ts";
@@ -23,12 +23,12 @@ export interface ServiceContext {
   /** The operator's list of compromised passwords, if there is one. */
   readonly compromised: CompromisedList | null;
   /** Counts the schemes of all records, day by day. */
-  readonly fleet: DailyCount;
+  readonly schemeStatistics: DailyCount;
   /** Asks the application. */
   readonly consult: Consult;
   readonly lastSeen: LastSeen;
   /** Counts what apps ask. */
-  readonly questions: AppQuestions;
+  readonly appUsage: AppUsage;
   /** Tries that were not looked at, and access keys that open nothing. */
   readonly refusals: RefusalJournal;
   readonly lookUps: LookUps;
@@ -63,7 +63,7 @@ export interface LookUps {
 }
 
 /** Where a request comes from, for sessions and the journal. */
-export interface Visit {
+export interface RequestOrigin {
   readonly network: string | null;
   readonly userAgent: string | null;
   readonly requestId: string;
@@ -83,7 +83,7 @@ export interface RefusedEvent {
 /** What is refused by the thousand, on its way to the journal. */
 export interface RefusalJournal {
   /** Notes one: the first of a window is written at once, the others with its end. */
-  note(refused: RefusedEvent, visit: Visit): Promise<void>;
+  note(refused: RefusedEvent, visit: RequestOrigin): Promise<void>;
   /** Writes what was counted in windows that are over. */
   flush(): Promise<void>;
   /** Writes all that was counted and stops. */
@@ -94,4 +94,9 @@ export interface RefusalJournal {
 export const PROCESS_KEY = "process";
 
 /** Of what is done by a command, where the service's configuration lies. */
-export const BY_COMMAND: Visit = { network: null, userAgent: null, requestId: "command", appId: null };
+export const BY_COMMAND: RequestOrigin = {
+  network: null,
+  userAgent: null,
+  requestId: "command",
+  appId: null,
+};

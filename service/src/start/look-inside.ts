@@ -3,12 +3,12 @@ import type { IncomingMessage } from "node:http";
 import type { FastifyPluginAsync } from "fastify";
 import type { Parts } from "../edges/capability/capability.ts";
 import type { ServiceContext } from "../records/context.ts";
-import type { Around } from "../records/http/server.ts";
+import type { RequestWrapper } from "../records/http/server.ts";
 import type { ServiceParts } from "./make-context.ts";
 
-export interface Inside {
+export interface Inspector {
   /** Stands around each request; `undefined`: nothing does. */
-  readonly around: Around | undefined;
+  readonly around: RequestWrapper | undefined;
   /** Makes ids of requests known to it. */
   named(idOf: (request: IncomingMessage) => string): (request: IncomingMessage) => string;
   /** The same, watched. */
@@ -18,7 +18,7 @@ export interface Inside {
   readonly routes: (parts: Parts) => FastifyPluginAsync;
 }
 
-const CLOSED: Inside = {
+const CLOSED: Inspector = {
   around: undefined,
   named: (idOf) => idOf,
   context: (context) => context,
@@ -26,7 +26,7 @@ const CLOSED: Inside = {
   routes: () => async () => undefined,
 };
 
-export async function lookInside({ configuration, clock }: ServiceParts): Promise<Inside> {
+export async function openInspector({ configuration, clock }: ServiceParts): Promise<Inspector> {
   if (configuration.mode !== "development" || configuration.lookInside === "off") return CLOSED;
   return (await import("../edges/inside/index.ts")).openInside(clock);
 }

@@ -8,7 +8,7 @@ import type { Configuration } from "../base/config/index.ts";
 import { hostCookie } from "../base/http/host-cookie.ts";
 import { joinLookUps } from "../base/storage/index.ts";
 import { findAccessKeys } from "../records/access-key/store.ts";
-import { countQuestions } from "../records/app/questions.ts";
+import { countAppUsage } from "../records/app/questions.ts";
 import { findByClientIds, findByKeys } from "../records/app/store.ts";
 import type { LookUps, ServiceContext } from "../records/context.ts";
 import { PROCESS_KEY } from "../records/context.ts";
@@ -44,12 +44,12 @@ export async function makeContext({
     hashing: createHashing(configuration),
     compromised:
       passwords.compromisedList === undefined ? null : await openCompromisedList(passwords.compromisedList),
-    fleet: createFleetCounter({ dataSource, clock }),
+    schemeStatistics: createFleetCounter({ dataSource, clock }),
     consult: createConsult(configuration, clock, logger),
     refusals: journalRefusals({ dataSource, configuration, clock }, logger),
     lookUps: joinedLookUps(dataSource),
     lastSeen: createLastSeen(dataSource, sessions, logger),
-    questions: countQuestions(dataSource, clock, logger),
+    appUsage: countAppUsage(dataSource, clock, logger),
     ownCookie: hostCookie(publicUrl, "own"),
     deviceCookie: hostCookie(publicUrl, "device"),
     signInCookie: hostCookie(publicUrl, "sign-in"),

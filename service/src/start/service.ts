@@ -47,13 +47,13 @@ import { createQuickCheck } from "../flows/oauth/quick-check.ts";
 import { readSignIn } from "../flows/sign-in/caller.ts";
 import { readCaller } from "../people/session/caller.ts";
 import type { ServiceContext } from "../records/context.ts";
-import { readBehalf } from "../records/http/on-behalf.ts";
+import { readDelegation } from "../records/http/on-behalf.ts";
 import { answerProblems } from "../records/http/problem.ts";
 import type { Shortcut } from "../records/http/server.ts";
 import { createApp, requestIds } from "../records/http/server.ts";
 import type { LiveSession } from "../records/session/store.ts";
 import { startBackground } from "./background.ts";
-import { lookInside } from "./look-inside.ts";
+import { openInspector } from "./look-inside.ts";
 import type { ServiceParts } from "./make-context.ts";
 import { makeContext } from "./make-context.ts";
 
@@ -90,7 +90,7 @@ const DISPLAY_NAME = Symbol.for("fastify.display-name");
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */
 export async function createService(parts: ServiceParts): Promise<FastifyInstance> {
   const { configuration, clock, logger } = parts;
-  const inside = await lookInside(parts);
+  const inside = await openInspector(parts);
   const idOf = inside.named(requestIds(configuration.trustedProxies));
   let shortcut: Shortcut = () => false;
   const drain = new Drain();
@@ -114,7 +114,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const isOwnHost = readOwnHosts(configuration);
   guardRequests(app, context, { shell, isOwnHost });
   const logAnswer = logRequests(app, configuration.log.level);
-  const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.figures ?? []);
+  const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.gauges ?? []);
   const metrics = collectMetrics(app, context, figures);
   if ("refresh" in clock) followMovedClock(app, clock, context);
   const joined = { context, shell, clock, metrics: metrics.registry, drain };
@@ -155,7 +155,7 @@ function guardRequests(
     if (host === null) throw new ProblemReply("malformed-request", { detail: SEVERAL_HOSTS });
     if (!isOwnHost(host) && !(localPaths.has(url) && isLocal(raw))) throw new ProblemReply("wrong-host");
   });
-  readBehalf(app, context);
+  readDelegation(app, context);
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));
   app.decorate("readSignIn", (request: FastifyRequest) => readSignIn(context, request));
   app.decorate("readApp", (request: FastifyRequest) => readApp(context, request));

@@ -15,7 +15,7 @@ export function describeIssue(issue: z.core.$ZodIssue, merged: Tree): string[] {
   const expected = expectedAt(setting);
   if (value === undefined)
     return [`${setting}: missing, expected ${expected} (or set ${variableOf(setting)})`];
-  return [`${setting}: found ${show(value)}, expected ${expected}${hintOfSwap(value, setting)}`];
+  return [`${setting}: found ${show(value)}, expected ${expected}${hintIfSwapped(value, setting)}`];
 }
 
 function expectedAt(setting: string): string {
@@ -44,7 +44,7 @@ export function withoutPasswords(text: string): string {
 }
 
 /** Says so when a value plainly belongs to another setting. */
-function hintOfSwap(value: unknown, setting: string): string {
+function hintIfSwapped(value: unknown, setting: string): string {
   if (typeof value !== "string") return "";
   const home = HOMES.find(({ looks }) => looks.test(value));
   if (home === undefined || home.settings.includes(setting)) return "";

@@ -9,7 +9,7 @@ import { setTimeout as pause } from "node:timers/promises";
 import type { FastifyInstance } from "fastify";
 
 /** Milliseconds that requests under way are waited for, once nobody new is let in. */
-const PATIENCE = 8_000;
+const DRAIN_TIMEOUT_MS = 8_000;
 /** On one connection: whoever sends many at once and reads nothing fills no memory. Browsers and proxies send one at a time. */
 const MAX_PIPELINED = 32;
 /** Milliseconds between two looks. */
@@ -57,7 +57,7 @@ export function drainBeforeClose(app: FastifyInstance, drain: Drain, grace: numb
     // With several addresses (localhost is two) the framework cuts the others off as soon as the first one is closed.
     if (app.addresses().length === 1) app.server.close();
     app.server.closeIdleConnections();
-    const left = await drain.empty(PATIENCE);
+    const left = await drain.empty(DRAIN_TIMEOUT_MS);
     if (left > 0) app.log.warn({ left }, "requests under way were not answered in time");
   });
 }

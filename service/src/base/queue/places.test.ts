@@ -143,7 +143,7 @@ describe("places for hashing", () => {
     const somebody = asker("N");
     const first = places.run(somebody, () => new Promise<void>((resolve) => (end = resolve)));
     const done = (name: string) => async () => void order.push(name);
-    const beside = [1, 2, 3].map((number) => places.runBeside(done(`beside ${number}`)));
+    const beside = [1, 2, 3].map((number) => places.runInBackground(done(`beside ${number}`)));
     const waiting = places.run(somebody, done("somebody waits"));
     await expect(places.run(somebody, done("one too many"))).rejects.toMatchObject({ code: "too-busy" });
     expect(places.load()).toEqual({ running: 1, waiting: 1 });
@@ -155,7 +155,7 @@ describe("places for hashing", () => {
     const wide = createPlaces({ parallel: 1, queue: 1, wait: HOUR, together: 3 });
     const ends: Array<() => void> = [];
     const work = () => new Promise<void>((resolve) => ends.push(resolve));
-    const all = [1, 2, 3, 4].map(() => wide.runBeside(work));
+    const all = [1, 2, 3, 4].map(() => wide.runInBackground(work));
     await new Promise((resolve) => setImmediate(resolve));
     expect(wide.load()).toEqual({ running: 3, waiting: 0 });
     // Whoever comes waits for none of it.

@@ -22,7 +22,7 @@ export interface Places {
   /** Does it in a place of its own. @throws SentAway when the line is full, or after the longest wait. */
   run<Result>(asker: Asker, work: () => Promise<Result>): Promise<Result>;
   /** Does what nobody waits for, in a place that nobody else wants. */
-  runBeside<Result>(work: () => Promise<Result>): Promise<Result>;
+  runInBackground<Result>(work: () => Promise<Result>): Promise<Result>;
   /** How many run and wait at this moment. */
   load(): { running: number; waiting: number };
   /** Tells, of everything that was let through, how many seconds it had waited. */
@@ -46,7 +46,7 @@ export class SentAway extends ProblemReply {
 interface Waiting {
   readonly asker: Asker;
   readonly letIn: () => void;
-  readonly sendAway: () => void;
+  readonly reject: () => void;
   /** Whether somebody else of its network was in line meanwhile. */
   isCrowded: boolean;
 }
@@ -76,7 +76,7 @@ export function createPlaces({
   let besides = 0;
 
   /** Lets in whoever has a place by now. */
-  function letIn(): void {
+  function admit(): void {
     while (running < parallel) {
       const next = known.take() ?? strangers.take();
       if (next === undefined) break;
@@ -101,7 +101,7 @@ export function createPlaces({
     const least = crowded === turnsOf(asker) ? crowded.sizeOf(asker) + 1 : 0;
     const newest = asker.isKnown || crowded === strangers ? crowded.newestOfMost(least) : undefined;
     if (newest === undefined) throw new SentAway(crowded.sizeOf(asker) > 0 && doOthersWait(asker));
-    newest.sendAway();
+    newest.reject();
   }
 
   /** @throws SentAway. */
@@ -110,14 +110,14 @@ export function createPlaces({
     return new Promise((resolve, reject) => {
       const turns = turnsOf(asker);
       // Whoever waits keeps their connection open; this alone keeps no process running.
-      const timer = setTimeout(() => one.sendAway(), wait).unref();
+      const timer = setTimeout(() => one.reject(), wait).unref();
       const one: Waiting = {
         asker,
         letIn() {
           clearTimeout(timer);
           resolve();
         },
-        sendAway() {
+        reject() {
           clearTimeout(timer);
           turns.leave(one);
           reject(new SentAway(one.isCrowded && doOthersWait(asker)));
@@ -139,19 +139,19 @@ export function createPlaces({
         return await work();
       } finally {
         running -= 1;
-        letIn();
+        admit();
       }
     },
-    async runBeside(work) {
+    async runInBackground(work) {
       await new Promise<void>((resolve) => {
         beside.push(resolve);
-        letIn();
+        admit();
       });
       try {
         return await work();
       } finally {
         besides -= 1;
-        letIn();
+        admit();
       }
     },
     load: () => ({ running: running + besides, waiting: known.size + strangers.size }),

@@ -24,7 +24,7 @@ const CLAIMED_FOR_EACH = 4;
 const MAX_ANSWER_LENGTH = 190;
 
 /** How a try ended, with the receiver's words or ours. `isFinal`: no other try can do better. */
-export type Try =
+export type SendResult =
   | { readonly arrived: true; readonly answer: string }
   | { readonly arrived: false; readonly answer: string; readonly isFinal?: boolean };
 
@@ -36,7 +36,7 @@ export interface Queue<Row extends QueuedRow> {
   readonly parallel: number;
   /** What is written into a row that arrived. */
   readonly arrived: Partial<Row>;
-  send(row: Row): Promise<Try>;
+  send(row: Row): Promise<SendResult>;
   /** When to try again after so many tries, or `null`: no more. */
   nextTryAfter(tries: number, now: Date): Date | null;
   /** Called when nothing is sent any more. */
@@ -44,7 +44,7 @@ export interface Queue<Row extends QueuedRow> {
 }
 
 /** Begins to work. Closing it stops looking, waits for what is on its way, and gives back what is not. */
-export function workOff<Row extends QueuedRow>(
+export function drainQueue<Row extends QueuedRow>(
   { dataSource, clock }: { readonly dataSource: DataSource; readonly clock: Clock },
   queue: Queue<Row>,
   logger: Pick<FastifyBaseLogger, "warn" | "debug">,
@@ -133,7 +133,7 @@ async function tryOne<Row extends QueuedRow>(
   { queue, claims, arrivals, clock, logger }: Trying<Row>,
 ): Promise<void> {
   const { what } = queue;
-  const tried = await queue.send(row).catch((error: unknown): Try => {
+  const tried = await queue.send(row).catch((error: unknown): SendResult => {
     logger.warn({ err: error, what, id: row.id }, "one could not be sent for a fault of ours");
     return { arrived: false, answer: "not sent: a fault of the service; its log says which" };
   });

@@ -6,11 +6,11 @@
 /** Questions under way at once: while the database works on them, the next ones gather. */
 const AT_ONCE = 3;
 /** Waiting keys that are worth another question beside one under way; fewer are better off together. */
-const WORTH_ANOTHER = 8;
+const MIN_PARALLEL_BATCH = 8;
 /** Milliseconds that fewer wait for a question under way: one that hangs delays nobody else for long. */
-const PATIENCE = 20;
+const MAX_WAIT_MS = 20;
 /** Keys in one question: few, so that answers and new questions overlap; as many as wait, where that would be too slow. */
-const FEW = 32;
+const SMALL_BATCH = 32;
 const MAX_JOINED = 200;
 
 interface Waiting<Row> {
@@ -32,13 +32,13 @@ export function joinLookUps<Row>(
   let isScheduled = false;
   let impatient: NodeJS.Timeout | null = null;
 
-  function schedule(least = underway === 0 ? 1 : WORTH_ANOTHER): void {
+  function schedule(least = underway === 0 ? 1 : MIN_PARALLEL_BATCH): void {
     if (isScheduled || underway >= AT_ONCE || waiting.size === 0) return;
     if (waiting.size < least) {
       impatient ??= setTimeout(() => {
         impatient = null;
         schedule(1);
-      }, PATIENCE);
+      }, MAX_WAIT_MS);
       return;
     }
     isScheduled = true;
@@ -68,7 +68,7 @@ export function joinLookUps<Row>(
   }
 
   function take(): Map<string, Waiting<Row>> {
-    const share = waiting.size > FEW * AT_ONCE ? MAX_JOINED : FEW;
+    const share = waiting.size > SMALL_BATCH * AT_ONCE ? MAX_JOINED : SMALL_BATCH;
     if (waiting.size <= share) {
       const all = waiting;
       waiting = new Map();

@@ -9,11 +9,11 @@ import { eraseAccount, eraseOwnAccount } from "../../people/account/erase.ts";
 import { addAccount } from "../../people/account/operate.ts";
 import { changeOwnAccount } from "../../people/account/own.ts";
 import { exportOwnData } from "../../people/account/own-data.ts";
-import { deliverSession, takeBack } from "../../people/session/deliver.ts";
+import { clearSessionCookies, deliverSession } from "../../people/session/deliver.ts";
 import { showAccount } from "../../records/account/show.ts";
 import { findAccounts } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { browserMarkOf, handMarkOver, markOf } from "../../records/http/device-mark.ts";
+import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
@@ -32,7 +32,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
           visit: visitOf(request),
           replaces,
           mark: browser?.mark,
-          broughtMark: markOf(context, request),
+          broughtMark: readDeviceMark(context, request),
         };
         const result = await register(context, registration, here);
         const body =
@@ -44,7 +44,7 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
                   ...deliverSession(context, reply, result.begun, deliver),
                   ...(result.recoveryCodes === null ? {} : { recoveryCodes: [...result.recoveryCodes] }),
                 };
-        if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
+        if (browser?.isNew) setDeviceCookie(context, { request, reply }, browser.mark);
         return body.outcome === "signed-in" ? answer(201, body) : answer(202, body);
       },
     );
@@ -67,12 +67,12 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.eraseOwnAccount, async (_received, { caller, request, reply }) => {
       await eraseOwnAccount(context, caller, visitOf(request));
-      takeBack(context, reply);
+      clearSessionCookies(context, reply);
       return answer(204, undefined);
     });
 
     mount(app, routes.lookUpAccounts, async ({ body: { ids = [], references = [] } }, { caller }) => {
-      context.questions.note(caller.appId, "look-up");
+      context.appUsage.note(caller.appId, "look-up");
       const rows = await findAccounts(context.dataSource, { ids, references });
       return answer(200, { items: rows.map(showAccount) });
     });

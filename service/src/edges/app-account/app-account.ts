@@ -15,7 +15,7 @@ import { countAppWork } from "../../records/throttle/throttle.ts";
  * @returns who does it. @throws ProblemReply `throttled`.
  */
 export async function beginWork(context: ServiceContext, { appId, keyId }: KeyedApp): Promise<Actor> {
-  context.questions.note(appId, "accounts");
+  context.appUsage.note(appId, "accounts");
   await countAppWork(context, appId);
   return { app: { appId, keyId } };
 }

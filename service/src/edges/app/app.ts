@@ -22,7 +22,7 @@ import {
   sumQuestions,
   updateApp,
 } from "../../records/app/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, changeAsOperator } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
@@ -49,7 +49,7 @@ export async function addApp(
   context: Pick<ServiceContext, "dataSource" | "clock" | "configuration">,
   operator: LiveSession | { readonly account: { readonly id: string } },
   wanted: NewApp,
-  visit: Visit,
+  visit: RequestOrigin,
   told?: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   assertAddresses(wanted);
@@ -100,7 +100,7 @@ export type AppChange = { readonly [Part in keyof Omit<NewApp, "clientId">]?: Ne
 export async function changeApp(
   context: ServiceContext,
   operator: LiveSession,
-  { appId, change, visit }: { appId: string; change: AppChange; visit: Visit },
+  { appId, change, visit }: { appId: string; change: AppChange; visit: RequestOrigin },
   told: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<App> {
   const { dataSource, clock } = context;
@@ -150,7 +150,7 @@ function mayMore(before: AppRow, after: AppRow): boolean {
 export async function addKey(
   context: ServiceContext,
   operator: LiveSession,
-  { appId, visit }: { appId: string; visit: Visit },
+  { appId, visit }: { appId: string; visit: RequestOrigin },
   told: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   const { dataSource, clock } = context;
@@ -182,7 +182,7 @@ export async function retireKey(
   context: ServiceContext,
   operator: LiveSession,
   key: { appId: string; keyId: string },
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await changeAsOperator(context, operator, async ({ manager, now }) => {
     const keys = await lockKeysOf(manager, key.appId);
@@ -204,7 +204,7 @@ export async function removeApp(
   context: ServiceContext,
   operator: LiveSession,
   appId: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await changeAsOperator(context, operator, async ({ manager, now }) => {
     if (!(await deleteApp(manager, appId))) throw new ProblemReply("not-found");

@@ -6,5 +6,5 @@ import { appRoutes } from "./routes.ts";
 export const apps: Capability = {
   routes: ({ context }) => appRoutes(context),
   sweeps: [{ what: "counts of what apps asked", keepFor: () => 31 * DAY, run: sweepQuestions }],
-  background: ({ questions }) => questions,
+  background: ({ appUsage: questions }) => questions,
 };

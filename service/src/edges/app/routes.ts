@@ -4,10 +4,10 @@ import type { EntityManager } from "typeorm";
 import type { AppRow } from "../../base/storage/index.ts";
 import { pageOf } from "../../base/storage/index.ts";
 import { listApps } from "../../records/app/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
 
@@ -23,10 +23,10 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
 
     /** It sees people's passwords, or changes their accounts. */
     const tellOfRights =
-      ({ account }: LiveSession, visit: Visit) =>
+      ({ account }: LiveSession, visit: RequestOrigin) =>
       async (manager: EntityManager, { name }: AppRow): Promise<void> => {
         const news = { what: "app-with-rights", about: name, by: account, reason: null } as const;
-        await tellOtherOperators(context, manager, { ...news, visit });
+        await notifyOtherOperators(context, manager, { ...news, visit });
       };
 
     mount(app, routes.addApp, async ({ body }, { caller, request }) => {

@@ -34,7 +34,7 @@ export interface Sweep {
 }
 
 /** A number that is read when somebody looks. */
-export interface Figure {
+export interface Gauge {
   readonly name: string;
   readonly help: string;
   /** By the value of `label`; without a label under the empty text. */
@@ -46,5 +46,5 @@ export interface Capability {
   routes?(parts: Parts): FastifyPluginAsync;
   readonly sweeps?: readonly Sweep[];
   background?(context: ServiceContext, logger: FastifyBaseLogger): Background;
-  readonly figures?: readonly Figure[];
+  readonly gauges?: readonly Gauge[];
 }

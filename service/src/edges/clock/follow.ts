@@ -7,7 +7,7 @@ import type { ServiceContext } from "../../records/context.ts";
 export function followMovedClock(
   app: FastifyInstance,
   clock: MovableClock,
-  { fleet }: Pick<ServiceContext, "fleet">,
+  { schemeStatistics: fleet }: Pick<ServiceContext, "schemeStatistics">,
 ): void {
   app.addHook("onRequest", async (request) => {
     try {

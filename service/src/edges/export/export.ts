@@ -27,7 +27,7 @@ import {
 } from "../../base/storage/index.ts";
 import { BY_COMMAND } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
 import type { IntakeNeeds } from "../intake/run.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
@@ -147,7 +147,7 @@ async function tell({ configuration, dataSource, clock }: IntakeNeeds): Promise<
     });
     // Without a ring no mail waits sealed from one process to the other.
     if (keyRing === null) return;
-    await tellOtherOperators({ configuration, clock, sealingKeys: keyRing }, manager, {
+    await notifyOtherOperators({ configuration, clock, sealingKeys: keyRing }, manager, {
       what: "accounts-exported",
       about: configuration.site.name,
       by: "lucchetto export",

@@ -41,17 +41,17 @@ import type { IntakeNeeds } from "../intake/run.ts";
 import { IntakeRefusal } from "../intake/run.ts";
 import type { AccountRows } from "../intake/store.ts";
 import {
+  advancePosition,
   endIntake,
   findErased,
+  findExisting,
   findIntake,
   findRecipes,
-  findThere,
   findUnfinished,
   insertAccounts,
   insertIntake,
   insertMany,
   insertRecipe,
-  moveOn,
 } from "../intake/store.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
 import { exportedAccount, exportEnd, exportHead } from "./form.ts";
@@ -82,7 +82,7 @@ export interface Taking {
 }
 
 /** @throws ExportRefusal, IntakeRefusal. */
-export async function takeBack(
+export async function restoreExport(
   needs: IntakeNeeds,
   { path, key, isUnsealedAllowed }: Taking,
   onProgress: OnProgress,
@@ -463,7 +463,7 @@ async function writeBatch(
   await inTransaction(dataSource, async (manager) => {
     const { taken, refused } = await partBy(manager, lines, clock.now());
     const counts = { taken: taken.length, filled: 0, refused: refused.length };
-    if (!(await moveOn(manager, intake.id, { from, to, ...counts })))
+    if (!(await advancePosition(manager, intake.id, { from, to, ...counts })))
       throw new IntakeRefusal("Another run is importing the same export, so this one has stopped.");
     await insertAccounts(manager, taken);
     await insertMany(
@@ -484,7 +484,7 @@ async function partBy(
   const refused = lines.filter((one): one is Refused => !("account" in one));
   const emails = fit.flatMap(({ account }) => account.emailKey ?? []);
   const usernames = fit.flatMap(({ account }) => account.usernameKey ?? []);
-  const there = await findThere(manager, {
+  const there = await findExisting(manager, {
     emails,
     usernames,
     references: fit.flatMap(({ account }) => account.reference ?? []),

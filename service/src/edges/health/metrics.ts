@@ -1,8 +1,8 @@
 /** What is counted, in Prometheus' text format. */
 import type { FastifyInstance } from "fastify";
-import { collectDefaultMetrics, Counter, Gauge, Histogram, Registry } from "prom-client";
+import { collectDefaultMetrics, Counter, Gauge as PrometheusGauge, Histogram, Registry } from "prom-client";
 import type { ServiceContext } from "../../records/context.ts";
-import type { Figure } from "../capability/capability.ts";
+import type { Gauge } from "../capability/capability.ts";
 
 /** Seconds; a password check lies around a quarter. */
 const DURATION_BUCKETS = [0.002, 0.005, 0.01, 0.025, 0.05, 0.1, 0.25, 0.5, 1, 2.5, 5];
@@ -36,7 +36,7 @@ function ofProcess(): Registry {
 export function collectMetrics(
   app: FastifyInstance,
   context: ServiceContext,
-  figures: readonly Figure[],
+  figures: readonly Gauge[],
 ): Metrics {
   const registry = Registry.merge([ofProcess()]);
   for (const figure of figures) showFigure(registry, context, figure);
@@ -98,8 +98,8 @@ export function collectMetrics(
 }
 
 /** Read when somebody looks. */
-function showFigure(registry: Registry, context: ServiceContext, { name, help, label, read }: Figure): void {
-  new Gauge({
+function showFigure(registry: Registry, context: ServiceContext, { name, help, label, read }: Gauge): void {
+  new PrometheusGauge({
     name,
     help,
     labelNames: label === undefined ? [] : [label],

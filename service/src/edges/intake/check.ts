@@ -17,12 +17,12 @@ import { findHeld } from "../../records/account/held.ts";
 import { MaybeTwice } from "./duplicates.ts";
 import { rowsOf } from "./mended.ts";
 import type { Plan } from "./plan.ts";
-import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault, SurveyedRow } from "./row.ts";
+import type { JudgedPassword, JudgedRow, LegacyHashInput, RowFault, SurveyedRow } from "./row.ts";
 import { judgeRow, missingColumns, surveyRow } from "./row.ts";
 import { nameOf } from "./source.ts";
 import type { ReadSoFar, RowValues } from "./source-row.ts";
 import { SourceError } from "./source-row.ts";
-import { findThere } from "./store.ts";
+import { findExisting } from "./store.ts";
 
 /** A password that is known, and whose: an address, a username or a reference. */
 export interface KnownPassword {
@@ -126,14 +126,14 @@ export async function checkSource(
     recipes: [...recipes].map(([text, some]) => ({
       text,
       rows: some,
-      isProven: proven.has(text) || isOfItself(plan, text),
+      isProven: proven.has(text) || isSelfDescribing(plan, text),
     })),
     known,
   };
 }
 
 /** A recipe that a hash named itself, and nobody had to guess. */
-export function isOfItself({ ways }: Plan, text: string): boolean {
+export function isSelfDescribing({ ways }: Plan, text: string): boolean {
   return !ways.some((way) => way.kind === "recipe" && way.read.text === text);
 }
 
@@ -243,7 +243,7 @@ async function findFaults(
   };
   let batch: Array<PlacedRow & { judged: JudgedRow }> = [];
   const look = async (): Promise<void> => {
-    const met = await meetAccounts(dataSource, batch, now);
+    const met = await matchAccounts(dataSource, batch, now);
     for (const [index, { line }] of batch.entries()) {
       const found = met[index] ?? null;
       if (found === null) continue;
@@ -268,9 +268,9 @@ async function findFaults(
 }
 
 /** The account that a row would be, where it is there already; or why it can be none. */
-export type Met =
+export type ExistingMatch =
   | {
-      readonly account: Awaited<ReturnType<typeof findThere>>[number];
+      readonly account: Awaited<ReturnType<typeof findExisting>>[number];
       /** By what they are the same. */
       readonly by: "email" | "username";
     }
@@ -282,7 +282,7 @@ export type Met =
  */
 export function faultOfFilling(
   { existing, fillByUsername }: Pick<Plan, "existing" | "fillByUsername">,
-  { account: { id, state, emailVerifiedAt }, by }: Exclude<Met, { fault: RowFault }>,
+  { account: { id, state, emailVerifiedAt }, by }: Exclude<ExistingMatch, { fault: RowFault }>,
 ): RowFault | null {
   const because = state === "closed" ? ", and is being erased" : "";
   if (existing === "refuse" || state === "closed")
@@ -304,7 +304,7 @@ export function faultOfFilling(
 function faultOfHeld(
   { account }: JudgedRow,
   held: Awaited<ReturnType<typeof findHeld>>,
-): Extract<Met, { fault: RowFault }> | null {
+): Extract<ExistingMatch, { fault: RowFault }> | null {
   const reason = (what: string) => `the ${what} is reserved for the account that had it until recently`;
   if (held.emails.has(account.email?.key ?? ""))
     return { fault: { member: "email", reason: reason("address") } };
@@ -314,11 +314,11 @@ function faultOfHeld(
 }
 
 /** Looks which rows have an address or a username that is held. Accounts that are there are met by who writes. */
-export async function meetHeld(
+export async function matchReserved(
   { manager }: Pick<DataSource, "manager">,
   rows: ReadonlyArray<{ readonly judged: JudgedRow }>,
   now: Date,
-): Promise<Array<Met | null>> {
+): Promise<Array<ExistingMatch | null>> {
   const emails = rows.flatMap(({ judged }) => judged.account.email?.key ?? []);
   const usernames = rows.flatMap(({ judged }) => judged.account.username?.key ?? []);
   const held = await findHeld(manager, { emails, usernames }, now);
@@ -326,15 +326,15 @@ export async function meetHeld(
 }
 
 /** Looks which rows meet accounts that are there. Two different accounts are never taken for one. */
-export async function meetAccounts(
+export async function matchAccounts(
   { manager }: Pick<DataSource, "manager">,
   rows: ReadonlyArray<{ readonly judged: JudgedRow }>,
   now: Date,
-): Promise<Array<Met | null>> {
+): Promise<Array<ExistingMatch | null>> {
   const emails = rows.flatMap(({ judged: { account } }) => account.email?.key ?? []);
   const usernames = rows.flatMap(({ judged: { account } }) => account.username?.key ?? []);
   const references = rows.flatMap(({ judged: { account } }) => account.reference ?? []);
-  const there = await findThere(manager, { emails, usernames, references });
+  const there = await findExisting(manager, { emails, usernames, references });
   const held = await findHeld(manager, { emails, usernames }, now);
   const finderBy = (name: "emailKey" | "usernameKey" | "reference") => {
     const map = new Map(there.map((one) => [one[name], one]));
@@ -345,7 +345,7 @@ export async function meetAccounts(
     finderBy("usernameKey"),
     finderBy("reference"),
   ];
-  return rows.map(({ judged }): Met | null => {
+  return rows.map(({ judged }): ExistingMatch | null => {
     const { account } = judged;
     const email = byEmail(account.email?.key ?? null);
     const username = byUsername(account.username?.key ?? null);
@@ -411,7 +411,7 @@ async function fitsJudged(judged: JudgedPassword, typed: string, peppers: Pepper
   }
 }
 
-function inputOf({ salt, username, email }: BroughtAlong): Omit<RecipeInput, "password"> {
+function inputOf({ salt, username, email }: LegacyHashInput): Omit<RecipeInput, "password"> {
   return {
     ...(salt === null ? {} : { salt }),
     ...(username === null ? {} : { username }),

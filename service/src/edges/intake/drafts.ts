@@ -10,7 +10,7 @@ import { fieldError, MAX_UPLOAD } from "@lucchetto/contract";
 import type { FastifyBaseLogger } from "fastify";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import { newId } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { peppersOf } from "../../records/password/hashing.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import type { OnProgress } from "./check.ts";
@@ -133,7 +133,7 @@ export class IntakeDrafts {
     id: string,
     { plan: text, known, unproven }: Running,
     operator: LiveSession,
-    visit: Visit,
+    visit: RequestOrigin,
   ): IntakeDraft {
     const draft = this.#resting(id);
     const plan = planOf(draft, text);
@@ -271,7 +271,7 @@ function besideSignIns({ hashing }: ServiceContext, isOver: () => boolean): Hash
     width: availableParallelism(),
     measured: () => hashing.measured,
     run: (work) =>
-      hashing.runBeside(() => {
+      hashing.runInBackground(() => {
         if (isOver())
           throw new IntakeRefusal("The service is stopping. Run it again: it continues where it stopped.");
         return work();

@@ -6,10 +6,10 @@ import { preparePassword, readIdentifier, readRecipe, RecipeError } from "@lucch
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import { checkable, readStored } from "../../people/password/stored.ts";
 import { findByIdentifier } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { findImported } from "../../records/password/imported-store.ts";
 import { findRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -49,7 +49,7 @@ export async function correctRecipe(
   context: ServiceContext,
   operator: LiveSession,
   { params, body }: Pick<Correction, "params" | "body">,
-  { visit, mark }: { visit: Visit; mark: string | undefined },
+  { visit, mark }: { visit: RequestOrigin; mark: string | undefined },
 ): Promise<Corrected> {
   const { dataSource } = context;
   const intake = await findIntake(dataSource, params.id);
@@ -69,7 +69,7 @@ export async function correctRecipe(
       } as const;
       await record(context, manager, { event, visit, now });
       const about = `${intake.source}, ${recipe.id}`;
-      await tellOtherOperators(context, manager, {
+      await notifyOtherOperators(context, manager, {
         what: "recipe-corrected",
         about,
         by: operator.account,
@@ -95,7 +95,7 @@ interface Showing {
   readonly recipeId: string;
   readonly text: string;
   readonly shown: Correction["body"];
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly mark: string | undefined;
 }
 

@@ -1,7 +1,7 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../../records/context.ts";
-import { markOf } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { IntakeDrafts } from "./drafts.ts";
@@ -24,7 +24,7 @@ export function intakeRoutes(context: ServiceContext): FastifyPluginAsync {
         200,
         await correctRecipe(context, caller, received, {
           visit: visitOf(request),
-          mark: markOf(context, request),
+          mark: readDeviceMark(context, request),
         }),
       ),
     );

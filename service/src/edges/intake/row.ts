@@ -41,7 +41,7 @@ export interface JudgedAccount {
 }
 
 /** What comes along with an old digest. */
-export interface BroughtAlong {
+export interface LegacyHashInput {
   readonly salt: Uint8Array | string | null;
   readonly username: string | null;
   readonly email: string | null;
@@ -59,7 +59,7 @@ export type JudgedPassword =
       readonly kind: "digest";
       readonly recipe: string;
       readonly digest: Uint8Array;
-      readonly along: BroughtAlong;
+      readonly along: LegacyHashInput;
     };
 
 export interface JudgedRow {
@@ -76,7 +76,7 @@ export interface RowFault {
 
 type Values = Pick<RowValues, "get">;
 
-class Unfit extends Error {
+class RowRejected extends Error {
   readonly member: string;
   constructor(member: string, reason: string) {
     super(reason);
@@ -93,7 +93,7 @@ export function judgeRow(plan: Plan, values: Values, pepperIds: ReadonlySet<stri
       authenticator: authenticatorOf(plan, values),
     };
   } catch (error) {
-    if (error instanceof Unfit) return { member: error.member, reason: error.message };
+    if (error instanceof RowRejected) return { member: error.member, reason: error.message };
     throw error;
   }
 }
@@ -109,7 +109,7 @@ export function surveyRow(plan: Plan, values: Values, pepperIds: ReadonlySet<str
   try {
     return { account: identifiersOf(plan, values), password: passwordOf(plan, values, pepperIds) };
   } catch (error) {
-    if (error instanceof Unfit) return null;
+    if (error instanceof RowRejected) return null;
     throw error;
   }
 }
@@ -135,7 +135,7 @@ function namedColumns({ columns, ways }: Plan): ReadonlySet<string> {
  * The columns whose values may stand in reports: those that a plan names, without the secret ones. What is in a column that it does
  * not name nobody knows.
  */
-export function toldColumns(plan: Plan): ReadonlySet<string> {
+export function reportableColumns(plan: Plan): ReadonlySet<string> {
   const told = new Set(namedColumns(plan));
   if (plan.columns.totpSecret !== undefined) told.delete(plan.columns.totpSecret);
   for (const way of plan.ways) {
@@ -169,7 +169,7 @@ function identifiersOf({ columns }: Plan, values: Values): SurveyedRow["account"
     "not a valid username: 2 to 40 letters, digits, dots, dashes and underscores",
   );
   if (email === null && username === null)
-    throw new Unfit("email", "neither an e-mail address nor a username, so nobody could sign in");
+    throw new RowRejected("email", "neither an e-mail address nor a username, so nobody could sign in");
   return { email, username, reference: lineIn(values, columns.reference, "reference", 190) };
 }
 
@@ -183,8 +183,8 @@ function accountOf(plan: Plan, values: Values): JudgedAccount {
     displayName: lineIn(values, columns.displayName, "displayName", 80),
     labels: labelsOf(columns.labels, values),
     language: languageOf(columns.language, values),
-    isVerified: email !== null && isSaid(columns.verified, values, "verified"),
-    isSuspended: isSaid(columns.suspended, values, "suspended"),
+    isVerified: email !== null && readFlag(columns.verified, values, "verified"),
+    isSuspended: readFlag(columns.suspended, values, "suspended"),
     createdAt: timeIn(values, columns.createdAt, "createdAt"),
     lastSignInAt: timeIn(values, columns.lastSignInAt, "lastSignInAt"),
   };
@@ -200,7 +200,7 @@ function identifierIn<Kind extends "email" | "username">(
   const text = textIn(values, column)?.trim() ?? "";
   if (text === "") return null;
   const found = read(text);
-  if (found === null) throw new Unfit(member, `column "${column}": ${fault}`);
+  if (found === null) throw new RowRejected(member, `column "${column}": ${fault}`);
   return found;
 }
 
@@ -213,8 +213,8 @@ function lineIn(values: Values, column: string | undefined, member: string, most
   const isPlain = PRINTED_ASCII.test(typed);
   const text = isPlain ? typed : typed.normalize("NFC");
   if (!isPlain && hasControlCharacter(text))
-    throw new Unfit(member, `column "${column}": control characters`);
-  if (text.length > most) throw new Unfit(member, `column "${column}": longer than ${most} characters`);
+    throw new RowRejected(member, `column "${column}": control characters`);
+  if (text.length > most) throw new RowRejected(member, `column "${column}": longer than ${most} characters`);
   return text;
 }
 
@@ -229,18 +229,18 @@ function labelsOf(from: Plan["columns"]["labels"], values: Values): readonly str
     .filter((one) => one !== "" && (from.only === undefined || from.only.includes(one)));
   for (const one of found) {
     if (BUILT_IN_LABELS.includes(one))
-      throw new Unfit(
+      throw new RowRejected(
         "labels",
         `column "${from.column}": an import cannot assign ${one}; do it in the console afterwards`,
       );
     if (!label.safeParse(one).success)
-      throw new Unfit(
+      throw new RowRejected(
         "labels",
         `column "${from.column}": not a valid label: a-z, 0-9, dot, dash, underscore`,
       );
   }
   if (found.length > MAX_LABELS)
-    throw new Unfit("labels", `column "${from.column}": more than ${MAX_LABELS} labels`);
+    throw new RowRejected("labels", `column "${from.column}": more than ${MAX_LABELS} labels`);
   return [...new Set(found)];
 }
 
@@ -253,12 +253,12 @@ function languageOf(from: Plan["columns"]["language"], values: Values): Language
 
 const NO = /^(?:0|f|n|false|no|)$/i;
 
-function isSaid(from: Flag, values: Values, member: string): boolean {
+function readFlag(from: Flag, values: Values, member: string): boolean {
   if (typeof from === "boolean") return from;
   const text = textIn(values, from.column) ?? "";
   if (from.when.includes(text)) return true;
   if (from.not.includes(text) || NO.test(text)) return false;
-  throw new Unfit(
+  throw new RowRejected(
     member,
     `column "${from.column}": neither a yes (${from.when.join(", ")}) nor a no: ${["empty, 0, false, no", ...from.not].join(", ")}`,
   );
@@ -275,7 +275,7 @@ function timeIn(values: Values, column: string | undefined, member: string): Dat
   if (text === "" || /^0000-00-00/.test(text)) return null;
   const time = readTime(text);
   if (time === null || !(time >= EARLIEST && time < LATEST))
-    throw new Unfit(member, `column "${column}": not a time such as 2019-05-04 17:30:00 or 1556991000`);
+    throw new RowRejected(member, `column "${column}": not a time such as 2019-05-04 17:30:00 or 1556991000`);
   return new Date(time);
 }
 
@@ -301,14 +301,14 @@ function authenticatorOf({ columns }: Plan, values: Values): JudgedRow["authenti
       ? readKeyUri(text, 0)
       : { secret: readBase32(text), settings: USUAL_TOTP };
     if (secret.length < MIN_SECRET_BYTES)
-      throw new Unfit(
+      throw new RowRejected(
         member,
         `${where}: ${secret.length * 8} bits; at least ${MIN_SECRET_BYTES * 8} are required`,
       );
     return { secret, settings };
   } catch (error) {
     if (error instanceof Base32Error || error instanceof KeyUriError)
-      throw new Unfit(member, `${where}: neither base32 nor a key URI`);
+      throw new RowRejected(member, `${where}: neither base32 nor a key URI`);
     throw error;
   }
 }
@@ -323,11 +323,11 @@ function fits({ column, is, begins, hex }: Condition, values: Values): boolean {
 function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): JudgedPassword {
   if (plan.ways.length === 0) return { kind: "none" };
   const way = plan.ways.find((one) => one.when === undefined || fits(one.when, values));
-  if (way === undefined) throw new Unfit("passwords", "nothing under passwords matches its columns");
+  if (way === undefined) throw new RowRejected("passwords", "nothing under passwords matches its columns");
   if (way.kind === "none") return { kind: "none" };
   const text = values.get(way.column) ?? "";
   if (text === "")
-    throw new Unfit(
+    throw new RowRejected(
       "passwords",
       `column "${way.column}": it is empty; add an entry of kind none for such rows`,
     );
@@ -344,11 +344,14 @@ function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>):
 function plainOf(text: string, column: string): JudgedPassword {
   const prepared = preparePassword(text);
   if (!prepared.ok)
-    throw new Unfit("passwords", `column "${column}": this password cannot be used here: ${prepared.fault}`);
+    throw new RowRejected(
+      "passwords",
+      `column "${column}": this password cannot be used here: ${prepared.fault}`,
+    );
   return { kind: "plain", text: prepared.text };
 }
 
-const NOTHING_ALONG: BroughtAlong = { salt: null, username: null, email: null };
+const NO_LEGACY_INPUT: LegacyHashInput = { salt: null, username: null, email: null };
 
 /** A hash that says itself what it is. */
 function hashOf(text: string, column: string, pepperIds: ReadonlySet<string>): JudgedPassword {
@@ -358,22 +361,22 @@ function hashOf(text: string, column: string, pepperIds: ReadonlySet<string>): J
       kind: "digest",
       recipe: tagged.recipe,
       digest: tagged.digest,
-      along: { ...NOTHING_ALONG, salt: tagged.salt },
+      along: { ...NO_LEGACY_INPUT, salt: tagged.salt },
     };
   const bare = untaggedCrypt(text) ?? text;
   const phc = fromModularCrypt(bare) ?? bare;
   const record = readRecordOf(phc, column);
   const { scheme, salt, hash } = record;
   if (scheme.recipe !== null)
-    throw new Unfit("passwords", `column "${column}": a wrapped record, whose recipe is not here`);
+    throw new RowRejected("passwords", `column "${column}": a wrapped record, whose recipe is not here`);
   if (scheme.pepper !== null && !pepperIds.has(scheme.pepper))
-    throw new Unfit(
+    throw new RowRejected(
       "passwords",
       `column "${column}": peppered with key ${scheme.pepper}, which is not in the key ring`,
     );
   const recipe = isWeakAtRest(scheme) ? recipeOfScheme(scheme, hash.length) : null;
   if (recipe === null) return { kind: "record", record: phc };
-  return { kind: "digest", recipe, digest: hash, along: { ...NOTHING_ALONG, salt } };
+  return { kind: "digest", recipe, digest: hash, along: { ...NO_LEGACY_INPUT, salt } };
 }
 
 function readRecordOf(phc: string, column: string): PasswordRecord {
@@ -381,7 +384,7 @@ function readRecordOf(phc: string, column: string): PasswordRecord {
     return readRecord(phc);
   } catch (error) {
     if (error instanceof PhcReadError || error instanceof SchemeError)
-      throw new Unfit("passwords", `column "${column}": not a readable hash: ${error.message}`);
+      throw new RowRejected("passwords", `column "${column}": not a readable hash: ${error.message}`);
     throw error;
   }
 }
@@ -393,23 +396,23 @@ function digestOf(plan: Plan, way: RecipeWay, text: string, values: Values): Jud
   const stored = way.stored ?? (read.kind === "text" ? "text" : "hex");
   const digest = decoded(stored, text);
   const where = `column "${way.column}"`;
-  if (digest === null) throw new Unfit("passwords", `${where}: it is not ${stored}`);
+  if (digest === null) throw new RowRejected("passwords", `${where}: it is not ${stored}`);
   const bytes = bytesOfRecipeValue(digest);
   if (bytes.length > MAX_OLD_DIGEST)
-    throw new Unfit("passwords", `${where}: longer than ${MAX_OLD_DIGEST} bytes`);
+    throw new RowRejected("passwords", `${where}: longer than ${MAX_OLD_DIGEST} bytes`);
   if (read.exactly !== null && bytes.length !== read.exactly)
-    throw new Unfit("passwords", `${where}: ${bytes.length} long; the recipe returns ${read.exactly}`);
+    throw new RowRejected("passwords", `${where}: ${bytes.length} long; the recipe returns ${read.exactly}`);
   const brought = (name: "salt" | "username" | "email", column: string | undefined): string | null => {
     if (!read.uses.includes(name)) return null;
     const value = column === undefined ? undefined : values.get(column);
     if (value === undefined || value === null)
-      throw new Unfit("passwords", `column "${column}": the recipe uses it, but it is empty`);
+      throw new RowRejected("passwords", `column "${column}": the recipe uses it, but it is empty`);
     return value;
   };
   const salt = brought("salt", way.salt);
   const saltValue = salt === null ? null : decoded(way.saltAs, salt);
   if (salt !== null && saltValue === null)
-    throw new Unfit("passwords", `column "${way.salt}": it is not ${way.saltAs}`);
+    throw new RowRejected("passwords", `column "${way.salt}": it is not ${way.saltAs}`);
   return {
     kind: "digest",
     recipe: read.text,

@@ -29,21 +29,29 @@ import type {
 import { inTransaction, newId } from "../../base/storage/index.ts";
 import { newAccount } from "../../people/account/new-account.ts";
 import { newAuthenticator } from "../../people/second-factor/new-authenticator.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { BY_COMMAND } from "../../records/context.ts";
 import { mayGoOn } from "../../records/granting/actor.ts";
 import { record as journal } from "../../records/journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../../records/password/hashing.ts";
 import type { LiveSession } from "../../records/session/store.ts";
-import type { KnownPassword, Met, OnProgress, PlacedRow, Survey } from "./check.ts";
-import { faultOfFilling, isOfItself, judgedRows, meetAccounts, meetHeld, surveySource } from "./check.ts";
+import type { ExistingMatch, KnownPassword, OnProgress, PlacedRow, Survey } from "./check.ts";
+import {
+  faultOfFilling,
+  isSelfDescribing,
+  judgedRows,
+  matchAccounts,
+  matchReserved,
+  surveySource,
+} from "./check.ts";
 import type { Plan } from "./plan.ts";
-import type { BroughtAlong, JudgedPassword, JudgedRow, RowFault } from "./row.ts";
-import { toldColumns } from "./row.ts";
+import type { JudgedPassword, JudgedRow, LegacyHashInput, RowFault } from "./row.ts";
+import { reportableColumns } from "./row.ts";
 import { identityOf, nameOf } from "./source.ts";
 import type { ReadSoFar } from "./source-row.ts";
 import type { AccountRows, Fill } from "./store.ts";
 import {
+  advancePosition,
   endIntake,
   fillAccount,
   findIntake,
@@ -53,7 +61,6 @@ import {
   insertMany,
   insertRecipe,
   listRecipes,
-  moveOn,
   rewriteRecipe,
 } from "./store.ts";
 
@@ -74,7 +81,7 @@ export interface RunOptions {
   /** Where it hashes; left out: on all cores of this process, which does nothing else. */
   readonly hasher?: Hasher;
   /** Who began it in the console; left out: whoever runs the service, on its machine. */
-  readonly by?: { readonly operator: LiveSession; readonly visit: Visit };
+  readonly by?: { readonly operator: LiveSession; readonly visit: RequestOrigin };
 }
 
 export interface Hasher {
@@ -138,7 +145,7 @@ export async function runIntake(
     scheme: schemeOfNewRecords(configuration),
     recipes,
     wrapsLater,
-    told: toldColumns(plan),
+    told: reportableColumns(plan),
     intake,
     hasher,
     by: options.by,
@@ -170,7 +177,7 @@ async function assertProven(
   const open = [...survey.recipes.keys()].filter(
     (text) =>
       !survey.proven.has(text) &&
-      !isOfItself(plan, text) &&
+      !isSelfDescribing(plan, text) &&
       // Whoever began it had shown one, or had said that there is none.
       !before.some((one) => one.text === text),
   );
@@ -252,7 +259,7 @@ async function keepRecipes(
   const ids = new Map((await listRecipes(dataSource, intake.id)).map(({ id, text }) => [text, id]));
   const changedAt = clock.now();
   for (const text of texts) {
-    const isProven = survey.proven.has(text) || isOfItself(plan, text);
+    const isProven = survey.proven.has(text) || isSelfDescribing(plan, text);
     const before = ids.get(text);
     if (before !== undefined) {
       if (isProven) await rewriteRecipe(dataSource.manager, before, { text, isProven, changedAt });
@@ -364,12 +371,12 @@ async function writeBatch(
         const now = writer.clock.now();
         await assertMayGoOn(manager, writer.by);
         const met = looksFirst
-          ? await meetAccounts({ manager }, fit, now)
-          : await meetHeld({ manager }, fit, now);
+          ? await matchAccounts({ manager }, fit, now)
+          : await matchReserved({ manager }, fit, now);
         const { taken, fills, refused } = partBy(writer, { fit, written, met });
         const refusals = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
         const counts = { taken: taken.length, filled: fills.length, refused: refusals.length };
-        if (!(await moveOn(manager, writer.intake.id, { from, to, ...counts })))
+        if (!(await advancePosition(manager, writer.intake.id, { from, to, ...counts })))
           throw new IntakeRefusal("Another run of the same plan is in progress, so this one has stopped.");
         await insertAccounts(manager, taken);
         for (const fill of fills) await fillAccount(manager, fill);
@@ -392,7 +399,7 @@ interface Refused {
 
 function partBy(
   { plan }: Writer,
-  { fit, written, met }: Pick<Batch, "fit" | "written"> & { met: ReadonlyArray<Met | null> },
+  { fit, written, met }: Pick<Batch, "fit" | "written"> & { met: ReadonlyArray<ExistingMatch | null> },
 ): { taken: AccountRows[]; fills: Fill[]; refused: Refused[] } {
   const taken: AccountRows[] = [];
   const fills: Fill[] = [];
@@ -411,7 +418,7 @@ function partBy(
   return { taken, fills, refused };
 }
 
-type There = Extract<Met, { account: unknown }>["account"];
+type There = Extract<ExistingMatch, { account: unknown }>["account"];
 
 /** An operator's account is left alone. */
 function faultOfOperators({ id, labels }: There): RowFault | null {
@@ -544,7 +551,7 @@ const NOTHING_ALONG = { salt: null, isSaltText: false, username: null, email: nu
 async function keepDigest(
   { scheme, peppers, recipes, wrapsLater, configuration, hasher }: Writer,
   base: ImportedPasswordRow,
-  { recipe, digest, along }: { recipe: string; digest: Uint8Array; along: BroughtAlong },
+  { recipe, digest, along }: { recipe: string; digest: Uint8Array; along: LegacyHashInput },
 ): Promise<Kept> {
   const id = recipes.get(recipe);
   const { keyRing } = configuration;

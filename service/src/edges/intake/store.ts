@@ -85,12 +85,12 @@ export async function countStanding(
 }
 
 /** Accounts that have one of these, as far as an intake may fill them. */
-export type ThereAlready = Pick<
+export type ExistingAccount = Pick<
   AccountRow,
   "id" | "emailKey" | "emailVerifiedAt" | "usernameKey" | "reference" | "displayName" | "labels" | "state"
 >;
 
-export async function findThere(
+export async function findExisting(
   manager: EntityManager,
   keys: {
     emails: readonly string[];
@@ -98,7 +98,7 @@ export async function findThere(
     references: readonly string[];
     ids?: readonly string[];
   },
-): Promise<ThereAlready[]> {
+): Promise<ExistingAccount[]> {
   const columns = "id, emailKey, emailVerifiedAt, usernameKey, reference, displayName, labels, state";
   const asked = [
     ["emailKey", keys.emails],
@@ -108,7 +108,7 @@ export async function findThere(
   ] as const;
   const parts = asked.filter(([, some]) => some.length > 0);
   if (parts.length === 0) return [];
-  const rows = await manager.query<Array<ThereAlready & { labels: unknown }>>(
+  const rows = await manager.query<Array<ExistingAccount & { labels: unknown }>>(
     parts.map(([column]) => `SELECT ${columns} FROM account WHERE ${column} IN (?)`).join(" UNION "),
     parts.map(([, some]) => [...some]),
   );
@@ -236,7 +236,7 @@ export async function fillAccount(
 }
 
 /** Counts on from exactly where it stood; `false`: somebody else runs the same intake, and got on with it. */
-export async function moveOn(
+export async function advancePosition(
   manager: EntityManager,
   id: string,
   {

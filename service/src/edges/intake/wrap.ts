@@ -133,7 +133,7 @@ async function wrapOne({ dataSource, hashing, sealingKeys, clock }: Needs, row: 
   const digest = sealed === null ? null : openDigest(sealingKeys, sealed, row.accountId);
   if (sealed === null || digest === null) return false;
   const scheme = withRecipe(hashing.scheme, sealed.recipe);
-  const to = await hashing.runBeside(() =>
+  const to = await hashing.runInBackground(() =>
     wrapDigest(digest, scheme, randomBytes(SALT_LENGTH), hashing.peppers),
   );
   const { accountId, record: from } = row;

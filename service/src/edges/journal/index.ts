@@ -6,7 +6,7 @@ import { journalRoutes } from "./routes.ts";
 export const journal: Capability = {
   routes: ({ context }) => journalRoutes(context),
   background: startChaining,
-  figures: [
+  gauges: [
     {
       name: "lucchetto_journal_unchained_seconds",
       help: "Age of the oldest event of the journal that is not chained yet; 0 where all are, or without a key ring",

@@ -1,5 +1,5 @@
 import { DAY } from "../../base/duration.ts";
-import { doLeftAsks, sweepAsked } from "../../flows/mail-link/asked.ts";
+import { resumeAbandonedRequests, sweepAsked } from "../../flows/mail-link/asked.ts";
 import { sweepHeld } from "../../records/account/held.ts";
 import { sweepLinks } from "../../records/mail-link/store.ts";
 import type { Capability } from "../capability/capability.ts";
@@ -7,7 +7,7 @@ import { mailLinkRoutes } from "./routes.ts";
 
 export const mailLinks: Capability = {
   routes: ({ context }) => mailLinkRoutes(context),
-  background: doLeftAsks,
+  background: resumeAbandonedRequests,
   // A day beyond its life a link still says why it does nothing.
   sweeps: [
     { what: "links that were asked for and could not be sent", keepFor: () => DAY, run: sweepAsked },

@@ -5,7 +5,7 @@ import { ownPathOf } from "../../base/http/return-path.ts";
 import { tokenDeliveryOf } from "../../base/http/token-delivery.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import { beginByMail } from "../../flows/mail-link/ask.ts";
-import { keepAsked } from "../../flows/mail-link/asked.ts";
+import { persistMailRequest } from "../../flows/mail-link/asked.ts";
 import { askForEmail } from "../../flows/mail-link/change-email.ts";
 import { confirmChange } from "../../flows/mail-link/confirm-change.ts";
 import { invite } from "../../flows/mail-link/invitation.ts";
@@ -13,7 +13,7 @@ import { lookAtLink } from "../../flows/mail-link/read.ts";
 import { redeemLink } from "../../flows/mail-link/redeem.ts";
 import type { BrowserMarks } from "../../flows/mail-link/redemption.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { browserMarkOf, handMarkOver, markOf } from "../../records/http/device-mark.ts";
+import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { countMailAsked } from "../../records/throttle/throttle.ts";
@@ -21,7 +21,7 @@ import { countMailAsked } from "../../records/throttle/throttle.ts";
 /** `/v1/mail-links`, and what else sends a link. */
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
   const marksOf = (request: FastifyRequest): BrowserMarks => ({
-    mark: markOf(context, request),
+    mark: readDeviceMark(context, request),
     session: async () => (await request.server.readCaller(request))?.session.id ?? null,
     signInToken: context.signInCookie.read(request.headers.cookie),
   });
@@ -35,17 +35,17 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       const visit = visitOf(request);
       await countMailAsked(context, visit.network);
       const browser = isBrowser ? browserMarkOf(context, request) : null;
-      if (browser?.isNew) handMarkOver(context, { request, reply }, browser.mark);
+      if (browser?.isNew) setDeviceCookie(context, { request, reply }, browser.mark);
       const mark = browser?.mark;
       const asking = { identifier, visit, mark };
       if (purpose !== "sign-in") {
-        afterReply(request, "a mailed link", await keepAsked(context, { purpose, asking }));
+        afterReply(request, "a mailed link", await persistMailRequest(context, { purpose, asking }));
         return answer(202, {});
       }
       const kind = body.remember === true ? "remembered" : "ordinary";
       const returnTo = ownPathOf(context.configuration.publicUrl, body.returnTo);
       const { id, token } = await beginByMail(context, { visit, kind, returnTo });
-      const asked = await keepAsked(context, { purpose, asking, signInId: id });
+      const asked = await persistMailRequest(context, { purpose, asking, signInId: id });
       afterReply(request, "a mailed link", asked);
       if (deliver === "token") return answer(202, { token });
       void reply.header("set-cookie", context.signInCookie.write(token));
@@ -65,7 +65,7 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       await countMailAsked(context, visit.network);
       const { mark } = marksOf(request);
       const change = await askForEmail(context, caller, { email: body.email, visit, mark });
-      const asked = await keepAsked(context, { purpose: "change-email", change });
+      const asked = await persistMailRequest(context, { purpose: "change-email", change });
       afterReply(request, "a link to a new address", asked);
       return answer(202, {});
     });

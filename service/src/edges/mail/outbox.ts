@@ -2,8 +2,8 @@
 import { nextMailTryAfter } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../../base/background-work.ts";
-import type { Try } from "../../base/queue/work.ts";
-import { workOff } from "../../base/queue/work.ts";
+import type { SendResult } from "../../base/queue/work.ts";
+import { drainQueue } from "../../base/queue/work.ts";
 import type { MailRow } from "../../base/storage/index.ts";
 import { MailEntity } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
@@ -19,7 +19,7 @@ export function startSending(context: Needed, logger: Pick<FastifyBaseLogger, "w
   const settings = context.configuration.mail;
   if (settings.via !== "smtp") return { close: () => Promise.resolve() };
   const transport = openTransport(settings);
-  return workOff(
+  return drainQueue(
     context,
     {
       what: "mails",
@@ -39,8 +39,8 @@ async function sendOne(
   { configuration, clock, sealingKeys }: Needed,
   transport: MailTransport,
   row: MailRow,
-): Promise<Try> {
-  const never = (answer: string): Try => ({ arrived: false, answer, isFinal: true });
+): Promise<SendResult> {
+  const never = (answer: string): SendResult => ({ arrived: false, answer, isFinal: true });
   if (row.expiresAt !== null && row.expiresAt <= clock.now())
     return never("not sent: its link has expired meanwhile");
   const body = openBody(sealingKeys, row);

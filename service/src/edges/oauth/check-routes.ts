@@ -4,7 +4,7 @@ import { hashToken } from "@lucchetto/core";
 import type { FastifyPluginAsync } from "fastify";
 import { introspect, introspectKey, lookUpCheckToken } from "../../flows/oauth/introspect.ts";
 import type { KeyedApp } from "../../records/app/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 
@@ -25,7 +25,7 @@ async function check(
   context: ServiceContext,
   token: string,
   asking: KeyedApp,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<Introspection> {
   if (hashToken("access-key", token) !== null)
     return introspectKey(context, { text: token, username: undefined, visit }, asking);

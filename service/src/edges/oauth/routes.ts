@@ -66,7 +66,7 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
       const form = formOf(request);
       const { appId } = await authenticateApp(context, request, form);
       void reply.headers(NOT_KEPT);
-      context.questions.note(appId, "swap");
+      context.appUsage.note(appId, "swap");
       return exchangeCode(context, form, { appId, visit: visitOf(request) });
     });
 
@@ -89,7 +89,7 @@ export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyP
     app.post(OAUTH_PATHS.revoke, async (request, reply) => {
       const form = formOf(request);
       const { appId } = await authenticateApp(context, request, form);
-      context.questions.note(appId, "revoke");
+      context.appUsage.note(appId, "revoke");
       await revoke(context, requiredParameter(form, "token"), { appId, visit: visitOf(request) });
       return reply.headers(NOT_KEPT).status(200).send();
     });

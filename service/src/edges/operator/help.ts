@@ -9,7 +9,7 @@ import { readNewEmail } from "../../people/account/fields.ts";
 import { takenProblem } from "../../people/account/operate.ts";
 import { sendLink } from "../../people/mail-link/send.ts";
 import { judge, makeRecordOf } from "../../people/password/password.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { tellOfFactor } from "../../people/recovery/undo-link.ts";
 import {
   correctAddress,
@@ -18,12 +18,12 @@ import {
   lockAccount,
   updateAccount,
 } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { askerOf, changeAsOperator } from "../../records/granting/actor.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
-import { addresseeOf, tellOwner } from "../../records/mail/notices.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { removeSecondFactorsOf } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -33,7 +33,7 @@ export interface Help {
   readonly id: string;
   /** Kept in the journal, and told to the other operators. */
   readonly reason: string;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
 }
 
 /**
@@ -56,7 +56,7 @@ export async function removeSecondFactor(
       if (!(await removeSecondFactorsOf(manager, id, now))) throw new ProblemReply("second-factor-missing");
       const changed = { wantsMailedProof: true };
       await updateAccount(manager, id, changed);
-      await endAsRuled(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
+      await applyRecoveryRule(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
       await noteHelp(context, manager, {
         kind: "second-factor.removed-by-operator",
         what: "factor-removed",
@@ -93,7 +93,7 @@ export async function correctEmail(
       async ({ manager, now }) => {
         const account = await lockForHelp(manager, id);
         const corrected = { ...account, ...(await correctAddress(manager, id, { address: email, now })) };
-        await endAsRuled(context, manager, { accountId: id, event: "email-corrected", now });
+        await applyRecoveryRule(context, manager, { accountId: id, event: "email-corrected", now });
         await noteHelp(context, manager, {
           kind: "email.corrected",
           what: "email-corrected",
@@ -146,7 +146,7 @@ export async function giveFirstPassword(
       await setRecord(manager, { accountId: id, made, now, set: SET_WITH_NOTHING });
       const changed = firstPassword(now);
       await updateAccount(manager, id, changed);
-      await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
+      await applyRecoveryRule(context, manager, { accountId: id, event: "password-wanted", now });
       await noteHelp(context, manager, {
         kind: "password.first-given",
         what: "first-password",
@@ -154,7 +154,7 @@ export async function giveFirstPassword(
         operator,
         help,
       });
-      await tellOwner(context, manager, { name: "first-password-given", account, visit });
+      await notifyOwner(context, manager, { name: "first-password-given", account, visit });
       return { ...account, ...changed };
     },
     { tells: true },
@@ -196,5 +196,5 @@ async function noteHelp(
   const { reason, visit } = help;
   const event = { kind, reason, accountId: account.id, actorId: operator.account.id } as const;
   await record(context, manager, { event, visit, now: context.clock.now() });
-  await tellOtherOperators(context, manager, { what, about: account, by: operator.account, reason, visit });
+  await notifyOtherOperators(context, manager, { what, about: account, by: operator.account, reason, visit });
 }

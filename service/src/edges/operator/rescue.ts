@@ -14,7 +14,7 @@ import { BY_COMMAND } from "../../records/context.ts";
 import { changeAs } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { opensNewestMails } from "../../records/mail/mail.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
@@ -72,7 +72,7 @@ export async function rescueOperator(
     });
     const parts = { configuration, clock, sealingKeys: keyRing };
     const news = { what: "rescue", about: account, by: "lucchetto operator rescue", reason: null } as const;
-    await tellOtherOperators(parts, manager, { ...news, visit });
+    await notifyOtherOperators(parts, manager, { ...news, visit });
     return { id, hadFactor };
   });
 }

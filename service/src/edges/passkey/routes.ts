@@ -8,9 +8,9 @@ import {
   removeOwnPasskey,
   renameOwnPasskey,
 } from "../../people/passkey/passkey.ts";
-import { handOver } from "../../people/session/deliver.ts";
+import { deliverToken } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { browserMarkOf, handMarkOver, markOf } from "../../records/http/device-mark.ts";
+import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 
@@ -30,7 +30,7 @@ export function passkeyRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.addPasskey, async ({ body }, { caller, request, reply }) => {
       const { challengeId, credential, name } = body;
-      const here = { visit: visitOf(request), mark: markOf(context, request) };
+      const here = { visit: visitOf(request), mark: readDeviceMark(context, request) };
       const { passkey, recoveryCodes, ...begun } = await addOwnPasskey(context, caller, {
         challengeId,
         credential,
@@ -40,7 +40,7 @@ export function passkeyRoutes(context: ServiceContext): FastifyPluginAsync {
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
       const codes = recoveryCodes === null ? {} : { recoveryCodes: [...recoveryCodes] };
-      return answer(201, { passkey, ...codes, ...handOver(context, reply, begun, deliver) });
+      return answer(201, { passkey, ...codes, ...deliverToken(context, reply, begun, deliver) });
     });
 
     mount(app, routes.renamePasskey, async ({ params, body }, { caller }) =>
@@ -61,7 +61,7 @@ async function askingOf(
 ): Promise<Asking> {
   return {
     visit: visitOf(request),
-    mark: isBrowser(request) ? keptMark(context, { request, reply }) : markOf(context, request),
+    mark: isBrowser(request) ? keptMark(context, { request, reply }) : readDeviceMark(context, request),
     caller: await app.readCaller(request),
     pending: await app.readSignIn(request),
   };
@@ -79,7 +79,7 @@ function keptMark(
   { request, reply }: { request: FastifyRequest; reply: FastifyReply },
 ): string {
   const { mark, isNew } = browserMarkOf(context, request);
-  if (isNew) handMarkOver(context, { request, reply }, mark);
+  if (isNew) setDeviceCookie(context, { request, reply }, mark);
   return mark;
 }
 

@@ -20,7 +20,7 @@ export const passwords: Capability = {
       run: sweepFormerPasswords,
     },
   ],
-  figures: [
+  gauges: [
     {
       name: "lucchetto_password_hashes",
       help: "Password hashes by state: running now, waiting in the queue",

@@ -3,11 +3,11 @@ import type { FastifyPluginAsync } from "fastify";
 import { changePassword } from "../../people/password/change.ts";
 import { removePassword } from "../../people/password/remove.ts";
 import { createTuning } from "../../people/password/tuning.ts";
-import { handOver } from "../../people/session/deliver.ts";
+import { deliverToken } from "../../people/session/deliver.ts";
 import { showSession } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { markOf } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { showFleet } from "../../records/password/fleet.ts";
@@ -21,7 +21,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         present: body.present,
         keepAccessKeys: body.keepAccessKeys ?? [],
         visit: visitOf(request),
-        mark: markOf(context, request),
+        mark: readDeviceMark(context, request),
       });
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
@@ -30,7 +30,7 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
         account: showAccount(changed.account),
         endedSessions: changed.endedSessions,
         endedAccessKeys: changed.endedAccessKeys,
-        ...handOver(context, reply, changed, deliver),
+        ...deliverToken(context, reply, changed, deliver),
       });
     });
 

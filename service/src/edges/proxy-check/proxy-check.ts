@@ -157,7 +157,7 @@ async function recogniseScript(
     const answer = held && describeAccessKey(context, held, app.clientId);
     return answer?.active === true ? answer : null;
   }
-  context.questions.note(app.id, "basic");
+  context.appUsage.note(app.id, "basic");
   try {
     const shown = { identifier: name ?? "", password: secret, visit };
     const account = await checkBasicPassword(context, shown);

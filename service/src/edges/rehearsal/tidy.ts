@@ -6,7 +6,7 @@ import type { ServiceContext } from "../../records/context.ts";
 const REHEARSED = "rehearsal-%@rehearsal.example";
 
 /** Ends the wait of those that are closed; the sweep of closed accounts erases them. */
-export async function hastenRehearsed(
+export async function expireRehearsalAccounts(
   dataSource: DataSource,
   now: Date,
   { configuration }: ServiceContext,

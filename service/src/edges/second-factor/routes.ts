@@ -11,7 +11,7 @@ import {
   renameOwn,
   renewCodes,
 } from "../../people/second-factor/second-factor.ts";
-import { handOver } from "../../people/session/deliver.ts";
+import { deliverToken } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
@@ -37,7 +37,7 @@ export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync 
       const { recoveryCodes, ...begun } = await confirm(context, caller, { ...params, ...body, visit });
       // The new token takes the way that the old one came.
       const deliver = request.headers.authorization === undefined ? "cookie" : "token";
-      const handedOver = handOver(context, reply, begun, deliver);
+      const handedOver = deliverToken(context, reply, begun, deliver);
       return answer(
         200,
         recoveryCodes === null ? handedOver : { ...handedOver, recoveryCodes: [...recoveryCodes] },

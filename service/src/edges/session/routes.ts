@@ -8,7 +8,7 @@ import type { FastifyPluginAsync } from "fastify";
 import { ProblemReply } from "../../base/problem.ts";
 import { pageOf } from "../../base/storage/index.ts";
 import { reauthenticate } from "../../flows/session/reauthenticate.ts";
-import { deliverSession, takeBack } from "../../people/session/deliver.ts";
+import { clearSessionCookies, deliverSession } from "../../people/session/deliver.ts";
 import { endOtherSessions, endOwnSession, listOwnSessions } from "../../people/session/own.ts";
 import {
   endSessionAsOperator,
@@ -18,7 +18,7 @@ import {
 } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { markOf } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { findLiving, listSessions, namesBeside } from "../../records/session/store.ts";
@@ -35,7 +35,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));
-      takeBack(context, reply);
+      clearSessionCookies(context, reply);
       return answer(204, undefined);
     });
 
@@ -64,7 +64,7 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.endOwnSession, async ({ params }, { caller, request, reply }) => {
       await endOwnSession(context, caller, params.id, visitOf(request));
-      if (params.id === caller.session.id) takeBack(context, reply);
+      if (params.id === caller.session.id) clearSessionCookies(context, reply);
       return answer(204, undefined);
     });
 
@@ -73,14 +73,14 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     );
 
     mount(app, routes.findLivingSessions, async ({ body }, { caller }) => {
-      context.questions.note(caller.appId, "living");
+      context.appUsage.note(caller.appId, "living");
       const living = await findLiving(context.dataSource, body.ids, context.clock.now());
       return answer(200, { ids: [...living] });
     });
 
     mount(app, routes.reauthenticate, async ({ body }, { caller, request, reply }) => {
       const visit = visitOf(request);
-      const mark = markOf(context, request);
+      const mark = readDeviceMark(context, request);
       const begun = await reauthenticate(context, caller, { proof: body.proof, visit, mark });
       if (begun.outcome === "proof-wanted") {
         const { wanted, expiresAt } = begun;

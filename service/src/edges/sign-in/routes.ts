@@ -9,12 +9,12 @@ import { signInTokenOf } from "../../flows/sign-in/caller.ts";
 import type { Device, SignedInHere } from "../../flows/sign-in/complete.ts";
 import { deliverPending } from "../../flows/sign-in/deliver.ts";
 import { showSignInFigures } from "../../flows/sign-in/figures.ts";
-import { moveOn } from "../../flows/sign-in/move-on.ts";
+import { submitProof } from "../../flows/sign-in/move-on.ts";
 import { readPending, showPending } from "../../flows/sign-in/pending.ts";
 import { signIn } from "../../flows/sign-in/sign-in.ts";
 import { deliverSession } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { handMarkOver, markOf } from "../../records/http/device-mark.ts";
+import { readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf, visitorOf } from "../../records/http/visit.ts";
 
@@ -44,7 +44,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
       const pending = await readPending(context, signInTokenOf(context, request), visit);
       const here = { visit, device: await deviceOf(app, context, request, tokenDelivery) };
       const { proof } = body;
-      const outcome = await moveOn(context, pending, { proof, ...here });
+      const outcome = await submitProof(context, pending, { proof, ...here });
       const codes = outcome.recoveryCodes === undefined ? {} : { recoveryCodes: [...outcome.recoveryCodes] };
       if (outcome.outcome === "proof-wanted") {
         const { wanted, expiresAt } = outcome;
@@ -61,7 +61,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.checkBasic, async ({ body }, { caller, request }) => {
       const { identifier, password, address, userAgent } = body;
       if (!caller.basicPasswords) throw new ProblemReply("own-password-not-taken");
-      context.questions.note(caller.appId, "basic");
+      context.appUsage.note(caller.appId, "basic");
       const visit = { ...visitOf(request), ...visitorOf(address, userAgent) };
       return answer(200, {
         account: await checkBasicPassword(context, { identifier, password, visit }),
@@ -70,7 +70,7 @@ export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.showSignIn, async (_received, { request }) => {
       const token = signInTokenOf(context, request);
-      const here = { visit: visitOf(request), mark: markOf(context, request) };
+      const here = { visit: visitOf(request), mark: readDeviceMark(context, request) };
       const { wanted, expiresAt, registeredHere } = await showPending(context, token, here);
       return answer(200, { wanted: [...wanted], expiresAt: expiresAt.toISOString(), registeredHere });
     });
@@ -87,7 +87,7 @@ async function deviceOf(
 ): Promise<Device> {
   return {
     isBrowser,
-    mark: markOf(context, request),
+    mark: readDeviceMark(context, request),
     replaces: deliver === "cookie" ? await app.readCaller(request) : null,
   };
 }
@@ -99,6 +99,6 @@ function deliverSignedIn(
   deliver: TokenDelivery["deliver"],
 ) {
   const delivered = deliverSession(context, exchange.reply, signedIn, deliver);
-  if (signedIn.mark !== null) handMarkOver(context, exchange, signedIn.mark);
+  if (signedIn.mark !== null) setDeviceCookie(context, exchange, signedIn.mark);
   return delivered;
 }

@@ -5,7 +5,7 @@ import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../../base/background-work.ts";
 import { post, ReceiverFault } from "../../base/http/post.ts";
 import { ProblemReply } from "../../base/problem.ts";
-import { workOff } from "../../base/queue/work.ts";
+import { drainQueue } from "../../base/queue/work.ts";
 import type { DeliveryRow } from "../../base/storage/index.ts";
 import { DeliveryEntity } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
@@ -21,7 +21,7 @@ export function startDelivering(context: ServiceContext, logger: FastifyBaseLogg
   const { url, timeout } = context.configuration.webhooks.notify;
   const { secret, reach } = context.configuration.webhooks;
   if (url === undefined || secret === null) return { close: () => Promise.resolve() };
-  return workOff(
+  return drainQueue(
     context,
     {
       what: "notices",

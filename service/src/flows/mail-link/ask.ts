@@ -8,7 +8,7 @@ import { inTransaction, newId } from "../../base/storage/index.ts";
 import { sendLink } from "../../people/mail-link/send.ts";
 import { findRegistrationOfBrowser, insertRegistration } from "../../records/account/registration-store.ts";
 import { findByIdentifier } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { addresseeOf } from "../../records/mail/notices.ts";
 import { insertSignIn, knowSignIn } from "../../records/sign-in/store.ts";
 import { countMailFor } from "../../records/throttle/throttle.ts";
@@ -18,7 +18,7 @@ import { newRegistration } from "./registration.ts";
 export interface Asking {
   /** E-mail address or username, as typed. */
   readonly identifier: string;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The mark of the browser that asks, if it has one. */
   readonly mark: string | undefined;
 }
@@ -67,7 +67,7 @@ export async function sendVerification(
 /** A sign-in that waits for a mail. Before the reply it is the same for everybody: nobody is looked up. */
 export async function beginByMail(
   { dataSource, clock, configuration }: ServiceContext,
-  { visit, kind, returnTo }: { visit: Visit; kind: SessionKind; returnTo: string | null },
+  { visit, kind, returnTo }: { visit: RequestOrigin; kind: SessionKind; returnTo: string | null },
 ) {
   const now = clock.now();
   const { plain, hashed } = mintToken("sign-in", randomBytes(TOKEN_BYTES));

@@ -8,8 +8,8 @@ import type { FastifyBaseLogger } from "fastify";
 import type { DataSource } from "typeorm";
 import type { Background } from "../../base/background-work.ts";
 import { CLAIM_SECONDS } from "../../base/queue/claims.ts";
-import type { Try } from "../../base/queue/work.ts";
-import { workOff } from "../../base/queue/work.ts";
+import type { SendResult } from "../../base/queue/work.ts";
+import { drainQueue } from "../../base/queue/work.ts";
 import type { AskedMailRow } from "../../base/storage/index.ts";
 import { AskedMailEntity, earliestIdAt, newId, sweepRows } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
@@ -36,7 +36,10 @@ const TRY_AGAIN_AFTER = 2_000;
 const PARALLEL = 2;
 
 /** Writes it down. @returns does it; to be called after the reply. */
-export async function keepAsked(context: ServiceContext, asked: Asked): Promise<() => Promise<void>> {
+export async function persistMailRequest(
+  context: ServiceContext,
+  asked: Asked,
+): Promise<() => Promise<void>> {
   const { dataSource, clock, sealingKeys } = context;
   const now = clock.now();
   const id = newId(now);
@@ -51,11 +54,11 @@ export async function keepAsked(context: ServiceContext, asked: Asked): Promise<
 }
 
 /** Does what processes that died have left. */
-export function doLeftAsks(
+export function resumeAbandonedRequests(
   context: ServiceContext,
   logger: Pick<FastifyBaseLogger, "warn" | "debug">,
 ): Background {
-  return workOff(
+  return drainQueue(
     context,
     {
       what: "links that were asked for",
@@ -70,8 +73,8 @@ export function doLeftAsks(
   );
 }
 
-async function doOne(context: ServiceContext, row: AskedMailRow): Promise<Try> {
-  const never = (answer: string): Try => ({ arrived: false, answer, isFinal: true });
+async function doOne(context: ServiceContext, row: AskedMailRow): Promise<SendResult> {
+  const never = (answer: string): SendResult => ({ arrived: false, answer, isFinal: true });
   if (context.clock.now().getTime() - row.createdAt.getTime() > WORTH_DOING)
     return never("not sent: nobody waits for it any more");
   let asked: Asked;

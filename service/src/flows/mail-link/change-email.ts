@@ -8,12 +8,12 @@ import { inTransaction, isDuplicateOf } from "../../base/storage/index.ts";
 import { consultOrRecord } from "../../people/account/consult.ts";
 import { readNewEmail } from "../../people/account/fields.ts";
 import { sendLink } from "../../people/mail-link/send.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import type { UndoableChange } from "../../people/recovery/undo-link.ts";
 import { holdName, isHeldFrom } from "../../records/account/held.ts";
 import { deleteRegistrationsOf } from "../../records/account/registration-store.ts";
 import { findAccount, findByIdentifier, lockAccount, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { record } from "../../records/journal/journal.ts";
 import { addresseeOf, tellUnproved } from "../../records/mail/notices.ts";
@@ -32,7 +32,7 @@ export interface AskedEmail {
   readonly sessionId: string;
   /** As typed. */
   readonly email: string;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly mark: string | undefined;
 }
 
@@ -43,7 +43,7 @@ export interface AskedEmail {
 export async function askForEmail(
   context: ServiceContext,
   { session, account }: LiveSession,
-  { email: typed, visit, mark }: { email: string; visit: Visit; mark: string | undefined },
+  { email: typed, visit, mark }: { email: string; visit: RequestOrigin; mark: string | undefined },
 ): Promise<AskedEmail> {
   const { configuration } = context;
   if (configuration.mail.via === "none") throw new ProblemReply("mail-missing");
@@ -110,7 +110,7 @@ export async function changeEmailBy(
 export async function applyChange(
   context: ServiceContext,
   { link, account: asked }: { link: MailLinkRow; account: Pick<AccountFacts, "id"> },
-  visit: Visit,
+  visit: RequestOrigin,
   spend: (manager: EntityManager) => Promise<Granted | null>,
 ): Promise<{ email: string }> {
   const email = readEmail(link.newEmail ?? "");
@@ -137,7 +137,7 @@ export async function applyChange(
       throw isDuplicateOf(error, "account_email") ? new ProblemReply("address-taken") : error;
     }
     await deleteRegistrationsOf(manager, email.key);
-    await endAsRuled(context, manager, { accountId, event: "email-changed", now });
+    await applyRecoveryRule(context, manager, { accountId, event: "email-changed", now });
     await record(context, manager, { event: { kind: "email.changed", accountId }, visit, now });
     await tellFormerAddress(context, manager, { account, address: email, visit, now });
   });

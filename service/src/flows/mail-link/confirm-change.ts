@@ -7,7 +7,7 @@ import { hashMailCode, isMailCode, MAIL_CODE_BYTES, mailCodeOf, readMailCode } f
 import { ProblemReply } from "../../base/problem.ts";
 import type { MailLinkRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { findAwaitingCode, reserveCode, spendCode, spendForCode } from "../../records/mail-link/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -21,7 +21,7 @@ const MAX_WRONG_CODES = 5;
 export async function exchangeForCode(
   context: ServiceContext,
   link: MailLinkRow,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<Redeemed> {
   const code = mailCodeOf(randomBytes(MAIL_CODE_BYTES));
   const codeHash = hashMailCode(context.mailCodeKey, { signInId: link.id, code });
@@ -41,7 +41,7 @@ export async function exchangeForCode(
 export async function confirmChange(
   context: ServiceContext,
   { session, account }: LiveSession,
-  { code: typed, visit }: { code: string; visit: Visit },
+  { code: typed, visit }: { code: string; visit: RequestOrigin },
 ): Promise<{ email: string }> {
   const { dataSource, clock, mailCodeKey } = context;
   const code = readMailCode(typed);

@@ -4,7 +4,7 @@ import { hashMailCode, MAIL_CODE_BYTES, mailCodeOf } from "@lucchetto/core";
 import { ProblemReply } from "../../base/problem.ts";
 import type { MailLinkRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { spendLink } from "../../records/mail-link/store.ts";
 import { findSignIn, setMailCode } from "../../records/sign-in/store.ts";
@@ -14,7 +14,7 @@ import type { Redeemed } from "./redemption.ts";
 export async function exchangeForShortCode(
   context: ServiceContext,
   link: MailLinkRow,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<Redeemed> {
   const { signInId } = link;
   const signIn = signInId === null ? null : await findSignIn(context.dataSource, signInId);

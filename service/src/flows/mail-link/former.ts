@@ -29,7 +29,7 @@ import { checkAssertion, spendAnswer } from "../../people/passkey/answer.ts";
 import { takeChallenge } from "../../people/passkey/take.ts";
 import { matchesRecord } from "../../people/password/present.ts";
 import { groundsOfFactor, groundsOfPassword, sinceOf } from "../../people/recovery/grounds.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { listAllPasskeys } from "../../records/passkey/store.ts";
 import type { PasswordOnce } from "../../records/password/store.ts";
 import { listPasswordsSince } from "../../records/password/store.ts";
@@ -260,7 +260,7 @@ export async function assertFromBefore(
 async function findFormerPassword(
   context: ServiceContext,
   { linkId, account: { id: accountId }, passwords }: Protected,
-  { typed, visit: { network } }: { typed: string; visit: Visit },
+  { typed, visit: { network } }: { typed: string; visit: RequestOrigin },
 ): Promise<PasswordOnce | null> {
   const reserved = await reserveUndoTry(context, { linkId, network });
   try {
@@ -307,7 +307,7 @@ interface ShownCode {
   readonly linkId: string;
   readonly wrong: Protected["wrong"];
   readonly code: string;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
 }
 
 /** A code of an authenticator that stood then: a try of the link, and one of those that mails buy in a year. */

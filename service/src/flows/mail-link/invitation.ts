@@ -13,11 +13,11 @@ import { sendLink } from "../../people/mail-link/send.ts";
 import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../../people/passkey/register.ts";
 import { showToOperator } from "../../records/account/show.ts";
 import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
-import { addresseeOf, tellOwner } from "../../records/mail/notices.ts";
+import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
 import { tellOfNewOperator } from "../../records/mail/tell-operators.ts";
 import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
@@ -37,7 +37,7 @@ export async function invite(
   context: ServiceContext,
   actor: Actor,
   invitation: Invitation,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<{ isNew: boolean; account: OperatorAccount }> {
   if (context.configuration.mail.via === "none") throw new ProblemReply("mail-missing");
   const errors: FieldError[] = [];
@@ -95,7 +95,7 @@ async function mailInvitation(
   context: ServiceContext,
   manager: Parameters<typeof lockAccount>[0],
   account: AccountRow,
-  { actor, visit }: { actor: Actor; visit: Visit },
+  { actor, visit }: { actor: Actor; visit: RequestOrigin },
 ): Promise<void> {
   const { id: accountId, email, emailKey } = account;
   if (email === null || emailKey === null) return;
@@ -148,7 +148,7 @@ export async function acceptInvitation(
       passkey === null ? null : await settlePasskey(context, manager, { accountId, stored: passkey });
     await voidLinksOf(manager, accountId, now);
     await record(context, manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
-    await tellOwner(context, manager, { name: "invitation-accepted", account, visit });
+    await notifyOwner(context, manager, { name: "invitation-accepted", account, visit });
     return codes;
   });
   return { outcome: "invitation-accepted", ...(recoveryCodes === null ? {} : { recoveryCodes }) };

@@ -6,7 +6,7 @@ import type { AccountRow, Granted, MailLinkRow } from "../../base/storage/index.
 import type { Person } from "../../people/password/password.ts";
 import { judge, makeRecordOf } from "../../people/password/password.ts";
 import { lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { spendLink } from "../../records/mail-link/store.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { reserveLinkHashing } from "../../records/throttle/throttle.ts";
@@ -21,7 +21,7 @@ export interface LinkOfAccount {
 export async function makeNewRecord(
   context: ServiceContext,
   typed: string | undefined,
-  { link, person, visit: { network } }: { link: MailLinkRow; person: Person; visit: Visit },
+  { link, person, visit: { network } }: { link: MailLinkRow; person: Person; visit: RequestOrigin },
 ): Promise<NewRecord> {
   if (typed === undefined) throw fieldProblem([fieldError("password", "password-missing")]);
   const verdict = await judge(context, typed, person);

@@ -5,12 +5,12 @@
 import type { SetUpThing } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
 import type { AccountRow, Granted, PasswordRecordRow } from "../../base/storage/index.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { listAccessKeysOf } from "../../records/access-key/store.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { deletePasskeysOf, listPasskeys } from "../../records/passkey/store.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { lockRecord, SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
@@ -119,7 +119,7 @@ function isBroughtPassword(
 export async function proveAddress(
   context: ServiceContext,
   manager: Granted,
-  { account, prover, visit }: { account: AccountRow; prover: Prover; visit: Visit },
+  { account, prover, visit }: { account: AccountRow; prover: Prover; visit: RequestOrigin },
 ): Promise<AccountRow> {
   if (account.emailVerifiedAt !== null) return account;
   const now = context.clock.now();
@@ -134,7 +134,7 @@ export async function proveAddress(
   const { goes } = await partSetUp(manager, account, prover);
   const staysPassword =
     isSame || keepsPassword || isBroughtPassword(account, await lockRecord(manager, accountId));
-  await endAsRuled(context, manager, {
+  await applyRecoveryRule(context, manager, {
     ...{ accountId, event: isSame ? "address-proved-here" : "address-proved", now },
     ...{ exceptSignIn: signInId },
     keeps: staysPassword ? ["password"] : [],
@@ -160,7 +160,7 @@ export async function proveAddress(
     visit,
     now,
   });
-  await tellOwner(context, manager, { name: "set-up-removed", account: after, visit });
+  await notifyOwner(context, manager, { name: "set-up-removed", account: after, visit });
   return after;
 }
 

@@ -1,6 +1,6 @@
 /** What is shown with a mailed link, and what comes of using it. */
 import type { CallOf, RegistrationCredential, ReplyOf, routes } from "@lucchetto/contract";
-import type { Visit } from "../../records/context.ts";
+import type { RequestOrigin } from "../../records/context.ts";
 
 /** By what a browser is known. */
 export interface BrowserMarks {
@@ -23,7 +23,7 @@ export interface Redemption {
   readonly credential?: RegistrationCredential | undefined;
   /** Of a first proof: ids of what was set up before and is to be removed. */
   readonly notMine?: readonly string[] | undefined;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly marks: BrowserMarks;
 }
 

@@ -9,7 +9,7 @@ import { newAccount } from "../../people/account/new-account.ts";
 import { settlePasskey, userHandleOf } from "../../people/passkey/register.ts";
 import { deleteRegistrationsOf } from "../../records/account/registration-store.ts";
 import { insertAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { insertRecord } from "../../records/password/store.ts";
@@ -54,7 +54,7 @@ export function newRegistration(parts: {
  * @returns the account, and the recovery codes that came with a passkey.
  * @throws ProblemReply `address-taken` if somebody else got address or username meanwhile.
  */
-export async function settleRegistration(
+export async function completeRegistration(
   context: Pick<ServiceContext, "clock" | "configuration" | "sealingKeys">,
   manager: EntityManager,
   {
@@ -66,7 +66,7 @@ export async function settleRegistration(
     registration: RegistrationRow;
     passwordRecord: NewRecord | null;
     passkey: StoredPasskey | null;
-    visit: Visit;
+    visit: RequestOrigin;
   },
 ): Promise<{ account: AccountRow; recoveryCodes: string[] | null }> {
   const { clock } = context;
@@ -127,7 +127,7 @@ export function fillIn(
 export async function consulted(
   context: ServiceContext,
   registration: RegistrationRow,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<RegistrationRow> {
   const { email, username, displayName } = registration;
   const facts = { reference: null, email, emailVerified: true, username, displayName, labels: [] };

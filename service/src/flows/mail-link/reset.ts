@@ -3,12 +3,12 @@ import { NO_GROUNDS } from "@lucchetto/core";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, MailLinkRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { setOwnPassword } from "../../people/recovery/own-password.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import { giveTriesAfterReset } from "../../records/throttle/throttle.ts";
 import type { ShownFromBefore } from "./former.ts";
@@ -41,7 +41,7 @@ export async function resetPassword(
     const { mark } = marks;
     await setOwnPassword(context, manager, { account, made, shown: setUp?.grounds ?? NO_GROUNDS, mark, now });
     await updateAccount(manager, accountId, OWN_PASSWORD);
-    await endAsRuled(context, manager, { accountId, event: "password-reset", now });
+    await applyRecoveryRule(context, manager, { accountId, event: "password-reset", now });
     await record(context, manager, { event: { kind: "password.reset", accountId }, visit, now });
     const prover = { isSame: setUp !== null, keepsPassword: true, notMine };
     const proved = await proveAddress(context, manager, {
@@ -49,7 +49,7 @@ export async function resetPassword(
       prover,
       visit,
     });
-    await tellOwner(context, manager, { name: "password-reset", account: proved, visit });
+    await notifyOwner(context, manager, { name: "password-reset", account: proved, visit });
   });
   if ((await secondFactorsOf(context.dataSource.manager, read.id)).length > 0)
     await giveTriesAfterReset(context, read.id);

@@ -5,7 +5,7 @@ import type { EntityManager } from "typeorm";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, Granted, MailLinkRow } from "../../base/storage/index.ts";
 import { inTransaction, isDuplicateOf } from "../../base/storage/index.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { sinceOf } from "../../people/recovery/grounds.ts";
 import { setOwnPassword } from "../../people/recovery/own-password.ts";
 import { isHeldFor, releaseName } from "../../records/account/held.ts";
@@ -14,7 +14,7 @@ import type { ServiceContext } from "../../records/context.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { Notice } from "../../records/mail/notices.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { findFirstUndo, voidUndoLinks } from "../../records/mail-link/store.ts";
 import { restoreFactors } from "../../records/second-factor/store.ts";
 import { assertFromBefore, changeOf, factorsThat, protectedBefore, readFactors } from "./former.ts";
@@ -67,7 +67,7 @@ export async function undo(
     await shown.spend(manager, now);
     const change = changeOf({ ...link, purpose });
     const firstUndo = await findFirstUndo(manager, { accountId, since: change.at, except: link.id });
-    await endAsRuled(context, manager, { accountId, event, now, ownSince: firstUndo });
+    await applyRecoveryRule(context, manager, { accountId, event, now, ownSince: firstUndo });
     const end = firstUndo ?? now;
     const restored = await restore(manager, { account, link, change, end, now });
     if (made !== null) {
@@ -76,7 +76,7 @@ export async function undo(
     }
     await voidUndone(manager, { accountId, change, end, now });
     await record(context, manager, { event: { kind, accountId }, visit, now });
-    await tellOwner(context, manager, { name: notice, account: { ...account, ...restored }, visit });
+    await notifyOwner(context, manager, { name: notice, account: { ...account, ...restored }, visit });
   });
   switch (purpose) {
     case "undo-change":

@@ -14,7 +14,7 @@ import type { Prover } from "./prove.ts";
 import { proveAddress } from "./prove.ts";
 import type { ReadLink } from "./read.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
-import { consulted, settleRegistration } from "./registration.ts";
+import { completeRegistration, consulted } from "./registration.ts";
 import { isStoredPassword } from "./stored-password.ts";
 
 /**
@@ -52,7 +52,7 @@ export async function verifyAddress(
     const kept = record === null ? null : { record, isShort };
     const passwordRecord = prover.isSame ? kept : (prover.newRecord ?? null);
     const passkey = prover.isSame ? registration.passkey : null;
-    return settleRegistration(context, manager, { registration: settled, passwordRecord, passkey, visit });
+    return completeRegistration(context, manager, { registration: settled, passwordRecord, passkey, visit });
   });
   return { outcome: "email-verified", ...(recoveryCodes === null ? {} : { recoveryCodes }) };
 }

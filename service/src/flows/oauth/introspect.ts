@@ -4,7 +4,7 @@ import { hashToken, isSessionAlive, levelOf, sessionEnd } from "@lucchetto/core"
 import { inTransaction } from "../../base/storage/index.ts";
 import type { ShownKey } from "../../people/access-key/access-key.ts";
 import { describeAccessKey, recogniseAccessKey } from "../../people/access-key/access-key.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { claimsOf } from "../../records/oauth/claims.ts";
 import type { CheckedToken } from "../../records/oauth/store.ts";
@@ -23,7 +23,7 @@ export async function lookUpCheckToken(
 
 /** What an app learns by a token. Asking counts as use of the session. */
 export function introspect(
-  { configuration, clock, lastSeen, questions }: ServiceContext,
+  { configuration, clock, lastSeen, appUsage: questions }: ServiceContext,
   found: CheckedToken | null,
   asking: { appId: string; clientId: string },
 ): Introspection {
@@ -56,7 +56,7 @@ export async function introspectKey(
   shown: Omit<ShownKey, "appId">,
   { appId, clientId }: { appId: string; clientId: string },
 ): Promise<Introspection> {
-  context.questions.note(appId, "introspect");
+  context.appUsage.note(appId, "introspect");
   const key = await recogniseAccessKey(context, { ...shown, appId });
   return key === null ? INACTIVE : describeAccessKey(context, key, clientId);
 }
@@ -65,7 +65,7 @@ export async function introspectKey(
 export async function revoke(
   context: ServiceContext,
   text: string,
-  { appId, visit }: { appId: string; visit: Visit },
+  { appId, visit }: { appId: string; visit: RequestOrigin },
 ): Promise<void> {
   const hashed = hashToken("check-token", text);
   const found = hashed === null ? null : await context.lookUps.checkToken(hashed);

@@ -11,7 +11,7 @@ import {
 } from "@lucchetto/core";
 import type { AuthorizationCodeRow, SessionRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import {
   endCheckTokenOfCode,
@@ -29,7 +29,7 @@ import { OAuthRefusal } from "./refusal.ts";
 export async function exchangeCode(
   context: ServiceContext,
   form: URLSearchParams,
-  { appId, visit }: { appId: string; visit: Visit },
+  { appId, visit }: { appId: string; visit: RequestOrigin },
 ): Promise<TokenReply> {
   if (requiredParameter(form, "grant_type") !== "authorization_code") {
     throw new OAuthRefusal("unsupported_grant_type", "Only grant_type=authorization_code is understood.");
@@ -58,7 +58,7 @@ export async function exchangeCode(
 async function issueCheckToken(
   context: ServiceContext,
   { codeHash, appId }: AuthorizationCodeRow,
-  { session, visit }: { session: SessionRow; visit: Visit },
+  { session, visit }: { session: SessionRow; visit: RequestOrigin },
 ): Promise<TokenReply> {
   const { dataSource, clock } = context;
   const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
@@ -90,7 +90,7 @@ async function issueCheckToken(
 async function refuseUsedCode(
   context: ServiceContext,
   { codeHash, appId, sessionId }: AuthorizationCodeRow,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<never> {
   const { dataSource, clock } = context;
   const now = clock.now();
@@ -106,7 +106,7 @@ async function refuseUsedCode(
 async function refuse(
   context: ServiceContext,
   reason: string,
-  { appId, visit }: { appId: string; visit: Visit },
+  { appId, visit }: { appId: string; visit: RequestOrigin },
 ): Promise<never> {
   const { dataSource, clock } = context;
   const event = { kind: "app.code-refused", outcome: "refused", reason, appId } as const;

@@ -8,7 +8,7 @@ import type { EntityManager } from "typeorm";
 import type { ProblemReply } from "../../base/problem.ts";
 import { NOBODYS } from "../../base/queue/places.ts";
 import type { AccountFacts, SignInRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { ReservedTry } from "../../records/throttle/throttle.ts";
 import { giveBackAfter } from "../../records/throttle/throttle.ts";
 
@@ -22,7 +22,7 @@ export type ProofType = ShownProof["type"];
 export interface Prover {
   /** `null` where a mail is waited for that nobody may get. */
   readonly accountId: string | null;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
   /** The sign-in in progress; `null` inside a session. */
@@ -40,7 +40,7 @@ export interface RightProof {
   /** Spends it, in the transaction that honours it. @throws ProblemReply if another call was first. */
   spend(
     manager: EntityManager,
-    about: { account: AccountFacts | null; visit: Visit; now: Date },
+    about: { account: AccountFacts | null; visit: RequestOrigin; now: Date },
   ): Promise<void>;
 }
 

@@ -5,7 +5,7 @@ import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import { groundsOfFactor } from "../../people/recovery/grounds.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { countUnusedCodes, findUnusedCode, spendCode } from "../../records/second-factor/store.ts";
 import { reserveRecoveryCodeTry } from "../../records/throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
@@ -45,7 +45,7 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
         } satisfies SecurityEvent;
         await record(context, manager, { event, visit, now });
         if (account !== null)
-          await tellOwner(context, manager, { name: "recovery-code-used", account, visit, left });
+          await notifyOwner(context, manager, { name: "recovery-code-used", account, visit, left });
       },
     };
   },

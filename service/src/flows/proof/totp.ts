@@ -5,7 +5,7 @@ import { driftAfter, matchTotp, ONE_TIME_PASSWORD, readTotpCode } from "@lucchet
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import type { AuthenticatorRow } from "../../base/storage/index.ts";
 import { groundsOfFactor } from "../../people/recovery/grounds.ts";
-import { openSecret, sealAnew } from "../../records/second-factor/secret.ts";
+import { openSecret, reencryptIfOldKey } from "../../records/second-factor/secret.ts";
 import { listConfirmed, spendStep } from "../../records/second-factor/store.ts";
 import { reserveFactorTry } from "../../records/throttle/throttle.ts";
 import type { RightProof, ShownProof } from "./method.ts";
@@ -52,7 +52,7 @@ export const totp = proofMethod<Extract<ShownProof, { type: "totp" }>, Read>({
         right = rightCode(row, {
           step: match.step,
           clock: driftAfter(row, match.offset),
-          sealedAnew: sealAnew(context, row, secret),
+          sealedAnew: reencryptIfOldKey(context, row, secret),
         });
     }
     return right ?? { fault: `${fault} totp` };

@@ -19,13 +19,13 @@ import type { BegunSession } from "../../people/session/session.ts";
 import { beginSession } from "../../people/session/session.ts";
 import { insertRegistration } from "../../records/account/registration-store.ts";
 import { findByIdentifier, findTaken, insertAccount, lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { writeMail } from "../../records/mail/mail.ts";
 import { addresseeOf } from "../../records/mail/notices.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { insertRecord } from "../../records/password/store.ts";
-import { dutyOf } from "../../records/second-factor/duty.ts";
+import { requiredSecondFactor } from "../../records/second-factor/duty.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { wantedOf } from "../../records/sign-in/rule.ts";
 import { countMailFor, countRegistration, rememberThisDevice } from "../../records/throttle/throttle.ts";
@@ -50,7 +50,7 @@ export type RegistrationOutcome =
 
 /** Where somebody registers. */
 export interface RegisteringBrowser {
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The living session of the same browser, which the new one takes the place of. */
   readonly replaces: LiveSession | null;
   /** The mark of the browser, which it has from now on; programs have none. */
@@ -110,7 +110,7 @@ export async function register(
       now: context.clock.now(),
       life: links.verify,
     });
-    return keepWaiting(context, { ...waiting, ...fillIn(waiting, filledIn) }, browser);
+    return storePendingRegistration(context, { ...waiting, ...fillIn(waiting, filledIn) }, browser);
   }
   const account = newAccount(context.clock.now(), {
     ...parts,
@@ -172,7 +172,8 @@ async function makeAccount(
       const grounds = { provedSince: now, standsSince: null };
       if (mark !== undefined)
         await rememberThisDevice(context, manager, { accountId, mark, grounds, there: null });
-      if (passkey === null && dutyOf(context, account) !== "none") return "second-factor-first" as const;
+      if (passkey === null && requiredSecondFactor(context, account) !== "none")
+        return "second-factor-first" as const;
       const shown =
         passkey === null
           ? ({ aal: 1, amr: ["pwd"] } as const)
@@ -201,7 +202,7 @@ async function makeAccount(
  * A site that does not tell: the registration waits outside the accounts. For a taken address the same is done, but the
  * mail to its owner says that there is an account, and no link leads to the registration.
  */
-async function keepWaiting(
+async function storePendingRegistration(
   context: ServiceContext,
   registration: RegistrationRow,
   { visit, mark }: RegisteringBrowser,
@@ -268,7 +269,7 @@ async function judgePassword(
 async function answerTaken(
   context: ServiceContext,
   { emailKey, usernameKey }: Pick<AccountRow, "emailKey" | "usernameKey">,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<RegistrationOutcome> {
   const { dataSource, clock, configuration } = context;
   const taken = await findTaken(dataSource, { emailKey, usernameKey, now: clock.now() });

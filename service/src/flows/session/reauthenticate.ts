@@ -3,7 +3,7 @@
  * has one. A new own token replaces the old one.
  */
 import { randomBytes } from "node:crypto";
-import type { SecondFactor, Wanted } from "@lucchetto/core";
+import type { RequiredProof, SecondFactor } from "@lucchetto/core";
 import {
   amrWith,
   beginLevel,
@@ -18,7 +18,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, SessionRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
 import type { BegunSession } from "../../people/session/session.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
@@ -33,10 +33,10 @@ export type ShownAgain = Extract<ShownProof, { type: "password" | SecondFactor }
 
 export type Reauthenticated =
   | ({ readonly outcome: "signed-in" } & BegunSession)
-  | { readonly outcome: "proof-wanted"; readonly wanted: readonly Wanted[]; readonly expiresAt: Date };
+  | { readonly outcome: "proof-wanted"; readonly wanted: readonly RequiredProof[]; readonly expiresAt: Date };
 
 interface Attempt {
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
 }
@@ -79,7 +79,7 @@ function isFirstProofFresh({ clock }: ServiceContext, { session: { firstProofAt 
   return clock.now().getTime() < (firstProofAt?.getTime() ?? 0) + PENDING_SIGN_IN_LIFE;
 }
 
-function wantedNow({ clock }: ServiceContext, wanted: readonly Wanted[]): Reauthenticated {
+function wantedNow({ clock }: ServiceContext, wanted: readonly RequiredProof[]): Reauthenticated {
   const expiresAt = new Date(clock.now().getTime() + PENDING_SIGN_IN_LIFE);
   return { outcome: "proof-wanted", wanted, expiresAt };
 }
@@ -91,7 +91,7 @@ async function complete(
     live: { session: SessionRow; account: AccountRow };
     method: ProofMethod;
     checked: CheckedProof;
-    visit: Visit;
+    visit: RequestOrigin;
     now: Date;
   },
 ): Promise<Reauthenticated> {
@@ -127,7 +127,7 @@ function keptLevel({ aal, levelIdleEndsAt, levelEndsAt }: LiveSession["session"]
 async function recordRefusal(
   context: ServiceContext,
   { session, account }: LiveSession,
-  { reason, visit }: { reason: string; visit: Visit },
+  { reason, visit }: { reason: string; visit: RequestOrigin },
 ): Promise<void> {
   const { dataSource, clock } = context;
   const event = {

@@ -9,7 +9,7 @@ import { amrOf, checkAssertion, spendAnswer } from "../../people/passkey/answer.
 import { takeChallenge } from "../../people/passkey/take.ts";
 import { groundsOfFactor } from "../../people/recovery/grounds.ts";
 import { findAccount, lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { findPasskey } from "../../records/passkey/store.ts";
 import { mustProveEmail, wantedOf } from "../../records/sign-in/rule.ts";
 import type { Device } from "./complete.ts";
@@ -22,7 +22,7 @@ import { recordRefusal } from "./sign-in.ts";
 export interface PasskeySignIn {
   readonly proof: { readonly challengeId: string; readonly credential: AssertionCredential };
   readonly remember: boolean;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly device: Device;
 }
 

@@ -5,9 +5,9 @@ import type { AccountRow, KnownDeviceRow } from "../../base/storage/index.ts";
 import { findBrowser, groundsOfDevice } from "../../people/recovery/grounds.ts";
 import type { Beginning, BegunSession } from "../../people/session/session.ts";
 import { beginSession } from "../../people/session/session.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { hasImported } from "../../records/password/imported-store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { hasSessionFrom } from "../../records/session/store.ts";
@@ -25,7 +25,7 @@ export interface Device {
 
 /** Where a proof is shown. */
 export interface Here {
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly device: Device;
 }
 
@@ -38,7 +38,7 @@ export interface SignedInHere extends BegunSession {
 export async function completeSignIn(
   context: ServiceContext,
   manager: EntityManager,
-  { visit, device, ...beginning }: Omit<Beginning, "replaces"> & { visit: Visit; device: Device },
+  { visit, device, ...beginning }: Omit<Beginning, "replaces"> & { visit: RequestOrigin; device: Device },
 ): Promise<SignedInHere> {
   const { account } = beginning;
   const now = context.clock.now();
@@ -60,7 +60,7 @@ export async function completeSignIn(
   } as const;
   await record(context, manager, { event, visit, now });
   await clearCountsOf(context, manager, account);
-  if (isNew) await tellOwner(context, manager, { name: "new-sign-in", account, visit });
+  if (isNew) await notifyOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser
     ? await rememberThisDevice(context, manager, { accountId: account.id, mark: device.mark, grounds, there })
     : null;
@@ -74,7 +74,7 @@ export async function completeSignIn(
 async function isNewHere(
   manager: EntityManager,
   { id, lastSignInAt }: AccountRow,
-  { visit, device, there }: { visit: Visit; device: Device; there: KnownDeviceRow | null },
+  { visit, device, there }: { visit: RequestOrigin; device: Device; there: KnownDeviceRow | null },
 ): Promise<boolean> {
   if (lastSignInAt === null) return hasImported(manager, id);
   if (device.isBrowser) return there === null || there.forgottenAt !== null;

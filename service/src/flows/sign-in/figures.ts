@@ -7,7 +7,7 @@ import { DAY } from "../../base/duration.ts";
 import type { SignInCountRow } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { countDuty, countFactors } from "../../records/second-factor/by-factor.ts";
-import { whoMust } from "../../records/second-factor/duty.ts";
+import { secondFactorPolicy } from "../../records/second-factor/duty.ts";
 import {
   countWays,
   findLastCountedDay,
@@ -30,7 +30,7 @@ export function keepSignInCounts(context: ServiceContext, logger: FastifyBaseLog
 export async function showSignInFigures(context: ServiceContext): Promise<SignInFigures> {
   const { dataSource, clock } = context;
   const from = dayOf(new Date(clock.now().getTime() - SHOWN_DAYS * DAY));
-  const who = whoMust(context);
+  const who = secondFactorPolicy(context);
   const [stored, fresh, accounts, duty] = await Promise.all([
     listSignInCounts(dataSource, from),
     countUncounted(context),

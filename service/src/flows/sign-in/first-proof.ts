@@ -5,11 +5,11 @@ import type { SignInRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
 import { findRegistration } from "../../records/account/registration-store.ts";
 import { findAccount, lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { ruleOf, wantedBy } from "../../records/sign-in/rule.ts";
 import { advanceSignIn, holdOpenSignIn, spendSignIn } from "../../records/sign-in/store.ts";
 import { proveAddress } from "../mail-link/prove.ts";
-import { consulted, settleRegistration } from "../mail-link/registration.ts";
+import { completeRegistration, consulted } from "../mail-link/registration.ts";
 import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
 import type { Device } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
@@ -29,7 +29,7 @@ export async function takeFirstProof(
     checked,
     visit,
     device,
-  }: { method: ProofMethod; proof: ShownProof; checked: CheckedProof; visit: Visit; device: Device },
+  }: { method: ProofMethod; proof: ShownProof; checked: CheckedProof; visit: RequestOrigin; device: Device },
 ): Promise<MovedOn> {
   const { accountId, registrationId } = pending;
   const account = accountId === null ? null : await findAccount(context.dataSource, accountId);
@@ -45,7 +45,7 @@ export async function takeFirstProof(
       account === null && registration !== null
         ? // It began with this mail: there is nothing else of it.
           (
-            await settleRegistration(context, manager, {
+            await completeRegistration(context, manager, {
               registration,
               passwordRecord: null,
               passkey: null,

@@ -23,7 +23,7 @@ import { countConfirming, sendConfirming, showNewPassword } from "./pending.ts";
  * @throws ProblemReply `invalid-fields` for what cannot be a proof (no try), `throttled`, `proof-refused`, `sign-in-lapsed`, and those of
  * the methods.
  */
-export async function moveOn(
+export async function submitProof(
   context: ServiceContext,
   pending: SignInRow,
   { proof, ...here }: Here & { proof: NextProof },

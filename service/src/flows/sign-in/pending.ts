@@ -1,7 +1,7 @@
 /** Sign-ins in progress: begun by a first proof, moved on by what is still wanted, and at last a session. */
 import { randomBytes } from "node:crypto";
 import { fieldError } from "@lucchetto/contract";
-import type { Grounds, PlainToken, SessionKind, Wanted } from "@lucchetto/core";
+import type { Grounds, PlainToken, RequiredProof, SessionKind } from "@lucchetto/core";
 import {
   hashToken,
   joinGrounds,
@@ -18,12 +18,12 @@ import { inTransaction, newId } from "../../base/storage/index.ts";
 import { sendLink } from "../../people/mail-link/send.ts";
 import { judge, makeRecordOf } from "../../people/password/password.ts";
 import { checkable, readStored } from "../../people/password/stored.ts";
-import { endAsRuled } from "../../people/recovery/end.ts";
+import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { setOwnPassword } from "../../people/recovery/own-password.ts";
 import { findAccount, lockAccount, OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { addresseeOf, tellOwner } from "../../records/mail/notices.ts";
+import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
 import type { TypedPassword } from "../../records/password/checking.ts";
 import { findRecord } from "../../records/password/store.ts";
 import { wantedOf } from "../../records/sign-in/rule.ts";
@@ -36,7 +36,7 @@ import { isRegisteredHere } from "./who-registered.ts";
 
 /** What the browser or program goes on with. */
 export interface PendingSignIn {
-  readonly wanted: readonly Wanted[];
+  readonly wanted: readonly RequiredProof[];
   readonly expiresAt: Date;
   readonly token: PlainToken<"sign-in">;
 }
@@ -57,7 +57,7 @@ export type MovedOn =
   | CompletedSignIn
   | ({
       readonly outcome: "proof-wanted";
-      readonly wanted: readonly Wanted[];
+      readonly wanted: readonly RequiredProof[];
       readonly expiresAt: Date;
     } & NewCodes);
 
@@ -69,11 +69,11 @@ export async function keepPending(
     kind: SessionKind;
     amr: readonly string[];
     grounds: Grounds;
-    wanted: readonly Wanted[];
+    wanted: readonly RequiredProof[];
     /** Locks what the first proof was shown of. @returns whether it still stands: a reset may have come since. */
     stillStands: (manager: EntityManager) => Promise<boolean>;
   },
-  { visit, mark }: { visit: Visit; mark: string | undefined },
+  { visit, mark }: { visit: RequestOrigin; mark: string | undefined },
 ): Promise<PendingSignIn> {
   const { account, kind, amr, grounds, wanted, stillStands } = begun;
   const { id: accountId } = account;
@@ -98,13 +98,13 @@ export async function keepPending(
 }
 
 /** Milliseconds that a sign-in waits for what is wanted: for a mail as long as its link lives. */
-function lifeOf({ configuration }: ServiceContext, wanted: readonly Wanted[]): number {
+function lifeOf({ configuration }: ServiceContext, wanted: readonly RequiredProof[]): number {
   return wanted.includes("mail-link") ? configuration.links["sign-in"] : PENDING_SIGN_IN_LIFE;
 }
 
 interface Confirming {
   readonly account: AccountRow;
-  readonly wanted: readonly Wanted[];
+  readonly wanted: readonly RequiredProof[];
   readonly mark: string | undefined;
 }
 
@@ -121,7 +121,7 @@ export async function countConfirming(
 export async function sendConfirming(
   context: ServiceContext,
   manager: EntityManager,
-  about: Omit<Confirming, "wanted"> & { signInId: string; visit: Visit; isWithinLimit: boolean },
+  about: Omit<Confirming, "wanted"> & { signInId: string; visit: RequestOrigin; isWithinLimit: boolean },
 ): Promise<void> {
   const { account, signInId, visit, mark, isWithinLimit } = about;
   const { email, emailKey } = account;
@@ -142,7 +142,7 @@ export async function sendConfirming(
 export async function findPending(
   { dataSource, clock }: ServiceContext,
   token: string | undefined,
-  { appId }: Visit,
+  { appId }: RequestOrigin,
 ): Promise<SignInRow | null> {
   const hashed = token === undefined ? null : hashToken("sign-in", token);
   const row = hashed === null ? null : await findOpenSignIn(dataSource, hashed, clock.now());
@@ -153,7 +153,7 @@ export async function findPending(
 export async function readPending(
   context: ServiceContext,
   token: string | undefined,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<SignInRow> {
   const row = await findPending(context, token, visit);
   if (row === null) throw new ProblemReply("sign-in-lapsed");
@@ -164,8 +164,8 @@ export async function readPending(
 export async function showPending(
   context: ServiceContext,
   token: string | undefined,
-  { visit, mark }: { visit: Visit; mark: string | undefined },
-): Promise<{ wanted: readonly Wanted[]; expiresAt: Date; registeredHere: boolean }> {
+  { visit, mark }: { visit: RequestOrigin; mark: string | undefined },
+): Promise<{ wanted: readonly RequiredProof[]; expiresAt: Date; registeredHere: boolean }> {
   const { accountId, amr, expiresAt } = await readPending(context, token, visit);
   const { dataSource } = context;
   const account = accountId === null ? null : await findAccount(dataSource, accountId);
@@ -185,7 +185,7 @@ export async function showPending(
 export async function showNewPassword(
   context: ServiceContext,
   pending: SignInRow,
-  { password, visit, device }: { password: string; visit: Visit; device: Device },
+  { password, visit, device }: { password: string; visit: RequestOrigin; device: Device },
 ): Promise<MovedOn> {
   // Without a first proof nobody chooses a password: the sign-in may still be waiting for its mail.
   if (pending.accountId === null || pending.amr.length === 0) throw new ProblemReply("proof-refused");
@@ -223,10 +223,10 @@ export async function showNewPassword(
     const { mark } = device;
     await setOwnPassword(context, manager, { account: locked, made, shown: grounds, mark, now });
     await updateAccount(manager, account.id, OWN_PASSWORD);
-    await endAsRuled(context, manager, { accountId: account.id, event: "password-wanted", now });
+    await applyRecoveryRule(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
     await record(context, manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "password-changed", account: locked, visit });
+    await notifyOwner(context, manager, { name: "password-changed", account: locked, visit });
     const signedIn = await completeSignIn(context, manager, {
       account: changed,
       kind: pending.kind,

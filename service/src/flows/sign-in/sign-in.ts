@@ -12,7 +12,7 @@ import type { UnusableRecord } from "../../people/password/stored.ts";
 import { checkable, readStored } from "../../people/password/stored.ts";
 import { groundsOfPassword } from "../../people/recovery/grounds.ts";
 import { findByIdentifier, lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { StoredPassword, TypedPassword } from "../../records/password/checking.ts";
 import { countTry } from "../../records/password/imported-store.ts";
@@ -28,7 +28,7 @@ import { keepPending } from "./pending.ts";
 export interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
   readonly remember: boolean;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly device: Device;
 }
 
@@ -44,7 +44,7 @@ const FLOOR_FACTOR = 1.25;
 export interface ShownPassword {
   readonly identifier: string;
   readonly password: string;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
 }
@@ -106,7 +106,7 @@ export async function provePassword(
     if (!matches && typeof stored?.intakeId === "string")
       await countTry(context.dataSource, stored.intakeId, "wrongTries");
     if (account !== null && stored !== null && (await isPastFloor(context, began, stored)))
-      await recordDearRecord(context, { account, stored, visit });
+      await journalSlowHash(context, { account, stored, visit });
     if (decision.told !== "nothing") throw new ProblemReply(decision.told);
     return refuse(context, began);
   }
@@ -203,7 +203,7 @@ export async function lockUnchanged(
 
 export async function recordRefusal(
   context: ServiceContext,
-  { accountId, reason, visit }: { accountId: string | null; reason: string; visit: Visit },
+  { accountId, reason, visit }: { accountId: string | null; reason: string; visit: RequestOrigin },
 ): Promise<void> {
   const { dataSource, clock } = context;
   const event = { kind: "sign-in.refused", outcome: "refused", reason, accountId } as const;
@@ -220,9 +220,9 @@ async function isPastFloor(
   return schemeText !== hashing.scheme.text && took > (await floorOf(hashing, began));
 }
 
-async function recordDearRecord(
+async function journalSlowHash(
   context: ServiceContext,
-  { account, stored, visit }: { account: AccountRow; stored: StoredPassword; visit: Visit },
+  { account, stored, visit }: { account: AccountRow; stored: StoredPassword; visit: RequestOrigin },
 ): Promise<void> {
   const { dataSource, clock } = context;
   const reason = stored.schemeText.slice(0, MAX_REASON_LENGTH);

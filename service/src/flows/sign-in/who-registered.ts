@@ -6,7 +6,7 @@ import { fieldError } from "@lucchetto/contract";
 import { hashToken } from "@lucchetto/core";
 import { fieldProblem } from "../../base/problem.ts";
 import type { AccountRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { findRecord } from "../../records/password/store.ts";
 import { isStoredPassword } from "../mail-link/stored-password.ts";
 import type { ShownProof } from "../proof/index.ts";
@@ -16,7 +16,7 @@ import type { Device } from "./complete.ts";
 export async function isWhoRegistered(
   context: ServiceContext,
   account: AccountRow,
-  { proof, visit, device: { mark } }: { proof: ShownProof; visit: Visit; device: Device },
+  { proof, visit, device: { mark } }: { proof: ShownProof; visit: RequestOrigin; device: Device },
 ): Promise<boolean> {
   if (!isRegisteredHere(account, mark)) return false;
   if (proof.type === "mail-link") return true;

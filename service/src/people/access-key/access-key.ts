@@ -24,11 +24,11 @@ import {
   listAccessKeysOf,
   noteAccessKeyUse,
 } from "../../records/access-key/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { claimsOf } from "../../records/oauth/claims.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { countOwnWork } from "../../records/throttle/throttle.ts";
@@ -44,7 +44,7 @@ export async function makeAccessKey(
   context: ServiceContext,
   { session, account }: LiveSession,
   wanted: WantedKey,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<{ accessKey: AccessKey; key: PlainToken<"access-key"> }> {
   const { clock } = context;
   await assertFresh(context, { session, account });
@@ -79,7 +79,7 @@ export async function makeAccessKey(
     await insertAccessKey(manager, made);
     const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "access-key-made", account: locked, visit });
+    await notifyOwner(context, manager, { name: "access-key-made", account: locked, visit });
     return { accessKey: showAccessKey(made), key: plain };
   });
 }
@@ -97,7 +97,7 @@ export async function deleteOwnAccessKey(
   context: ServiceContext,
   caller: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await changeOwn(context, caller, async ({ manager, account, session, now }) => {
     if (!(await deleteAccessKey(manager, { id, accountId: account.id }))) throw new ProblemReply("not-found");
@@ -125,7 +125,7 @@ export interface ShownKey {
   readonly username: string | undefined;
   /** The app that asks; `null` for the proxy check. */
   readonly appId: string | null;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
 }
 
 const noteUse = noteUsesBy(noteAccessKeyUse);

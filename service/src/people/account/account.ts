@@ -9,23 +9,23 @@ import { deleteAccessKeysOf } from "../../records/access-key/store.ts";
 import { showToOperator } from "../../records/account/show.ts";
 import type { AccountFilter } from "../../records/account/store.ts";
 import { findAccount, listAccounts, lockAccount, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { listPasskeys } from "../../records/passkey/store.ts";
 import { findRecord, findSchemes } from "../../records/password/store.ts";
 import type { ByFactor } from "../../records/second-factor/by-factor.ts";
-import { whoMust } from "../../records/second-factor/duty.ts";
+import { secondFactorPolicy } from "../../records/second-factor/duty.ts";
 import { countUnusedCodes, listConfirmed } from "../../records/second-factor/store.ts";
 import { endSessionsOf } from "../../records/session/store.ts";
 import { endSignInsOf } from "../../records/sign-in/store.ts";
 import { leavingAnOperator } from "../operator/last-one.ts";
 import { showPasskey } from "../passkey/show.ts";
 import { explain, shortened } from "../password/password.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { showAuthenticator } from "../second-factor/second-factor.ts";
 import { consultAbout } from "./consult.ts";
 import { takenProblem } from "./operate.ts";
@@ -46,7 +46,7 @@ export async function listForOperators(
     ...(scheme === undefined ? {} : bySchemeOf(scheme, hashing)),
     ...(secondFactor === undefined
       ? {}
-      : { bySecondFactor: { wanted: secondFactor, who: whoMust({ configuration }) } }),
+      : { bySecondFactor: { wanted: secondFactor, who: secondFactorPolicy({ configuration }) } }),
   };
   const rows = await listAccounts(dataSource, filter, page);
   const schemes = await findSchemes(
@@ -137,7 +137,7 @@ export async function changeAccount(
   actor: Actor,
   id: string,
   change: AccountChange,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<AccountRow> {
   if (change.state === "suspended" && "operator" in actor && id === actor.operator.account.id) {
     throw fieldProblem([fieldError("state", "own-account-suspended")]);
@@ -167,7 +167,7 @@ function isAskedOfTheSite({ labels, reference, state, mustChangePassword }: Acco
 async function applyChange(
   context: ServiceContext,
   manager: Granted,
-  { actor, id, change, visit }: { actor: Actor; id: string; change: AccountChange; visit: Visit },
+  { actor, id, change, visit }: { actor: Actor; id: string; change: AccountChange; visit: RequestOrigin },
 ): Promise<AccountRow> {
   const account = await lockAccount(manager, id);
   if (account === null) throw new ProblemReply("not-found");
@@ -191,8 +191,8 @@ async function applyChange(
     await endSignInsOf(manager, id, now);
   }
   if (change.mustChangePassword === true) {
-    await endAsRuled(context, manager, { accountId: id, event: "password-wanted", now });
-    await tellOwner(context, manager, { name: "new-password-wanted", account, visit });
+    await applyRecoveryRule(context, manager, { accountId: id, event: "password-wanted", now });
+    await notifyOwner(context, manager, { name: "new-password-wanted", account, visit });
   }
   // Restoring the account does not bring them back: whoever held them may be why it was suspended.
   if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
@@ -209,7 +209,7 @@ async function applyChange(
   if (was !== is && "operator" in actor) {
     const what = is ? "operator-given" : "operator-taken";
     const news = { what, about: account, by: actor.operator.account, reason: null } as const;
-    await tellOtherOperators(context, manager, { ...news, visit });
+    await notifyOtherOperators(context, manager, { ...news, visit });
   }
   return { ...account, ...changed };
 }

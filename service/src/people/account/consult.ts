@@ -2,7 +2,7 @@
 import type { ConsultQuestion } from "@lucchetto/contract";
 import { ProblemReply } from "../../base/problem.ts";
 import { inTransaction } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { FilledIn } from "../../records/webhook/consult.ts";
@@ -25,7 +25,7 @@ export interface AccountQuestion {
 export async function consultOrRecord(
   context: ServiceContext,
   { type, by, account, change }: AccountQuestion,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<FilledIn> {
   const { consult, dataSource, clock } = context;
   const { id = null, reference, email, username, displayName, labels } = account;
@@ -56,7 +56,7 @@ export async function consultAbout(
   context: ServiceContext,
   actor: Actor,
   question: Omit<AccountQuestion, "by">,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<FilledIn> {
   return "operator" in actor ? consultOrRecord(context, { ...question, by: "operator" }, visit) : {};
 }

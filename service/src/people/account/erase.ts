@@ -14,7 +14,7 @@ import {
   lockAccount,
   updateAccount,
 } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator } from "../../records/granting/actor.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
@@ -26,7 +26,7 @@ import type { LiveSession } from "../../records/session/store.ts";
 import { forgetCountsOfAccount } from "../../records/throttle/store.ts";
 import { clearCountsOf } from "../../records/throttle/throttle.ts";
 import { leavingAnOperator } from "../operator/last-one.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { tellOfClosing } from "../recovery/undo-link.ts";
 import { consultOrRecord } from "./consult.ts";
 
@@ -38,7 +38,7 @@ import { consultOrRecord } from "./consult.ts";
 export async function eraseOwnAccount(
   context: ServiceContext,
   caller: LiveSession,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   const { account } = caller;
   await assertFresh(context, caller);
@@ -58,7 +58,7 @@ export async function eraseOwnAccount(
       state: "closed",
       eraseAt: new Date(Math.max(now.getTime() + eraseAfter, lastUndo?.getTime() ?? 0)),
     });
-    await endAsRuled(context, manager, { accountId, event: "closed", now });
+    await applyRecoveryRule(context, manager, { accountId, event: "closed", now });
     const event = { kind: "account.closed", reason: "by-owner", accountId } as const;
     await record(context, manager, { event, visit, now });
     await tellOfClosing(context, manager, { account: locked, visit, now });
@@ -73,7 +73,7 @@ export async function eraseAccount(
   context: ServiceContext,
   operator: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   const account = await findAccount(context.dataSource, id);
   if (account === null) throw new ProblemReply("not-found");
@@ -90,7 +90,7 @@ export async function eraseAccount(
 }
 
 /** Nobody asks: the time that the owner had is over. */
-const NOBODY: Visit = { network: null, userAgent: null, requestId: "erasing", appId: null };
+const NOBODY: RequestOrigin = { network: null, userAgent: null, requestId: "erasing", appId: null };
 
 /** Erases those whose time is over, some at a time. */
 export async function eraseClosed(dataSource: DataSource, now: Date, context: ServiceContext): Promise<void> {
@@ -109,7 +109,7 @@ async function eraseRows(
   context: ServiceContext,
   manager: Granted,
   account: AccountRow,
-  { by, visit }: { by: Pick<SecurityEvent, "reason" | "actorId">; visit: Visit },
+  { by, visit }: { by: Pick<SecurityEvent, "reason" | "actorId">; visit: RequestOrigin },
 ): Promise<void> {
   const { id: accountId, email, emailKey } = account;
   // Recorded first: the notice of it still carries the application's reference.

@@ -7,7 +7,7 @@ import { fieldProblem } from "../../base/problem.ts";
 import { isDuplicateOf } from "../../base/storage/index.ts";
 import { showToOperator } from "../../records/account/show.ts";
 import { firstPassword, insertAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { askerOf, changeAs, inJournal } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
@@ -31,7 +31,7 @@ export async function addAccount(
   context: ServiceContext,
   actor: Actor,
   addition: Addition,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<OperatorAccount> {
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, addition, errors);

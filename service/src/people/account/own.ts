@@ -7,13 +7,13 @@ import type { AccountFacts } from "../../base/storage/index.ts";
 import { isDuplicateOf } from "../../base/storage/index.ts";
 import { assertNotHeld } from "../../records/account/held.ts";
 import { updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { countOwnWork, countUsernameChange } from "../../records/throttle/throttle.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { tellOfUsername } from "../recovery/undo-link.ts";
 import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
@@ -30,7 +30,7 @@ export async function changeOwnAccount(
   context: ServiceContext,
   caller: LiveSession,
   change: WantedChange,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<AccountFacts> {
   const { account } = caller;
   if (Object.keys(definedOf(change)).length === 0) return account;
@@ -68,7 +68,7 @@ export async function changeOwnAccount(
           { accountId: account.id, now },
         );
       if (isRenamed)
-        await endAsRuled(context, manager, { accountId: account.id, event: "username-changed", now });
+        await applyRecoveryRule(context, manager, { accountId: account.id, event: "username-changed", now });
       if (isLeft) await tellOfUsername(context, manager, { account: before, visit, now });
       const reason = Object.keys(definedOf(change)).join(" ");
       const event = {

@@ -6,7 +6,7 @@ import type { EntityManager } from "typeorm";
 import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts, RegistrationRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { Addressee, HeldBecause } from "../../records/mail/mail.ts";
 import { writeMail } from "../../records/mail/mail.ts";
@@ -50,7 +50,7 @@ export interface LinkToSend {
   readonly address?: string;
   /** SHA-256 of the mark of the browser that asked. */
   readonly browserHash: Buffer | null;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** Whether the address may still be written to. */
   readonly isWithinLimit: boolean;
 }

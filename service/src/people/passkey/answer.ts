@@ -13,7 +13,7 @@ import {
 import type { EntityManager } from "typeorm";
 import { ProblemReply } from "../../base/problem.ts";
 import type { PasskeyChallengeRow, PasskeyRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { findByCredentialId, findUserHandle, noteUse } from "../../records/passkey/store.ts";
 
@@ -89,7 +89,7 @@ export async function spendAnswer(
   context: ServiceContext,
   manager: EntityManager,
   { passkey, use }: RightAnswer,
-  { visit, now }: { visit: Visit; now: Date },
+  { visit, now }: { visit: RequestOrigin; now: Date },
 ): Promise<void> {
   if (!(await noteUse(manager, passkey, { use, now }))) throw new ProblemReply("passkey-counter-behind");
   const { accountId } = passkey;

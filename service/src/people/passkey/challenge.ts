@@ -15,7 +15,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import type { AccountFacts, PasskeyChallengeRow, SignInRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
 import { findByIdentifier } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { ensureUserHandle, insertChallenge, listPasskeys } from "../../records/passkey/store.ts";
 import { hasRecord } from "../../records/password/store.ts";
@@ -25,7 +25,7 @@ import { countChallenge } from "../../records/throttle/throttle.ts";
 
 /** Where it is asked for. */
 export interface Asking {
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The mark of the browser; `undefined`: a program. */
   readonly mark: string | undefined;
   /** The session, where there is one. */

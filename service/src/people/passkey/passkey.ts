@@ -7,7 +7,7 @@ import type { EntityManager } from "typeorm";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, Granted, PasskeyChallengeRow, PasskeyRow } from "../../base/storage/index.ts";
 import { isDuplicateOf, newId } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import {
@@ -60,7 +60,7 @@ export async function addOwnPasskey(
     challengeId: string;
     credential: RegistrationCredential;
     name: string | undefined;
-    visit: Visit;
+    visit: RequestOrigin;
     mark: string | undefined;
   },
 ): Promise<FactorAdded & { passkey: Passkey }> {
@@ -176,7 +176,7 @@ export async function removeOwnPasskey(
   context: ServiceContext,
   caller: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await assertFresh(context, caller);
   const own = { id, accountId: caller.account.id };

@@ -2,7 +2,7 @@
 import type { RegistrationCredential } from "@lucchetto/contract";
 import type { RegisteredCredential } from "@lucchetto/core/passkey";
 import type { Granted, StoredPasskey } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { makeCodes } from "../second-factor/make-codes.ts";
 import { assertLastingKeys } from "../second-factor/second-factor.ts";
 import { checkRegistration } from "./answer.ts";
@@ -19,7 +19,7 @@ export interface RegisteringPasskey {
 export async function readRegisteringPasskey(
   context: ServiceContext,
   { challengeId, credential }: RegisteringPasskey,
-  here: { visit: Visit; mark: string | undefined },
+  here: { visit: RequestOrigin; mark: string | undefined },
 ): Promise<StoredPasskey> {
   assertLastingKeys(context);
   const challenge = await takeChallenge(context, challengeId, {

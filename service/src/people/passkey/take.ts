@@ -3,7 +3,7 @@ import type { PasskeyPurpose } from "@lucchetto/contract";
 import { hashToken } from "@lucchetto/core";
 import { ProblemReply } from "../../base/problem.ts";
 import type { PasskeyChallengeRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { findChallenge, spendChallenge } from "../../records/passkey/store.ts";
 
 /** What a challenge must have been issued for to be answered here. */
@@ -13,7 +13,7 @@ export interface Answering {
   readonly accountId: string | null;
   /** The sign-in in progress. */
   readonly signInId: string | null;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   readonly mark: string | undefined;
 }
 

@@ -4,7 +4,10 @@ import type { Background } from "../../base/background-work.ts";
 import { keepDaily } from "../../base/clock/by-day.ts";
 import type { ServiceContext } from "../../records/context.ts";
 
-export function keepRecords({ fleet, compromised }: ServiceContext, logger: FastifyBaseLogger): Background {
+export function keepRecords(
+  { schemeStatistics: fleet, compromised }: ServiceContext,
+  logger: FastifyBaseLogger,
+): Background {
   const counting = keepDaily(fleet, (error) => logger.warn({ err: error }, "schemes could not be counted"));
   return {
     async close() {

@@ -8,11 +8,11 @@ import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import { inTransaction } from "../../base/storage/index.ts";
 import { deleteAccessKeysSince } from "../../records/access-key/store.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../../records/session/store.ts";
@@ -23,7 +23,7 @@ import {
   reserveOwnHashing,
   reservePasswordTry,
 } from "../../records/throttle/throttle.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { groundsOfPassword } from "../recovery/grounds.ts";
 import { setOwnPassword } from "../recovery/own-password.ts";
 import { judge, makeRecordOf } from "./password.ts";
@@ -35,7 +35,7 @@ export interface PasswordChange {
   readonly password: string;
   /** Access keys of the last days that stay. */
   readonly keepAccessKeys: readonly string[];
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** The known-device mark that came along. */
   readonly mark: string | undefined;
 }
@@ -94,7 +94,7 @@ export async function changePassword(
       });
       await reserved?.succeed(manager);
       await clearCountsOf(context, manager, account, "password");
-      await endAsRuled(context, manager, { accountId: account.id, event: "password-changed", now });
+      await applyRecoveryRule(context, manager, { accountId: account.id, event: "password-changed", now });
       const endedAccessKeys = await deleteAccessKeysSince(manager, account.id, {
         since: new Date(now.getTime() - RECENT_KEY_DAYS * DAY),
         except: keepAccessKeys,
@@ -102,7 +102,7 @@ export async function changePassword(
       await updateAccount(manager, account.id, OWN_PASSWORD);
       const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
       await record(context, manager, { event, visit, now });
-      await tellOwner(context, manager, { name: "password-changed", account, visit });
+      await notifyOwner(context, manager, { name: "password-changed", account, visit });
       return { session, account, token: plain, endedSessions, endedAccessKeys };
     },
   );
@@ -118,7 +118,11 @@ async function hashOrGiveBack<Made>(reserved: ReservedTry | null, hash: () => Pr
   }
 }
 
-async function recordRefusal(context: ServiceContext, accountId: string, visit: Visit): Promise<void> {
+async function recordRefusal(
+  context: ServiceContext,
+  accountId: string,
+  visit: RequestOrigin,
+): Promise<void> {
   const { dataSource, clock } = context;
   const reason = "wrong-password";
   const event = { kind: "password.change-refused", outcome: "refused", reason, accountId } as const;

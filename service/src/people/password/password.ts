@@ -16,7 +16,7 @@ import type { EntityManager } from "typeorm";
 import type { Configuration } from "../../base/config/index.ts";
 import type { Asker } from "../../base/queue/places.ts";
 import type { PasswordRecordRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { StoredPassword } from "../../records/password/checking.ts";
 import { isListed } from "../../records/password/common-passwords.ts";
@@ -24,7 +24,7 @@ import type { CompromisedList } from "../../records/password/compromised.ts";
 import { countTry, findImported, noteReplaced } from "../../records/password/imported-store.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { replaceRecord, replaceWrapped } from "../../records/password/store.ts";
-import { dutyOf } from "../../records/second-factor/duty.ts";
+import { requiredSecondFactor } from "../../records/second-factor/duty.ts";
 import { faultOfLength } from "./stored.ts";
 
 /** What new passwords are judged by. */
@@ -48,7 +48,7 @@ export async function judge(
   const { passwords, site } = configuration;
   if (passwords.rules === "off") return judgeNewPassword(typed, { minimumLength: 1 });
   const context = { ...person, siteName: site.name };
-  const isBesideFactor = dutyOf({ configuration }, { labels: person.labels ?? [] }) !== "none";
+  const isBesideFactor = requiredSecondFactor({ configuration }, { labels: person.labels ?? [] }) !== "none";
   const minimumLength = isBesideFactor
     ? Math.min(passwords.minimumLength, MINIMUM_LENGTH_BESIDE_FACTOR)
     : passwords.minimumLength;
@@ -89,7 +89,7 @@ export async function remake(
 export async function storeRemade(
   context: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
-  { row, remade, visit, now }: { row: PasswordRecordRow; remade: string; visit: Visit; now: Date },
+  { row, remade, visit, now }: { row: PasswordRecordRow; remade: string; visit: RequestOrigin; now: Date },
 ): Promise<void> {
   const { accountId, record: from } = row;
   const change = { accountId, to: remade, now };

@@ -1,11 +1,11 @@
 /** Doing without a password, where enough other ways in remain. */
 import { ProblemReply } from "../../base/problem.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
-import { tellOwner } from "../../records/mail/notices.ts";
+import { notifyOwner } from "../../records/mail/notices.ts";
 import { deleteRecord, hasRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { endOtherSessionsOf } from "../../records/session/store.ts";
@@ -19,7 +19,7 @@ const MIN_WAYS_LEFT = 2;
 export async function removePassword(
   context: ServiceContext,
   caller: LiveSession,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await assertFresh(context, caller);
   await changeOwn(context, caller, async ({ manager, account: locked, session, now }) => {
@@ -33,6 +33,6 @@ export async function removePassword(
     await endSignInsOf(manager, accountId, now);
     const event = { kind: "password.removed", accountId, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
-    await tellOwner(context, manager, { name: "password-removed", account: locked, visit });
+    await notifyOwner(context, manager, { name: "password-removed", account: locked, visit });
   });
 }

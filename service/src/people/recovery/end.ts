@@ -47,7 +47,11 @@ const STEPS: Readonly<Record<Ending, Step>> = {
 };
 
 /** Ends what the table says, in the transaction of what happened. */
-export async function endAsRuled(context: ServiceContext, manager: Granted, ended: Ended): Promise<void> {
+export async function applyRecoveryRule(
+  context: ServiceContext,
+  manager: Granted,
+  ended: Ended,
+): Promise<void> {
   // One after the other: they share the transaction's connection.
   for (const what of RECOVERY_RULES[ended.event].ends)
     if (ended.keeps?.includes(what) !== true) await STEPS[what](context, manager, ended);

@@ -4,7 +4,7 @@ import type { EntityManager } from "typeorm";
 import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts } from "../../base/storage/index.ts";
 import { holdName } from "../../records/account/held.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import {
   addresseeOf,
   MAX_NOTICES_PER_HOUR,
@@ -26,7 +26,7 @@ export type FactorMail =
 export interface UndoableChange {
   /** The account before the change, locked. */
   readonly account: AccountFacts;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   /** When it was made: what is younger is not from before. */
   readonly now: Date;
 }

@@ -4,7 +4,7 @@ import type { Grounds, PlainToken, RecoveryEvent } from "@lucchetto/core";
 import { amrWith, beginLevel, joinGrounds, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, Granted } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
@@ -18,7 +18,7 @@ import {
 } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { noteProof, replaceToken } from "../../records/session/store.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import type { FactorMail } from "../recovery/undo-link.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { makeCodes } from "./make-codes.ts";
@@ -33,7 +33,7 @@ export interface FactorAdded {
 export interface FactorChange {
   readonly kind: SecurityEvent["kind"];
   readonly mail: FactorMail;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
 }
 
 /**
@@ -148,6 +148,6 @@ async function tell(
   const { account, visit, now } = change;
   const { id: accountId } = account;
   await record(context, manager, { event: { kind, accountId, sessionId }, visit, now });
-  await endAsRuled(context, manager, { accountId, event, now });
+  await applyRecoveryRule(context, manager, { accountId, event, now });
   await tellOfFactor(context, manager, change);
 }

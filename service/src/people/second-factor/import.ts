@@ -12,14 +12,14 @@ import {
 } from "@lucchetto/core";
 import type { AccountRow } from "../../base/storage/index.ts";
 import { findAccounts, findByIdentifier, lockAccount } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { hasDoneSince } from "../../records/journal/store.ts";
-import { tellOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
 import { insertAuthenticator, listConfirmed } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import { newAuthenticator } from "./new-authenticator.ts";
 import { assertLastingKeys } from "./second-factor.ts";
@@ -35,7 +35,7 @@ export async function importAuthenticators(
   context: ServiceContext,
   operator: LiveSession,
   { match, items, acceptShort = false }: Import,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<Imported[]> {
   assertLastingKeys(context);
   const outcomes: Imported[] = [];
@@ -68,7 +68,7 @@ async function importOne(
     acceptShort: boolean;
     /** The other operators know of this import. */
     isTold: boolean;
-    visit: Visit;
+    visit: RequestOrigin;
   },
 ): Promise<Imported> {
   const read = readUri(uri);
@@ -92,10 +92,10 @@ async function importOne(
       await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
       const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
       await record(context, manager, { event, visit, now });
-      await endAsRuled(context, manager, { accountId, event: "factors-imported", now });
+      await applyRecoveryRule(context, manager, { accountId, event: "factors-imported", now });
       await tellOfFactor(context, manager, { mail: "second-factor-added", account, visit, now });
       if (!isTold)
-        await tellOtherOperators(context, manager, {
+        await notifyOtherOperators(context, manager, {
           what: "factors-imported",
           about: `${named}, …`,
           by: operator.account,

@@ -6,7 +6,7 @@ import { setTimeout as delay } from "node:timers/promises";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../../base/background-work.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { openSecret, sealAnew } from "../../records/second-factor/secret.ts";
+import { openSecret, reencryptIfOldKey } from "../../records/second-factor/secret.ts";
 import { listSealedOtherwise, replaceSealed } from "../../records/second-factor/store.ts";
 
 /** Secrets of one batch. */
@@ -52,7 +52,7 @@ async function resealBatch(
   let sealed = 0;
   for (const row of rows) {
     const secret = openSecret(context, row);
-    const anew = secret === null ? null : sealAnew(context, row, secret);
+    const anew = secret === null ? null : reencryptIfOldKey(context, row, secret);
     // Somebody who signs in at this moment seals it anew as well: whoever comes second changes nothing.
     if (anew !== null && (await replaceSealed(dataSource, row, anew))) sealed += 1;
   }

@@ -18,7 +18,7 @@ import {
 import { toString as drawQr } from "qrcode";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import type { AccountFacts, AuthenticatorRow, Granted } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import type { OwnChange } from "../../records/granting/own-change.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
@@ -37,7 +37,7 @@ import {
   rename,
 } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
-import { endAsRuled } from "../recovery/end.ts";
+import { applyRecoveryRule } from "../recovery/end.ts";
 import { tellOfFactor } from "../recovery/undo-link.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
@@ -139,7 +139,7 @@ export function assertLastingKeys({ configuration }: ServiceContext): void {
 export async function confirm(
   context: ServiceContext,
   caller: LiveSession,
-  { id, code: typed, visit }: { id: string; code: string; visit: Visit },
+  { id, code: typed, visit }: { id: string; code: string; visit: RequestOrigin },
 ): Promise<FactorAdded> {
   const begun = await readBegun(context, { id, accountId: caller.account.id });
   const add = readFirstCode(context, begun, { typed, path: "code" });
@@ -207,7 +207,7 @@ export async function removeOwn(
   context: ServiceContext,
   caller: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   await assertFresh(context, caller);
   const own = { id, accountId: caller.account.id };
@@ -232,7 +232,7 @@ export async function countOwnCodes(
 export async function renewCodes(
   context: ServiceContext,
   caller: LiveSession,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<readonly string[]> {
   await assertFresh(context, caller);
   return changeOwn(context, caller, async ({ manager, account, session, now }) => {
@@ -241,7 +241,7 @@ export async function renewCodes(
     await noteGrounds(manager, account.id, { at: now, grounds: joinGrounds(session) });
     const event = { kind: "recovery-codes.made", accountId: account.id, sessionId: session.id } as const;
     await record(context, manager, { event, visit, now });
-    await endAsRuled(context, manager, { accountId: account.id, event: "factor-changed", now });
+    await applyRecoveryRule(context, manager, { accountId: account.id, event: "factor-changed", now });
     await tellOfFactor(context, manager, {
       mail: "recovery-codes-made",
       account,

@@ -6,7 +6,7 @@ import type { BegunSession } from "./session.ts";
 import { showSession } from "./session.ts";
 
 /** Hands a new own token over: in the cookie for browsers, as `token` in the reply for programs, never both. */
-export function handOver(
+export function deliverToken(
   { configuration, ownCookie }: ServiceContext,
   reply: FastifyReply,
   { session, token }: Pick<BegunSession, "session" | "token">,
@@ -22,7 +22,7 @@ export function handOver(
 }
 
 /** The browser's session is over: what it holds of it goes. */
-export function takeBack(
+export function clearSessionCookies(
   { configuration, ownCookie, languageCookie, proxyCookie }: ServiceContext,
   reply: FastifyReply,
 ): void {
@@ -43,6 +43,6 @@ export function deliverSession(
     outcome: "signed-in",
     session: showSession(begun.session, { now: context.clock.now(), current: true }),
     account: showAccount(begun.account),
-    ...handOver(context, reply, begun, deliver),
+    ...deliverToken(context, reply, begun, deliver),
   } as const;
 }

@@ -1,7 +1,7 @@
 /** What people do with their own sessions: look at them, end one, end all others. */
 import type { Session } from "@lucchetto/contract";
 import { ProblemReply } from "../../base/problem.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -23,7 +23,7 @@ export async function endOwnSession(
   context: ServiceContext,
   caller: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   const session = await findSession(context.dataSource, id);
   if (session?.accountId !== caller.account.id) throw new ProblemReply("not-found");
@@ -38,7 +38,7 @@ export async function endOwnSession(
 export async function endOtherSessions(
   context: ServiceContext,
   caller: LiveSession,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<number> {
   return changeOwn(context, caller, async ({ manager, account, session, now }) => {
     const ended = await endOtherSessionsOf(manager, account.id, session.id, {

@@ -16,7 +16,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, SessionFacts, SessionRow } from "../../base/storage/index.ts";
 import { inTransaction, newId } from "../../base/storage/index.ts";
 import { noteSignIn } from "../../records/account/store.ts";
-import type { ServiceContext, Visit } from "../../records/context.ts";
+import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator } from "../../records/granting/actor.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
@@ -43,7 +43,7 @@ export async function beginSession(
   context: ServiceContext,
   manager: EntityManager,
   beginning: Beginning,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<BegunSession> {
   const { configuration, clock } = context;
   const now = clock.now();
@@ -100,7 +100,11 @@ export async function recogniseOwnToken(
 }
 
 /** Signs out: ends the session on the server, and with it every check token of it. */
-export async function signOut(context: ServiceContext, caller: LiveSession, visit: Visit): Promise<void> {
+export async function signOut(
+  context: ServiceContext,
+  caller: LiveSession,
+  visit: RequestOrigin,
+): Promise<void> {
   const { dataSource, clock } = context;
   const now = clock.now();
   await inTransaction(dataSource, async (manager) => {
@@ -119,7 +123,7 @@ export async function endSessionAsOperator(
   context: ServiceContext,
   operator: LiveSession,
   id: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   const session = await findSession(context.dataSource, id);
   if (session === null) throw new ProblemReply("not-found");

@@ -7,7 +7,7 @@ import type { AccountRow, Granted, PageQuery } from "../../base/storage/index.ts
 import { AccountEntity, readCursor } from "../../base/storage/index.ts";
 import type { ByFactor } from "../second-factor/by-factor.ts";
 import { whereFactor } from "../second-factor/by-factor.ts";
-import type { WhoMust } from "../second-factor/duty.ts";
+import type { SecondFactorPolicy } from "../second-factor/duty.ts";
 import { assertNotHeld, isHeldFrom } from "./held.ts";
 
 /** @returns what sets it up besides, since it is nobody else's yet. */
@@ -166,7 +166,7 @@ export interface AccountFilter {
   readonly scheme?: string | undefined;
   readonly notScheme?: string | undefined;
   readonly schemeStart?: string | undefined;
-  readonly bySecondFactor?: { readonly wanted: ByFactor; readonly who: WhoMust };
+  readonly bySecondFactor?: { readonly wanted: ByFactor; readonly who: SecondFactorPolicy };
   /** For applications: without those that carry one of these, or are being erased. */
   readonly withoutLabels?: readonly string[];
 }

@@ -19,7 +19,7 @@ export type QuestionKind =
 /** Milliseconds between two batches. */
 const FLUSH_INTERVAL = 2_000;
 
-export interface AppQuestions {
+export interface AppUsage {
   /** Counts one; cheap, and writes nothing by itself. */
   note(appId: string, kind: QuestionKind): void;
   /** Writes what was counted. */
@@ -29,7 +29,7 @@ export interface AppQuestions {
 }
 
 /** Starts counting. */
-export function countQuestions(dataSource: DataSource, clock: Clock, log: FastifyBaseLogger): AppQuestions {
+export function countAppUsage(dataSource: DataSource, clock: Clock, log: FastifyBaseLogger): AppUsage {
   const counted = new Map<string, Map<QuestionKind, number>>();
 
   async function flush(): Promise<void> {

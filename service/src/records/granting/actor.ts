@@ -14,7 +14,7 @@ import { inTransaction } from "../../base/storage/index.ts";
 import { holdAccount } from "../account/store.ts";
 import type { KeyedApp } from "../app/store.ts";
 import { holdKey } from "../app/store.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import type { SecurityEvent } from "../journal/journal.ts";
 import { holdOperators } from "../operator/store.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -33,7 +33,7 @@ export function inJournal(actor: Actor): Pick<SecurityEvent, "actorId" | "appId"
 }
 
 /** The actor as places for hashing are given: whoever works for the service goes before strangers. */
-export function askerOf(actor: Actor, { network }: Pick<Visit, "network">): Asker {
+export function askerOf(actor: Actor, { network }: Pick<RequestOrigin, "network">): Asker {
   const { actorId, appId } = inJournal(actor);
   return { network, account: actorId ?? appId ?? null, isKnown: true };
 }

@@ -13,7 +13,7 @@ export interface BrowserMark {
 }
 
 /** The known-device mark that came along: in the browser's cookie, or from the app that calls for a visitor. */
-export function markOf(
+export function readDeviceMark(
   { deviceCookie }: Pick<ServiceContext, "deviceCookie">,
   { behalf, headers }: FastifyRequest,
 ): string | undefined {
@@ -21,7 +21,7 @@ export function markOf(
 }
 
 /** Hands a mark over, to be brought along from now on. */
-export function handMarkOver(
+export function setDeviceCookie(
   { deviceCookie }: Pick<ServiceContext, "deviceCookie">,
   { request, reply }: { request: FastifyRequest; reply: FastifyReply },
   mark: string,
@@ -35,7 +35,7 @@ export function browserMarkOf(
   context: Pick<ServiceContext, "deviceCookie">,
   request: FastifyRequest,
 ): BrowserMark {
-  const brought = markOf(context, request);
+  const brought = readDeviceMark(context, request);
   if (brought !== undefined && hashToken("device-mark", brought) !== null)
     return { mark: brought, isNew: false };
   const { plain } = mintToken("device-mark", randomBytes(TOKEN_BYTES));

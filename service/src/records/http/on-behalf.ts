@@ -17,7 +17,7 @@ export const BEHALF_HEADERS = {
 } as const;
 
 /** The app that calls, and the visitor in front of it. */
-export interface Behalf {
+export interface Delegation {
   readonly appId: string;
   /** An IP address. */
   readonly address: string;
@@ -29,12 +29,12 @@ export interface Behalf {
 declare module "fastify" {
   interface FastifyRequest {
     /** Set where an app with forms of its own calls for a visitor. */
-    behalf: Behalf | null;
+    behalf: Delegation | null;
   }
 }
 
 /** Reads the headers, for every call that has them. */
-export function readBehalf(app: FastifyInstance, context: ServiceContext): void {
+export function readDelegation(app: FastifyInstance, context: ServiceContext): void {
   app.decorateRequest("behalf", null);
   app.addHook("onRequest", (request, _reply, done) => {
     const key = request.headers[BEHALF_HEADERS.appKey];
@@ -54,8 +54,8 @@ async function behalfOf(
   context: ServiceContext,
   { headers }: FastifyRequest,
   key: string,
-): Promise<Behalf | null> {
-  const { lookUps, questions } = context;
+): Promise<Delegation | null> {
+  const { lookUps, appUsage: questions } = context;
   const hashed = hashToken("app-key", key);
   const app = hashed === null ? null : await lookUps.appKey(hashed);
   if (app === null)

@@ -31,10 +31,10 @@ export interface ServerParts {
   readonly shortcut: Shortcut;
   readonly drain: Drain;
   /** Stands around the handling of each request. */
-  readonly around?: Around | undefined;
+  readonly around?: RequestWrapper | undefined;
 }
 
-export type Around = (request: IncomingMessage, response: ServerResponse, handle: () => void) => void;
+export type RequestWrapper = (request: IncomingMessage, response: ServerResponse, handle: () => void) => void;
 
 /** Makes the framework's instance over a server that asks the shortcut first. */
 export function createApp({
@@ -93,7 +93,7 @@ function createHttpServer(
     },
     (request, response) => {
       if (!drain.begin(request, response)) return;
-      response.on("timeout", cutOff);
+      response.on("timeout", destroyStalled);
       const handle = () => {
         if (!shortcut(request, response)) handler(request, response);
       };
@@ -111,7 +111,7 @@ const KEEP_ALIVE = 72_000;
 const STALLED_AFTER = 30_000;
 
 /** Not while the answer is still being made, which may wait for a hash or for the database as long as is configured. */
-function cutOff(this: ServerResponse, socket: Socket): void {
+function destroyStalled(this: ServerResponse, socket: Socket): void {
   if (this.headersSent) socket.destroy();
 }
 

@@ -1,11 +1,11 @@
 import type { FastifyRequest } from "fastify";
 import { networkOf } from "../../base/http/network.ts";
-import type { Visit } from "../context.ts";
+import type { RequestOrigin } from "../context.ts";
 
 const MAX_USER_AGENT_LENGTH = 300;
 
 /** Where a request comes from, in a form that can be stored and shown. */
-export function visitOf(request: FastifyRequest): Visit {
+export function visitOf(request: FastifyRequest): RequestOrigin {
   const { behalf } = request;
   const visitor =
     behalf === null
@@ -22,7 +22,7 @@ export function visitOf(request: FastifyRequest): Visit {
 export function visitorOf(
   address: string | null,
   userAgent: string | undefined,
-): Pick<Visit, "network" | "userAgent"> {
+): Pick<RequestOrigin, "network" | "userAgent"> {
   return { network: address === null ? null : networkOf(address), userAgent: printableUserAgent(userAgent) };
 }
 

@@ -39,10 +39,10 @@ const VERIFIED_AT_ONCE = 2_000;
 const MAX_BATCHES = 250;
 
 /** Milliseconds for which an instance without the key of the head leaves the chaining to those that have it. */
-const PATIENCE = 3_600_000;
+const KEY_MISSING_GRACE_MS = 3_600_000;
 
 /** Milliseconds within which an entry is chained, however busy the database is, and however long a key is waited for. */
-const LONGEST_UNCHAINED = 2 * PATIENCE;
+const LONGEST_UNCHAINED = 2 * KEY_MISSING_GRACE_MS;
 
 /** Somebody else moved the chain on meanwhile. */
 class MovedOn extends Error {
@@ -83,7 +83,7 @@ export async function chainWaiting(
       const [first] = waiting;
       if (first === undefined) return null;
       const check = checkEnd(sealingKeys, "head", head);
-      if (check === "key-missing" && clock.now().getTime() - first.at.getTime() < PATIENCE)
+      if (check === "key-missing" && clock.now().getTime() - first.at.getTime() < KEY_MISSING_GRACE_MS)
         throw new HeadKeyMissing("the journal's chain ends under a key that is not in this key ring");
       const isTouched = head.position < seen || check !== "right";
       const behind = Math.max(head.position, seen) + 1;

@@ -4,7 +4,7 @@ import type { JournalKind, JournalOutcome } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { JournalEntryRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import { queueNotice } from "./notices.ts";
 import { insertEntry } from "./store.ts";
 
@@ -25,7 +25,7 @@ export interface SecurityEvent {
 export async function record(
   { configuration }: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
-  { event, visit, now }: { event: SecurityEvent; visit: Visit; now: Date },
+  { event, visit, now }: { event: SecurityEvent; visit: RequestOrigin; now: Date },
 ): Promise<void> {
   const entry: JournalEntryRow = {
     id: newId(now),

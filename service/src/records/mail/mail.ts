@@ -17,7 +17,7 @@ import { browserInWords, networkInWords, newsInWords, timeInWords } from "../../
 import { ProblemReply } from "../../base/problem.ts";
 import type { MailRow, Page, PageQuery } from "../../base/storage/index.ts";
 import { newId, pageOf } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import { PROCESS_KEY } from "../context.ts";
 import { changeAsOperator } from "../granting/actor.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -37,7 +37,7 @@ export interface Addressee {
 
 /** What is said in many mails: where something was done, and how long a link lives. */
 export interface Circumstances {
-  readonly visit?: Visit;
+  readonly visit?: RequestOrigin;
   /** The whole address that the button leads to. */
   readonly link?: string;
   /** Milliseconds that the link lives; the mail is worth nothing afterwards. */

@@ -2,7 +2,7 @@
 import type { EntityManager } from "typeorm";
 import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import { listUndoAddresses } from "../mail-link/store.ts";
 import type { Addressee } from "./mail.ts";
 import { writeMail } from "./mail.ts";
@@ -48,10 +48,15 @@ export const MAX_NOTICES_PER_HOUR = 10;
 const HELP: ReadonlySet<Notice> = new Set(["first-password-given", "new-password-wanted"]);
 
 /** Tells the owner, if there is an address; in the transaction of what happened. */
-export async function tellOwner(
+export async function notifyOwner(
   context: ServiceContext,
   manager: EntityManager,
-  { name, account, visit, left }: { name: Notice; account: AccountFacts; visit: Visit; left?: number },
+  {
+    name,
+    account,
+    visit,
+    left,
+  }: { name: Notice; account: AccountFacts; visit: RequestOrigin; left?: number },
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
@@ -75,7 +80,7 @@ export async function tellOwner(
 export async function tellUnproved(
   context: ServiceContext,
   manager: EntityManager,
-  { account, visit }: { account: AccountFacts; visit: Visit },
+  { account, visit }: { account: AccountFacts; visit: RequestOrigin },
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;

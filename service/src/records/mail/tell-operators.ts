@@ -3,7 +3,7 @@ import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { OperatorNews } from "../../base/mail-text/words.ts";
 import type { AccountFacts, AccountRow } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import { listOperators } from "../operator/store.ts";
 import type { Addressee } from "./mail.ts";
 import { writeMail } from "./mail.ts";
@@ -18,11 +18,11 @@ export interface News {
   /** Who did it; a command: whoever runs the service, on its machine. */
   readonly by: Named | string;
   readonly reason: string | null;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
 }
 
 /** Tells them. Whoever did it is not told; nor who is not active. */
-export async function tellOtherOperators(
+export async function notifyOtherOperators(
   context: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
   manager: EntityManager,
   { what, about, by, reason, visit }: News,
@@ -42,12 +42,12 @@ export async function tellOtherOperators(
 
 /** Tells them of an account that is an operator's from the first. */
 export async function tellOfNewOperator(
-  context: Parameters<typeof tellOtherOperators>[0],
+  context: Parameters<typeof notifyOtherOperators>[0],
   manager: EntityManager,
-  { about, by, visit }: { about: AccountRow; by: Named; visit: Visit },
+  { about, by, visit }: { about: AccountRow; by: Named; visit: RequestOrigin },
 ): Promise<void> {
   if (!about.labels.includes(OPERATOR_LABEL)) return;
-  await tellOtherOperators(context, manager, { what: "operator-given", about, by, reason: null, visit });
+  await notifyOtherOperators(context, manager, { what: "operator-given", about, by, reason: null, visit });
 }
 
 function addressOf(operator: AccountRow): Addressee | null {

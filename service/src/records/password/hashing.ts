@@ -50,7 +50,7 @@ export function createHashing(configuration: Pick<Configuration, "passwords" | "
   // What nobody waits for has all cores while nobody signs in.
   const together = Math.max(limits.parallel, availableParallelism());
   const places = createPlaces({ ...limits, together });
-  const nobodysRecord: PasswordRecord = {
+  const dummyRecord: PasswordRecord = {
     scheme,
     salt: randomBytes(SALT_LENGTH),
     hash: randomBytes(HASH_LENGTH),
@@ -65,7 +65,7 @@ export function createHashing(configuration: Pick<Configuration, "passwords" | "
     check: (shown, stored, asker) =>
       places.run(asker, async () => {
         if (stored !== null) return stored.matches(shown);
-        await checkRecord(shown.prepared, nobodysRecord, peppers);
+        await checkRecord(shown.prepared, dummyRecord, peppers);
         return false;
       }),
   };

@@ -2,7 +2,7 @@
 import type { DataSource, SelectQueryBuilder } from "typeorm";
 import type { AccountRow } from "../../base/storage/index.ts";
 import { AccountEntity } from "../../base/storage/index.ts";
-import type { WhoMust } from "./duty.ts";
+import type { SecondFactorPolicy } from "./duty.ts";
 
 /** `due`: they must have one, whether they have it or not; `missing`: they must, and have none that counts. */
 export type ByFactor = "present" | "none" | "missing" | "due";
@@ -16,7 +16,7 @@ const ANY = `(${AUTHENTICATOR} OR ${PASSKEY})`;
 export function whereFactor(
   query: SelectQueryBuilder<AccountRow>,
   wanted: ByFactor,
-  { everybody, labels, passkeyOnly }: WhoMust,
+  { everybody, labels, passkeyOnly }: SecondFactorPolicy,
 ): SelectQueryBuilder<AccountRow> {
   query.andWhere("account.state = 'active'");
   const carriesOneOf = (listed: readonly string[], name: string) => {
@@ -43,7 +43,7 @@ export function whereFactor(
 /** How many active accounts must have one, and how many of them have none that counts. */
 export async function countDuty(
   dataSource: DataSource,
-  who: WhoMust,
+  who: SecondFactorPolicy,
 ): Promise<{ accounts: number; missing: number }> {
   if (!who.everybody && who.labels.length === 0) return { accounts: 0, missing: 0 };
   const count = (wanted: ByFactor) =>

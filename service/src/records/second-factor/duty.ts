@@ -8,14 +8,16 @@ interface Configured {
 }
 
 /** Everybody, or whoever carries one of the labels; for some of them only a passkey counts. */
-export interface WhoMust {
+export interface SecondFactorPolicy {
   readonly everybody: boolean;
   readonly labels: readonly string[];
   readonly passkeyOnly: readonly string[];
 }
 
 /** By the configuration, and in production operators and auditors in any case. */
-export function whoMust({ configuration: { secondFactor, mode } }: Configured): WhoMust {
+export function secondFactorPolicy({
+  configuration: { secondFactor, mode },
+}: Configured): SecondFactorPolicy {
   const { required, passkeyOnly } = secondFactor;
   const office = mode === "production" ? BUILT_IN_LABELS : [];
   const listed = required === "everybody" ? [] : required;
@@ -27,8 +29,11 @@ export function whoMust({ configuration: { secondFactor, mode } }: Configured): 
 }
 
 /** What the labels of an account mean for it. */
-export function dutyOf(configured: Configured, account: { labels: readonly string[] }): SecondFactorDuty {
-  const { everybody, labels, passkeyOnly } = whoMust(configured);
+export function requiredSecondFactor(
+  configured: Configured,
+  account: { labels: readonly string[] },
+): SecondFactorDuty {
+  const { everybody, labels, passkeyOnly } = secondFactorPolicy(configured);
   const carriesOneOf = (wanted: readonly string[]) =>
     wanted.length > 0 && account.labels.some((label) => wanted.includes(label));
   if (carriesOneOf(passkeyOnly)) return "passkey";

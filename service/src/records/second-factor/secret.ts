@@ -23,7 +23,7 @@ export function secretPlace(id: string) {
 }
 
 /** Under the present key, where it stands under an older one; so that this one can be retired at last. */
-export function sealAnew(
+export function reencryptIfOldKey(
   { sealingKeys }: Pick<ServiceContext, "sealingKeys">,
   { id, sealedSecret }: AuthenticatorRow,
   secret: Uint8Array,

@@ -1,5 +1,5 @@
 /** What is known of an account that decides how its sign-in goes on. */
-import type { SignInRule, Wanted } from "@lucchetto/core";
+import type { RequiredProof, SignInRule } from "@lucchetto/core";
 import { wantedNext } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import { ProblemReply } from "../../base/problem.ts";
@@ -7,7 +7,7 @@ import type { AccountRow, SignInRow } from "../../base/storage/index.ts";
 import { findAccount } from "../account/store.ts";
 import type { ServiceContext } from "../context.ts";
 import { hasRecord, hasShortRecord } from "../password/store.ts";
-import { dutyOf } from "../second-factor/duty.ts";
+import { requiredSecondFactor } from "../second-factor/duty.ts";
 import { secondFactorsOf } from "../second-factor/offered.ts";
 import { hasShortSecret } from "../second-factor/store.ts";
 
@@ -18,7 +18,7 @@ export async function ruleOf(
   account: AccountRow,
 ): Promise<SignInRule> {
   const { id, firstPasswordUntil, wantsMailedProof } = account;
-  const duty = dutyOf({ configuration }, account);
+  const duty = requiredSecondFactor({ configuration }, account);
   const secondFactors = await secondFactorsOf(manager, id);
   const isLapsed = firstPasswordUntil !== null && firstPasswordUntil <= clock.now();
   return {
@@ -60,12 +60,12 @@ export async function wantedOf(
   context: Pick<ServiceContext, "clock" | "configuration">,
   manager: EntityManager,
   { account, shown }: { account: AccountRow; shown: readonly string[] },
-): Promise<readonly Wanted[]> {
+): Promise<readonly RequiredProof[]> {
   return wantedBy(await ruleOf(context, manager, account), shown);
 }
 
 /** As `wantedOf`, by what is known already. */
-export function wantedBy(rule: SignInRule, shown: readonly string[]): readonly Wanted[] {
+export function wantedBy(rule: SignInRule, shown: readonly string[]): readonly RequiredProof[] {
   const wanted = wantedNext(rule, shown);
   if (wanted === null) throw new ProblemReply("operator-needed");
   return wanted;
@@ -75,7 +75,7 @@ export function wantedBy(rule: SignInRule, shown: readonly string[]): readonly W
 export async function assertWanted(
   context: Pick<ServiceContext, "clock" | "configuration" | "dataSource">,
   { accountId, amr }: Pick<SignInRow, "accountId" | "amr">,
-  what: Wanted,
+  what: RequiredProof,
 ): Promise<AccountRow> {
   // Without a first proof nothing is known of whoever is there.
   const account =

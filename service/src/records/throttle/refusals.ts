@@ -7,7 +7,7 @@ import type { DataSource } from "typeorm";
 import type { Clock } from "../../base/clock/clock.ts";
 import type { Configuration } from "../../base/config/index.ts";
 import { inTransaction, isStorageUnavailable } from "../../base/storage/index.ts";
-import type { RefusalJournal, RefusedEvent, Visit } from "../context.ts";
+import type { RefusalJournal, RefusedEvent, RequestOrigin } from "../context.ts";
 import { record } from "../journal/journal.ts";
 
 /** Milliseconds of a window; as long as the longest usual wait. */
@@ -19,7 +19,7 @@ const MAX_COUNTED = 5_000;
 
 interface Counted extends RefusedEvent {
   readonly since: number;
-  readonly visit: Visit;
+  readonly visit: RequestOrigin;
   more: number;
 }
 
@@ -82,7 +82,7 @@ export function journalRefusals(
   };
 
   /** Whoever tries from everywhere is counted as one. */
-  function keyOf({ kind, reason, accountId }: RefusedEvent, { network }: Visit): string {
+  function keyOf({ kind, reason, accountId }: RefusedEvent, { network }: RequestOrigin): string {
     const key = `${kind} ${reason} ${accountId ?? network}`;
     return counted.size < MAX_COUNTED || counted.has(key) ? key : "others";
   }

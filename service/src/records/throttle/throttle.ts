@@ -3,7 +3,6 @@ import { createHash, createHmac, randomBytes } from "node:crypto";
 import type { ThrottleEntry } from "@lucchetto/contract";
 import type { Grounds, Reservation, ThrottleCount, ThrottleKind, ThrottleRule } from "@lucchetto/core";
 import {
-  BETWEEN_RESETS_THAT_GIVE_TRIES,
   emptyCount,
   hashToken,
   MAX_FAILURES,
@@ -11,6 +10,7 @@ import {
   mintToken,
   provedSinceOf,
   reserveTry,
+  RESET_BONUS_INTERVAL,
   TOKEN_BYTES,
   TRIES_AFTER_RESET,
   TRIES_BY_MAIL,
@@ -24,7 +24,7 @@ import type { Asker } from "../../base/queue/places.ts";
 import { SentAway } from "../../base/queue/places.ts";
 import type { AccountRow, KnownDeviceRow, ThrottleCountRow } from "../../base/storage/index.ts";
 import { AccountEntity } from "../../base/storage/index.ts";
-import type { ServiceContext, Visit } from "../context.ts";
+import type { RequestOrigin, ServiceContext } from "../context.ts";
 import { changeAsOperator } from "../granting/actor.ts";
 import { record } from "../journal/journal.ts";
 import type { LiveSession } from "../session/store.ts";
@@ -58,7 +58,7 @@ export interface ReservedTry {
 }
 
 /** Whose password is being tried, from where, and with which device mark. */
-export interface Try {
+export interface PasswordAttempt {
   readonly accountId: string | null;
   /** What was typed, in normal form where it has one; `null`: nobody typed a name, it is the account's own session. */
   readonly name: string | null;
@@ -87,7 +87,7 @@ const MAX_RACES = 200;
  * something is left of it, else the one for strange devices.
  * @throws ProblemReply `throttled`, the same for accounts and for names that nobody has.
  */
-export function reservePasswordTry(context: ServiceContext, attempt: Try): Promise<ReservedTry> {
+export function reservePasswordTry(context: ServiceContext, attempt: PasswordAttempt): Promise<ReservedTry> {
   const account = attempt.accountId ?? attempt.name;
   return reserveBesideNetwork(context, { network: attempt.network, account }, () =>
     reserveForAccount(context, attempt),
@@ -145,7 +145,7 @@ export async function giveBackAfter(error: unknown, reserved: Pick<ReservedTry, 
  */
 export function reserveFactorTry(
   context: ServiceContext,
-  attempt: Pick<Try, "network" | "mark"> & { accountId: string },
+  attempt: Pick<PasswordAttempt, "network" | "mark"> & { accountId: string },
 ): Promise<ReservedTry> {
   const { accountId, network } = attempt;
   return reserveBesideNetwork(context, { network, account: accountId }, () =>
@@ -210,7 +210,7 @@ async function reserveBoth(context: ServiceContext, first: Subject, second: Subj
  */
 export function reserveRecoveryCodeTry(
   context: ServiceContext,
-  { network }: Pick<Try, "network">,
+  { network }: Pick<PasswordAttempt, "network">,
 ): Promise<ReservedTry> {
   return reserveBesideNetwork(context, { network, account: null }, () =>
     Promise.resolve({ giveBack: () => Promise.resolve() }),
@@ -345,7 +345,7 @@ async function isWithin(context: ServiceContext, subject: Subject): Promise<bool
   }
 }
 
-function reserveForAccount(context: ServiceContext, attempt: Try): Promise<ReservedCount> {
+function reserveForAccount(context: ServiceContext, attempt: PasswordAttempt): Promise<ReservedCount> {
   const { accountId } = attempt;
   if (accountId === null) return reserveName(context, attempt);
   return reserveByDevice(context, { ...attempt, accountId }, "account-known", () =>
@@ -365,7 +365,7 @@ async function reserveByDevice(
       return { ...(await reserve(context, { kind, name: accountId })), isKnown: true };
     } catch (error) {
       // Nothing is left of the known devices' budget: from here on this one is a strange one.
-      if (!(error instanceof BudgetClosed)) throw error;
+      if (!(error instanceof AttemptsExhausted)) throw error;
     }
   }
   return asStrange();
@@ -377,7 +377,7 @@ async function reserveByDevice(
  */
 async function reserveName(
   context: ServiceContext,
-  { accountId, name }: Pick<Try, "accountId" | "name">,
+  { accountId, name }: Pick<PasswordAttempt, "accountId" | "name">,
 ): Promise<ReservedCount> {
   const isOwn = name === null && accountId !== null;
   const ofName = await reserve(
@@ -427,7 +427,7 @@ const OF_ACCOUNTS: ReadonlySet<ThrottleKind> = new Set([
 ]);
 
 /** The budget is used up; answered like any wait. */
-class BudgetClosed extends ProblemReply {}
+class AttemptsExhausted extends ProblemReply {}
 
 function reserve(context: ServiceContext, subject: Subject): Promise<ReservedCount> {
   const id = idOf(context, subject);
@@ -463,7 +463,9 @@ function refusal(
     retryAfter,
     refusedTry: { kind, accountId: OF_ACCOUNTS.has(kind) ? name : accountId },
   };
-  return outcome === "closed" ? new BudgetClosed("throttled", parts) : new ProblemReply("throttled", parts);
+  return outcome === "closed"
+    ? new AttemptsExhausted("throttled", parts)
+    : new ProblemReply("throttled", parts);
 }
 
 function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): ThrottleRule {
@@ -476,7 +478,7 @@ function ruleOf({ configuration }: ServiceContext, kind: ThrottleKind): Throttle
     case "account-factor":
       return { ...consecutive, most: MAX_FACTOR_TRIES };
     case "account-factor-reset":
-      return { kind: "window", most: 1, window: BETWEEN_RESETS_THAT_GIVE_TRIES };
+      return { kind: "window", most: 1, window: RESET_BONUS_INTERVAL };
     case "account-codes-by-mail":
       return { kind: "window", most: TRIES_BY_MAIL, window: TRIES_BY_MAIL_PERIOD };
     case "account-usernames":
@@ -617,7 +619,7 @@ export async function release(
   context: ServiceContext,
   operator: LiveSession,
   hexId: string,
-  visit: Visit,
+  visit: RequestOrigin,
 ): Promise<void> {
   const { dataSource } = context;
   const id = Buffer.from(hexId, "hex");

@@ -11,7 +11,7 @@ import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../../b
 import type { ExportResult } from "../../edges/export/export.ts";
 import { exportAccounts } from "../../edges/export/export.ts";
 import type { TakenBack } from "../../edges/export/take-back.ts";
-import { takeBack } from "../../edges/export/take-back.ts";
+import { restoreExport } from "../../edges/export/take-back.ts";
 import type { KnownPassword, OnProgress } from "../../edges/intake/check.ts";
 import { checkSource } from "../../edges/intake/check.ts";
 import { readMended, writeRefusals } from "../../edges/intake/mended.ts";
@@ -71,7 +71,7 @@ export async function importExport(
   { path, key, unsealed }: BackInput,
 ): Promise<RunResult & Pick<TakenBack, "operators" | "leftOut" | "otherRelyingParty">> {
   return withDatabase(config, async (needs) => {
-    const { intake, ...told } = await takeBack(
+    const { intake, ...told } = await restoreExport(
       needs,
       { path, key, isUnsealedAllowed: unsealed },
       tellNowAndThen(),

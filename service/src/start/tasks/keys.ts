@@ -75,7 +75,7 @@ export async function retireKey(
 }
 
 function assertNotNeeded(id: string, needs: NeedsOfKey): void {
-  const lost = whatIsLost(needs);
+  const lost = describeLoss(needs);
   if (lost.length > 0)
     throw new KeyRefusal(
       `${id} is still needed: ${lost.map(({ what, meanwhile }) => `${what}; ${meanwhile}`).join(". ")}. To remove it anyway: lucchetto keys retire ${id} --give-up`,
@@ -83,7 +83,7 @@ function assertNotNeeded(id: string, needs: NeedsOfKey): void {
 }
 
 /** What goes with a key, what becomes of it by itself, and what people have to do if it is given up. */
-export function whatIsLost({ records, sealed, authenticators, recoveryCodes, entries }: NeedsOfKey) {
+export function describeLoss({ records, sealed, authenticators, recoveryCodes, entries }: NeedsOfKey) {
   const all = [
     {
       count: records,
