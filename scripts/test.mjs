@@ -88,7 +88,7 @@ await run(async () => {
 async function runChecks() {
   let passed = 0;
   let failed = 0;
-  forgetOtherPackages();
+  dropCachesOnLockfileChange();
   for (const [what, [program, ...args]] of CHECKS) {
     try {
       await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
@@ -102,7 +102,7 @@ async function runChecks() {
 }
 
 /** Other checkers may judge otherwise: what was seen with them is looked at again. */
-function forgetOtherPackages() {
+function dropCachesOnLockfileChange() {
   mkdirSync(STATE, { recursive: true });
   const note = join(STATE, "seen-with");
   const packages = createHash("sha256")

@@ -15,13 +15,13 @@ export const { p, navigate, route } = createRouter({
   "/account/password": () => import("./people/ChangePassword.svelte"),
   "/account/email": () => import("./people/ChangeEmail.svelte"),
   "/account/sessions": () => import("./people/MySessions.svelte"),
-  "/account/erase": () => import("./people/EraseOneself.svelte"),
+  "/account/erase": () => import("./people/DeleteAccount.svelte"),
   "/account/access-keys": () => import("./people/AccessKeys.svelte"),
   "/account/passkeys": () => import("./people/Passkeys.svelte"),
   "/account/second-factor": () => import("./people/SecondFactor.svelte"),
   "/account/reauthenticate": () => import("./people/Reauthentication.svelte"),
   "/docs": () => import("./people/Docs.svelte"),
-  "/problems/:code": () => import("./people/NotHere.svelte"),
+  "/problems/:code": () => import("./people/NotFound.svelte"),
   "/console": {
     "/": () => import("./operators/Accounts.svelte"),
     "/accounts": () => import("./operators/Accounts.svelte"),
@@ -38,5 +38,5 @@ export const { p, navigate, route } = createRouter({
     "/apps": () => import("./operators/Apps.svelte"),
     layout: () => import("./operators/Console.svelte"),
   },
-  "*": () => import("./people/NotHere.svelte"),
+  "*": () => import("./people/NotFound.svelte"),
 });

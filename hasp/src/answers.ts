@@ -4,7 +4,7 @@ import type { ProblemCode } from "@lucchetto/contract";
 import { problemPath, PROBLEMS } from "@lucchetto/contract";
 import type { Language } from "@lucchetto/contract/language";
 import escapeHtml from "escape-html";
-import type { Answer } from "./visit.ts";
+import type { Answer } from "./incoming-request.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", "referrer-policy": "no-referrer" };
 

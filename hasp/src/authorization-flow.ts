@@ -4,14 +4,14 @@ import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
 import { page, problem, redirect } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import { newDeparture } from "./cookies.ts";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
+import { isOwnOrigin, isPage, queryOf } from "./incoming-request.ts";
 import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoNotSetUp, LucchettoUnreachable } from "./service.ts";
 import type { Texts } from "./texts.ts";
 import { textsFor } from "./texts.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
-import { isOwnOrigin, isPage, queryOf } from "./visit.ts";
 
 /** What somebody is sent off with, beside the standard's parameters. */
 export type Wish = Readonly<Record<string, string>>;

@@ -8,15 +8,15 @@
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
 import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from "node:http";
+import type { AccessRequirements } from "./access-requirements.ts";
+import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
+import { pathOf } from "./incoming-request.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
-import { pathOf } from "./visit.ts";
-import type { AccessRequirements } from "./wanted.ts";
-import { assertWanted } from "./wanted.ts";
 
 declare global {
   // oxlint-disable-next-line typescript/no-namespace -- the way Express's request type is extended

@@ -12,14 +12,14 @@
 import type { IncomingHttpHeaders } from "node:http";
 import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
 import fastifyPlugin from "fastify-plugin";
+import type { AccessRequirements } from "./access-requirements.ts";
+import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
-import type { AccessRequirements } from "./wanted.ts";
-import { assertWanted } from "./wanted.ts";
 
 declare module "fastify" {
   interface FastifyRequest {

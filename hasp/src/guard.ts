@@ -3,7 +3,7 @@
  * encoded letters, dot segments, targets in absolute form), so both ways err towards closed: an open path must be written
  * plainly, and a closed one is recognised in every reading that a router might take.
  */
-import type { AccessRequirements } from "./wanted.ts";
+import type { AccessRequirements } from "./access-requirements.ts";
 
 /** `/members` is that path alone, `/members/*` also everything below it. */
 export type PathPattern = string;

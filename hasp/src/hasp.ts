@@ -1,12 +1,16 @@
 /** The hasp: what hangs between an application and Lucchetto. At each request it asks who is there. */
 import type { Account } from "@lucchetto/contract";
 import { ownPathOr } from "@lucchetto/contract";
+import type { AccessRequirements, UnmetRequirement } from "./access-requirements.ts";
+import { assertWanted, firstUnmet, stepUpParameters } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { page, problem } from "./answers.ts";
 import { createAuthorizationFlow } from "./authorization-flow.ts";
 import { haspCookies } from "./cookies.ts";
 import { readAuthorization } from "./credentials.ts";
 import { readGuard } from "./guard.ts";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
+import { hasMatchingOrigin, isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./incoming-request.ts";
 import type { EventResponse } from "./live.ts";
 import { createLive } from "./live.ts";
 import { createLucchetto } from "./lucchetto.ts";
@@ -17,10 +21,6 @@ import { createRecogniser } from "./recognise.ts";
 import type { Accounts, LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import { textsFor } from "./texts.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
-import { hasMatchingOrigin, isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./visit.ts";
-import type { AccessRequirements, UnmetRequirement } from "./wanted.ts";
-import { assertWanted, firstUnmet, stepUpParameters } from "./wanted.ts";
 
 /** Either somebody may pass, or this is the answer. */
 export type AccessResult<Account> = { readonly account: Account } | { readonly answer: Answer };

@@ -9,8 +9,8 @@ import {
   EVENT_STREAM_START,
   keepSessionStreams,
 } from "@lucchetto/contract/session-streams";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import type { Lucchetto } from "./service.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
 
 const MODULE = readFileSync(new URL("../browser/live.js", import.meta.url), "utf8");
 

@@ -2,10 +2,10 @@
 import { MAIL_LANGUAGES } from "@lucchetto/contract";
 import type { Language } from "@lucchetto/contract/language";
 import { knownLanguage } from "@lucchetto/contract/language";
+import { assertWanted } from "./access-requirements.ts";
 import type { Guard } from "./guard.ts";
 import { assertPattern } from "./guard.ts";
 import type { Lucchetto } from "./service.ts";
-import { assertWanted } from "./wanted.ts";
 
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
 export interface HaspOptions {

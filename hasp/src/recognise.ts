@@ -5,11 +5,11 @@ import { accountOf, accountWithoutSession } from "./account.ts";
 import type { HaspCookies } from "./cookies.ts";
 import type { Credentials } from "./credentials.ts";
 import { readAuthorization } from "./credentials.ts";
+import type { IncomingRequest } from "./incoming-request.ts";
 import type { HaspSettings } from "./options.ts";
 import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoUnreachable } from "./service.ts";
-import type { IncomingRequest } from "./visit.ts";
 
 export interface Recogniser {
   /**

@@ -2,7 +2,7 @@
 import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
 import { PROBLEMS } from "@lucchetto/contract";
 import { problem } from "./answers.ts";
-import type { Answer } from "./visit.ts";
+import type { Answer } from "./incoming-request.ts";
 
 /** Lucchetto gave no answer, or none that could be understood. */
 export class LucchettoUnreachable extends Error {

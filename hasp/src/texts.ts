@@ -1,7 +1,7 @@
 /** What the hasp's own small pages say to people. What programs and developers read is in English. */
 import type { Language } from "@lucchetto/contract/language";
 import { languageAskedFor } from "@lucchetto/contract/language";
-import type { IncomingRequest } from "./visit.ts";
+import type { IncomingRequest } from "./incoming-request.ts";
 
 const en = {
   language: "en" as Language,

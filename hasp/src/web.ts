@@ -10,13 +10,13 @@
  *       return Response.json({ who: passage.account.displayName });
  *     }
  */
+import type { AccessRequirements } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import type { AccessResult as PlainPassage, Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
+import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import type { EventResponse } from "./live.ts";
 import type { HaspOptions } from "./options.ts";
-import type { Answer, IncomingRequest } from "./visit.ts";
-import type { AccessRequirements } from "./wanted.ts";
 
 /** Either somebody may pass, or this is the answer. */
 export type WebPassage = { readonly account: SignedInAccount } | { readonly answer: Response };

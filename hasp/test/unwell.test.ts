@@ -8,9 +8,9 @@ import { eventually } from "../../testing/eventually.ts";
 import { haspCookies } from "../src/cookies.ts";
 import { expressHasp } from "../src/express.ts";
 import { createHasp } from "../src/hasp.ts";
+import type { IncomingRequest } from "../src/incoming-request.ts";
 import { LucchettoNotSetUp, LucchettoRefused, LucchettoUnreachable } from "../src/service.ts";
 import { testAccounts } from "../src/testing.ts";
-import type { IncomingRequest } from "../src/visit.ts";
 import { readWebhook } from "../src/webhook.ts";
 
 let server: Server;

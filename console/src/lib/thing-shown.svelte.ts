@@ -1,6 +1,6 @@
 /** One thing that is shown beside a mailed link: which one, and what was typed of it. */
 import type { LinkLook } from "@lucchetto/contract";
-import { rareTexts as rare } from "../texts/rare.ts";
+import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 import { askForPasskey } from "./passkeys.ts";
 import type { Redemption } from "./redemption.ts";
 
@@ -34,7 +34,7 @@ export class ThingShown {
     const { thing } = this;
     if (thing === "password" && this.present === "") return { present: enterPassword };
     const isCode = thing === "totp" || thing === "recovery-code";
-    return isCode && this.code.trim() === "" ? { code: rare.linkUndo.enterTheCode } : {};
+    return isCode && this.code.trim() === "" ? { code: lazy.linkUndo.enterTheCode } : {};
   }
 
   /** The thing as it is sent; for a passkey the device asks now. */

@@ -7,17 +7,17 @@
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import RecordDrawing from "../parts/RecordDrawing.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { route } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
   import AccountState from "./AccountState.svelte";
-  import HeldBack from "./HeldBack.svelte";
   import HelpAccount from "./HelpAccount.svelte";
   import JournalRows from "./JournalRows.svelte";
   import SessionRows from "./SessionRows.svelte";
+  import Throttled from "./Throttled.svelte";
 
   const id = $derived(route.getParams("/console/accounts/:id").id);
   let detail = $state<AccountDetail | null>(null);
@@ -48,8 +48,8 @@
 <svelte:head><title>{title(name || texts.accountDetail.account)}</title></svelte:head>
 <FormProblem problem={loader.problem} />
 {#snippet used(at: string | null)}{#if at === null}
-    · {texts.accountDetail.neverUsed}{:else}<Fill text={texts.accountDetail.lastUsed}
-      >{#snippet when()}<Ago {at} />{/snippet}</Fill
+    · {texts.accountDetail.neverUsed}{:else}<Interpolate text={texts.accountDetail.lastUsed}
+      >{#snippet when()}<Ago {at} />{/snippet}</Interpolate
     >{/if}{/snippet}
 {#if detail}
   {@const { account, password, secondFactor } = detail}
@@ -57,7 +57,7 @@
   <div class="flex flex-wrap items-baseline gap-x-4 gap-y-1">
     <h1 class="text-xl font-semibold break-all">{name}</h1>
     {#if account.displayName}<span class="text-quiet text-lg">{account.displayName}</span>{/if}
-    <StateWord
+    <StatusBadge
       kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
       text={texts.states[account.state]}
     />
@@ -72,7 +72,7 @@
     <p class="text-quiet mt-1 text-sm">{texts.accountDetail.noSecondFactor}</p>
   {:else}
     <div class="mt-2 flex flex-wrap items-baseline gap-x-3 text-sm">
-      <StateWord kind="well" text={texts.accountDetail.secondFactor} />
+      <StatusBadge kind="well" text={texts.accountDetail.secondFactor} />
       <ul class="space-y-1">
         {#each passkeys as one (one.id)}
           <li>
@@ -104,7 +104,7 @@
     <div class="mb-4 flex flex-wrap items-baseline justify-between gap-2">
       <h2 id="password-heading" class="text-lg font-semibold">{texts.accountDetail.passwordRecord}</h2>
       {#if password !== null && !("unreadable" in password)}
-        <StateWord
+        <StatusBadge
           kind={password.current ? "well" : "old"}
           text={password.current
             ? "current"
@@ -116,7 +116,7 @@
       <p class="text-quiet">{texts.accountDetail.thisAccountHasNoPassword}</p>
     {:else if "unreadable" in password}
       <p>
-        <StateWord kind="wrong" text={texts.accountDetail.unreadable} />
+        <StatusBadge kind="wrong" text={texts.accountDetail.unreadable} />
         {texts.accountDetail.signingInWithItIs(password.unreadable)}
       </p>
     {:else}
@@ -143,7 +143,7 @@
     {/if}
   </section>
 
-  <div class="mt-8"><HeldBack accountId={account.id} /></div>
+  <div class="mt-8"><Throttled accountId={account.id} /></div>
 
   <section class="mt-8" aria-labelledby="sessions-heading">
     <h2 id="sessions-heading" class="mb-3 text-lg font-semibold">{texts.accountDetail.sessions}</h2>

@@ -5,7 +5,7 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
-  import AskFirst from "../parts/AskFirst.svelte";
+  import Confirm from "../parts/Confirm.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import { navigate } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
@@ -67,7 +67,7 @@
   <ActionButton kind="danger" onclick={() => (asked = "erase")}>{texts.accountState.erase}</ActionButton>
 </div>
 {#if asked === "suspend"}
-  <AskFirst
+  <Confirm
     question={texts.accountState.suspendThisAccountAndEnd}
     yes={texts.accountState.suspendIt}
     no={texts.accountState.cancel}
@@ -76,7 +76,7 @@
     {leave}
   />
 {:else if asked === "erase"}
-  <AskFirst
+  <Confirm
     question={texts.accountState.eraseThisAccountAndEverything}
     yes={texts.accountState.eraseForGood}
     no={texts.accountState.keepIt}

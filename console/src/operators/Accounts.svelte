@@ -6,11 +6,11 @@
   import { at, call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import ListTable from "../parts/ListTable.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { navigate } from "../routes.ts";
   import { consoleTexts as texts } from "../texts/console.ts";
   import AddAccount from "./AddAccount.svelte";
-  import HeldBack from "./HeldBack.svelte";
+  import Throttled from "./Throttled.svelte";
 
   const search = $derived(searchParams.get("search")?.toString() ?? undefined);
   const scheme = $derived(searchParams.get("scheme")?.toString() ?? undefined);
@@ -49,7 +49,7 @@
   {heading}
 </h1>
 {#if isWhole}
-  <HeldBack />
+  <Throttled />
   <AddAccount added={(id) => navigate("/console/accounts/:id", { params: { id } })} />
 {/if}
 <ListTable
@@ -74,13 +74,13 @@
     </td>
     <td class="px-4 py-2.5">{account.username ?? "–"}</td>
     <td class="px-4 py-2.5">
-      <StateWord
+      <StatusBadge
         kind={account.state === "active" ? "well" : account.state === "suspended" ? "wrong" : "open"}
         text={texts.states[account.state]}
       />
     </td>
     <td class="px-4 py-2.5">
-      {#if account.email === null}–{:else}<StateWord
+      {#if account.email === null}–{:else}<StatusBadge
           kind={account.emailVerified ? "well" : "open"}
           text={account.emailVerified ? texts.accounts.verified : texts.accounts.notVerified}
         />{/if}

@@ -5,11 +5,11 @@
   import { operate } from "../lib/operate.svelte.ts";
   import { page } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
-  import Tick from "../parts/Tick.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { added }: { added: (id: string) => void } = $props();
@@ -47,7 +47,7 @@
       <div class="md:col-span-2"><FormProblem problem={form.problem} /></div>
       {#if mayInvite}
         <div class="md:col-span-2">
-          <Tick name="invites" bind:checked={invites}>{texts.addAccount.inviteByMailTheyChoose}</Tick>
+          <Checkbox name="invites" bind:checked={invites}>{texts.addAccount.inviteByMailTheyChoose}</Checkbox>
         </div>
       {/if}
       {#if identifiers.email !== "off"}

@@ -5,7 +5,7 @@
   import { call, title } from "../lib/page.ts";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
-  import Fill from "../parts/Fill.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
@@ -57,8 +57,8 @@
       >{#each app.keys as key (key.id)}
         <span class="block text-sm whitespace-nowrap"
           ><CopyableId id={key.id} short />
-          {#if key.lastUsedAt === null}{texts.apps.neverUsed}{:else}<Fill text={texts.apps.used}
-              >{#snippet when()}<Ago at={key.lastUsedAt} />{/snippet}</Fill
+          {#if key.lastUsedAt === null}{texts.apps.neverUsed}{:else}<Interpolate text={texts.apps.used}
+              >{#snippet when()}<Ago at={key.lastUsedAt} />{/snippet}</Interpolate
             >{/if}</span
         >
       {/each}</td

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** What a check found: figures, how passwords are kept, and the rows that would be refused. */
   import type { IntakeCheck } from "@lucchetto/contract";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { check }: { check: IntakeCheck } = $props();
@@ -30,7 +30,7 @@
     <li class="flex flex-wrap gap-x-4">
       <span class="font-mono">{number(rows)}</span><code class="break-all">{words}</code>
       {#if isProven !== undefined}<span class="text-sm"
-          ><StateWord
+          ><StatusBadge
             kind={isProven ? "well" : "old"}
             text={isProven ? texts.movingIn.provedRight : texts.movingIn.notProved}
           /></span
@@ -39,7 +39,7 @@
   {/each}
 </ul>
 {#each check.known as { who, outcome } (who)}
-  <p class="mt-2"><StateWord kind={OUTCOMES[outcome]} text={texts.moveIn.known[outcome](who)} /></p>
+  <p class="mt-2"><StatusBadge kind={OUTCOMES[outcome]} text={texts.moveIn.known[outcome](who)} /></p>
 {/each}
 {#if check.filledByUsername.length > 0}
   <table class="mt-4 w-full text-left text-sm">

@@ -10,10 +10,10 @@
   import type { PlotColours } from "../lib/plot.ts";
   import { axis, commonOptions, dayInWords, share } from "../lib/plot.ts";
   import Ago from "../parts/Ago.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import Plot from "../parts/Plot.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import Tuning from "./Tuning.svelte";
 
@@ -82,15 +82,16 @@
 {:else if fleet !== null}
   {@const { configured, older: olderOnes } = fleet}
   <p class="mb-4">
-    <Fill text={texts.hashes.newRecordsAre(fleet.current, fleet.total, share(fleet.current, fleet.total))}
-      >{#snippet scheme()}<code>{configured}</code>{/snippet}</Fill
+    <Interpolate
+      text={texts.hashes.newRecordsAre(fleet.current, fleet.total, share(fleet.current, fleet.total))}
+      >{#snippet scheme()}<code>{configured}</code>{/snippet}</Interpolate
     >
     {#if fleet.older === 0}
       {texts.hashes.noneIsOlder}
     {:else}
-      <Fill text={texts.hashes.andRenewedWhenTheirOwners}
+      <Interpolate text={texts.hashes.andRenewedWhenTheirOwners}
         >{#snippet older()}<a href={at("/console/accounts?scheme=older")}>{texts.hashes.older(olderOnes)}</a
-          >{/snippet}</Fill
+          >{/snippet}</Interpolate
       >
     {/if}
   </p>
@@ -119,8 +120,8 @@
                 ><code>{one.scheme}</code></a
               >
               {#if one.recipe !== null}<span class="text-quiet block text-sm"
-                  ><Fill text={texts.hashes.oldDigestsOf}
-                    >{#snippet recipe()}<code>{one.recipe}</code>{/snippet}</Fill
+                  ><Interpolate text={texts.hashes.oldDigestsOf}
+                    >{#snippet recipe()}<code>{one.recipe}</code>{/snippet}</Interpolate
                   ></span
                 >{/if}
             </td>
@@ -128,7 +129,7 @@
             <td class="px-4 py-2.5">{share(one.records, fleet.total)}</td>
             <td class="px-4 py-2.5">{one.memoryBytes === null ? "–" : bytes(one.memoryBytes)}</td>
             <td class="px-4 py-2.5">
-              <StateWord kind={one.current ? "well" : "old"} text={one.current ? "current" : "older"} />
+              <StatusBadge kind={one.current ? "well" : "old"} text={one.current ? "current" : "older"} />
               {#if one.belowFloor}<span class="text-quiet block text-sm"
                   >{texts.hashes.weakerThanProductionAllows}</span
                 >{/if}

@@ -9,7 +9,7 @@
   import Disclosure from "../parts/Disclosure.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import Progress from "../parts/Progress.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import CorrectRecipe from "./CorrectRecipe.svelte";
 
@@ -44,7 +44,7 @@
   <header class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
     <h2 class="text-lg font-semibold break-words">{intake.source}</h2>
     <p class="text-quiet flex flex-wrap gap-x-4 text-sm">
-      <StateWord kind={intake.state === "done" ? "well" : "open"} text={texts.movingIn[intake.state]} />
+      <StatusBadge kind={intake.state === "done" ? "well" : "open"} text={texts.movingIn[intake.state]} />
       <Ago at={intake.endedAt ?? intake.startedAt} />
       <CopyableId id={intake.id} />
     </p>
@@ -77,7 +77,7 @@
           <p class="flex flex-wrap items-baseline justify-between gap-x-6 gap-y-1">
             <code class="break-all">{recipe.text}</code>
             <span class="text-sm"
-              ><StateWord
+              ><StatusBadge
                 kind={recipe.isProven ? "well" : "old"}
                 text={recipe.isProven ? texts.movingIn.provedRight : texts.movingIn.notProved}
               /></span

@@ -4,7 +4,7 @@
   import { routes } from "virtual:routes";
   import { List } from "../lib/list.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
-  import Fill from "../parts/Fill.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import JournalChain from "./JournalChain.svelte";
   import JournalRows from "./JournalRows.svelte";
@@ -22,7 +22,9 @@
 <svelte:head><title>{title(texts.journal.journal)}</title></svelte:head>
 <h1 class="mb-4 text-xl font-semibold">{texts.journal.journal}</h1>
 {#if requestId}<p class="mb-4">
-    <Fill text={texts.journal.forRequest}>{#snippet id()}<code>{requestId}</code>{/snippet}</Fill>
+    <Interpolate text={texts.journal.forRequest}
+      >{#snippet id()}<code>{requestId}</code>{/snippet}</Interpolate
+    >
     <a href={at("/console/journal")}>{texts.journal.showAll}</a>
   </p>{/if}
 <JournalChain />

@@ -8,7 +8,7 @@
   import CopyableId from "../parts/CopyableId.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Progress from "../parts/Progress.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts } from "../texts/console.ts";
 
   const texts = consoleTexts.journalChain;
@@ -50,18 +50,18 @@
       <Progress label={texts.verifying} done={Math.min(verified, head.chained)} total={head.chained} />
     {:else if found !== null && found.flaw !== null}
       <p class="mt-2">
-        <StateWord kind="wrong" text={texts.broken} />
+        <StatusBadge kind="wrong" text={texts.broken} />
         {texts.flaws[found.flaw.what](found.flaw.position, found.flaw.entryId)}
         {texts.whatNow} <code>lucchetto journal verify</code>
       </p>
     {:else if found !== null && head !== null && head.head === null}
       <p class="mt-2">
-        <StateWord kind="open" text={texts.notYet} />
+        <StatusBadge kind="open" text={texts.notYet} />
         {texts.nothingYet(found.waiting ?? 0)} <code>lucchetto keys list</code>
       </p>
     {:else if found !== null && head !== null && head.head !== null}
       <p class="mt-2">
-        <StateWord kind="well" text={texts.whole} />
+        <StatusBadge kind="well" text={texts.whole} />
         {texts.verified(verified, found.waiting ?? 0)}
       </p>
       <p class="mt-1 text-sm">{texts.keepHead} <CopyableId id={head.head} /></p>

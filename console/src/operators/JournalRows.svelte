@@ -5,7 +5,7 @@
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import ListTable from "../parts/ListTable.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { list, withAccount = false }: { list: List<OperatorJournalEntry>; withAccount?: boolean } = $props();
@@ -36,7 +36,7 @@
         >{/if}
     </td>
     <td class="px-4 py-2">
-      <StateWord kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
+      <StatusBadge kind={entry.outcome === "done" ? "well" : "wrong"} text={entry.outcome} />
       {#if entry.reason}<span class="text-quiet ml-1">{inWords(entry.reason)}</span>{/if}
       {#if entry.actorName ?? entry.appName}<span class="text-quiet block text-sm"
           >{entry.actorName

@@ -9,10 +9,10 @@
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import Choice from "../parts/Choice.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import ListTable from "../parts/ListTable.svelte";
-  import MailFate from "../parts/MailFate.svelte";
+  import MailStatus from "../parts/MailStatus.svelte";
   import MailView from "../parts/MailView.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
@@ -69,10 +69,10 @@
       <ActionButton size="sm" onclick={() => (opened = null)}>{texts.mail.close}</ActionButton>
     </div>
     <p class="text-quiet text-sm">
-      <Fill text={texts.mail.to}
+      <Interpolate text={texts.mail.to}
         >{#snippet address()}<code>{shown?.to}</code>{/snippet}{#snippet when()}<Ago
             at={shown.sentAt}
-          />{/snippet}</Fill
+          />{/snippet}</Interpolate
       >
     </p>
     {#key shown.id}<MailView mail={shown} {load} />{/key}
@@ -98,7 +98,7 @@
       <code class="text-quiet block text-sm">{mail.template}</code>
     </td>
     <td class="px-4 py-2.5 break-all">{mail.to}</td>
-    <td class="px-4 py-2.5"><MailFate {mail} /></td>
+    <td class="px-4 py-2.5"><MailStatus {mail} /></td>
     <td class="px-4 py-2.5">{mail.language}</td>
     <td class="px-4 py-2.5"><Ago at={mail.sentAt} /></td>
     <td class="px-4 py-2.5">

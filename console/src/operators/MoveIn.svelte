@@ -11,10 +11,10 @@
   import { at, call, go, title } from "../lib/page.ts";
   import { upload } from "../lib/upload.ts";
   import ActionButton from "../parts/ActionButton.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import Choice from "../parts/Choice.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import Progress from "../parts/Progress.svelte";
-  import Tick from "../parts/Tick.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
   import CheckedRows from "./CheckedRows.svelte";
   import KnownPasswords from "./KnownPasswords.svelte";
@@ -211,7 +211,7 @@
     <form class="mt-5" novalidate onsubmit={(event) => running.submit(event, () => ({}), run)}>
       <FormProblem problem={running.problem} />
       {#if draft.check?.recipes.some(({ isProven }) => !isProven)}
-        <Tick name="unproven" bind:checked={unproven}>{texts.moveIn.importEvenIfNoKnown}</Tick>
+        <Checkbox name="unproven" bind:checked={unproven}>{texts.moveIn.importEvenIfNoKnown}</Checkbox>
       {/if}
       <ActionButton kind="main" type="submit" aria-disabled={running.sending || !mayRun}
         >{texts.moveIn.import}</ActionButton

@@ -9,11 +9,11 @@
   import { call, title } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import Choice from "../parts/Choice.svelte";
   import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
-  import Tick from "../parts/Tick.svelte";
   import WalkDrawing from "../parts/WalkDrawing.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
@@ -129,12 +129,12 @@
           bind:value={closedLevel2}
           error={form.errors["closedLevel2"]}
         />
-        <Tick name="moveClock" bind:checked={moveClock}>
+        <Checkbox name="moveClock" bind:checked={moveClock}>
           <span>
             {texts.rehearsal.moveClock}
             <span class="text-quiet block text-sm">{texts.rehearsal.movesTheClockForA}</span>
           </span>
-        </Tick>
+        </Checkbox>
         <ActionButton kind="main" type="submit" disabled={isWalking || form.sending}
           >{isWalking ? texts.rehearsal.walking : texts.rehearsal.start}</ActionButton
         >

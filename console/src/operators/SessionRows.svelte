@@ -13,7 +13,7 @@
   import FormProblem from "../parts/FormProblem.svelte";
   import ListTable from "../parts/ListTable.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   interface Props {
@@ -56,11 +56,11 @@
       >
     </td>
     <td class="px-4 py-2.5">
-      {#if one.endedAt === null}<StateWord
+      {#if one.endedAt === null}<StatusBadge
           kind="well"
           text={one.current ? texts.sessionRows.aliveThisOne : texts.sessionRows.alive}
         />
-      {:else}<StateWord
+      {:else}<StatusBadge
           kind="open"
           text={(one.endReason ?? texts.sessionRows.ended).replaceAll("-", " ")}
         />{/if}

@@ -6,9 +6,9 @@
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call, title } from "../lib/page.ts";
   import { share } from "../lib/plot.ts";
-  import { sharesOver, waysOf } from "../lib/ways.ts";
-  import Fill from "../parts/Fill.svelte";
+  import { sharesOver, waysOf } from "../lib/sign-in-methods.ts";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import Plot from "../parts/Plot.svelte";
   import { consoleTexts } from "../texts/console.ts";
 
@@ -64,26 +64,30 @@
   <section class="mt-8" aria-labelledby="second-factors">
     <h2 id="second-factors" class="mb-2 text-lg font-semibold">{texts.secondFactors}</h2>
     <p>
-      <Fill text={texts.ofActiveAccounts(accounts.active, share(accounts.withSecondFactor, accounts.active))}>
+      <Interpolate
+        text={texts.ofActiveAccounts(accounts.active, share(accounts.withSecondFactor, accounts.active))}
+      >
         {#snippet have()}<a href={at("/console/accounts?second-factor=present")}
             >{texts.haveOne(accounts.withSecondFactor)}</a
           >{/snippet}
-      </Fill>
+      </Interpolate>
       {texts.ofWhich(accounts.withAuthenticator, accounts.withPasskey)}
     </p>
     <p class="mt-2">
       {#if !duty.everybody && duty.labels.length === 0}
-        <Fill text={texts.nobodyMust}>{#snippet setting()}<code>secondFactor.required</code>{/snippet}</Fill>
+        <Interpolate text={texts.nobodyMust}
+          >{#snippet setting()}<code>secondFactor.required</code>{/snippet}</Interpolate
+        >
       {:else}
         {duty.everybody ? texts.everybodyMust : texts.whoCarries(duty.labels.join(", "))}
         {#if duty.passkeyOnly.length > 0}{texts.onlyAPasskey(duty.passkeyOnly.join(", "))}{/if}
         {#if duty.missing === 0}
           {texts.nobodyMissing(duty.accounts)}
         {:else}
-          <Fill text={texts.missing(duty.accounts)}
+          <Interpolate text={texts.missing(duty.accounts)}
             >{#snippet those()}<a href={at("/console/accounts?second-factor=missing")}
                 >{texts.haveNoneYet(duty.missing)}</a
-              >{/snippet}</Fill
+              >{/snippet}</Interpolate
           >
         {/if}
       {/if}

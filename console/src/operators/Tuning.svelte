@@ -12,8 +12,8 @@
   import { axis, commonOptions } from "../lib/plot.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Choice from "../parts/Choice.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import NumberField from "../parts/NumberField.svelte";
   import Plot from "../parts/Plot.svelte";
   import Progress from "../parts/Progress.svelte";
@@ -167,10 +167,10 @@
         <p>{texts.tuning.theCurrentSchemeIsThe}</p>
       {:else if best !== undefined}
         <p>
-          <Fill text={texts.tuning.inTheConfigurationUnder}
+          <Interpolate text={texts.tuning.inTheConfigurationUnder}
             >{#snippet place()}<code>passwords.hashing</code>{/snippet}{#snippet line()}<code
                 >scheme: {best.scheme}</code
-              >{/snippet}</Fill
+              >{/snippet}</Interpolate
           >
         </p>
       {/if}

@@ -10,10 +10,10 @@
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
   import Disclosure from "../parts/Disclosure.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import ListTable from "../parts/ListTable.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const KINDS = { waiting: "open", delivered: "well", "given-up": "wrong" } as const;
@@ -68,10 +68,10 @@
         >{/if}
     </td>
     <td class="px-4 py-2.5">
-      <StateWord kind={KINDS[delivery.state]} text={texts.states[delivery.state]} />
+      <StatusBadge kind={KINDS[delivery.state]} text={texts.states[delivery.state]} />
       {#if delivery.nextTryAt !== null && delivery.tries > 0}<span class="text-quiet block text-sm"
-          ><Fill text={texts.webhooks.nextAttempt}
-            >{#snippet when()}<Ago at={delivery.nextTryAt} />{/snippet}</Fill
+          ><Interpolate text={texts.webhooks.nextAttempt}
+            >{#snippet when()}<Ago at={delivery.nextTryAt} />{/snippet}</Interpolate
           ></span
         >{/if}
     </td>
@@ -87,10 +87,10 @@
     </td>
   {/snippet}
   {#snippet empty()}
-    <Fill text={texts.webhooks.noticesToTheApplicationAppear}
+    <Interpolate text={texts.webhooks.noticesToTheApplicationAppear}
       >{#snippet url()}<code>webhooks.notify.url</code>{/snippet}{#snippet secret()}<code
           >webhooks.secretFile</code
-        >{/snippet}</Fill
+        >{/snippet}</Interpolate
     >
   {/snippet}
 </ListTable>

@@ -5,7 +5,7 @@
   import ActionButton from "./ActionButton.svelte";
   import Ago from "./Ago.svelte";
   import Field from "./Field.svelte";
-  import Fill from "./Fill.svelte";
+  import Interpolate from "./Interpolate.svelte";
 
   interface Props {
     one: { readonly name: string; readonly createdAt: string; readonly lastUsedAt: string | null };
@@ -46,10 +46,10 @@
       <h2 class="font-semibold">{one.name}</h2>
       <p class="text-quiet text-sm">
         {#if kind !== undefined}{kind} ·{/if}
-        <Fill text={since}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill>,
-        {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Fill
+        <Interpolate text={since}>{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Interpolate>,
+        {#if one.lastUsedAt === null}{texts.secondFactor.neverUsed}{:else}<Interpolate
             text={texts.secondFactor.lastUsed}
-            >{#snippet when()}<Ago at={one.lastUsedAt ?? ""} />{/snippet}</Fill
+            >{#snippet when()}<Ago at={one.lastUsedAt ?? ""} />{/snippet}</Interpolate
           >{/if}
       </p>
     </div>

@@ -2,14 +2,14 @@
   /** Where to look for a mail. In development it lies in the built-in mailbox. */
   import { at, page } from "../lib/page.ts";
   import { texts } from "../texts/texts.ts";
-  import Fill from "./Fill.svelte";
+  import Interpolate from "./Interpolate.svelte";
 </script>
 
 {#if page.mail === "mailbox"}
   <p class="mt-4">
-    <Fill text={texts.mailHint.inDevelopmentNoMailIs}
+    <Interpolate text={texts.mailHint.inDevelopmentNoMailIs}
       >{#snippet mailbox()}<a href={at("/mailbox")} target="_blank">{texts.mailHint.mailbox}</a
-        >{/snippet}</Fill
+        >{/snippet}</Interpolate
     >
   </p>
 {:else}

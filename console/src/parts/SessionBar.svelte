@@ -3,7 +3,7 @@
   import type { Session } from "@lucchetto/contract";
   import { ago, exact } from "../lib/time.ts";
   import { texts } from "../texts/texts.ts";
-  import Fill from "./Fill.svelte";
+  import Interpolate from "./Interpolate.svelte";
 
   const { session, endedAt = null }: { session: Session; endedAt?: string | null } = $props();
   const from = $derived(new Date(session.createdAt).getTime());
@@ -34,14 +34,14 @@
   </div>
   <p class="text-quiet mt-1.5 text-sm">
     {#if endedAt === null}
-      <Fill text={texts.sessionBar.ends}
+      <Interpolate text={texts.sessionBar.ends}
         >{#snippet idle()}<span title={exact(session.idleEndsAt)}>{ago(session.idleEndsAt)}</span
           >{/snippet}{#snippet end()}<span title={exact(session.endsAt)}>{ago(session.endsAt)}</span
-          >{/snippet}</Fill
+          >{/snippet}</Interpolate
       >
     {:else}
-      <Fill text={texts.sessionBar.ended}
-        >{#snippet when()}<span title={exact(endedAt)}>{ago(endedAt)}</span>{/snippet}</Fill
+      <Interpolate text={texts.sessionBar.ended}
+        >{#snippet when()}<span title={exact(endedAt)}>{ago(endedAt)}</span>{/snippet}</Interpolate
       >
     {/if}
   </p>

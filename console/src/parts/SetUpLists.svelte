@@ -2,8 +2,8 @@
   /** What was set up before the address was proved: what goes, and what stays, each with "Not mine". */
   import type { LinkLook, SetUpThing } from "@lucchetto/contract";
   import { day } from "../lib/time.ts";
-  import { rareTexts as rare } from "../texts/rare.ts";
-  import Tick from "./Tick.svelte";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
+  import Checkbox from "./Checkbox.svelte";
 
   interface Props {
     setUp: NonNullable<LinkLook["setUp"]>;
@@ -20,8 +20,8 @@
   const goes = $derived(isShown ? setUp.goes.filter(isKey) : setUp.goes);
 
   function nameOf({ kind, name, at }: SetUpThing): string {
-    const what = rare.setUp.kinds[kind](name ?? "");
-    return at === null ? what : `${what}, ${rare.setUp.since(day(at))}`;
+    const what = lazy.setUp.kinds[kind](name ?? "");
+    return at === null ? what : `${what}, ${lazy.setUp.since(day(at))}`;
   }
 
   function tick(id: string, isTicked: boolean): void {
@@ -32,7 +32,7 @@
 
 {#if goes.length > 0}
   <div class="border-brass bg-slab rounded-lg border-2 p-4" data-set-up="goes">
-    <p class="font-semibold">{rare.setUp.thisGoes}</p>
+    <p class="font-semibold">{lazy.setUp.thisGoes}</p>
     <ul class="mt-2 list-disc ps-5">
       {#each goes as one (one.id)}<li>{nameOf(one)}</li>{/each}
     </ul>
@@ -40,16 +40,16 @@
 {/if}
 {#if stays.length > 0}
   <div class="border-line rounded-lg border p-4" data-set-up="stays">
-    <p class="font-semibold">{rare.setUp.thisStays}</p>
+    <p class="font-semibold">{lazy.setUp.thisStays}</p>
     <ul class="mt-2 space-y-2">
       {#each stays as one (one.id)}
         <li class="flex flex-wrap items-baseline justify-between gap-x-4">
           <span>{nameOf(one)}</span>
           {#if notMine !== undefined}
-            <Tick
+            <Checkbox
               name={`notMine-${one.id}`}
               bind:checked={() => notMine?.includes(one.id) ?? false, (ticked) => tick(one.id, ticked)}
-              >{rare.setUp.notMine}<span class="sr-only"> {nameOf(one)}</span></Tick
+              >{lazy.setUp.notMine}<span class="sr-only"> {nameOf(one)}</span></Checkbox
             >
           {/if}
         </li>

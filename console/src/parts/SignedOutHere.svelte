@@ -2,7 +2,7 @@
   /** The session has ended while the page was open: in another tab, elsewhere, or by itself. */
   import { at } from "../lib/page.ts";
   import { texts } from "../texts/texts.ts";
-  import Fill from "./Fill.svelte";
+  import Interpolate from "./Interpolate.svelte";
   import PersonFrame from "./PersonFrame.svelte";
 
   const next = encodeURIComponent(window.location.pathname + window.location.search);
@@ -10,9 +10,9 @@
 
 <PersonFrame heading={texts.signedOutHere.youAreSignedOut} next={texts.signedOutHere.yourSessionHasEndedHere}>
   <p role="status">
-    <Fill text={texts.signedOutHere.toComeBackToThis}
+    <Interpolate text={texts.signedOutHere.toComeBackToThis}
       >{#snippet signIn()}<a href="{at('/sign-in')}?next={next}">{texts.signedOutHere.signInAgain}</a
-        >{/snippet}</Fill
+        >{/snippet}</Interpolate
     >
   </p>
 </PersonFrame>

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** The field of one thing that is shown beside a mailed link, and the others in its place. */
   import type { Thing, ThingShown } from "../lib/thing-shown.svelte.ts";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
   import ActionButton from "./ActionButton.svelte";
   import Field from "./Field.svelte";
@@ -37,7 +37,7 @@
 {:else if shown.thing !== null}
   <Field
     name="code"
-    label={shown.thing === "totp" ? rare.linkUndo.codeOfApp : rare.linkUndo.recoveryCode}
+    label={shown.thing === "totp" ? lazy.linkUndo.codeOfApp : lazy.linkUndo.recoveryCode}
     autocomplete="one-time-code"
     bind:value={shown.code}
     error={errors["code"] ?? errors["present"]}

@@ -11,23 +11,23 @@
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import Choice from "../parts/Choice.svelte";
   import Field from "../parts/Field.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import Tick from "../parts/Tick.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 
   const DAY = 86_400_000;
   const LIVES = [
-    ["30", rare.accessKeys.inDays(30)],
-    ["90", rare.accessKeys.inDays(90)],
-    ["365", rare.accessKeys.inAYear],
-    ["", rare.accessKeys.never],
+    ["30", lazy.accessKeys.inDays(30)],
+    ["90", lazy.accessKeys.inDays(90)],
+    ["365", lazy.accessKeys.inAYear],
+    ["", lazy.accessKeys.never],
   ] as const;
 
   const form = new Form();
@@ -63,7 +63,7 @@
     await look();
   });
   const judge = (): Record<string, string> =>
-    name.trim() === "" ? { name: rare.accessKeys.sayWhatTheKeyIs } : {};
+    name.trim() === "" ? { name: lazy.accessKeys.sayWhatTheKeyIs } : {};
 
   async function copy(key: string): Promise<void> {
     await navigator.clipboard.writeText(key);
@@ -73,7 +73,7 @@
   async function remove(one: AccessKey): Promise<void> {
     await loader.run(async () => {
       await call(routes.deleteAccessKey, { params: { id: one.id } });
-      said = rare.accessKeys.wasDeleted(one.name);
+      said = lazy.accessKeys.wasDeleted(one.name);
       await look();
     });
   }
@@ -84,18 +84,18 @@
 {:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const carried = account.labels.filter((label) => label !== "operator")}
-  <PersonFrame heading={rare.accessKeys.keysForYourScripts} next={rare.accessKeys.aScriptThatSendsOne}>
+  <PersonFrame heading={lazy.accessKeys.keysForYourScripts} next={lazy.accessKeys.aScriptThatSendsOne}>
     <FormProblem problem={loader.problem} />
     <p role="status" class="text-verdigris">{said}</p>
     {#if made !== null}
       <div class="border-brass bg-slab mb-8 rounded-lg border-2 p-4">
-        <h2 class="font-semibold">{rare.accessKeys.wasCreated(made.name)}</h2>
-        <p class="mt-1 mb-3">{rare.accessKeys.copyTheKeyNowYou}</p>
+        <h2 class="font-semibold">{lazy.accessKeys.wasCreated(made.name)}</h2>
+        <p class="mt-1 mb-3">{lazy.accessKeys.copyTheKeyNowYou}</p>
         <code class="block break-all">{made.key}</code>
         <ActionButton size="sm" class="mt-3" onclick={() => copy(made?.key ?? "")}
-          >{isCopied ? rare.accessKeys.copied : rare.accessKeys.copyTheKey}</ActionButton
+          >{isCopied ? lazy.accessKeys.copied : lazy.accessKeys.copyTheKey}</ActionButton
         >
-        <p class="text-quiet mt-3 text-sm">{rare.accessKeys.aScriptSendsItIn}</p>
+        <p class="text-quiet mt-3 text-sm">{lazy.accessKeys.aScriptSendsItIn}</p>
         <code class="block break-all">Authorization: Bearer {made.key.slice(0, 8)}…</code>
       </div>
     {/if}
@@ -106,17 +106,17 @@
         <FormProblem problem={form.problem} />
         <Field
           name="name"
-          label={rare.accessKeys.whatItIsFor}
+          label={lazy.accessKeys.whatItIsFor}
           autocomplete="off"
-          rules={rare.accessKeys.suchAsBackupOnThe}
+          rules={lazy.accessKeys.suchAsBackupOnThe}
           bind:value={name}
           error={form.errors["name"]}
         />
-        <Choice name="days" label={rare.accessKeys.expires} choices={LIVES} bind:value={days} />
+        <Choice name="days" label={lazy.accessKeys.expires} choices={LIVES} bind:value={days} />
         {#if carried.length > 0}
           <fieldset>
-            <legend class="mb-1 font-medium">{rare.accessKeys.labels}</legend>
-            {#each [[false, rare.accessKeys.allMyLabels(carried.join(", "))], [true, rare.accessKeys.onlyThese]] as const as [value, word] (value)}
+            <legend class="mb-1 font-medium">{lazy.accessKeys.labels}</legend>
+            {#each [[false, lazy.accessKeys.allMyLabels(carried.join(", "))], [true, lazy.accessKeys.onlyThese]] as const as [value, word] (value)}
               <Radio
                 name="which"
                 {value}
@@ -128,12 +128,12 @@
             {#if isLimited}
               <div class="mt-1 ml-7 flex flex-wrap gap-x-5">
                 {#each carried as label (label)}
-                  <Tick
+                  <Checkbox
                     name="labels"
                     bind:checked={
                       () => labels.includes(label),
                       (is) => (labels = is ? [...labels, label] : labels.filter((one) => one !== label))
-                    }><code>{label}</code></Tick
+                    }><code>{label}</code></Checkbox
                   >
                 {/each}
               </div>
@@ -141,15 +141,15 @@
           </fieldset>
         {/if}
         <MainButton
-          text={rare.accessKeys.createKey}
-          busyText={rare.accessKeys.creating}
+          text={lazy.accessKeys.createKey}
+          busyText={lazy.accessKeys.creating}
           busy={form.sending}
         />
       </form>
     {/if}
-    <h2 class="mt-10 text-lg font-semibold">{rare.accessKeys.yourKeys}</h2>
+    <h2 class="mt-10 text-lg font-semibold">{lazy.accessKeys.yourKeys}</h2>
     {#if (items ?? []).length === 0}
-      <p class="text-quiet mt-2">{rare.accessKeys.youHaveNoKeysYet}</p>
+      <p class="text-quiet mt-2">{lazy.accessKeys.youHaveNoKeysYet}</p>
     {:else}
       <ul class="divide-line border-line mt-2 divide-y border-y">
         {#each items ?? [] as one (one.id)}
@@ -157,33 +157,34 @@
             <div>
               <h3 class="font-semibold">{one.name}</h3>
               <p class="text-quiet text-sm">
-                <Fill text={rare.accessKeys.created}
-                  >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Fill
+                <Interpolate text={lazy.accessKeys.created}
+                  >{#snippet when()}<Ago at={one.createdAt} />{/snippet}</Interpolate
                 >,
-                {#if one.lastUsedAt === null}{rare.accessKeys.neverUsed}{:else}<Fill
-                    text={rare.accessKeys.lastUsed}
-                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                {#if one.lastUsedAt === null}{lazy.accessKeys.neverUsed}{:else}<Interpolate
+                    text={lazy.accessKeys.lastUsed}
+                    >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Interpolate
                   >{/if},
-                {#if one.expiresAt === null}{rare.accessKeys.neverExpires}{:else}<Fill
-                    text={rare.accessKeys.ends}>{#snippet when()}<Ago at={one.expiresAt} />{/snippet}</Fill
+                {#if one.expiresAt === null}{lazy.accessKeys.neverExpires}{:else}<Interpolate
+                    text={lazy.accessKeys.ends}
+                    >{#snippet when()}<Ago at={one.expiresAt} />{/snippet}</Interpolate
                   >{/if}
-                {#if one.labels !== null}<br />{rare.accessKeys.carries(one.labels)}{/if}
+                {#if one.labels !== null}<br />{lazy.accessKeys.carries(one.labels)}{/if}
               </p>
             </div>
             <ActionButton
               kind="danger"
               size="sm"
-              aria-label={rare.accessKeys.deleteNamed(one.name)}
-              onclick={() => remove(one)}>{rare.accessKeys.delete}</ActionButton
+              aria-label={lazy.accessKeys.deleteNamed(one.name)}
+              onclick={() => remove(one)}>{lazy.accessKeys.delete}</ActionButton
             >
           </li>
         {/each}
       </ul>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>{rare.accessKeys.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{lazy.accessKeys.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={rare.accessKeys.keysForYourScripts} next={rare.accessKeys.yourKeysCannotBeShown}>
+  <PersonFrame heading={lazy.accessKeys.keysForYourScripts} next={lazy.accessKeys.yourKeysCannotBeShown}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

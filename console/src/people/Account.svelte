@@ -8,12 +8,12 @@
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
   import CopyableId from "../parts/CopyableId.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { texts } from "../texts/texts.ts";
 
   let reminded: string | null = $state(null);
@@ -52,7 +52,7 @@
         <div class="flex flex-wrap justify-between gap-x-6 py-3">
           <dt class="text-quiet">{texts.account.address}</dt>
           <dd>
-            <StateWord
+            <StatusBadge
               kind={account.emailVerified ? "well" : "open"}
               text={account.emailVerified ? texts.account.verified : texts.account.notVerifiedYet}
             />
@@ -82,8 +82,8 @@
     </dl>
     <h2 class="mt-8 text-lg font-semibold">{texts.account.thisSession}</h2>
     <p class="mt-1 mb-3">
-      <Fill text={texts.account.signedIn} device={device(current.userAgent)}
-        >{#snippet when()}<Ago at={current.authTime} />{/snippet}</Fill
+      <Interpolate text={texts.account.signedIn} device={device(current.userAgent)}
+        >{#snippet when()}<Ago at={current.authTime} />{/snippet}</Interpolate
       >
     </p>
     <SessionBar session={current} />

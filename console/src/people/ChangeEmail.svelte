@@ -8,15 +8,15 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Field from "../parts/Field.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
   import CodeForm from "../proof/CodeForm.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 
   const form = new Form();
   let email = $state("");
@@ -37,67 +37,67 @@
     confirmed = proved;
   }
   const judge = (): Record<string, string> =>
-    email.trim() === "" ? { email: rare.changeEmail.enterTheNewAddress } : {};
+    email.trim() === "" ? { email: lazy.changeEmail.enterTheNewAddress } : {};
 </script>
 
 {#if confirmed !== null}
-  <PersonFrame heading={rare.changeEmail.isYoursNow} next={rare.changeEmail.mailGoesTo(confirmed)}>
-    <p role="status"><a href={at("/account")}>{rare.changeEmail.yourAccount}</a></p>
+  <PersonFrame heading={lazy.changeEmail.isYoursNow} next={lazy.changeEmail.mailGoesTo(confirmed)}>
+    <p role="status"><a href={at("/account")}>{lazy.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if asked}
-  <PersonFrame heading={rare.changeEmail.checkYourMail} next={rare.changeEmail.ifTheAddressIsAvailable}>
+  <PersonFrame heading={lazy.changeEmail.checkYourMail} next={lazy.changeEmail.ifTheAddressIsAvailable}>
     <p role="status">
-      <Fill text={rare.changeEmail.openTheLinkInThis}
-        >{#snippet address()}<strong class="break-all">{email.trim()}</strong>{/snippet}</Fill
+      <Interpolate text={lazy.changeEmail.openTheLinkInThis}
+        >{#snippet address()}<strong class="break-all">{email.trim()}</strong>{/snippet}</Interpolate
       >
     </p>
     <MailHint />
     <div class="mt-6">
       <CodeForm
-        label={rare.changeEmail.code}
+        label={lazy.changeEmail.code}
         autocomplete="one-time-code"
         inputmode="numeric"
-        buttonText={rare.changeEmail.useCode}
+        buttonText={lazy.changeEmail.useCode}
         send={confirm}
       />
     </div>
-    <p class="mt-6"><a href={at("/account")}>{rare.changeEmail.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{lazy.changeEmail.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={rare.changeEmail.changeYourAddress} next={rare.changeEmail.theNewAddressGetsA}>
+  <PersonFrame heading={lazy.changeEmail.changeYourAddress} next={lazy.changeEmail.theNewAddressGetsA}>
     {#if proof.wanted}
       <ProofFirstHere {account} change={proof} />
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
         <p>
-          <Fill text={rare.changeEmail.currentAddress}
-            >{#snippet address()}<strong class="break-all">{account.email ?? rare.changeEmail.none}</strong
-              >{/snippet}</Fill
+          <Interpolate text={lazy.changeEmail.currentAddress}
+            >{#snippet address()}<strong class="break-all">{account.email ?? lazy.changeEmail.none}</strong
+              >{/snippet}</Interpolate
           >
         </p>
         <Field
           name="email"
-          label={rare.changeEmail.newAddress}
+          label={lazy.changeEmail.newAddress}
           type="email"
           autocomplete="email"
           bind:value={email}
           error={form.errors["email"]}
         />
         <MainButton
-          text={rare.changeEmail.sendLink}
-          busyText={rare.changeEmail.sending}
+          text={lazy.changeEmail.sendLink}
+          busyText={lazy.changeEmail.sending}
           busy={form.sending}
         />
       </form>
-      <p class="mt-6"><a href={at("/account")}>{rare.changeEmail.cancel}</a></p>
+      <p class="mt-6"><a href={at("/account")}>{lazy.changeEmail.cancel}</a></p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "guest" && session.wasSignedIn}
   <SignedOutHere />
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={rare.changeEmail.changeYourAddress} next={rare.changeEmail.thisCannotBeShownRight}>
+  <PersonFrame heading={lazy.changeEmail.changeYourAddress} next={lazy.changeEmail.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

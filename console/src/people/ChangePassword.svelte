@@ -10,15 +10,15 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import Ago from "../parts/Ago.svelte";
-  import Fill from "../parts/Fill.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import Tick from "../parts/Tick.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import { texts } from "../texts/texts.ts";
 
@@ -111,26 +111,26 @@
               {#each keys as one (one.id)}
                 <li>
                   {#if isRecent(one)}
-                    <Tick
+                    <Checkbox
                       name={`keep-${one.id}`}
                       bind:checked={
                         () => kept.includes(one.id),
                         (is) => (kept = is ? [...kept, one.id] : kept.filter((id) => id !== one.id))
-                      }>{texts.changePassword.keepKey(one.name)}</Tick
+                      }>{texts.changePassword.keepKey(one.name)}</Checkbox
                     >
                   {:else}
                     {texts.changePassword.staysKey(one.name)}
                   {/if}
                   <p class="text-quiet text-sm">
-                    <Fill text={texts.changePassword.keyMade}
+                    <Interpolate text={texts.changePassword.keyMade}
                       >{#snippet when()}<Ago
                           at={one.createdAt}
                         />{/snippet}{#snippet network()}{one.network ??
-                          texts.changePassword.unknown}{/snippet}</Fill
+                          texts.changePassword.unknown}{/snippet}</Interpolate
                     >;
-                    {#if one.lastUsedAt === null}{texts.changePassword.keyNeverUsed}{:else}<Fill
+                    {#if one.lastUsedAt === null}{texts.changePassword.keyNeverUsed}{:else}<Interpolate
                         text={texts.changePassword.keyUsed}
-                        >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Fill
+                        >{#snippet when()}<Ago at={one.lastUsedAt} />{/snippet}</Interpolate
                       >{/if}
                   </p>
                 </li>

@@ -2,7 +2,7 @@
   /** After registering, or where the address is not proved yet: a mail waits to be opened. */
   import { routes } from "virtual:routes";
   import { at, call, page } from "../lib/page.ts";
-  import Fill from "../parts/Fill.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SendAgain from "../parts/SendAgain.svelte";
@@ -24,8 +24,8 @@
 
 <PersonFrame {heading} {next}>
   <p role="status">
-    <Fill text={texts.checkMail.openTheLinkSentTo} life={page.linksWorkFor.verify}
-      >{#snippet address()}<strong class="break-all">{email}</strong>{/snippet}</Fill
+    <Interpolate text={texts.checkMail.openTheLinkSentTo} life={page.linksWorkFor.verify}
+      >{#snippet address()}<strong class="break-all">{email}</strong>{/snippet}</Interpolate
     >
   </p>
   <MailHint />

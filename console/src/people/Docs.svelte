@@ -3,8 +3,8 @@
   import { onMount } from "svelte";
   import { at } from "../lib/page.ts";
   import Disclosure from "../parts/Disclosure.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
@@ -94,8 +94,8 @@
   <FormProblem {problem} />
   {#if description}
     <p>
-      <Fill text={texts.docs.theSameForPrograms}
-        >{#snippet file()}<a href={at("/openapi.json")}>openapi.json</a>{/snippet}</Fill
+      <Interpolate text={texts.docs.theSameForPrograms}
+        >{#snippet file()}<a href={at("/openapi.json")}>openapi.json</a>{/snippet}</Interpolate
       >
     </p>
     <div class="mt-6 space-y-3">

@@ -15,7 +15,7 @@
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import StartOver from "../parts/StartOver.svelte";
   import TimeLimit from "../parts/TimeLimit.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
@@ -59,7 +59,7 @@
 </script>
 
 {#if codes !== null}
-  <PersonFrame heading={rare.enrolStep.itIsOn} next={rare.enrolStep.keepTheseCodes}>
+  <PersonFrame heading={lazy.enrolStep.itIsOn} next={lazy.enrolStep.keepTheseCodes}>
     <RecoveryCodes {codes} site={identifier} />
     <form
       onsubmit={(event) => {
@@ -71,7 +71,7 @@
     </form>
   </PersonFrame>
 {:else}
-  <PersonFrame heading={rare.enrolStep.protectYourAccount} next={rare.enrolStep.yourAccountMustHave}>
+  <PersonFrame heading={lazy.enrolStep.protectYourAccount} next={lazy.enrolStep.yourAccountMustHave}>
     {#if begun !== null}
       <QrEnrolment {begun} send={confirm} />
       <p class="mt-6">
@@ -85,9 +85,9 @@
       >
         <FormProblem problem={form.problem} />
         {#if byPasskey}
-          <p>{rare.passkeys.aPasskeyIs}</p>
+          <p>{lazy.passkeys.aPasskeyIs}</p>
           <MainButton
-            text={rare.passkeys.addAPasskey}
+            text={lazy.passkeys.addAPasskey}
             busyText={texts.passkeys.waiting}
             busy={form.sending}
           />
@@ -98,7 +98,7 @@
             busy={form.sending}
           />
         {:else}
-          <Notice>{rare.passkeys.thisBrowserKnowsNone}</Notice>
+          <Notice>{lazy.passkeys.thisBrowserKnowsNone}</Notice>
         {/if}
       </form>
       {#if byPasskey && byApp}

@@ -18,7 +18,7 @@
   import TimeLimit from "../parts/TimeLimit.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
   import MailCodeForm from "../proof/MailCodeForm.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
@@ -58,15 +58,15 @@
 </script>
 
 <PersonFrame
-  heading={byMail ? rare.furtherStep.checkYourMail : rare.furtherStep.andYourPassword}
-  next={byMail ? rare.furtherStep.oneMoreThing : rare.furtherStep.besideTheMail}
+  heading={byMail ? lazy.furtherStep.checkYourMail : lazy.furtherStep.andYourPassword}
+  next={byMail ? lazy.furtherStep.oneMoreThing : lazy.furtherStep.besideTheMail}
 >
   <ProofRow
     shown={[shown]}
     wanted={[byMail ? texts.mailStep.linkFromTheMail : texts.newPasswordStep.password]}
   />
   {#if byMail}
-    <p class="mt-6">{rare.furtherStep.openTheLink(page.linksWorkFor.signIn)}</p>
+    <p class="mt-6">{lazy.furtherStep.openTheLink(page.linksWorkFor.signIn)}</p>
     <div class="mt-6"><MailCodeForm send={(code) => send({ type: "mail-code", code })} /></div>
     <MailHint />
   {:else}

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A link to a new address, opened where nobody asked for the change. */
   import type { LinkLook } from "@lucchetto/contract";
-  import Fill from "../parts/Fill.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import { texts } from "../texts/texts.ts";
   import LinkCode from "./LinkCode.svelte";
 
@@ -21,8 +21,8 @@
   where={texts.linkChange.enterItWhereYouAsked}
 >
   <p class="mb-6">
-    <Fill text={texts.linkChange.ofAccount} account={look.name}
-      >{#snippet address()}<strong class="break-all">{look.newEmail}</strong>{/snippet}</Fill
+    <Interpolate text={texts.linkChange.ofAccount} account={look.name}
+      >{#snippet address()}<strong class="break-all">{look.newEmail}</strong>{/snippet}</Interpolate
     >
   </p>
   <p class="mb-6">{texts.linkChange.ifThatWasYouGet}</p>

@@ -4,8 +4,8 @@
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { call } from "../lib/page.ts";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
@@ -45,8 +45,8 @@
       {code.slice(3)}
     </p>
     <p class="mt-6">
-      <Fill text={texts.linkCode.itWorksOnlyThereAnd}
-        >{#snippet warning()}<strong>{texts.linkCode.dontShareItWithAnyone}</strong>{/snippet}</Fill
+      <Interpolate text={texts.linkCode.itWorksOnlyThereAnd}
+        >{#snippet warning()}<strong>{texts.linkCode.dontShareItWithAnyone}</strong>{/snippet}</Interpolate
       >
     </p>
   </PersonFrame>

@@ -4,7 +4,7 @@
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   const { look, codes }: { look: LinkLook; codes: readonly string[] | null } = $props();
@@ -36,14 +36,14 @@
         link: texts.linkDone.signIn,
       },
       "undo-factor": {
-        heading: rare.linkUndone.factor,
-        next: rare.linkUndone.factorNext,
-        link: rare.linkUndone.signIn,
+        heading: lazy.linkUndone.factor,
+        next: lazy.linkUndone.factorNext,
+        link: lazy.linkUndone.signIn,
       },
       "undo-erase": {
-        heading: rare.linkUndone.erasing,
-        next: rare.linkUndone.erasingNext,
-        link: rare.linkUndone.signIn,
+        heading: lazy.linkUndone.erasing,
+        next: lazy.linkUndone.erasingNext,
+        link: lazy.linkUndone.signIn,
       },
       "sign-in": { heading: texts.linkDone.done, next: "", link: texts.linkDone.signIn },
     }[look.purpose],

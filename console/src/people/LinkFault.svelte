@@ -2,7 +2,7 @@
   /** A link that does nothing any more: what happened, and what to do next. */
   import { at, page } from "../lib/page.ts";
   import { problemSentence } from "../lib/sentence.ts";
-  import Fill from "../parts/Fill.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
 
@@ -18,14 +18,14 @@
   <ul class="space-y-3">
     {#if fault.code === "link-used"}
       <li>
-        <Fill text={texts.linkFault.theLinkHasAlreadyBeen}
-          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
+        <Interpolate text={texts.linkFault.theLinkHasAlreadyBeen}
+          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Interpolate
         >
       </li>
     {:else}
       <li>
-        <Fill text={texts.linkFault.withYourPasswordOrA}
-          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Fill
+        <Interpolate text={texts.linkFault.withYourPasswordOrA}
+          >{#snippet signIn()}<a href={at("/sign-in")}>{texts.linkFault.signIn}</a>{/snippet}</Interpolate
         >
       </li>
     {/if}

@@ -8,15 +8,15 @@
   import type { Redemption } from "../lib/redemption.ts";
   import { ThingShown } from "../lib/thing-shown.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SetUpLists from "../parts/SetUpLists.svelte";
   import ThingFields from "../parts/ThingFields.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Props {
@@ -33,7 +33,7 @@
   let notMine: string[] = $state([]);
   const mayKeep = $derived(look.shows.length > 0 && look.setUp !== null && look.setUp.goes.some(isKept));
   const judge = (): Record<string, string> => ({
-    ...(keeps ? shown.judge(rare.linkVerify.enterThePasswordYouChose) : {}),
+    ...(keeps ? shown.judge(lazy.linkVerify.enterThePasswordYouChose) : {}),
     ...judgeNewPassword(password, repeated),
   });
   const send = async (): Promise<void> =>
@@ -71,9 +71,9 @@
         }
       : look.purpose === "verify"
         ? {
-            heading: rare.linkVerify.confirmYourAddress,
-            next: rare.linkVerify.youRegisteredInADifferent,
-            button: rare.linkVerify.confirmAddress,
+            heading: lazy.linkVerify.confirmYourAddress,
+            next: lazy.linkVerify.youRegisteredInADifferent,
+            button: lazy.linkVerify.confirmAddress,
           }
         : {
             heading: texts.linkPassword.chooseANewPassword,
@@ -88,21 +88,21 @@
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
     <p>
-      <Fill text={texts.linkPassword.account}
-        >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
+      <Interpolate text={texts.linkPassword.account}
+        >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Interpolate
       >
     </p>
     {#if look.setUp !== null}
       <SetUpLists setUp={look.setUp} isShown={keeps} bind:notMine />
     {/if}
     {#if look.purpose === "verify" && look.setUp !== null}
-      <p class="text-quiet">{rare.setUp.openItThere}</p>
+      <p class="text-quiet">{lazy.setUp.openItThere}</p>
     {/if}
     {#if keeps}
       <ThingFields
         {shown}
-        passwordLabel={rare.linkVerify.passwordYouRegisteredWith}
-        instead={rare.setUp.instead}
+        passwordLabel={lazy.linkVerify.passwordYouRegisteredWith}
+        instead={lazy.setUp.instead}
         errors={form.errors}
         chosen={() => (form.errors = {})}
       />
@@ -110,7 +110,7 @@
     {#if mayKeep}
       <p>
         <ActionButton kind="text" class="text-left" onclick={turn}
-          >{keeps ? rare.setUp.letItGo : rare.setUp.keepIt}</ActionButton
+          >{keeps ? lazy.setUp.letItGo : lazy.setUp.keepIt}</ActionButton
         >
       </p>
     {/if}

@@ -9,8 +9,8 @@
   import type { Step } from "../lib/step.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import Ago from "../parts/Ago.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SetUpLists from "../parts/SetUpLists.svelte";
@@ -58,8 +58,8 @@
     <form onsubmit={(event) => form.submit(event, () => ({}), use)}>
       <FormProblem problem={form.problem} />
       <p class="mb-6">
-        <Fill text={texts.linkSignIn.as}
-          >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
+        <Interpolate text={texts.linkSignIn.as}
+          >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Interpolate
         >
       </p>
       {#if look.setUp !== null}<div class="mb-6 space-y-5">

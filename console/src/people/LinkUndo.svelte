@@ -5,14 +5,14 @@
   import { judgeNewPassword } from "../lib/new-password.ts";
   import type { Redemption } from "../lib/redemption.ts";
   import { ThingShown } from "../lib/thing-shown.svelte.ts";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ThingFields from "../parts/ThingFields.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -29,31 +29,31 @@
   const words = $derived(
     look.purpose === "undo-change"
       ? {
-          heading: rare.linkUndo.takeTheAccountBack,
-          next: rare.linkUndo.itsAddressBecomesAgain(look.newEmail),
-          button: rare.linkUndo.takeItBack,
+          heading: lazy.linkUndo.takeTheAccountBack,
+          next: lazy.linkUndo.itsAddressBecomesAgain(look.newEmail),
+          button: lazy.linkUndo.takeItBack,
         }
       : look.purpose === "undo-factor"
         ? {
-            heading: rare.linkUndo.undoTheChange,
-            next: rare.linkUndo.theSecondFactorBecomes,
-            button: rare.linkUndo.undoIt,
+            heading: lazy.linkUndo.undoTheChange,
+            next: lazy.linkUndo.theSecondFactorBecomes,
+            button: lazy.linkUndo.undoIt,
           }
         : look.purpose === "verify"
           ? {
-              heading: rare.linkUndo.confirmTheAddress,
-              next: rare.linkUndo.itWasCorrected,
-              button: rare.linkUndo.confirmIt,
+              heading: lazy.linkUndo.confirmTheAddress,
+              next: lazy.linkUndo.itWasCorrected,
+              button: lazy.linkUndo.confirmIt,
             }
           : {
-              heading: rare.linkUndo.keepTheAccount,
-              next: rare.linkUndo.everythingStays,
-              button: rare.linkUndo.keepIt,
+              heading: lazy.linkUndo.keepTheAccount,
+              next: lazy.linkUndo.everythingStays,
+              button: lazy.linkUndo.keepIt,
             },
   );
 
   const judge = (): Record<string, string> => ({
-    ...shown.judge(rare.linkUndo.enterFormerPassword),
+    ...shown.judge(lazy.linkUndo.enterFormerPassword),
     ...(wantsNew ? judgeNewPassword(password, repeated) : {}),
   });
   const send = async (): Promise<void> =>
@@ -65,18 +65,18 @@
     <FormProblem problem={form.problem} />
     <WhosePassword name={look.name} />
     <p>
-      <Fill text={rare.linkUndo.for}
-        >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Fill
+      <Interpolate text={lazy.linkUndo.for}
+        >{#snippet name()}<strong class="break-all">{look.name}</strong>{/snippet}</Interpolate
       >
     </p>
     {#if shown.thing !== null}
       <p class="text-quiet">
-        {look.purpose === "verify" ? rare.linkUndo.oneThingBeside : rare.linkUndo.youDidNotUse}
+        {look.purpose === "verify" ? lazy.linkUndo.oneThingBeside : lazy.linkUndo.youDidNotUse}
       </p>
       <ThingFields
         {shown}
-        passwordLabel={look.purpose === "verify" ? rare.linkUndo.yourPassword : rare.linkUndo.formerPassword}
-        instead={rare.linkUndo.instead}
+        passwordLabel={look.purpose === "verify" ? lazy.linkUndo.yourPassword : lazy.linkUndo.formerPassword}
+        instead={lazy.linkUndo.instead}
         errors={form.errors}
         chosen={() => (form.errors = {})}
       />
@@ -84,6 +84,6 @@
     {#if wantsNew}
       <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
     {/if}
-    <MainButton text={words.button} busyText={rare.linkUndo.oneMoment} busy={form.sending} />
+    <MainButton text={words.button} busyText={lazy.linkUndo.oneMoment} busy={form.sending} />
   </form>
 </PersonFrame>

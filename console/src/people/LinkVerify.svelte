@@ -17,7 +17,7 @@
   import SetUpLists from "../parts/SetUpLists.svelte";
   import ThingFields from "../parts/ThingFields.svelte";
   import WhosePassword from "../parts/WhosePassword.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 
   interface Props {
     look: LinkLook;
@@ -39,29 +39,29 @@
   const words = $derived(
     look.purpose === "change-email"
       ? {
-          heading: rare.linkVerify.useThisAddress,
-          next: rare.linkVerify.itBecomesTheAddressOf,
-          button: rare.linkVerify.useIt,
+          heading: lazy.linkVerify.useThisAddress,
+          next: lazy.linkVerify.itBecomesTheAddressOf,
+          button: lazy.linkVerify.useIt,
         }
       : look.purpose === "invite"
         ? {
-            heading: rare.linkVerify.welcomeTo(page.site.name),
-            next: rare.linkVerify.confirmToStartUsingYour,
-            button: rare.linkVerify.getStarted,
+            heading: lazy.linkVerify.welcomeTo(page.site.name),
+            next: lazy.linkVerify.confirmToStartUsingYour,
+            button: lazy.linkVerify.getStarted,
           }
         : {
-            heading: rare.linkVerify.confirmYourAddress,
+            heading: lazy.linkVerify.confirmYourAddress,
             next: wantsPassword
-              ? rare.linkVerify.youRegisteredInADifferent
-              : rare.linkVerify.confirmThatThisAddressIs,
-            button: rare.linkVerify.confirmAddress,
+              ? lazy.linkVerify.youRegisteredInADifferent
+              : lazy.linkVerify.confirmThatThisAddressIs,
+            button: lazy.linkVerify.confirmAddress,
           },
   );
 
   function judge(): Record<string, string> {
     if (!wantsPassword) return {};
     if (choosesNew) return judgeNewPassword(password, repeated);
-    return shown.judge(rare.linkVerify.enterThePasswordYouChose);
+    return shown.judge(lazy.linkVerify.enterThePasswordYouChose);
   }
   async function send(): Promise<void> {
     const proof = !wantsPassword ? {} : choosesNew ? { password } : await shown.show();
@@ -85,25 +85,25 @@
       <WhosePassword name={look.name} />
       {#if choosesNew}
         {#if look.setUp === null}<p class="text-quiet">
-            {rare.linkVerify.everythingSetUpDuringRegistration}
+            {lazy.linkVerify.everythingSetUpDuringRegistration}
           </p>{/if}
         <NewPasswordFields bind:password bind:repeated errors={form.errors} names={[look.name]} />
       {:else}
         <ThingFields
           {shown}
-          passwordLabel={rare.linkVerify.passwordYouRegisteredWith}
-          instead={rare.setUp.instead}
+          passwordLabel={lazy.linkVerify.passwordYouRegisteredWith}
+          instead={lazy.setUp.instead}
           errors={form.errors}
           chosen={() => (form.errors = {})}
         />
       {/if}
     {/if}
-    <MainButton text={words.button} busyText={rare.linkVerify.oneMoment} busy={form.sending} />
+    <MainButton text={words.button} busyText={lazy.linkVerify.oneMoment} busy={form.sending} />
   </form>
   {#if wantsPassword && shows.length > 0}
     <p class="mt-6">
       <ActionButton kind="text" class="text-left" onclick={turn}>
-        {choosesNew ? rare.linkVerify.iKnowThePasswordI : rare.linkVerify.iDontKnowItOr}
+        {choosesNew ? lazy.linkVerify.iKnowThePasswordI : lazy.linkVerify.iDontKnowItOr}
       </ActionButton>
     </p>
   {/if}

@@ -8,9 +8,9 @@
   import Ago from "../parts/Ago.svelte";
   import ClockControl from "../parts/ClockControl.svelte";
   import Disclosure from "../parts/Disclosure.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
-  import MailFate from "../parts/MailFate.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
+  import MailStatus from "../parts/MailStatus.svelte";
   import MailView from "../parts/MailView.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
@@ -40,9 +40,9 @@
           {#snippet head()}
             <span class="text-lg font-semibold">{mail.subject}</span>
             <span class="text-quiet block text-sm">
-              <Fill text={texts.mailbox.to}>{#snippet address()}<code>{mail.to}</code>{/snippet}</Fill>, <Ago
-                at={mail.sentAt}
-              /> · <MailFate {mail} />
+              <Interpolate text={texts.mailbox.to}
+                >{#snippet address()}<code>{mail.to}</code>{/snippet}</Interpolate
+              >, <Ago at={mail.sentAt} /> · <MailStatus {mail} />
             </span>
           {/snippet}
           <MailView {mail} {load} />

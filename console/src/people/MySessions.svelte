@@ -9,12 +9,12 @@
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import SessionBar from "../parts/SessionBar.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { texts } from "../texts/texts.ts";
 
   let items: Session[] | null = $state(null);
@@ -64,7 +64,7 @@
         <li class="py-4">
           <div class="mb-2 flex flex-wrap items-baseline justify-between gap-x-6 gap-y-2">
             <h2 class="font-semibold">{device(one.userAgent)}</h2>
-            {#if one.current}<StateWord kind="well" text={texts.mySessions.thisDevice} />{:else}
+            {#if one.current}<StatusBadge kind="well" text={texts.mySessions.thisDevice} />{:else}
               <ActionButton
                 size="sm"
                 aria-label={texts.mySessions.endTheSessionIn(device(one.userAgent))}
@@ -73,11 +73,11 @@
             {/if}
           </div>
           <p class="text-quiet mb-3 text-sm">
-            <Fill text={texts.mySessions.fromStartedLastUsed}
+            <Interpolate text={texts.mySessions.fromStartedLastUsed}
               >{#snippet network()}<code>{one.network ?? texts.mySessions.unknown}</code
                 >{/snippet}{#snippet begun()}<Ago at={one.createdAt} />{/snippet}{#snippet seen()}<Ago
                   at={one.lastSeenAt}
-                />{/snippet}</Fill
+                />{/snippet}</Interpolate
             >
           </p>
           <SessionBar session={one} />

@@ -10,7 +10,7 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
-  import AskFirst from "../parts/AskFirst.svelte";
+  import Confirm from "../parts/Confirm.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -19,7 +19,7 @@
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   let items: Passkey[] | null = $state(null);
@@ -47,7 +47,7 @@
     try {
       const { body } = await call(routes.addPasskey, { body: await makePasskey("enrol") });
       codes = body.recoveryCodes ?? null;
-      said = rare.passkeys.isAdded(body.passkey.name);
+      said = lazy.passkeys.isAdded(body.passkey.name);
       await session.ask();
       await look();
     } finally {
@@ -58,12 +58,12 @@
     if (toRemove === null) return;
     if (toRemove === "password") {
       await call(routes.removePassword);
-      said = rare.passkeys.thePasswordIsRemoved;
+      said = lazy.passkeys.thePasswordIsRemoved;
     } else {
       const { id, name } = toRemove;
       await call(routes.removePasskey, { params: { id } });
       codes = null;
-      said = rare.passkeys.isRemoved(name);
+      said = lazy.passkeys.isRemoved(name);
     }
     toRemove = null;
     await look();
@@ -93,22 +93,22 @@
 {:else if session.who.state === "signed-in" && (items !== null || loader.problem !== null)}
   {@const { account } = session.who}
   {@const own = items ?? []}
-  <PersonFrame heading={rare.passkeys.passkeys} next={rare.passkeys.aPasskeyIs}>
+  <PersonFrame heading={lazy.passkeys.passkeys} next={lazy.passkeys.aPasskeyIs}>
     <FormProblem problem={toRemove === null ? loader.problem : null} />
     <p role="status" class="text-verdigris mb-4">{said}</p>
     {#if asked !== undefined}
       <ProofFirstHere {account} change={asked} />
     {:else}
       {#if toRemove !== null}
-        <AskFirst
+        <Confirm
           question={toRemove === "password"
-            ? rare.passkeys.removeYourPassword
-            : rare.passkeys.removeIt(toRemove.name)}
+            ? lazy.passkeys.removeYourPassword
+            : lazy.passkeys.removeIt(toRemove.name)}
           after={toRemove === "password"
-            ? rare.passkeys.afterwardsWithoutIt
-            : rare.passkeys.afterwardsItOpensNothing}
+            ? lazy.passkeys.afterwardsWithoutIt
+            : lazy.passkeys.afterwardsItOpensNothing}
           yes={texts.secondFactor.remove}
-          no={rare.passkeys.keepIt}
+          no={lazy.passkeys.keepIt}
           problem={loader.problem}
           act={() => start(removing)}
           leave={keep}
@@ -118,16 +118,16 @@
         <RecoveryCodes {codes} site={account.email ?? account.username ?? ""} />
       {/if}
       {#if own.length === 0}
-        <p class="mb-6">{rare.passkeys.thereIsNoneYet}</p>
+        <p class="mb-6">{lazy.passkeys.thereIsNoneYet}</p>
       {:else}
         <ul class="divide-line border-line mb-6 divide-y border-y">
           {#each own as one (one.id)}
             <FactorRow
               {one}
-              kind="{rare.passkeys.kinds[one.kind]} · {one.backedUp
-                ? rare.passkeys.backedUp
-                : rare.passkeys.onThisDeviceOnly}"
-              since={rare.passkeys.added}
+              kind="{lazy.passkeys.kinds[one.kind]} · {one.backedUp
+                ? lazy.passkeys.backedUp
+                : lazy.passkeys.onThisDeviceOnly}"
+              since={lazy.passkeys.added}
               rename={(name) => rename(one, name)}
               remove={() => (toRemove = one)}
             />
@@ -142,25 +142,25 @@
           }}
         >
           <MainButton
-            text={own.length === 0 ? rare.passkeys.addAPasskey : rare.passkeys.addAnother}
+            text={own.length === 0 ? lazy.passkeys.addAPasskey : lazy.passkeys.addAnother}
             busyText={texts.passkeys.waiting}
             busy={isAdding}
           />
         </form>
       {:else}
-        <Notice>{rare.passkeys.thisBrowserKnowsNone}</Notice>
+        <Notice>{lazy.passkeys.thisBrowserKnowsNone}</Notice>
       {/if}
       {#if own.length > 0}
         <p class="mt-6">
-          {rare.passkeys.ifYouLoseThem}
+          {lazy.passkeys.ifYouLoseThem}
           <a href={at("/account/second-factor")}>{texts.secondFactor.recoveryCodes}</a>
         </p>
       {/if}
       {#if own.length > 0 && hasPassword}
-        <h2 class="mt-10 text-lg font-semibold">{rare.passkeys.withoutAPassword}</h2>
-        <p class="mt-2">{rare.passkeys.whatIsNotThere}</p>
+        <h2 class="mt-10 text-lg font-semibold">{lazy.passkeys.withoutAPassword}</h2>
+        <p class="mt-2">{lazy.passkeys.whatIsNotThere}</p>
         <p class="mt-3">
-          <ActionButton onclick={() => (toRemove = "password")}>{rare.passkeys.removeMyPassword}</ActionButton
+          <ActionButton onclick={() => (toRemove = "password")}>{lazy.passkeys.removeMyPassword}</ActionButton
           >
         </p>
       {/if}
@@ -168,7 +168,7 @@
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={rare.passkeys.passkeys} next={texts.secondFactor.thisCannotBeShownRight}>
+  <PersonFrame heading={lazy.passkeys.passkeys} next={texts.secondFactor.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

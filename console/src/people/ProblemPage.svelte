@@ -3,12 +3,12 @@
   import type { PageState } from "@lucchetto/contract";
   import { at, page } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   const { problem }: { problem: NonNullable<PageState["problem"]> } = $props();
   /** In the page's language where it has one; the service says it in English. */
-  const own = $derived(rare.problemPages[problem.code]);
+  const own = $derived(lazy.problemPages[problem.code]);
   const said = $derived(own ?? problem);
   /** Details are the service's in any case. */
   const english = page.language === "en" ? undefined : "en";

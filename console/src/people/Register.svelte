@@ -10,13 +10,13 @@
   import { tellTabs } from "../lib/tabs.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import NewPasswordFields from "../parts/NewPasswordFields.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
   import CheckMail from "./CheckMail.svelte";
   import NextStep from "./NextStep.svelte";
@@ -101,7 +101,7 @@
     }}
   />
 {:else if codes !== null}
-  <PersonFrame heading={rare.passkeys.yourAccountIsReady} next={rare.passkeys.youSignInWithYourPasskey}>
+  <PersonFrame heading={lazy.passkeys.yourAccountIsReady} next={lazy.passkeys.youSignInWithYourPasskey}>
     <RecoveryCodes {codes} site={email.trim() || username.trim()} />
     <ActionButton kind="main" size="lg" href={next}>{texts.signIn.continue}</ActionButton>
   </PersonFrame>
@@ -110,8 +110,8 @@
 {:else if taken}
   <PersonFrame heading={texts.register.thankYou} next={texts.register.yourRegistrationHasArrived}>
     <p>
-      <Fill text={texts.register.ifThisAddressWasNew}
-        >{#snippet signIn()}<a href={signInPath}>{texts.register.signIn}</a>{/snippet}</Fill
+      <Interpolate text={texts.register.ifThisAddressWasNew}
+        >{#snippet signIn()}<a href={signInPath}>{texts.register.signIn}</a>{/snippet}</Interpolate
       >
     </p>
   </PersonFrame>
@@ -167,7 +167,7 @@
       />
       {#if knowsPasskeys}
         <ActionButton size="lg" class="w-full" onclick={byPasskey}
-          >{rare.passkeys.registerWithAPasskey}</ActionButton
+          >{lazy.passkeys.registerWithAPasskey}</ActionButton
         >
       {/if}
     </form>

@@ -8,7 +8,7 @@
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
-  import AskFirst from "../parts/AskFirst.svelte";
+  import Confirm from "../parts/Confirm.svelte";
   import FactorRow from "../parts/FactorRow.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
   import MainButton from "../parts/MainButton.svelte";
@@ -17,7 +17,7 @@
   import QrEnrolment from "../parts/QrEnrolment.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import SignedOutHere from "../parts/SignedOutHere.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   interface Begun {
@@ -132,11 +132,11 @@
       </p>
     {:else}
       {#if toRemove !== null}
-        <AskFirst
-          question={rare.passkeys.removeIt(toRemove.name)}
+        <Confirm
+          question={lazy.passkeys.removeIt(toRemove.name)}
           after={texts.secondFactor.afterwardsItsCodes}
           yes={texts.secondFactor.remove}
-          no={rare.passkeys.keepIt}
+          no={lazy.passkeys.keepIt}
           problem={loader.problem}
           act={() => start(removing)}
           leave={keep}

@@ -3,7 +3,7 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { later } from "../lib/later.ts";
+  import { later } from "../lib/lazy.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
@@ -14,14 +14,14 @@
   import type { Step } from "../lib/step.ts";
   import { hearTabs, tellTabs } from "../lib/tabs.ts";
   import ActionButton from "../parts/ActionButton.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
-  import Later from "../parts/Later.svelte";
+  import Lazy from "../parts/Lazy.svelte";
   import MainButton from "../parts/MainButton.svelte";
   import Notice from "../parts/Notice.svelte";
   import PasswordField from "../parts/PasswordField.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
-  import Tick from "../parts/Tick.svelte";
   import { texts } from "../texts/texts.ts";
 
   const form = new Form();
@@ -174,13 +174,13 @@
 </script>
 
 {#if step === "more"}
-  <Later
+  <Lazy
     load={later.nextStep}
     heading={texts.signIn.signIn}
     props={{ identifier, shown: firstShown, step: more, done: finish }}
   />
 {:else if step === "mail"}
-  <Later
+  <Lazy
     load={later.mailStep}
     heading={texts.signIn.signIn}
     props={{
@@ -204,7 +204,7 @@
     </p>
   </PersonFrame>
 {:else if step === "unverified"}
-  <Later
+  <Lazy
     load={later.checkMail}
     heading={texts.signIn.confirmYourAddressFirst}
     props={{
@@ -243,7 +243,7 @@
           error={form.errors["password"]}
         />
       {/if}
-      <Tick name="remember" bind:checked={remember}>{texts.signIn.keepMeSignedInOn}</Tick>
+      <Checkbox name="remember" bind:checked={remember}>{texts.signIn.keepMeSignedInOn}</Checkbox>
       {#if byMail}
         <MainButton text={texts.signIn.mailMeALink} busyText={texts.signIn.sending} busy={form.sending} />
         <ActionButton size="lg" class="w-full" onclick={() => (byMail = false)}

@@ -9,6 +9,6 @@ export type Texts = typeof en;
 export let texts: Texts = en;
 
 /** Chooses the language. Called once, before anything is drawn. */
-export function speak(chosen: Texts): void {
+export function setTexts(chosen: Texts): void {
   texts = chosen;
 }

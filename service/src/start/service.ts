@@ -47,7 +47,7 @@ import { createQuickCheck } from "../flows/oauth/quick-check.ts";
 import { readSignIn } from "../flows/sign-in/caller.ts";
 import { readCaller } from "../people/session/caller.ts";
 import type { ServiceContext } from "../records/context.ts";
-import { readDelegation } from "../records/http/on-behalf.ts";
+import { readDelegation } from "../records/http/delegation.ts";
 import { answerProblems } from "../records/http/problem.ts";
 import type { Shortcut } from "../records/http/server.ts";
 import { createApp, requestIds } from "../records/http/server.ts";

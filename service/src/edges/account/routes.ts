@@ -13,7 +13,7 @@ import { clearSessionCookies, deliverSession } from "../../people/session/delive
 import { showAccount } from "../../records/account/show.ts";
 import { findAccounts } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
+import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";

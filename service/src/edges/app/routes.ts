@@ -7,7 +7,7 @@ import { listApps } from "../../records/app/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
 

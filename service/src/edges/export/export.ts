@@ -27,7 +27,7 @@ import {
 } from "../../base/storage/index.ts";
 import { BY_COMMAND } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
 import type { IntakeNeeds } from "../intake/run.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";

@@ -9,10 +9,10 @@ import type { Pool, PoolConnection } from "mysql2";
 import type { DataSource } from "typeorm";
 import type { Clock } from "../../base/clock/clock.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { BEHALF_HEADERS } from "../../records/http/on-behalf.ts";
+import { BEHALF_HEADERS } from "../../records/http/delegation.ts";
 import type { FilledIn } from "../../records/webhook/consult.ts";
-import type { Said } from "./said.ts";
-import { NOTHING_SAID, saidIn } from "./said.ts";
+import type { Said } from "./redacted-response.ts";
+import { NOTHING_SAID, saidIn } from "./redacted-response.ts";
 
 /** Something that took its time. Milliseconds since the request came. */
 interface Span {

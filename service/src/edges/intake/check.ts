@@ -14,8 +14,8 @@ import {
 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { findHeld } from "../../records/account/held.ts";
+import { rowsOf } from "./corrected.ts";
 import { MaybeTwice } from "./duplicates.ts";
-import { rowsOf } from "./mended.ts";
 import type { Plan } from "./plan.ts";
 import type { JudgedPassword, JudgedRow, LegacyHashInput, RowFault, SurveyedRow } from "./row.ts";
 import { judgeRow, missingColumns, surveyRow } from "./row.ts";

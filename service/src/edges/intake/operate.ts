@@ -9,7 +9,7 @@ import { findByIdentifier } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { findImported } from "../../records/password/imported-store.ts";
 import { findRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";

@@ -1,7 +1,7 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { ServiceContext } from "../../records/context.ts";
-import { readDeviceMark } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { IntakeDrafts } from "./drafts.ts";

@@ -1,5 +1,5 @@
 import { DAY } from "../../base/duration.ts";
-import { resumeAbandonedRequests, sweepAsked } from "../../flows/mail-link/asked.ts";
+import { resumeAbandonedRequests, sweepAsked } from "../../flows/mail-link/mail-requests.ts";
 import { sweepHeld } from "../../records/account/held.ts";
 import { sweepLinks } from "../../records/mail-link/store.ts";
 import type { Capability } from "../capability/capability.ts";

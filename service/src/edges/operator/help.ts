@@ -23,7 +23,7 @@ import { askerOf, changeAsOperator } from "../../records/granting/actor.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { record } from "../../records/journal/journal.ts";
 import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { removeSecondFactorsOf } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";

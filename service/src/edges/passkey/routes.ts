@@ -10,7 +10,7 @@ import {
 } from "../../people/passkey/passkey.ts";
 import { deliverToken } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
+import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 

@@ -7,10 +7,10 @@ import { deliverToken } from "../../people/session/deliver.ts";
 import { showSession } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { readDeviceMark } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { showFleet } from "../../records/password/fleet.ts";
+import { showFleet } from "../../records/password/scheme-statistics.ts";
 
 /** Changing the password; the fleet of records. */
 export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {

@@ -18,7 +18,7 @@ import {
 } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { readDeviceMark } from "../../records/http/device-mark.ts";
+import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { findLiving, listSessions, namesBeside } from "../../records/session/store.ts";

@@ -9,12 +9,12 @@ import { signInTokenOf } from "../../flows/sign-in/caller.ts";
 import type { Device, SignedInHere } from "../../flows/sign-in/complete.ts";
 import { deliverPending } from "../../flows/sign-in/deliver.ts";
 import { showSignInFigures } from "../../flows/sign-in/figures.ts";
-import { submitProof } from "../../flows/sign-in/move-on.ts";
 import { readPending, showPending } from "../../flows/sign-in/pending.ts";
 import { signIn } from "../../flows/sign-in/sign-in.ts";
+import { submitProof } from "../../flows/sign-in/submit-proof.ts";
 import { deliverSession } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { readDeviceMark, setDeviceCookie } from "../../records/http/device-mark.ts";
+import { readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf, visitorOf } from "../../records/http/visit.ts";
 

@@ -18,7 +18,7 @@ import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
-import { tellOfNewOperator } from "../../records/mail/tell-operators.ts";
+import { tellOfNewOperator } from "../../records/mail/notify-operators.ts";
 import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { countMailByApp } from "../../records/throttle/throttle.ts";

@@ -20,7 +20,7 @@ import { isStorageUnavailable } from "../../base/storage/index.ts";
 import type { KeyedApp } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { noteUseOf, recogniseApp } from "../../records/granting/recognise-app.ts";
-import { BEHALF_HEADERS } from "../../records/http/on-behalf.ts";
+import { BEHALF_HEADERS } from "../../records/http/delegation.ts";
 import { problemBody, problemOf } from "../../records/http/problem.ts";
 import type { Shortcut } from "../../records/http/server.ts";
 import type { KeyedToken } from "../../records/oauth/store.ts";

@@ -14,7 +14,7 @@ import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { notifyOwner } from "../../records/mail/notices.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { listPasskeys } from "../../records/passkey/store.ts";
 import { findRecord, findSchemes } from "../../records/password/store.ts";
 import type { ByFactor } from "../../records/second-factor/by-factor.ts";

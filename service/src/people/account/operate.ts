@@ -12,7 +12,7 @@ import type { Actor } from "../../records/granting/actor.ts";
 import { askerOf, changeAs, inJournal } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { addresseeOf } from "../../records/mail/notices.ts";
-import { tellOfNewOperator } from "../../records/mail/tell-operators.ts";
+import { tellOfNewOperator } from "../../records/mail/notify-operators.ts";
 import { findRecord, insertRecord } from "../../records/password/store.ts";
 import { countMailByApp } from "../../records/throttle/throttle.ts";
 import { sendLink } from "../mail-link/send.ts";

@@ -16,7 +16,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator, isOfOperators } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
 import { hasDoneSince } from "../../records/journal/store.ts";
-import { notifyOtherOperators } from "../../records/mail/tell-operators.ts";
+import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { insertAuthenticator, listConfirmed } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { applyRecoveryRule } from "../recovery/end.ts";

@@ -1,5 +1,5 @@
 <script lang="ts">
-  /** A text with places in braces, each filled with a snippet or a text: `<Fill text={texts.…} {life} />`. */
+  /** A text with places in braces, each filled with a snippet or a text: `<Interpolate text={texts.…} {life} />`. */
   import type { Snippet } from "svelte";
 
   let { text, ...places }: { text: string } & Record<string, Snippet | string> = $props();

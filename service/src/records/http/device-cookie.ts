@@ -4,7 +4,7 @@ import { hashToken, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import { MAX_AGE_SECONDS } from "../../base/http/host-cookie.ts";
 import type { ServiceContext } from "../context.ts";
-import { BEHALF_HEADERS } from "./on-behalf.ts";
+import { BEHALF_HEADERS } from "./delegation.ts";
 
 export interface BrowserMark {
   readonly mark: string;

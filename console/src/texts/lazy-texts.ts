@@ -469,4 +469,4 @@ const it: typeof en = {
   },
 };
 
-export const rareTexts = page.language === "it" ? it : en;
+export const lazyTexts = page.language === "it" ? it : en;

@@ -1,5 +1,5 @@
 <script lang="ts" generics="Props extends Record<string, unknown>">
-  /** A part of a page that is loaded when it is come to: `<Later load={later.checkMail} heading="…" props={{ … }} />`. */
+  /** A part of a page that is loaded when it is come to: `<Lazy load={later.checkMail} heading="…" props={{ … }} />`. */
   import type { Component } from "svelte";
   import NotLoaded from "./NotLoaded.svelte";
 

@@ -9,12 +9,12 @@
   import { session } from "../lib/session.svelte.ts";
   import { tellTabs } from "../lib/tabs.ts";
   import ActionButton from "../parts/ActionButton.svelte";
-  import Fill from "../parts/Fill.svelte";
+  import Checkbox from "../parts/Checkbox.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import ProofFirstHere from "../parts/ProofFirstHere.svelte";
-  import Tick from "../parts/Tick.svelte";
-  import { rareTexts as rare } from "../texts/rare.ts";
+  import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 
   const form = new Form();
   let isSure = $state(false);
@@ -38,7 +38,7 @@
   });
   const taking = new Loader();
   const judge = (): Record<string, string> => {
-    form.problem = isSure ? null : rare.eraseOneself.tickTheBoxToConfirm;
+    form.problem = isSure ? null : lazy.eraseOneself.tickTheBoxToConfirm;
     return isSure ? {} : { isSure: "" };
   };
 </script>
@@ -46,33 +46,33 @@
 {#if isErased}
   <PersonFrame
     heading={page.eraseAfter === null
-      ? rare.eraseOneself.yourAccountIsErased
-      : rare.erase.yourAccountIsClosed}
+      ? lazy.eraseOneself.yourAccountIsErased
+      : lazy.erase.yourAccountIsClosed}
     next={page.eraseAfter === null
-      ? rare.eraseOneself.onlyLogEntriesThatName
-      : rare.erase.itsRowsGo(page.eraseAfter)}
+      ? lazy.eraseOneself.onlyLogEntriesThatName
+      : lazy.erase.itsRowsGo(page.eraseAfter)}
   >
-    <p role="status"><a href={at("/register")}>{rare.eraseOneself.startOver}</a></p>
+    <p role="status"><a href={at("/register")}>{lazy.eraseOneself.startOver}</a></p>
   </PersonFrame>
 {:else if session.who.state === "signed-in"}
   {@const { account } = session.who}
-  <PersonFrame heading={rare.eraseOneself.yourData} next={rare.eraseOneself.downloadYourDataOrErase}>
+  <PersonFrame heading={lazy.eraseOneself.yourData} next={lazy.eraseOneself.downloadYourDataOrErase}>
     <p>
       <ActionButton kind="text" onclick={() => taking.run(download.send)}
-        >{rare.eraseOneself.downloadMyData}</ActionButton
+        >{lazy.eraseOneself.downloadMyData}</ActionButton
       >
-      {rare.eraseOneself.jsonAccountSessionsJournalMails}
+      {lazy.eraseOneself.jsonAccountSessionsJournalMails}
     </p>
     <FormProblem problem={taking.problem} />
     {#if download.wanted}<ProofFirstHere {account} change={download} />{/if}
-    <h2 class="mt-8 text-lg font-semibold">{rare.eraseOneself.eraseMyAccount}</h2>
+    <h2 class="mt-8 text-lg font-semibold">{lazy.eraseOneself.eraseMyAccount}</h2>
     <p class="mt-2 mb-4">
-      <Fill
+      <Interpolate
         text={page.eraseAfter === null
-          ? rare.erase.everythingOfAtOnce
-          : rare.erase.everythingOf(page.eraseAfter)}
+          ? lazy.erase.everythingOfAtOnce
+          : lazy.erase.everythingOf(page.eraseAfter)}
         >{#snippet name()}<strong class="break-all">{account.email ?? account.username}</strong
-          >{/snippet}</Fill
+          >{/snippet}</Interpolate
       >
     </p>
     {#if proof.wanted}
@@ -80,16 +80,16 @@
     {:else}
       <form class="space-y-5" novalidate onsubmit={(event) => form.submit(event, judge, proof.send)}>
         <FormProblem problem={form.problem} />
-        <Tick name="isSure" bind:checked={isSure}>{rare.eraseOneself.yesEraseMyAccount}</Tick>
+        <Checkbox name="isSure" bind:checked={isSure}>{lazy.eraseOneself.yesEraseMyAccount}</Checkbox>
         <ActionButton kind="danger" size="lg" type="submit" aria-disabled={form.sending}
-          >{rare.eraseOneself.eraseMyAccount}</ActionButton
+          >{lazy.eraseOneself.eraseMyAccount}</ActionButton
         >
       </form>
     {/if}
-    <p class="mt-6"><a href={at("/account")}>{rare.eraseOneself.yourAccount}</a></p>
+    <p class="mt-6"><a href={at("/account")}>{lazy.eraseOneself.yourAccount}</a></p>
   </PersonFrame>
 {:else if session.who.state === "failed"}
-  <PersonFrame heading={rare.eraseOneself.yourData} next={rare.eraseOneself.thisCannotBeShownRight}>
+  <PersonFrame heading={lazy.eraseOneself.yourData} next={lazy.eraseOneself.thisCannotBeShownRight}>
     <FormProblem problem={session.who.message} />
   </PersonFrame>
 {/if}

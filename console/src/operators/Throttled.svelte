@@ -8,9 +8,9 @@
   import { at, call } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Ago from "../parts/Ago.svelte";
-  import Fill from "../parts/Fill.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
-  import StateWord from "../parts/StateWord.svelte";
+  import Interpolate from "../parts/Interpolate.svelte";
+  import StatusBadge from "../parts/StatusBadge.svelte";
   import { consoleTexts as texts } from "../texts/console.ts";
 
   const { accountId }: { accountId?: string } = $props();
@@ -81,15 +81,15 @@
             {:else if entry.subject === null}
               <code title={texts.heldBack.aNameIsNotKept}>#{entry.id.slice(0, 8)}</code>
             {/if}
-            <Fill text={texts.heldBack.failuresTheLast(entry.failures)}
-              >{#snippet when()}<Ago at={entry.changedAt} />{/snippet}</Fill
+            <Interpolate text={texts.heldBack.failuresTheLast(entry.failures)}
+              >{#snippet when()}<Ago at={entry.changedAt} />{/snippet}</Interpolate
             >
           </span>
           <span class="flex items-center gap-4">
-            <StateWord kind={STATES[entry.state]} text={texts.heldBack.states[entry.state]} />
+            <StatusBadge kind={STATES[entry.state]} text={texts.heldBack.states[entry.state]} />
             {#if entry.waitUntil !== null}<span class="text-quiet text-sm"
-                ><Fill text={texts.heldBack.ends}
-                  >{#snippet when()}<Ago at={entry.waitUntil} />{/snippet}</Fill
+                ><Interpolate text={texts.heldBack.ends}
+                  >{#snippet when()}<Ago at={entry.waitUntil} />{/snippet}</Interpolate
                 ></span
               >{/if}
             <ActionButton size="sm" onclick={() => release(entry.id)}>{texts.heldBack.unblock}</ActionButton>

@@ -3,8 +3,8 @@
   import type { MailboxItem } from "@lucchetto/contract";
   import { consoleTexts as texts } from "../texts/console.ts";
   import Ago from "./Ago.svelte";
-  import Fill from "./Fill.svelte";
-  import StateWord from "./StateWord.svelte";
+  import Interpolate from "./Interpolate.svelte";
+  import StatusBadge from "./StatusBadge.svelte";
 
   const { mail }: { mail: MailboxItem } = $props();
   const STATES = {
@@ -21,14 +21,14 @@
   };
 </script>
 
-<StateWord kind={STATES[mail.state][0]} text={STATES[mail.state][1]} />
+<StatusBadge kind={STATES[mail.state][0]} text={STATES[mail.state][1]} />
 {#if mail.heldBecause !== null}
   <span class="text-quiet block text-sm">{WHY[mail.heldBecause] ?? mail.heldBecause}</span>
 {/if}
 {#if mail.nextTryAt !== null && mail.tries > 0}
   <span class="text-quiet block text-sm"
-    ><Fill text={texts.mailFate.again(mail.tries)}
-      >{#snippet when()}<Ago at={mail.nextTryAt} />{/snippet}</Fill
+    ><Interpolate text={texts.mailFate.again(mail.tries)}
+      >{#snippet when()}<Ago at={mail.nextTryAt} />{/snippet}</Interpolate
     ></span
   >
 {/if}
