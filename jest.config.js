@@ -41,7 +41,7 @@ export const wholeProject = (endings, more = []) => ({
 export const settings = {
   watchman: false,
   testSequencer: "<rootDir>/testing/sequencer.mjs",
-  reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 25 }]],
+  reporters: ["default", ["<rootDir>/testing/jest/hang-watchdog.mjs", { minutes: 25 }]],
   maxWorkers: 3,
   // A test fails for a fault, not for a slow machine.
   testTimeout: 600_000,

@@ -14,6 +14,6 @@ const SAMPLED = [
 export default {
   ...settings,
   projects: [wholeProject("long", SAMPLED)],
-  reporters: ["default", ["<rootDir>/testing/jest/standstill.mjs", { minutes: 4 * 60 }]],
+  reporters: ["default", ["<rootDir>/testing/jest/hang-watchdog.mjs", { minutes: 4 * 60 }]],
   testTimeout: 3 * 3_600_000,
 };

@@ -1,7 +1,7 @@
 #!/usr/bin/env node
 /**
  * Compiles what runs: the rooms; the command and the service's process, each in a few files with its packages so that it
- * starts quickly; and the pages. What is as its sources are is left. Types are not looked at here; `npm run typecheck`
+ * starts quickly; and the pages. Up-to-date outputs are skipped. Types are not looked at here; `npm run typecheck`
  * and the tests do that.
  *
  *     node scripts/build.mjs [--only rooms|pages] [--watch]

@@ -34,7 +34,7 @@ function closeLine() {
   open = null;
 }
 
-/** Something that the person can mend: shown without a stack trace. Exit status 1, or 2 for wrong usage. */
+/** Something that the person can remedy: shown without a stack trace. Exit status 1, or 2 for wrong usage. */
 export class UserError extends Error {
   constructor(message, exitStatus = 1) {
     super(message);

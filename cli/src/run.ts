@@ -132,7 +132,7 @@ const WORDS: Readonly<Record<string, string>> = {
   code: "code",
 };
 
-/** Nothing for what nobody typed. */
+/** Empty for fields that have no option. */
 function wordFor(path: string): string {
   const [first = "", second = ""] = path.split(".");
   const word = WORDS[first] ?? WORDS[second];

@@ -125,7 +125,7 @@ export async function runService(config: string): Promise<void> {
   );
 }
 
-/** Of a process that a signal ended: asked to end it has done as it should; anything else is told as shells tell it. */
+/** Exit status after a signal: 0 for SIGTERM and SIGINT, otherwise 128 + signal. */
 function statusOf(signal: NodeJS.Signals | null): number {
   return signal === null || signal === "SIGTERM" || signal === "SIGINT" ? 0 : 128 + constants.signals[signal];
 }

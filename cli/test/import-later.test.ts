@@ -111,7 +111,7 @@ describe("a large table", () => {
     await dataSource.query("DROP TRIGGER held");
     await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL");
     await eventually(async () => (await statusOf(report.id)).sealed === 0);
-    expect(await statusOf(report.id)).toMatchObject({ standing: 29, rightFirst: 1 });
+    expect(await statusOf(report.id)).toMatchObject({ notYetSignedIn: 29, firstSignIns: 1 });
     expect(await recordOf("later4")).toMatch(/^\$scrypt\$ln=8,r=8,p=1,recipe=/);
     const { body: fleet } = await service.as(await service.operator())(routes.showHashFleet);
     const wrapped = { algorithm: "scrypt", records: 29, recipe: "hex(sha1(concat(salt, password)))" };
@@ -121,7 +121,7 @@ describe("a large table", () => {
     const remade = { row, remade: "$scrypt$ln=8,r=8,p=1$later$six", visit: BY_COMMAND, now: new Date() };
     await storeRemade({ configuration }, dataSource.manager, remade);
     expect(await recordOf("later6")).toBe(remade.remade);
-    expect(await statusOf(report.id)).toMatchObject({ standing: 28, rightFirst: 2 });
+    expect(await statusOf(report.id)).toMatchObject({ notYetSignedIn: 28, firstSignIns: 2 });
     // Not in the place of anything newer.
     await storeRemade({ configuration }, dataSource.manager, {
       ...remade,

@@ -102,7 +102,14 @@ describe("a mixed users table", () => {
       ["--known", "aldo", "--known", "berta", "--password-stdin"],
       `${aldo}\n${berta}\n`,
     );
-    expect(report).toMatchObject({ state: "done", rows: 8, taken: 6, refused: 2, standing: 5, sealed: 0 });
+    expect(report).toMatchObject({
+      state: "done",
+      rows: 8,
+      taken: 6,
+      refused: 2,
+      notYetSignedIn: 5,
+      sealed: 0,
+    });
     const all = await dump();
     for (const weak of [
       ...Object.values(old),
@@ -123,7 +130,11 @@ describe("a mixed users table", () => {
       expect(await recordOf(name)).toMatch(RECORD_OF_OURS);
       expect(await signIn(name, password)).toBe(201);
     }
-    expect(await statusOf(report.id)).toMatchObject({ standing: 0, rightFirst: 5, wrongTries: 9 });
+    expect(await statusOf(report.id)).toMatchObject({
+      notYetSignedIn: 0,
+      firstSignIns: 5,
+      failedAttempts: 9,
+    });
     const [first] = await service.dataSource.query(
       "SELECT isOpenlyRegistered, emailVerifiedAt FROM account WHERE usernameKey = 'aldo'",
     );

@@ -106,7 +106,7 @@ describe("for the one who runs it", () => {
     expect(out).toMatch(/wrong +proxy check +.*brina-site, but there is no such application/);
   });
 
-  test("serve refuses a schema that it does not know, naming the mend; it runs on the right one and ends on SIGTERM", async () => {
+  test("serve refuses a schema that it does not know, naming the remedy; it runs on the right one and ends on SIGTERM", async () => {
     const env = {
       LUCCHETTO_DATABASE_PASSWORD: service.database.password,
       LUCCHETTO_LISTEN_PORT: String(await freePort()),

@@ -46,7 +46,7 @@ test("an operator begins a walk, sees its steps fill, and breaks it off; a path 
   await context.close();
 });
 
-test("what failed is told with its mend, on a small screen and in the dark as well", async () => {
+test("what failed is told with its remedy, on a small screen and in the dark as well", async () => {
   await sample.stop();
   const { context, page, complaints } = await openTab(browser, { dark: true, width: 390 });
   await page.goto(`${service.url}/console/rehearsal`);

@@ -45,7 +45,7 @@ export const pageState = z.object({
       code: z.string(),
       title: z.string(),
       meaning: z.string(),
-      mend: z.string(),
+      remedy: z.string(),
       /** Of this case; in development. */
       detail: z.string().optional(),
     })

@@ -3,5 +3,5 @@ export interface ProblemKind {
   readonly status: number;
   readonly title: string;
   readonly meaning: string;
-  readonly mend: string;
+  readonly remedy: string;
 }

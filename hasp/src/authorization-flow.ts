@@ -152,7 +152,7 @@ export function createAuthorizationFlow(
     const reason = settings.development ? ` (${error.message})` : "";
     if (!isPage(visit)) {
       const detail = isNotSetUp
-        ? `This application is not known to Lucchetto${reason}. Whoever runs it has to mend that.`
+        ? `This application is not known to Lucchetto${reason}. Whoever runs it has to fix that.`
         : `Lucchetto cannot be asked who this is${reason}. Try again in a moment.`;
       return problem(service, isNotSetUp ? "application-not-set-up" : "storage-unavailable", {
         detail,

@@ -182,7 +182,7 @@ export function createHasp(options: HaspOptions): Hasp {
     }[lack];
     const challenge = `Bearer realm="${returnAddress.origin}", error="insufficient_user_authentication", error_description="${why}"${step.join("")}`;
     const detail = `${why} Sign in again at ${returnAddress.origin}${paths.signIn}, or open the page in a browser.`;
-    return problem(service, "step-wanted", { detail, headers: { "www-authenticate": challenge } });
+    return problem(service, "step-up-required", { detail, headers: { "www-authenticate": challenge } });
   }
 
   function refuseWithoutLabel(visit: IncomingRequest, label: string): Answer {

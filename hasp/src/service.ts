@@ -45,7 +45,7 @@ export interface Lucchetto {
   /** The check token for a code; `null` if the code is not (or no longer) good. @throws LucchettoUnreachable. */
   exchangeCode(code: string, verifier: string): Promise<string | null>;
   /**
-   * Who is there; `null` if nobody. It is asked after the call, together with other questions that wait.
+   * Who is there; `null` if nobody. Batched with other pending checks; always queried after this call.
    * @param username the name that came with an access key, where one came.
    */
   introspect(token: string, username?: string): Promise<ActiveIntrospection | null>;

@@ -102,7 +102,7 @@ describe("for an application's own tests", () => {
       expect((await get("/members", { authorization })).statusCode).toBe(401);
       expect((await get("/members", { ...accounts.as(ANNA), authorization })).statusCode).toBe(200);
     }
-    expect((await get("/people", script)).json()).toMatchObject({ code: "step-wanted" });
+    expect((await get("/people", script)).json()).toMatchObject({ code: "step-up-required" });
     // Browsers would ask for a password in a window of their own.
     const fetched = await get("/members", { "sec-fetch-site": "same-origin" });
     expect(fetched.headers["www-authenticate"]).toEqual(['Bearer realm="http://localhost"']);
@@ -126,7 +126,7 @@ describe("for an application's own tests", () => {
     const asked = await get("/erase", { ...old, ...html });
     expect(new URL(asked.headers.location as string).searchParams.get("max_age")).toBe("300");
     expect((await get("/erase", accounts.as({ ...ANNA, secondsSinceProof: 300 }))).body).toBe("erased");
-    expect((await get("/erase", accounts.asScript(ANNA))).json()).toMatchObject({ code: "step-wanted" });
+    expect((await get("/erase", accounts.asScript(ANNA))).json()).toMatchObject({ code: "step-up-required" });
     const { app } = await application();
     expect(() => app.hasp.closed({ freshWithin: 59 })).toThrow(/at least 60 seconds/);
   });

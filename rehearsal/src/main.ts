@@ -17,8 +17,8 @@ say({
 try {
   const { passed, leftBehind } = await rehearse({
     ...options,
-    onStep: ({ id, state, came, mend, milliseconds }) =>
-      say({ kind: "step", id, state, came, mend, milliseconds }),
+    onStep: ({ id, state, came, remedy, milliseconds }) =>
+      say({ kind: "step", id, state, came, remedy, milliseconds }),
   });
   say({ kind: "end", passed, leftBehind });
 } catch (error) {

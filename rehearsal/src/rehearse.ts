@@ -83,7 +83,7 @@ export function stepsFor(only: readonly string[] | undefined): readonly Step[] {
 
 async function tryStep(
   walk: Walk,
-  { id, title, expected, mend, ...step }: Step,
+  { id, title, expected, remedy, ...step }: Step,
   { before, hasBrowser }: { before: readonly StepResult[]; hasBrowser: boolean },
 ): Promise<StepResult> {
   const began = performance.now();
@@ -93,7 +93,7 @@ async function tryStep(
     state,
     expected,
     came: bare(came),
-    mend: state === "failed" ? mend : "",
+    remedy: state === "failed" ? remedy : "",
     milliseconds: Math.round(performance.now() - began),
   });
   if (step.needsBrowser && !hasBrowser) return done("left-out", "it takes a browser");

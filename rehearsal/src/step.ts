@@ -1,4 +1,4 @@
-/** Steps of a rehearsal: what is tried, what was expected, what came, and what to mend. */
+/** Steps of a rehearsal: what is tried, what was expected, what came, and what to fix. */
 import type { Walk } from "./walk.ts";
 
 export type State = "passed" | "failed" | "left-out";
@@ -12,7 +12,7 @@ export interface StepResult {
   /** What came instead, or why it was left out; of a step that passed, what was seen. */
   readonly came: string;
   /** What an attacker or a person would meet, and what to change. Empty for what passed. */
-  readonly mend: string;
+  readonly remedy: string;
   readonly milliseconds: number;
 }
 
@@ -21,7 +21,7 @@ export interface Step {
   readonly title: string;
   readonly expected: string;
   /** What is to be changed in an application that fails it, and where that is written. */
-  readonly mend: string;
+  readonly remedy: string;
   /** Whether it takes a browser. */
   readonly needsBrowser: boolean;
   /** Steps without which it says nothing. */

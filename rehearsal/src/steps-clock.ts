@@ -14,7 +14,8 @@ export const CLOCK_STEPS: readonly Step[] = [
     id: "expiry",
     title: "An idle session expires",
     expected: "after the idle limit the page is closed; it opens again after signing in",
-    mend: "Anybody who finds the browser open a week later is in. Check the session on every request; the limits are in docs/configuration.md (sessions.ordinary.idle).",
+    remedy:
+      "Anybody who finds the browser open a week later is in. Check the session on every request; the limits are in docs/configuration.md (sessions.ordinary.idle).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {

@@ -35,7 +35,7 @@ export const FACTOR_STEPS: readonly Step[] = [
     id: "level-wanted",
     title: "A password alone does not open a page that requires a second factor",
     expected: "a request for the second factor instead of the page",
-    mend: "Anybody with the password can read it. Use closed({ level: 2 }) (hasp/README.md, RFC 9470).",
+    remedy: "Anybody with the password can read it. Use closed({ level: 2 }) (hasp/README.md, RFC 9470).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
@@ -55,7 +55,7 @@ export const FACTOR_STEPS: readonly Step[] = [
     id: "totp",
     title: "An authenticator app is set up; its codes are required, and work once",
     expected: "a code is requested after the password; a used one is refused; a fresh one opens the page",
-    mend: `A code that works twice can be used by anybody who saw it (RFC 6238, section 5.2). See ${PASSKEYS}.`,
+    remedy: `A code that works twice can be used by anybody who saw it (RFC 6238, section 5.2). See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
@@ -94,7 +94,7 @@ export const FACTOR_STEPS: readonly Step[] = [
     id: "recovery-code",
     title: "A recovery code works once",
     expected: "it opens the page the first time and is refused the second time",
-    mend: `Anybody who finds the paper could always get in. Invalidate each code when it is used. See ${PASSKEYS}.`,
+    remedy: `Anybody who finds the paper could always get in. Invalidate each code when it is used. See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["totp"],
     async try(walk) {
@@ -116,7 +116,7 @@ export const FACTOR_STEPS: readonly Step[] = [
     id: "passkey",
     title: "A passkey is added, and signs in on its own",
     expected: "the closed page, without password or code",
-    mend: `If passkeys do not work, people go back to passwords. See ${PASSKEYS}.`,
+    remedy: `If passkeys do not work, people go back to passwords. See ${PASSKEYS}.`,
     needsBrowser: true,
     after: ["totp"],
     async try(walk) {

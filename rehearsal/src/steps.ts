@@ -55,7 +55,7 @@ export const STEPS: readonly Step[] = [
     id: "open-page",
     title: "A guest sees the public page",
     expected: "the page, not a sign-in form",
-    mend: `Leave public pages open: hasp.open() (${HASP}).`,
+    remedy: `Leave public pages open: hasp.open() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
       const { status, text } = await walk.ask(walk.at(walk.addresses.open));
@@ -68,7 +68,7 @@ export const STEPS: readonly Step[] = [
     id: "closed-page",
     title: "A guest is turned away from the closed page",
     expected: "401, 403 or a redirect to a sign-in form",
-    mend: `Anybody who knows the address can read it. Close the route: hasp.closed() (${HASP}).`,
+    remedy: `Anybody who knows the address can read it. Close the route: hasp.closed() (${HASP}).`,
     needsBrowser: false,
     async try(walk) {
       const reply = await walk.askClosed([]);
@@ -85,7 +85,7 @@ export const STEPS: readonly Step[] = [
     id: "closed-api",
     title: "A program without credentials is refused",
     expected: "401 or 403, not a page",
-    mend: `A program cannot fill in a form. Answer it with 401 at closed addresses (RFC 9110, section 15.5.2).`,
+    remedy: `A program cannot fill in a form. Answer it with 401 at closed addresses (RFC 9110, section 15.5.2).`,
     needsBrowser: false,
     async try(walk) {
       const { closedApi } = walk.addresses;
@@ -101,7 +101,8 @@ export const STEPS: readonly Step[] = [
     id: "foreign-return",
     title: "Sign-in never redirects to a foreign address",
     expected: "a return address that is not registered, or belongs to another site, is refused",
-    mend: "An attacker's link would lead people from your sign-in page to theirs. Compare addresses exactly (RFC 9700, section 4.1), or accept only paths.",
+    remedy:
+      "An attacker's link would lead people from your sign-in page to theirs. Compare addresses exactly (RFC 9700, section 4.1), or accept only paths.",
     needsBrowser: false,
     after: ["closed-page"],
     async try(walk) {
@@ -120,7 +121,8 @@ export const STEPS: readonly Step[] = [
     id: "register-faults",
     title: "An invalid registration is explained",
     expected: "the form again, with a message at the invalid field, and the input kept",
-    mend: "People give up if they are not told what is wrong. Name the field, say how to fix it, and keep what was typed (WCAG 3.3.1).",
+    remedy:
+      "People give up if they are not told what is wrong. Name the field, say how to fix it, and keep what was typed (WCAG 3.3.1).",
     needsBrowser: true,
     async try(walk) {
       const page = await walk.open(walk.closedAddress);
@@ -137,7 +139,7 @@ export const STEPS: readonly Step[] = [
     id: "register",
     title: "Registration leads to the requested page",
     expected: "the closed page, after a mail if one is needed",
-    mend: `Remember where people wanted to go and take them there, as the hasp does (${HASP}).`,
+    remedy: `Remember where people wanted to go and take them there, as the hasp does (${HASP}).`,
     needsBrowser: true,
     async try(walk) {
       const page = await walk.page();
@@ -180,7 +182,8 @@ export const STEPS: readonly Step[] = [
     id: "cookies",
     title: "Cookies are out of reach of scripts and other sites",
     expected: "HttpOnly, SameSite=Lax or Strict, no Domain, and Secure on https",
-    mend: "A script in a page, or another site, could use the session. Set the attributes (RFC 6265bis, section 5.7).",
+    remedy:
+      "A script in a page, or another site, could use the session. Set the attributes (RFC 6265bis, section 5.7).",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -201,7 +204,7 @@ export const STEPS: readonly Step[] = [
     id: "not-kept",
     title: "Browsers do not store the closed page",
     expected: "Cache-Control: no-store",
-    mend: `After signing out, the back button would show it. Send no-store (RFC 9111, section 5.2.2.5), as the hasp does on closed routes (${HASP}).`,
+    remedy: `After signing out, the back button would show it. Send no-store (RFC 9111, section 5.2.2.5), as the hasp does on closed routes (${HASP}).`,
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -215,7 +218,7 @@ export const STEPS: readonly Step[] = [
     id: "stays",
     title: "A reload and a second tab stay signed in",
     expected: "the closed page in both",
-    mend: "People reload pages and open tabs. Keep the session in a cookie, not in the page.",
+    remedy: "People reload pages and open tabs. Keep the session in a cookie, not in the page.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -240,7 +243,8 @@ export const STEPS: readonly Step[] = [
     id: "foreign-post",
     title: "Another site cannot sign people out",
     expected: "a form from another site changes nothing",
-    mend: "Any page could sign people out, or worse. Change nothing on GET (RFC 9110, section 9.2.1), check Origin and Sec-Fetch-Site, and set SameSite.",
+    remedy:
+      "Any page could sign people out, or worse. Change nothing on GET (RFC 9110, section 9.2.1), check Origin and Sec-Fetch-Site, and set SameSite.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -280,7 +284,7 @@ export const STEPS: readonly Step[] = [
     id: "sign-out",
     title: "After signing out the page is closed, with the back button too",
     expected: "neither the address nor the back button shows the closed page",
-    mend: `The page does not check the session, or browsers store it. Check on every request (${HASP}), and send no-store.`,
+    remedy: `The page does not check the session, or browsers store it. Check on every request (${HASP}), and send no-store.`,
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -299,7 +303,8 @@ export const STEPS: readonly Step[] = [
     id: "old-cookie",
     title: "The old cookie no longer works",
     expected: "it does not open the closed page",
-    mend: "Anybody who copied the cookie stays signed in. End the session on the server, not just in the browser (OWASP ASVS 7.4.1).",
+    remedy:
+      "Anybody who copied the cookie stays signed in. End the session on the server, not just in the browser (OWASP ASVS 7.4.1).",
     needsBrowser: true,
     after: ["sign-out"],
     async try(walk) {
@@ -312,7 +317,7 @@ export const STEPS: readonly Step[] = [
     id: "same-refusal",
     title: "A wrong password and an unknown name get the same message",
     expected: "the same message for both",
-    mend: "The difference reveals who has an account (OWASP ASVS 6.3.8). Use one message for both.",
+    remedy: "The difference reveals who has an account (OWASP ASVS 6.3.8). Use one message for both.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -336,7 +341,8 @@ export const STEPS: readonly Step[] = [
     id: "sign-in",
     title: "Sign-in returns to the requested page, with a new token",
     expected: "the closed page, with different cookies than in the first session",
-    mend: "A token that survives a sign-in can be used by anybody who has ever seen it (OWASP ASVS 7.2.4). Issue a new one at each sign-in.",
+    remedy:
+      "A token that survives a sign-in can be used by anybody who has ever seen it (OWASP ASVS 7.2.4). Issue a new one at each sign-in.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -361,7 +367,8 @@ export const STEPS: readonly Step[] = [
     id: "fixation",
     title: "A token planted before sign-in is worthless afterwards",
     expected: "the planted cookie opens nothing",
-    mend: "An attacker who plants a cookie would be signed in as their victim. Never keep a token across a sign-in (OWASP ASVS 7.2.4).",
+    remedy:
+      "An attacker who plants a cookie would be signed in as their victim. Never keep a token across a sign-in (OWASP ASVS 7.2.4).",
     needsBrowser: true,
     after: ["sign-in"],
     async try(walk) {
@@ -384,7 +391,7 @@ export const STEPS: readonly Step[] = [
     id: "reset",
     title: "A forgotten password can be reset by mail",
     expected: "the new password opens the page, the old one no longer does",
-    mend: "People who cannot get back in will write to you. See docs/mail.md.",
+    remedy: "People who cannot get back in will write to you. See docs/mail.md.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -411,7 +418,7 @@ export const STEPS: readonly Step[] = [
     id: "mail-link",
     title: "A mailed link signs in once",
     expected: "the link signs in; a second time it does not",
-    mend: "A link that works twice can be used by anybody who reads the mailbox later. See docs/mail.md.",
+    remedy: "A link that works twice can be used by anybody who reads the mailbox later. See docs/mail.md.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {

@@ -29,7 +29,7 @@ export async function failing(
     const { steps, passed } = await rehearse({ ...addresses, withoutBrowser, deadline });
     const failed = steps.filter(({ state }) => state === "failed");
     expect(passed).toBe(failed.length === 0);
-    for (const { mend } of failed) expect(mend.length).toBeGreaterThan(40);
+    for (const { remedy } of failed) expect(remedy.length).toBeGreaterThan(40);
     return Object.fromEntries(failed.map(({ id, came }) => [id, came]));
   } finally {
     await app.stop();

@@ -1,6 +1,6 @@
 /**
- * The service's process: `serve` and the tasks of the one who runs it. Options name a configuration; results are one
- * JSON value on standard output, words for people go to standard error. Exit status 0 done, 1 refused, 2 wrong usage.
+ * The service's process: `serve` and administrator tasks. Options name a configuration; results are one
+ * JSON value on standard output, human-readable messages go to stderr. Exit status 0 done, 1 refused, 2 wrong usage.
  *
  * Each task loads only what it needs: most are over before the whole service would have been read.
  */

@@ -175,7 +175,7 @@ describe("an app with the right `accounts`", () => {
     });
     try {
       const refused = await send(asking, "POST", "/v1/accounts", json({ email: name, password: PASSWORD }));
-      expect(refused.json()).toMatchObject({ code: "site-silent" });
+      expect(refused.json()).toMatchObject({ code: "application-unresponsive" });
       const { status, body } = await call("POST", "/v1/app/accounts", { at: asking, body: { email: name } });
       expect(status).toBe(201);
       const changed = await call("PATCH", `/v1/app/accounts/${body?.id}`, {

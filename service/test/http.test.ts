@@ -99,7 +99,7 @@ describe("where requests may come from", () => {
     },
   );
 
-  test("HT-2 a foreign origin may not sign anybody in, cookie or not; the mend for programs is named", async () => {
+  test("HT-2 a foreign origin may not sign anybody in, cookie or not; the remedy for programs is named", async () => {
     const body = json({ proof: { type: "password", identifier: "anna@brina.example", password: PASSWORD } });
     const foreign = await send(service, "POST", "/v1/sign-in", {
       ...body,

@@ -155,7 +155,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
           wants: "thing-from-before",
           shows: ["password", "totp", "recovery-code"],
         });
-        expect(codeOf(await redeem(elsewhere, undo))).toBe("thing-from-before-wanted");
+        expect(codeOf(await redeem(elsewhere, undo))).toBe("earlier-proof-required");
         for (const [present, fault] of [
           [NEW, "former-password-wrong"],
           [totp(theirs()), "former-code-wrong"],
@@ -336,7 +336,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
         await reset(email, NEW);
         const undo = await undoLink(email, "second-factor-added");
         const mailbox = new Visitor(service);
-        expect(codeOf(await redeem(mailbox, undo, { password: MINE }))).toBe("thing-from-before-wanted");
+        expect(codeOf(await redeem(mailbox, undo, { password: MINE }))).toBe("earlier-proof-required");
         const added = await redeem(mailbox, undo, { password: MINE, present: totp(await theirs.nextCode()) });
         expect(faultOf(added)).toBe("former-thing-not-there");
         // The browser that was known then is the one thing.
@@ -647,7 +647,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
           shows: ["password", "totp", "recovery-code"],
         });
         for (const shown of [{}, { password: NEW }])
-          expect(codeOf(await redeem(reader, verify, shown))).toBe("thing-from-before-wanted");
+          expect(codeOf(await redeem(reader, verify, shown))).toBe("earlier-proof-required");
         for (const purpose of ["reset", "sign-in"])
           await reader.post("/v1/mail-links", { purpose, identifier: fixed });
         expect((await redeem(new Visitor(service), verify, { present: PASSWORD })).json()).toEqual({
@@ -660,7 +660,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
         expect((await proof(reader, totp(await app.nextCode()))).status).toBe(201);
 
         const undo = await undoLink(email, "email-changed");
-        expect(codeOf(await redeem(new Visitor(service), undo))).toBe("thing-from-before-wanted");
+        expect(codeOf(await redeem(new Visitor(service), undo))).toBe("earlier-proof-required");
         const code = totp(await app.nextCode());
         expect((await redeem(new Visitor(service), undo, { password: MINE, present: code })).status).toBe(
           200,
@@ -738,7 +738,7 @@ const CASES: Readonly<Record<RecoveryEvent, Readonly<Record<string, () => Promis
       await service.as(stranger)(routes.eraseOwnAccount);
       const keep = await undoLink(email, "account-closed");
       const mailbox = new Visitor(service);
-      expect(codeOf(await redeem(mailbox, keep))).toBe("thing-from-before-wanted");
+      expect(codeOf(await redeem(mailbox, keep))).toBe("earlier-proof-required");
       await service.clock.advance(6 * DAY);
       expect((await redeem(mailbox, keep, { present: PASSWORD })).json()).toEqual({
         outcome: "erasing-stopped",

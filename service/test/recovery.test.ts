@@ -181,7 +181,7 @@ describe("undoing a change of address", () => {
     expect((await elsewhere.post("/v1/mail-links/look", { secret: undo })).json()).toMatchObject({
       wants: "thing-from-before",
     });
-    expect(codeOf(await redeem(elsewhere, undo, { password: MINE }))).toBe("thing-from-before-wanted");
+    expect(codeOf(await redeem(elsewhere, undo, { password: MINE }))).toBe("earlier-proof-required");
     const wrong = await redeem(elsewhere, undo, { password: MINE, present: NEW });
     expect(wrong.json<{ errors: unknown[] }>().errors).toMatchObject([{ code: "former-password-wrong" }]);
     expect((await redeem(elsewhere, undo, { password: MINE, present: PASSWORD })).json()).toEqual({

@@ -85,7 +85,7 @@ describe("RC-13 A2 a leaked password that is changed first", () => {
     await moveAddress(stranger, "alba.thief@brina.example");
     const back = new Visitor(service);
     const undo = await linkIn(email, "email-changed");
-    expect(codeOf(await redeem(back, undo, { password: MINE }))).toBe("thing-from-before-wanted");
+    expect(codeOf(await redeem(back, undo, { password: MINE }))).toBe("earlier-proof-required");
     expect((await redeem(back, undo, { password: MINE, present: PASSWORD })).status).toBe(200);
     expect((await stranger.call("GET", "/v1/session")).status).toBe(401);
     await expectOwnersAlone(email);
@@ -184,7 +184,7 @@ describe("RC-15 a browser", () => {
     expect((await signIn(browser, email)).status).toBe(201);
     await enrol(browser);
     const undo = await linkIn(email, "second-factor-added");
-    expect(codeOf(await redeem(thief, undo, { password: THEIRS }))).toBe("thing-from-before-wanted");
+    expect(codeOf(await redeem(thief, undo, { password: THEIRS }))).toBe("earlier-proof-required");
     expect((await redeem(browser, undo, { password: MINE })).status).toBe(200);
   });
 
@@ -213,7 +213,7 @@ describe("RC-15 a browser", () => {
     await moveAddress(await signedIn(email, THEIRS), "olga.thief@brina.example");
     const secret = await linkIn(email, "email-changed");
     const undo = { secret, password: MINE };
-    expect(codeOf(await atTheApp("/v1/mail-links/redeem", undo))).toBe("thing-from-before-wanted");
+    expect(codeOf(await atTheApp("/v1/mail-links/redeem", undo))).toBe("earlier-proof-required");
     expect((await atTheApp("/v1/mail-links/redeem", undo, mark)).status).toBe(200);
     await expectOwnersAlone(email);
   });
@@ -237,7 +237,7 @@ describe("RC-15 a browser", () => {
     expect(changed.status).toBe(200);
     await enrol(browser);
     const later = await linkIn(email, "second-factor-added");
-    expect(codeOf(await redeem(second, later, { password: THEIRS }))).toBe("thing-from-before-wanted");
+    expect(codeOf(await redeem(second, later, { password: THEIRS }))).toBe("earlier-proof-required");
     // For throttling it is known as before.
     const known = await service.dataSource.query(
       "SELECT COUNT(*) AS known FROM known_device JOIN account ON account.id = accountId WHERE emailKey = ? AND forgottenAt IS NULL",

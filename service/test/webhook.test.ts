@@ -133,11 +133,14 @@ describe("consult", () => {
       response.end(JSON.stringify({ decision: "refuse", message: "Membership begins in May." }));
     const refused = await register(service, { email: "bruno@brina.example" });
     expect(refused.status).toBe(403);
-    expect(refused.json()).toMatchObject({ code: "refused-by-site", detail: "Membership begins in May." });
+    expect(refused.json()).toMatchObject({
+      code: "refused-by-application",
+      detail: "Membership begins in May.",
+    });
     const rows = await service.dataSource.query("SELECT emailKey FROM account");
     expect(rows).toEqual([{ emailKey: "anna@brina.example" }]);
     const [entry] = await service.dataSource.query("SELECT kind, reason FROM journal_entry ORDER BY id DESC");
-    expect(entry).toEqual({ kind: "account.registration-refused", reason: "refused-by-site" });
+    expect(entry).toEqual({ kind: "account.registration-refused", reason: "refused-by-application" });
   });
 
   test.each([
@@ -155,7 +158,7 @@ describe("consult", () => {
         .end(typeof answer === "string" ? answer : JSON.stringify(answer));
     const reply = await register(service, { email: "anna@brina.example" });
     expect(reply.status).toBe(503);
-    expect(reply.json()).toMatchObject({ code: "site-silent" });
+    expect(reply.json()).toMatchObject({ code: "application-unresponsive" });
     expect(reply.headers.get("retry-after")).toBe("10");
     expect(await service.dataSource.query("SELECT id FROM account")).toEqual([]);
     expect(service.log()).toMatch(/the application gave no answer/);
@@ -206,7 +209,7 @@ describe("consult", () => {
     receiver.received.length = 0;
     receiver.answer = (_received, response) =>
       response.end('{"decision":"refuse","message":"Not in season."}');
-    const refused = expect.objectContaining({ code: "refused-by-site" });
+    const refused = expect.objectContaining({ code: "refused-by-application" });
     const codeOf = (call: Promise<unknown>) =>
       call.then(
         () => null,
@@ -244,8 +247,8 @@ describe("consult", () => {
     const noted = await service.dataSource.query(
       "SELECT kind, reason FROM journal_entry WHERE outcome = 'refused' ORDER BY id",
     );
-    const change = { kind: "account.change-refused", reason: "refused-by-site" };
-    const addition = { kind: "account.registration-refused", reason: "refused-by-site" };
+    const change = { kind: "account.change-refused", reason: "refused-by-application" };
+    const addition = { kind: "account.registration-refused", reason: "refused-by-application" };
     expect(noted).toEqual([change, change, addition, change, change]);
   });
 });

@@ -300,7 +300,7 @@ test("whatever is sent is answered, never by a fault of the service's own, and i
         seen.set(status, (seen.get(status) ?? 0) + 1);
         sent += 1;
         // Telling that it is busy is no fault; a connection that ends without a word is one.
-        const isBusy = status === 503 && /too-busy|site-silent/.test(said);
+        const isBusy = status === 503 && /too-busy|application-unresponsive/.test(said);
         if ((status === 0 || status >= 500) && !isBusy)
           faults.push(
             `${status} ${made.method} ${made.target.slice(0, 200)} ${JSON.stringify(made.headers).slice(0, 300)} ${Buffer.from(

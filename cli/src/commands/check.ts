@@ -1,4 +1,4 @@
-/** For the one who runs it: everything looked at, each line with its mend. */
+/** For the one who runs it: everything looked at, each line with its remedy. */
 import type { Command } from "commander";
 import { brass, print, printJson, rust, verdigris } from "../output.ts";
 import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";

@@ -144,7 +144,14 @@ export function defineImport(command: Command): void {
           one.id,
           one.source,
           one.state,
-          ...[one.taken, one.refused, one.standing, one.sealed, one.rightFirst, one.wrongTries].map(number),
+          ...[
+            one.taken,
+            one.refused,
+            one.notYetSignedIn,
+            one.sealed,
+            one.firstSignIns,
+            one.failedAttempts,
+          ].map(number),
         ]),
         "Nothing has been imported yet. To draft a plan: lucchetto import plan SOURCE",
         ["wrong", "right", "to be wrapped"],
@@ -188,10 +195,10 @@ async function showOne(id: string, { json }: { json?: boolean }, self: Command):
     ["imported", number(report.taken)],
     ["filled", number(report.filled)],
     ["refused", number(report.refused)],
-    ["not yet signed in", number(report.standing)],
+    ["not yet signed in", number(report.notYetSignedIn)],
     ["to be wrapped", number(report.sealed)],
-    ["first sign-ins", number(report.rightFirst)],
-    ["wrong tries", number(report.wrongTries)],
+    ["first sign-ins", number(report.firstSignIns)],
+    ["wrong tries", number(report.failedAttempts)],
   ]);
   if (report.recipes.length > 0) {
     print("");

@@ -115,12 +115,12 @@ const SIGNS = {
   "left-out": () => dim("skipped "),
 };
 
-function printStep({ title, state, expected, came, mend }: StepResult): void {
+function printStep({ title, state, expected, came, remedy }: StepResult): void {
   print(`${SIGNS[state]()}  ${bold(title)}`);
   const room = " ".repeat(10);
   const seen = printable(came);
   if (state !== "failed") return print(dim(`${room}${seen}`));
-  print(`${room}expected  ${expected}`, `${room}actual    ${seen}`, `${room}to fix    ${mend}`);
+  print(`${room}expected  ${expected}`, `${room}actual    ${seen}`, `${room}to fix    ${remedy}`);
 }
 
 function printEnd({ steps, leftBehind }: Rehearsal): void {

@@ -16,15 +16,15 @@
   const { intake, corrected }: { intake: Intake; corrected: () => Promise<void> } = $props();
 
   const number = (value: number) => value.toLocaleString("en");
-  const wrapped = $derived(intake.standing - intake.sealed);
+  const wrapped = $derived(intake.notYetSignedIn - intake.sealed);
   const figures = $derived([
     [texts.movingIn.rows, intake.rows],
     [texts.movingIn.imported, intake.taken],
     ...(intake.filled > 0 ? ([[texts.movingIn.completed, intake.filled]] as const) : []),
     [texts.movingIn.refused, intake.refused],
-    [texts.movingIn.haveNotSignedInYet, intake.standing],
-    [texts.movingIn.rightFirst, intake.rightFirst],
-    [texts.movingIn.wrongAttemptsBeforeThat, intake.wrongTries],
+    [texts.movingIn.haveNotSignedInYet, intake.notYetSignedIn],
+    [texts.movingIn.firstSignIns, intake.firstSignIns],
+    [texts.movingIn.wrongAttemptsBeforeThat, intake.failedAttempts],
   ] as const);
 
   let showsRefused = $state(false);
@@ -63,8 +63,8 @@
     <Progress
       label={texts.movingIn.beingWrapped}
       done={wrapped}
-      total={intake.standing}
-      so={texts.movingIn.of(number(wrapped), number(intake.standing))}
+      total={intake.notYetSignedIn}
+      so={texts.movingIn.of(number(wrapped), number(intake.notYetSignedIn))}
     />
     <p class="text-quiet mt-1 text-sm">{texts.movingIn.theOthersAreSealedUnder}</p>
   {/if}
@@ -83,7 +83,7 @@
               /></span
             >
           </p>
-          {#if intake.standing > 0}<CorrectRecipe intakeId={intake.id} {recipe} {corrected} />{/if}
+          {#if intake.notYetSignedIn > 0}<CorrectRecipe intakeId={intake.id} {recipe} {corrected} />{/if}
         </li>
       {/each}
     </ul>

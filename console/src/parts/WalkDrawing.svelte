@@ -57,7 +57,7 @@
             <dt class="text-quiet">{texts.rehearsal.instead}</dt>
             <dd class="wrap-anywhere">{step.came}</dd>
             <dt class="text-quiet">{texts.rehearsal.toFixIt}</dt>
-            <dd>{step.mend}</dd>
+            <dd>{step.remedy}</dd>
           </dl>
         {:else if step.came !== ""}
           <p class="text-quiet text-sm wrap-anywhere">{step.came}</p>

@@ -6,7 +6,7 @@
     code: "not-found",
     title: texts.notHere.pageNotFound,
     meaning: texts.notHere.thereIsNothingAtThis,
-    mend: texts.notHere.checkTheAddressOrGo,
+    remedy: texts.notHere.checkTheAddressOrGo,
   };
 </script>
 

@@ -17,7 +17,7 @@
 
 <PersonFrame heading={said.title} next={said.meaning} {lang}>
   <h2 class="text-lg font-semibold">{texts.problemPage.whatToDo}</h2>
-  <p {lang} class="mt-1">{said.mend}</p>
+  <p {lang} class="mt-1">{said.remedy}</p>
   {#if problem.detail !== undefined}
     <p lang={english} class="bg-slab border-line mt-4 rounded-md border px-3 py-2 text-sm break-words">
       {problem.detail}

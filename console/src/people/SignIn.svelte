@@ -64,7 +64,7 @@
     };
   });
 
-  /** Among what the browser fills in for the name; whoever takes one is signed in without typing. */
+  /** Offers passkeys in the name field's autofill. */
   async function offerPasskeys(): Promise<void> {
     if (!(await offersWhileTyping())) return;
     offering = new AbortController();

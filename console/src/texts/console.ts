@@ -543,7 +543,7 @@ export const consoleTexts = {
     completed: "completed",
     refused: "refused",
     haveNotSignedInYet: "have not signed in yet",
-    rightFirst: "first sign-ins",
+    firstSignIns: "first sign-ins",
     wrongAttemptsBeforeThat: "wrong attempts before that",
     beingWrapped: "Old digests wrapped",
     of: (part: Value, whole: Value) => `${part} of ${whole}`,

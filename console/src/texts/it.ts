@@ -56,7 +56,7 @@ export const it: Texts = {
       "La password è giusta, ma l’account sta per essere cancellato, come richiesto. Per conservarlo apri il link nell’e-mail che ti abbiamo inviato.",
     "operator-needed":
       "La password è giusta, ma da sola non basta più. Chiedi una prima password a chi gestisce il sito.",
-    "thing-from-before-wanted":
+    "earlier-proof-required":
       "Serve qualcosa di precedente alla modifica. Se non hai più nulla, rivolgiti a chi gestisce il sito.",
     "account-suspended": "La password è giusta, ma l’account è sospeso. Rivolgiti a chi gestisce il sito.",
     "not-signed-in": "Non hai effettuato l’accesso.",

@@ -207,7 +207,7 @@ const en = {
     besideTheMail: "The mail proves that the address is yours. This time we need your password as well.",
   },
   /** By a problem's code; the service says them in English. */
-  problemPages: {} as Record<string, { title: string; meaning: string; mend: string } | undefined>,
+  problemPages: {} as Record<string, { title: string; meaning: string; remedy: string } | undefined>,
   erase: {
     yourAccountIsClosed: "Your account is closed",
     itsRowsGo: (after: Value) =>
@@ -430,32 +430,32 @@ const it: typeof en = {
     "not-found": {
       title: "La pagina non esiste",
       meaning: "A questo indirizzo non c’è nulla, oppure non è tuo.",
-      mend: "Controlla l’indirizzo.",
+      remedy: "Controlla l’indirizzo.",
     },
     "unknown-app": {
       title: "Questa applicazione non è registrata",
       meaning: "L’indirizzo che porta qui non corrisponde a nessuna applicazione conosciuta.",
-      mend: "Torna all’applicazione e riprova; se non basta, rivolgiti a chi la gestisce.",
+      remedy: "Torna all’applicazione e riprova; se non basta, rivolgiti a chi la gestisce.",
     },
     "unregistered-return-address": {
       title: "L’indirizzo di ritorno non è registrato",
       meaning: "L’applicazione ha indicato un indirizzo di ritorno diverso da quelli registrati.",
-      mend: "Rivolgiti a chi gestisce l’applicazione.",
+      remedy: "Rivolgiti a chi gestisce l’applicazione.",
     },
     "label-missing": {
       title: "Il tuo account non può entrare qui",
       meaning: "Hai effettuato l’accesso, ma l’applicazione richiede un’etichetta che il tuo account non ha.",
-      mend: "Chiedi l’etichetta a chi gestisce il sito.",
+      remedy: "Chiedi l’etichetta a chi gestisce il sito.",
     },
     "too-busy": {
       title: "Troppe richieste in questo momento",
       meaning: "In questo momento accedono più persone di quante il servizio possa gestire.",
-      mend: "Riprova tra qualche secondo.",
+      remedy: "Riprova tra qualche secondo.",
     },
     "storage-unavailable": {
       title: "Il servizio non è disponibile",
       meaning: "Il database non è raggiungibile. Non è cambiato nulla.",
-      mend: "Riprova tra un momento.",
+      remedy: "Riprova tra un momento.",
     },
   },
   erase: {

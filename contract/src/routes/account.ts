@@ -86,7 +86,13 @@ export const register = defineRoute({
   path: "/v1/accounts",
   summary: "Register an account",
   access: "anybody",
-  problems: ["identifier-taken", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "identifier-taken",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   answersPasskey: true,
   body: z.strictObject({
     email: lineOfText(254).optional(),
@@ -120,7 +126,14 @@ export const changeOwnAccount = defineRoute({
   path: "/v1/account",
   summary: "Change one's display name, username and language; null takes it away",
   access: "session",
-  problems: ["identifier-taken", "reauthenticate", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "identifier-taken",
+    "reauthenticate",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     displayName: lineOfText(80).nullable().optional(),
     username: lineOfText(80).nullable().optional(),
@@ -140,8 +153,8 @@ export const changeEmail = defineRoute({
     "identifier-taken",
     "mail-missing",
     "throttled",
-    "refused-by-site",
-    "site-silent",
+    "refused-by-application",
+    "application-unresponsive",
     "too-busy",
   ],
   body: z.strictObject({ email: lineOfText(254) }),
@@ -200,7 +213,14 @@ export const eraseOwnAccount = defineRoute({
   summary:
     "Erase oneself, after reauthentication: the account is closed at once, its rows go after accounts.eraseAfter; until then a link to the proved address stops it",
   access: "session",
-  problems: ["reauthenticate", "last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "reauthenticate",
+    "last-operator",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   replies: { 204: z.undefined() },
 });
 
@@ -210,7 +230,14 @@ export const inviteAccount = defineRoute({
   path: "/v1/operator/invitations",
   summary: "Invite somebody by mail; inviting an invited one again sends a new link",
   access: "operator",
-  problems: ["identifier-taken", "mail-missing", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "identifier-taken",
+    "mail-missing",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     email: lineOfText(254),
     ...somebodyNew,
@@ -225,7 +252,13 @@ export const addAccount = defineRoute({
   path: "/v1/operator/accounts",
   summary: "Add an account",
   access: "operator",
-  problems: ["identifier-taken", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "identifier-taken",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   body: z.strictObject({
     email: lineOfText(254).optional(),
     ...somebodyNew,
@@ -244,7 +277,7 @@ export const eraseAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Erase an account: all its rows go, the journal keeps entries that name nobody",
   access: "operator",
-  problems: ["last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: ["last-operator", "refused-by-application", "application-unresponsive", "throttled", "too-busy"],
   params: z.strictObject({ id }),
   replies: { 204: z.undefined() },
 });
@@ -329,7 +362,14 @@ export const changeAccount = defineRoute({
   path: "/v1/operator/accounts/:id",
   summary: "Set an account's labels, reference or state; suspending ends its sessions at once",
   access: "operator",
-  problems: ["identifier-taken", "last-operator", "refused-by-site", "site-silent", "throttled", "too-busy"],
+  problems: [
+    "identifier-taken",
+    "last-operator",
+    "refused-by-application",
+    "application-unresponsive",
+    "throttled",
+    "too-busy",
+  ],
   params: z.strictObject({ id }),
   body: changes({
     ...settable,

@@ -24,13 +24,13 @@ export const intake = z
     taken: z.number().int(),
     filled: z.number().int().describe("accounts that were there, and got what they lacked"),
     refused: z.number().int(),
-    standing: z
+    notYetSignedIn: z
       .number()
       .int()
       .describe("passwords that stand as they came: their people have not signed in yet"),
     sealed: z.number().int().describe("of these, old digests that lie sealed until they are wrapped"),
-    rightFirst: z.number().int().describe("first sign-ins with a password that came along"),
-    wrongTries: z.number().int().describe("tries that do not fit a password that came along"),
+    firstSignIns: z.number().int().describe("first sign-ins with a password that came along"),
+    failedAttempts: z.number().int().describe("tries that do not fit a password that came along"),
     recipes: z.array(intakeRecipe),
   })
   .meta({ id: "Intake" });

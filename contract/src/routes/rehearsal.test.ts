@@ -12,7 +12,7 @@ test("S13 what a rehearsal's process prints beside its lines is passed over, and
     '{"kind":"end"}',
   ])
     expect(readRehearsalLine(text)).toBeNull();
-  const step = { kind: "step", id: "open-page", state: "passed", came: "200", mend: "", milliseconds: 12 };
+  const step = { kind: "step", id: "open-page", state: "passed", came: "200", remedy: "", milliseconds: 12 };
   for (const line of [
     step,
     { kind: "fault", why: "no browser" },

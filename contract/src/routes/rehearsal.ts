@@ -13,7 +13,7 @@ export const rehearsalStep = z.object({
   state: z.enum(["waiting", "running", "passed", "failed", "left-out"]),
   expected: z.string(),
   came: z.string().describe("what came, or why it was left out; empty before it was tried"),
-  mend: z.string().describe("what somebody would meet, and what to change; empty unless it failed"),
+  remedy: z.string().describe("what somebody would meet, and what to change; empty unless it failed"),
   milliseconds: z.number().nullable(),
 });
 
@@ -34,7 +34,7 @@ export const rehearsalShown = z
 export type RehearsalShown = z.output<typeof rehearsalShown>;
 
 const told = rehearsalStep.pick({ id: true, title: true, expected: true });
-const tried = rehearsalStep.pick({ id: true, state: true, came: true, mend: true });
+const tried = rehearsalStep.pick({ id: true, state: true, came: true, remedy: true });
 const rehearsalLine = z.discriminatedUnion("kind", [
   z.object({ kind: z.literal("steps"), steps: z.array(told).readonly() }),
   tried.extend({ kind: z.literal("step"), milliseconds: z.number() }),

@@ -8,7 +8,7 @@ import { PasskeyFault } from "./fault.ts";
 /** A certificate of an attestation statement. */
 export interface AttestationCertificate {
   readonly x509: X509Certificate;
-  /** 3 for what the standard wants. */
+  /** X.509 version; must be 3. */
   readonly version: number;
   /** Values by their OID's DER, in hexadecimal. */
   readonly extensions: ReadonlyMap<string, { readonly isCritical: boolean; readonly value: Uint8Array }>;

@@ -36,7 +36,7 @@ export type RefusalReason =
 
 export type SignInDecision =
   | {
-      /** With nothing wanted the sign-in is complete. */
+      /** Complete when `wanted` is empty. */
       readonly outcome: "proved";
       readonly wanted: readonly RequiredProof[];
       readonly aal: 1;

@@ -12,7 +12,7 @@ export interface RefusedTry {
 
 /** What a problem says beyond its entry in the catalogue. */
 export interface ProblemParts {
-  /** A sentence about this case; the catalogue's meaning and mend if left out. */
+  /** A sentence about this case; the catalogue's meaning and remedy if left out. */
   readonly detail?: string;
   readonly errors?: readonly FieldError[];
   /** Whole seconds. */

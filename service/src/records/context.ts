@@ -93,7 +93,7 @@ export interface RefusalJournal {
 /** What the one key is called where there is no key ring: it is gone with the process. */
 export const PROCESS_KEY = "process";
 
-/** Of what is done by a command, where the service's configuration lies. */
+/** Used for actions run from the command line on the service's host. */
 export const BY_COMMAND: RequestOrigin = {
   network: null,
   userAgent: null,

@@ -56,7 +56,7 @@ function startSweeping(
       try {
         await run(context.dataSource, before, context);
       } catch (error) {
-        logger.warn({ err: error, what }, "these could not be swept");
+        logger.warn({ err: error, what }, "cleanup of expired rows failed");
       }
     }
   };

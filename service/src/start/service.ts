@@ -84,7 +84,7 @@ const CAPABILITIES: Readonly<Record<string, Capability>> = {
   rehearsals,
 };
 
-/** By this the router names a plugin when something is wrong with it. */
+/** Plugin name shown in Fastify's errors. */
 const DISPLAY_NAME = Symbol.for("fastify.display-name");
 
 /** Makes the service. The caller lets it listen, and closes it; the data source stays the caller's. */

@@ -24,7 +24,7 @@ export function countDaily(clock: Clock, count: (now: Date) => Promise<void>): D
   };
 }
 
-/** Milliseconds between looks whether a count is due. */
+/** Poll interval in milliseconds. */
 const LOOK_EVERY = 60_000;
 
 /** Keeps counts beside the requests. @param failed is told of one that could not be taken. */

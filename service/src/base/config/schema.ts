@@ -566,7 +566,7 @@ export type Configuration = Omit<
   readonly grace: number;
 };
 
-/** What the mode demands beyond each single setting. @returns sentences, each with its mend; empty if all is well. */
+/** What the mode demands beyond each single setting. @returns sentences, each with its remedy; empty if all is well. */
 export function faultsOfMode(configuration: z.output<typeof configurationSchema>): string[] {
   const url = new URL(configuration.publicUrl);
   const faults: string[] = [];

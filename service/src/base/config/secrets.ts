@@ -71,14 +71,14 @@ export function faultsOfSecretsInYaml(tree: Tree): string[] {
 function faultsOfMailSecrets(mail: unknown): string[] {
   const smtp = typeof mail === "object" && mail !== null ? (mail as Tree)["smtp"] : undefined;
   if (typeof smtp !== "object" || smtp === null) return [];
-  const mend = `secrets do not belong in the yaml; put it into ${SECRET_VARIABLES.mail}, or into a file of mode 0600 named by mail.smtp.passwordFile`;
+  const remedy = `secrets do not belong in the yaml; put it into ${SECRET_VARIABLES.mail}, or into a file of mode 0600 named by mail.smtp.passwordFile`;
   const faults: string[] = [];
   if ("password" in smtp) {
     delete (smtp as Tree)["password"];
-    faults.push(`mail.smtp.password: ${mend}`);
+    faults.push(`mail.smtp.password: ${remedy}`);
   }
   const url = (smtp as Tree)["url"];
   if (typeof url === "string" && URL.canParse(url) && new URL(url).password !== "")
-    faults.push(`mail.smtp.url: it holds a password; ${mend}`);
+    faults.push(`mail.smtp.url: it holds a password; ${remedy}`);
   return faults;
 }

@@ -29,7 +29,7 @@ export interface Places {
   onWaited(listener: (seconds: number) => void): void;
 }
 
-/** Seconds told to who meets a full line. */
+/** Retry-After in seconds when the queue is full. */
 const RETRY_AFTER = 1;
 const OWN_CROWD = "Too many requests from this network at once. Send them one after the other.";
 

@@ -23,7 +23,7 @@ export function readCursor({ cursor }: PageQuery): string | null {
   });
 }
 
-/** Makes a page of rows of which one more than `limit` was asked for. */
+/** Builds a page from `limit` + 1 rows; the extra row signals a next page. */
 export function pageOf<Row extends { id: string }, Item>(
   rows: readonly Row[],
   { limit }: PageQuery,

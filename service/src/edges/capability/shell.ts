@@ -78,10 +78,10 @@ export function createPageShell(configuration: Configuration, added: string | nu
   return {
     send,
     sendProblem(request, reply, code, parts = {}) {
-      const { status, title, meaning, mend } = PROBLEMS[code];
+      const { status, title, meaning, remedy } = PROBLEMS[code];
       const said = parts.detail === undefined ? {} : { detail: parts.detail };
       if (wantsHtml(request))
-        return send(reply, { problem: { code, title, meaning, mend, ...said } }, status);
+        return send(reply, { problem: { code, title, meaning, remedy, ...said } }, status);
       return reply
         .status(status)
         .header("cache-control", "no-store")

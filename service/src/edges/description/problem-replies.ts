@@ -23,8 +23,8 @@ export function problemReplies(
 
 function problemReply(codes: readonly ProblemCode[], publicUrl: string): ZodOpenApiResponseObject {
   const examples = codes.map((code) => {
-    const { status, title, meaning, mend } = PROBLEMS[code];
-    const detail = `${meaning} ${mend}`;
+    const { status, title, meaning, remedy } = PROBLEMS[code];
+    const detail = `${meaning} ${remedy}`;
     const value = { type: publicUrl + problemPath(code), code, title, status, detail, requestId: EXAMPLE_ID };
     return [code, { summary: title, value }];
   });

@@ -86,7 +86,7 @@ async function writeAccounts(
   const { keyRing } = configuration;
   const isSealed = keyRing !== null || sealed !== null;
   const result = { accounts: 0, passwords: 0, passkeys: 0, authenticators: 0, leftOut: 0, isSealed };
-  // A disk that is full is met by whoever writes next.
+  // Write errors surface at the next write.
   const ended = finished(file);
   ended.catch(() => undefined);
   const sealer = await newLineSealer(keyRing, sealed);

@@ -249,7 +249,7 @@ async function begin(
     startedAt: now,
     endedAt: null,
     position: "0",
-    ...{ taken: 0, filled: 0, refused: 0, rightFirst: 0, wrongTries: 0 },
+    ...{ taken: 0, filled: 0, refused: 0, firstSignIns: 0, failedAttempts: 0 },
     claim: null,
     claimedUntil: null,
   };

@@ -280,7 +280,7 @@ function write(
   };
   const document = new Document(plan);
   document.commentBefore = [
-    " A draft: read the reasons, and mend what is wrong.",
+    " A draft: read the reasons, and correct what is wrong.",
     " A recipe is tried with: lucchetto recipe try",
     ...guesses.map(({ member, column, reason }) => ` ${member}: column "${column}": ${reason}`),
     ...(leftOut.length === 0 ? [] : [` Left out: ${leftOut.join(", ")}`]),

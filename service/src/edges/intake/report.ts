@@ -5,7 +5,7 @@ import type { IntakeRow } from "../../base/storage/index.ts";
 import { countStanding, listIntakes, listRecipes } from "./store.ts";
 
 export async function reportOf(dataSource: DataSource, row: IntakeRow): Promise<Intake> {
-  const { id, source, state, taken, filled, refused, rightFirst, wrongTries } = row;
+  const { id, source, state, taken, filled, refused, firstSignIns, failedAttempts } = row;
   return {
     id,
     source,
@@ -15,7 +15,7 @@ export async function reportOf(dataSource: DataSource, row: IntakeRow): Promise<
     rows: Number(row.position),
     ...{ taken, filled, refused },
     ...(await countStanding(dataSource, id)),
-    ...{ rightFirst, wrongTries },
+    ...{ firstSignIns, failedAttempts },
     recipes: (await listRecipes(dataSource, id)).map(({ id: recipe, text, isProven }) => ({
       id: recipe,
       text,

@@ -224,8 +224,8 @@ async function begin(
     taken: 0,
     filled: 0,
     refused: 0,
-    rightFirst: 0,
-    wrongTries: 0,
+    firstSignIns: 0,
+    failedAttempts: 0,
     claim: null,
     claimedUntil: null,
   };
@@ -310,7 +310,7 @@ async function writeRows(
     await making;
     const made = makeBatch(writer, rows);
     making = made;
-    // Whoever waits for it next meets what went wrong.
+    // The next `await` surfaces the error.
     made.catch(() => undefined);
     await writing;
     writing = made

@@ -72,16 +72,16 @@ export async function sweepRefusals(dataSource: DataSource, before: Date): Promi
 export async function countStanding(
   dataSource: DataSource,
   intakeId: string,
-): Promise<{ standing: number; sealed: number }> {
+): Promise<{ notYetSignedIn: number; sealed: number }> {
   // Each along one index alone: it is looked at every few seconds, of a million people.
-  const [counts] = await dataSource.query<Array<{ standing: string; sealed: string }>>(
-    `SELECT (SELECT COUNT(*) FROM imported_password WHERE intakeId = ? AND replacedAt IS NULL) AS standing,
+  const [counts] = await dataSource.query<Array<{ notYetSignedIn: string; sealed: string }>>(
+    `SELECT (SELECT COUNT(*) FROM imported_password WHERE intakeId = ? AND replacedAt IS NULL) AS notYetSignedIn,
             (SELECT COUNT(*) FROM password_record record
                JOIN recipe ON recipe.intakeId = ? AND record.scheme LIKE CONCAT('%,recipe=', recipe.id)
               WHERE record.scheme LIKE '${SEALED_DIGEST_PREFIX}%') AS sealed`,
     [intakeId, intakeId],
   );
-  return { standing: Number(counts?.standing ?? 0), sealed: Number(counts?.sealed ?? 0) };
+  return { notYetSignedIn: Number(counts?.notYetSignedIn ?? 0), sealed: Number(counts?.sealed ?? 0) };
 }
 
 /** Accounts that have one of these, as far as an intake may fill them. */

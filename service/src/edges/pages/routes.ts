@@ -72,8 +72,8 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       handler: async (request, reply) => {
         const { code } = request.params;
         if (!Object.hasOwn(PROBLEMS, code)) return shell.sendProblem(request, reply, "not-found");
-        const { title, meaning, mend } = PROBLEMS[code as ProblemCode];
-        return shell.send(reply, { problem: { code, title, meaning, mend } });
+        const { title, meaning, remedy } = PROBLEMS[code as ProblemCode];
+        return shell.send(reply, { problem: { code, title, meaning, remedy } });
       },
     });
 

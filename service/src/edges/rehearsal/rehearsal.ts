@@ -127,7 +127,7 @@ export class Rehearsals {
             ...step,
             state: index === 0 ? "running" : "waiting",
             came: "",
-            mend: "",
+            remedy: "",
             milliseconds: null,
           })),
         });

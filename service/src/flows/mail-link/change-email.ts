@@ -38,7 +38,7 @@ export interface AskedEmail {
 
 /**
  * Asks for it. The reply is the same for a free and a taken address.
- * @throws ProblemReply `reauthenticate`, `invalid-fields`, `refused-by-site`, `site-silent`, `mail-missing`.
+ * @throws ProblemReply `reauthenticate`, `invalid-fields`, `refused-by-application`, `application-unresponsive`, `mail-missing`.
  */
 export async function askForEmail(
   context: ServiceContext,

@@ -227,7 +227,7 @@ export interface ShownFromBefore {
 
 /**
  * Asserts that one thing from before the change came along; a known browser is one by itself.
- * @throws ProblemReply `thing-from-before-wanted`, `invalid-fields`, `throttled`, `too-busy`.
+ * @throws ProblemReply `earlier-proof-required`, `invalid-fields`, `throttled`, `too-busy`.
  */
 export async function assertFromBefore(
   context: ServiceContext,
@@ -237,7 +237,7 @@ export async function assertFromBefore(
   const { isWanted, shows } = wantingOf(of, marks.mark);
   // A browser that stood is seen by whoever sets the password.
   if (!isWanted) return { spend: () => Promise.resolve(), grounds: NO_GROUNDS };
-  if (present === undefined) throw new ProblemReply("thing-from-before-wanted");
+  if (present === undefined) throw new ProblemReply("earlier-proof-required");
   const thing = typeof present === "string" ? "password" : present.type;
   if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
   const { account, factors, linkId, wrong } = of;

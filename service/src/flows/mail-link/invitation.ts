@@ -30,7 +30,7 @@ type Invitation = CallOf<typeof routes.inviteAccount>["body"];
 
 /**
  * Makes an account in the state `invited` and mails a link; for one that is invited already, a new link alone.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `mail-missing`,
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-application`, `application-unresponsive`, `mail-missing`,
  *   `account-of-operators`.
  */
 export async function invite(

@@ -12,7 +12,7 @@ import { verifyAddress } from "./verify.ts";
 
 /**
  * Uses it. What is refused spends nothing.
- * @throws ProblemReply `link-…`, `invalid-fields`, `password-wanted`, `thing-from-before-wanted`, `address-taken`, `throttled`, `too-busy`.
+ * @throws ProblemReply `link-…`, `invalid-fields`, `password-wanted`, `earlier-proof-required`, `address-taken`, `throttled`, `too-busy`.
  */
 export async function redeemLink(context: ServiceContext, redemption: Redemption): Promise<Redeemed> {
   const read = await readLink(context, redemption.secret);

@@ -123,7 +123,7 @@ export function fillIn(
   };
 }
 
-/** The application is asked before a registration that waited becomes an account whose address is proved. @throws ProblemReply `refused-by-site`, `site-silent`. */
+/** The application is asked before a registration that waited becomes an account whose address is proved. @throws ProblemReply `refused-by-application`, `application-unresponsive`. */
 export async function consulted(
   context: ServiceContext,
   registration: RegistrationRow,

@@ -41,7 +41,7 @@ const UNDOINGS: Readonly<Record<UndoPurpose, Undoing>> = {
 /**
  * Undoes it, if one thing from before came along. Of the address and of a factor: the present password dies with all that
  * whoever changed it may hold; a new one takes its place, or none, and then one is asked for by mail.
- * @throws ProblemReply `thing-from-before-wanted`, `invalid-fields`, `throttled`, `too-busy`, `address-taken`, `link-…`.
+ * @throws ProblemReply `earlier-proof-required`, `invalid-fields`, `throttled`, `too-busy`, `address-taken`, `link-…`.
  */
 export async function undo(
   context: ServiceContext,

@@ -12,7 +12,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { ReservedTry } from "../../records/throttle/throttle.ts";
 import { giveBackAfter } from "../../records/throttle/throttle.ts";
 
-/** A proof as it is shown; a new password proves nothing, it is asked for, and so is a second factor to be set up. */
+/** A submitted proof. `new-password` and `enrol-*` are excluded: they are requests, not proofs. */
 export type ShownProof =
   | Exclude<NextProof, { type: "new-password" | "enrol-totp" | "enrol-passkey" }>
   | Omit<Extract<Proof, { type: "password" }>, "identifier">;
@@ -35,7 +35,7 @@ export interface RightProof {
   readonly amr?: readonly string[];
   /** How far back it goes as a proof that its owner was there. */
   readonly grounds: Grounds;
-  /** It proves both what somebody holds and who it is: no other proof is wanted beside it. */
+  /** Multi-factor by itself; no further proof is required. */
   readonly isWhole?: boolean;
   /** Spends it, in the transaction that honours it. @throws ProblemReply if another call was first. */
   spend(
@@ -68,7 +68,7 @@ export interface ProofSteps<Shown extends ShownProof, Read> {
   read(context: ServiceContext, prover: Prover, shown: Shown): Promise<Read> | Read;
   /** Counts the try before it is looked at. @throws ProblemReply `throttled`. */
   reserve?(context: ServiceContext, prover: Prover): Promise<ReservedTry>;
-  /** Looks whether it is right. @throws ProblemReply for what has a name of its own. */
+  /** Verifies the proof. @throws ProblemReply where a refusal has a code of its own. */
   look(
     context: ServiceContext,
     prover: Prover,

@@ -61,7 +61,7 @@ export interface RegisteringBrowser {
 
 /**
  * Registers.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `throttled`, `too-busy`; `keys-missing`,
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-application`, `application-unresponsive`, `throttled`, `too-busy`; `keys-missing`,
  *   `passkey-…`.
  */
 export async function register(
@@ -237,7 +237,7 @@ async function storePendingRegistration(
   return { outcome: "check-mail" };
 }
 
-/** All that is wrong with the form, told at once. */
+/** Collects every field error before throwing. */
 async function judgeFields(context: ServiceContext, registration: Registration) {
   const errors: FieldError[] = [];
   const { email, username } = readIdentifiers(context.configuration, registration, errors);

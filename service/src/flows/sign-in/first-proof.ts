@@ -18,7 +18,7 @@ import { isWhoRegistered } from "./who-registered.ts";
 
 /**
  * Goes on with a sign-in whose first proof is right: the address is proved by it, and an account that waited outside begins.
- * @throws ProblemReply `proof-refused`, `sign-in-lapsed`, `link-used`, `address-taken`, `refused-by-site`, `site-silent`.
+ * @throws ProblemReply `proof-refused`, `sign-in-lapsed`, `link-used`, `address-taken`, `refused-by-application`, `application-unresponsive`.
  */
 export async function takeFirstProof(
   context: ServiceContext,

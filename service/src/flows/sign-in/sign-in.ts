@@ -104,7 +104,7 @@ export async function provePassword(
   if (decision.outcome === "refused") {
     await recordRefusal(context, { accountId: account?.id ?? null, reason: decision.reason, visit });
     if (!matches && typeof stored?.intakeId === "string")
-      await countTry(context.dataSource, stored.intakeId, "wrongTries");
+      await countTry(context.dataSource, stored.intakeId, "failedAttempts");
     if (account !== null && stored !== null && (await isPastFloor(context, began, stored)))
       await journalSlowHash(context, { account, stored, visit });
     if (decision.told !== "nothing") throw new ProblemReply(decision.told);
@@ -112,7 +112,7 @@ export async function provePassword(
   }
   // The decision says that the account, its record and the password are there.
   if (account === null || row === null || stored === null || !prepared.ok)
-    throw new Error("signed in nobody");
+    throw new Error("unreachable: accepted sign-in without an account");
   const remade = await remake(context, stored, { password: prepared.text, asker: reserved.asker });
   return { account, row, reserved, remade, decision, began };
 }

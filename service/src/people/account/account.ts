@@ -130,7 +130,7 @@ interface AccountChange {
  * Sets labels, reference or state. Suspending ends every session in the same transaction. The application is asked, unless
  * its own server does it.
  * @throws ProblemReply `not-found`, `invalid-fields`, `identifier-taken`, `account-of-operators`, `last-operator`,
- *   `refused-by-site`, `site-silent`.
+ *   `refused-by-application`, `application-unresponsive`.
  */
 export async function changeAccount(
   context: ServiceContext,
@@ -237,7 +237,7 @@ function firstPasswordAfter(
   return stays ? firstPasswordUntil : null;
 }
 
-/** Of one that is being erased applications see nothing, and of operators' they change nothing. */
+/** Applications cannot see accounts being erased, nor change operators' accounts. */
 function assertAppMayChange(account: AccountRow, { state }: AccountChange): void {
   if (account.state === "closed") throw new ProblemReply("not-found");
   if (isOfOperators(account)) throw new ProblemReply("account-of-operators");

@@ -21,7 +21,7 @@ export interface AccountQuestion {
   readonly change?: ConsultQuestion["change"];
 }
 
-/** @returns what the application filled in. @throws ProblemReply `refused-by-site`, `site-silent`, `too-busy`. */
+/** @returns what the application filled in. @throws ProblemReply `refused-by-application`, `application-unresponsive`, `too-busy`. */
 export async function consultOrRecord(
   context: ServiceContext,
   { type, by, account, change }: AccountQuestion,

@@ -33,7 +33,7 @@ import { consultOrRecord } from "./consult.ts";
 /**
  * Erases oneself: closed at once, and the rows go after `accounts.eraseAfter`; until then a link to the proved address
  * stops it.
- * @throws ProblemReply `reauthenticate`, `invalid-fields` for an operator, `refused-by-site`, `site-silent`.
+ * @throws ProblemReply `reauthenticate`, `invalid-fields` for an operator, `refused-by-application`, `application-unresponsive`.
  */
 export async function eraseOwnAccount(
   context: ServiceContext,
@@ -67,7 +67,7 @@ export async function eraseOwnAccount(
 
 /**
  * An operator erases somebody, at once.
- * @throws ProblemReply `not-found`, `invalid-fields` for one's own account, `last-operator`, `refused-by-site`, `site-silent`.
+ * @throws ProblemReply `not-found`, `invalid-fields` for one's own account, `last-operator`, `refused-by-application`, `application-unresponsive`.
  */
 export async function eraseAccount(
   context: ServiceContext,

@@ -25,7 +25,7 @@ type Addition = CallOf<typeof routes.addAccount>["body"];
 
 /**
  * Adds one. Whoever knows its first password is not its owner: a new one is wanted at the first sign-in, unless said otherwise.
- * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-site`, `site-silent`, `too-busy`.
+ * @throws ProblemReply `invalid-fields`, `identifier-taken`, `refused-by-application`, `application-unresponsive`, `too-busy`.
  */
 export async function addAccount(
   context: ServiceContext,

@@ -25,7 +25,7 @@ export interface WantedChange {
   readonly language?: Language | null | undefined;
 }
 
-/** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `reauthenticate` and `throttled` for another username, `refused-by-site`, `site-silent`. */
+/** Changes it. @throws ProblemReply `invalid-fields`, `identifier-taken`, `reauthenticate` and `throttled` for another username, `refused-by-application`, `application-unresponsive`. */
 export async function changeOwnAccount(
   context: ServiceContext,
   caller: LiveSession,

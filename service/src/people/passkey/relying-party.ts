@@ -3,7 +3,7 @@ import type { DataSource } from "typeorm";
 import type { Configuration } from "../../base/config/index.ts";
 import { countOfOtherParties } from "../../records/passkey/store.ts";
 
-/** What would be lost under the configured relying party id, unless it was given up on purpose. @returns a sentence with its mend, or `null`. */
+/** What would be lost under the configured relying party id, unless it was given up on purpose. @returns a sentence with its remedy, or `null`. */
 export async function lostPasskeys(
   dataSource: DataSource,
   { passkeys: { relyingPartyId, giveUp } }: Pick<Configuration, "passkeys">,

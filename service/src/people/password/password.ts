@@ -98,7 +98,7 @@ export async function storeRemade(
     (await replaceWrapped(manager, { ...change, row }));
   if (!isStored) return;
   const imported = await noteReplaced(manager, accountId, now);
-  if (imported !== null) await countTry(manager, imported, "rightFirst");
+  if (imported !== null) await countTry(manager, imported, "firstSignIns");
   await record(context, manager, { event: { kind: "password.record-remade", accountId }, visit, now });
 }
 

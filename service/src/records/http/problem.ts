@@ -13,13 +13,13 @@ export function problemBody(
   code: ProblemCode,
   { publicUrl, requestId, parts = {} }: { publicUrl: string; requestId: string; parts?: ProblemParts },
 ): Problem {
-  const { status, title, meaning, mend } = PROBLEMS[code];
+  const { status, title, meaning, remedy } = PROBLEMS[code];
   return {
     type: publicUrl + problemPath(code),
     code,
     title,
     status,
-    detail: parts.detail ?? `${meaning} ${mend}`,
+    detail: parts.detail ?? `${meaning} ${remedy}`,
     requestId,
     ...(parts.errors === undefined ? {} : { errors: [...parts.errors] }),
     ...(parts.retryAfter === undefined ? {} : { retryAfter: parts.retryAfter }),

@@ -32,7 +32,7 @@ export function listEntries(
   });
 }
 
-/** Whether somebody has done such a thing lately. */
+/** Whether this actor has an entry of this kind since `since`. */
 export function hasDoneSince(
   dataSource: DataSource,
   { kind, actorId, since }: Pick<JournalEntryRow, "kind"> & { actorId: string; since: Date },

@@ -1,4 +1,4 @@
-/** Grave things that an operator does are told to all others, in the same transaction. */
+/** Notifies all other operators of critical changes, in the same transaction. */
 import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { OperatorNews } from "../../base/mail-text/words.ts";

@@ -55,7 +55,7 @@ export async function noteReplaced(
 export async function countTry(
   database: Pick<EntityManager, "query">,
   intakeId: string,
-  column: "rightFirst" | "wrongTries",
+  column: "firstSignIns" | "failedAttempts",
 ): Promise<void> {
   await database.query(`UPDATE intake SET ${column} = ${column} + 1 WHERE id = ?`, [intakeId]);
 }

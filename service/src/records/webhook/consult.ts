@@ -21,7 +21,7 @@ export interface FilledIn {
 
 /**
  * Asks. Without a receiver everything is allowed.
- * @throws ProblemReply `refused-by-site` with the application's own sentence, `site-silent` if it gave no usable answer
+ * @throws ProblemReply `refused-by-application` with the application's own sentence, `application-unresponsive` if it gave no usable answer
  * and the configuration says to refuse then, `too-busy` if too many questions are open.
  */
 export type Consult = (question: Question, asker: Asker) => Promise<FilledIn>;
@@ -65,9 +65,10 @@ export function createConsult(
         "the application gave no answer",
       );
       if (whenSilent === "allow") return {};
-      throw new ProblemReply("site-silent", { retryAfter: RETRY_AFTER });
+      throw new ProblemReply("application-unresponsive", { retryAfter: RETRY_AFTER });
     }
-    if (answer.decision === "refuse") throw new ProblemReply("refused-by-site", { detail: answer.message });
+    if (answer.decision === "refuse")
+      throw new ProblemReply("refused-by-application", { detail: answer.message });
     const { displayName, labels, reference } = answer;
     return {
       ...(displayName === undefined ? {} : { displayName }),
@@ -89,6 +90,6 @@ function readAnswer({ status, body }: { status: number; body: string }): Consult
   if (read.success) return read.data;
   const [issue] = read.error.issues;
   throw new ReceiverFault(
-    `its answer is none: ${issue?.path.map(String).join(".") || "decision"}: ${issue?.message ?? "wrong"}`,
+    `the response is invalid: ${issue?.path.map(String).join(".") || "decision"}: ${issue?.message ?? "wrong"}`,
   );
 }

@@ -26,7 +26,7 @@ export function findDelivery(dataSource: DataSource, id: string): Promise<Delive
   return dataSource.getRepository(DeliveryEntity).findOneBy({ id });
 }
 
-/** Puts one back to the beginning, whatever became of it. */
+/** Restarts a delivery's retry schedule, whatever its state. */
 export async function sendAgain(manager: EntityManager, id: string, now: Date): Promise<void> {
   await manager
     .getRepository(DeliveryEntity)

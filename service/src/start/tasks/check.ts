@@ -1,4 +1,4 @@
-/** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its mend. */
+/** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its remedy. */
 import { access } from "node:fs/promises";
 import { isIP } from "node:net";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";

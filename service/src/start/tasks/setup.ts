@@ -80,8 +80,8 @@ export function keptSettings(path: string, given: GivenSettings): StepDone[] {
       const { option, setting } = SETTINGS[name];
       const is = there[name] === null ? "is not set" : `is ${there[name]}`;
       const variable = variableOf(setting);
-      const mend = process.env[variable] === undefined ? `edit ${path}` : `set ${variable}`;
-      const detail = `${setting} ${is}, though ${option} says ${draft[name]}; to change it, ${mend}`;
+      const remedy = process.env[variable] === undefined ? `edit ${path}` : `set ${variable}`;
+      const detail = `${setting} ${is}, though ${option} says ${draft[name]}; to change it, ${remedy}`;
       return { outcome: "kept", detail: withoutPasswords(detail) };
     });
 }

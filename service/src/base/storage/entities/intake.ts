@@ -20,8 +20,8 @@ export interface IntakeRow {
   filled: number;
   refused: number;
   /** First sign-ins with a password that came along, and tries with one that does not fit it. */
-  rightFirst: number;
-  wrongTries: number;
+  firstSignIns: number;
+  failedAttempts: number;
   /** Of the one instance that wraps its digests, until `claimedUntil` by the database's own clock. */
   claim: string | null;
   claimedUntil: Date | null;
@@ -41,8 +41,8 @@ export const IntakeEntity = new EntitySchema<IntakeRow>({
     taken: { type: "int" },
     filled: { type: "int" },
     refused: { type: "int" },
-    rightFirst: { type: "int", default: 0 },
-    wrongTries: { type: "int", default: 0 },
+    firstSignIns: { type: "int", default: 0 },
+    failedAttempts: { type: "int", default: 0 },
     claim: { type: "uuid", nullable: true },
     claimedUntil: { type: "datetime", precision: 3, nullable: true },
   },

@@ -7,16 +7,16 @@ import { fileURLToPath } from "node:url";
 import { expect, test } from "@jest/globals";
 
 const JEST = fileURLToPath(new URL("../../node_modules/jest/bin/jest.js", import.meta.url));
-const STANDSTILL = fileURLToPath(new URL("./standstill.mjs", import.meta.url));
+const STANDSTILL = fileURLToPath(new URL("./hang-watchdog.mjs", import.meta.url));
 /** Far more than a file of one line needs on a busy machine. */
 const MINUTES = 0.5;
 
-/** No timer runs meanwhile, that of a test's own limit neither. */
+/** No timer fires, not even the test's own timeout. */
 const STANDS_STILL = `test("stands still", () => Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0));`;
 const GOES_ON = `test("goes on", () => undefined);`;
 
 test("a test file that stands still is named and ended, and the others count", async () => {
-  const root = mkdtempSync(join(tmpdir(), "lucchetto-standstill-"));
+  const root = mkdtempSync(join(tmpdir(), "lucchetto-hang-watchdog-"));
   mkdirSync(join(root, "a"));
   writeFileSync(join(root, "a", "still.test.js"), STANDS_STILL);
   for (const name of ["one", "two"]) writeFileSync(join(root, "a", `${name}.test.js`), GOES_ON);
