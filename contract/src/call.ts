@@ -1,6 +1,7 @@
 /** One call over HTTP, without a schema: what every client shares. */
 import type { Problem } from "./shapes.ts";
 
+/** How a client reaches the service, and as whom it calls. */
 export interface ClientOptions {
   /** The service's public address, without a slash at the end; empty in its own pages. */
   readonly baseUrl: string;

@@ -90,6 +90,7 @@ const SENTENCES = {
   "cursor-unknown": "This cursor does not come from a list; omit it to start over.",
 } as const;
 
+/** What can be wrong with a field, as a slug to switch on; `FIELD_FAULTS` has the sentence of each. */
 export type FieldFaultCode = keyof typeof SENTENCES;
 
 /** A fault of a field, with its English sentence. What was typed is never repeated in it. */

@@ -2,12 +2,15 @@
 
 /** Bytes of an upload in one part, and altogether; larger tables are for the command. */
 export const MAX_PART = 45_000;
+/** Bytes of an upload in the console at most. */
 export const MAX_UPLOAD = 2 ** 30;
 
+/** Formats of a file that is imported: CSV (RFC 4180) with a header line, or a JSON object a line. */
 export const SOURCE_FORMATS = ["csv", "json-lines"] as const;
 /** The ones in which ASCII stands for itself. */
 export const SOURCE_ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
 
+/** A file with the rows of an old users table. */
 export interface FileSource {
   readonly path: string;
   readonly format: (typeof SOURCE_FORMATS)[number];
@@ -35,6 +38,7 @@ export interface ColumnGuess {
   readonly reason: string;
 }
 
+/** A drafted plan: its text in YAML, and why each column was guessed to be what it is. */
 export interface PlanDraft {
   /** The plan, with the reasons as comments. */
   readonly text: string;

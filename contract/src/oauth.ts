@@ -33,18 +33,21 @@ export const metadata = z
     service_documentation: z.string(),
   })
   .meta({ id: "AuthorizationServerMetadata" });
+/** The authorization server's metadata (RFC 8414 section 2). */
 export type Metadata = z.output<typeof metadata>;
 
 /** RFC 6749 section 5.1. */
 export const tokenReply = z
   .object({ access_token: z.string(), token_type: z.string(), expires_in: z.number().int() })
   .meta({ id: "TokenReply" });
+/** What a code was exchanged for (RFC 6749 section 5.1). */
 export type TokenReply = z.output<typeof tokenReply>;
 
 /** RFC 6749 section 5.2. */
 export const oauthError = z
   .object({ error: z.string(), error_description: z.string().optional() })
   .meta({ id: "OAuthError" });
+/** An error of the `/oauth` endpoints (RFC 6749 section 5.2). */
 export type OAuthError = z.output<typeof oauthError>;
 
 /** RFC 7662 section 2.2. */
@@ -78,5 +81,7 @@ export const activeIntrospection = z.object({
 export const introspection = z
   .discriminatedUnion("active", [z.object({ active: z.literal(false) }), activeIntrospection])
   .meta({ id: "Introspection" });
+/** The answer of introspection; `active: false` alone for anything that is no living check token (RFC 7662 section 2.2). */
 export type Introspection = z.output<typeof introspection>;
+/** What introspection says of a living check token (RFC 7662 section 2.2). */
 export type ActiveIntrospection = z.output<typeof activeIntrospection>;

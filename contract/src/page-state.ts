@@ -1,6 +1,7 @@
 /** What the service writes into every page it serves, so that the page is the site's own from its first frame. */
 import { z } from "zod";
 
+/** Schema of `PageState`. */
 export const pageState = z.object({
   site: z.object({
     name: z.string(),
@@ -57,4 +58,5 @@ export const pageState = z.object({
   /** Set on the pages of signing in, registering and reauthenticating when an application sent the person there. */
   visitedApp: z.object({ name: z.string() }).optional(),
 });
+/** What the service writes into a page for its script; nothing secret. */
 export type PageState = z.output<typeof pageState>;

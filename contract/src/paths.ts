@@ -22,6 +22,7 @@ export const VISITED_PAGES = ["/sign-in", "/register", "/account/reauthenticate"
 /** In development alone, for anybody on loopback. */
 export const MAILBOX_PAGE = "/mailbox";
 
+/** Where an application sends people to sign out. */
 export const SIGN_OUT_PAGE = "/sign-out";
 
 /** Every people's page. */

@@ -9,6 +9,7 @@ import type { ProblemKind } from "./problem-kind.ts";
 
 export type { ProblemKind } from "./problem-kind.ts";
 
+/** Every problem that a call can answer with, by its code (RFC 9457). */
 export const PROBLEMS = {
   "malformed-request": {
     status: 400,
@@ -400,6 +401,7 @@ export const PROBLEMS = {
 /** Those of an authenticator's answer. */
 export const PASSKEY_PROBLEMS = Object.keys(PASSKEY_FAULTS) as Array<keyof typeof PASSKEY_FAULTS>;
 
+/** The slug of a problem, to switch on. */
 export type ProblemCode = keyof typeof PROBLEMS;
 
 /** Path of the page that explains a problem, below the public address. */

@@ -11,8 +11,10 @@ export type RouteAccess = "anybody" | "session" | "enrolling" | "operator" | "ap
 
 /** What an app may be registered for besides asking who is there. */
 export const APP_RIGHTS = ["accounts"] as const;
+/** What an application may do besides asking who is signed in. */
 export type AppRight = (typeof APP_RIGHTS)[number];
 
+/** A call of the contract: where it is, who may call it, what goes in and what comes back. */
 export interface Route {
   readonly name: string;
   readonly method: "GET" | "POST" | "PATCH" | "DELETE";

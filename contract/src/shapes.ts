@@ -2,6 +2,7 @@
 import { z } from "zod";
 import { id, timestamp } from "./text.ts";
 
+/** Schema of an account's state. */
 export const accountState = z
   .enum(["invited", "active", "suspended", "closed"])
   .describe("closed: being erased by its owner, which can still be stopped");
@@ -23,6 +24,7 @@ export const account = z
     createdAt: timestamp,
   })
   .meta({ id: "Account" });
+/** An account as its owner and its applications see it. */
 export type Account = z.output<typeof account>;
 
 /** A server-side session. It never shows a token. */
@@ -42,6 +44,7 @@ export const session = z
     network: z.string().nullable().describe("IPv4 address or IPv6 /64"),
   })
   .meta({ id: "Session" });
+/** A session as its owner sees it. */
 export type Session = z.output<typeof session>;
 
 /** What may be wanted in a sign-in. */
@@ -70,6 +73,7 @@ export const proofWanted = z
     token: z.string().optional().describe("lci_…, only for deliver: token"),
   })
   .meta({ id: "ProofWanted" });
+/** A sign-in in progress, and what it wants next. */
 export type ProofWanted = z.output<typeof proofWanted>;
 
 /** A session as operators see it: also whose it is, and when and why it ended. */
@@ -82,6 +86,7 @@ export const operatorSession = session
     endReason: z.string().nullable(),
   })
   .meta({ id: "OperatorSession" });
+/** A session in operators' lists. */
 export type OperatorSession = z.output<typeof operatorSession>;
 
 /** A record of the journal. */
@@ -100,6 +105,7 @@ export const journalEntry = z
     requestId: z.string().nullable(),
   })
   .meta({ id: "JournalEntry" });
+/** An event of the journal. */
 export type JournalEntry = z.output<typeof journalEntry>;
 
 /** As operators see it: with names for who did it, where it was not the account itself. */
@@ -113,6 +119,7 @@ export const operatorJournalEntry = journalEntry
     appName: z.string().nullable().describe("the app that did it, or that it was about"),
   })
   .meta({ id: "OperatorJournalEntry" });
+/** An event of the journal with the names of those it tells of. */
 export type OperatorJournalEntry = z.output<typeof operatorJournalEntry>;
 
 /** Where the journal's chain ends. */
@@ -128,6 +135,7 @@ export const journalHead = z
     waiting: z.number().int().describe("how many are not yet; they are chained within seconds"),
   })
   .meta({ id: "JournalHead" });
+/** Where the journal's chain ends. */
 export type JournalHead = z.output<typeof journalHead>;
 
 /** What was found in a part of the journal's chain. */
@@ -161,8 +169,10 @@ export const journalVerification = z
       .describe("how many newer entries are not chained yet; null: the end is not reached"),
   })
   .meta({ id: "JournalVerification" });
+/** What verifying a part of the journal's chain found. */
 export type JournalVerification = z.output<typeof journalVerification>;
 
+/** Schema of a segment of a stored record. */
 export const recordSegment = z.object({
   text: z.string(),
   label: z.string().nullable(),
@@ -177,6 +187,7 @@ export const operatorAccount = account
     mustChangePassword: z.boolean().describe("a new password is wanted at the next sign-in"),
   })
   .meta({ id: "OperatorAccount" });
+/** An account in operators' lists. */
 export type OperatorAccount = z.output<typeof operatorAccount>;
 
 /** How many password records there are of which scheme, now and day by day. */
@@ -213,6 +224,7 @@ export const hashFleet = z
       .describe("oldest first; the last is today, counted now"),
   })
   .meta({ id: "HashFleet" });
+/** How many passwords are stored under which scheme, today and over the last days. */
 export type HashFleet = z.output<typeof hashFleet>;
 
 /** How people sign in, and how many have a second factor. */
@@ -257,6 +269,7 @@ export const signInFigures = z
       .describe("who must have a second factor"),
   })
   .meta({ id: "SignInFigures" });
+/** How people signed in, day by day. */
 export type SignInFigures = z.output<typeof signInFigures>;
 
 /** A password record taken apart along its own string; its digest is shortened. */
@@ -282,6 +295,7 @@ export const passwordExplanation = z
     ),
   })
   .meta({ id: "PasswordExplanation" });
+/** A stored record, segment by segment; salt and digest as their lengths. */
 export type PasswordExplanation = z.output<typeof passwordExplanation>;
 
 /** An authenticator app. Its secret is never shown again. */
@@ -296,6 +310,7 @@ export const authenticator = z
     lastUsedAt: timestamp.nullable(),
   })
   .meta({ id: "Authenticator" });
+/** An authenticator app; its secret is never shown again. */
 export type Authenticator = z.output<typeof authenticator>;
 
 /** A passkey. Its public key is of no use to anybody, and is not shown. */
@@ -314,6 +329,7 @@ export const passkey = z
     lastUsedAt: timestamp.nullable(),
   })
   .meta({ id: "Passkey" });
+/** A passkey as its owner sees it. */
 export type Passkey = z.output<typeof passkey>;
 
 /** One account in full, for operators. */
@@ -341,6 +357,7 @@ export const accountDetail = z
       .describe("the rows as stored, column by column; digests shortened"),
   })
   .meta({ id: "AccountDetail" });
+/** An account with all that operators see of it. */
 export type AccountDetail = z.output<typeof accountDetail>;
 
 /** A key of an account for scripts; the key itself is shown only when it is made. */
@@ -358,6 +375,7 @@ export const accessKey = z
     network: z.string().nullable().describe("the network in which it was made"),
   })
   .meta({ id: "AccessKey" });
+/** An access key as its owner sees it; the key itself is shown once, when it is made. */
 export type AccessKey = z.output<typeof accessKey>;
 
 /** A web application registered here. */
@@ -380,6 +398,7 @@ export const app = z
     keys: z.array(z.object({ id, createdAt: timestamp, lastUsedAt: timestamp.nullable() })),
   })
   .meta({ id: "App" });
+/** A registered application. */
 export type App = z.output<typeof app>;
 
 /** Failures counted against an account, a network, or a name that nobody has. */
@@ -420,6 +439,7 @@ export const throttleEntry = z
     changedAt: timestamp,
   })
   .meta({ id: "ThrottleEntry" });
+/** A count that makes somebody wait. */
 export type ThrottleEntry = z.output<typeof throttleEntry>;
 
 /** A problem (RFC 9457). `code` is the slug to switch on, `type` the address of the page that explains it. */
@@ -446,4 +466,5 @@ export const problem = z
     retryAfter: z.number().int().optional().describe("seconds"),
   })
   .meta({ id: "Problem" });
+/** What a call answers when it does not succeed (RFC 9457). */
 export type Problem = z.output<typeof problem>;

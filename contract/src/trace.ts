@@ -5,6 +5,7 @@ import { timestamp } from "./text.ts";
 
 const milliseconds = z.number().describe("milliseconds, to a tenth");
 
+/** Schema of `RequestTrace`. */
 export const requestTrace = z
   .object({
     requestId: z.string(),
@@ -79,4 +80,5 @@ export const requestTrace = z
     ),
   })
   .meta({ id: "RequestTrace" });
+/** What one request checked, wrote and mailed; in development only. */
 export type RequestTrace = z.output<typeof requestTrace>;

@@ -35,6 +35,7 @@ export const consultQuestion = z
       .describe("for account.change: what is to be set"),
   })
   .meta({ id: "ConsultQuestion" });
+/** What the application is asked before something happens. */
 export type ConsultQuestion = z.output<typeof consultQuestion>;
 
 /** The application lets it happen, filling in what it likes to (at account.create), or refuses with a sentence for the person. */
@@ -49,6 +50,7 @@ export const consultAnswer = z
     z.object({ decision: z.literal("refuse"), message: lineOfText(300) }),
   ])
   .meta({ id: "ConsultAnswer" });
+/** What the application answers to a question. */
 export type ConsultAnswer = z.output<typeof consultAnswer>;
 
 /** What is told: a security event of an account, after it was committed. */
@@ -68,9 +70,12 @@ export const notice = z
     }),
   })
   .meta({ id: "Notice" });
+/** What the application is told after something happened. */
 export type Notice = z.output<typeof notice>;
 
+/** What can become of a notice on its way. */
 export const DELIVERY_STATES = ["waiting", "delivered", "given-up"] as const;
+/** One of `DELIVERY_STATES`. */
 export type DeliveryState = (typeof DELIVERY_STATES)[number];
 
 /** One notice on its way to the application. */
@@ -88,4 +93,5 @@ export const delivery = z
     body: z.string(),
   })
   .meta({ id: "Delivery" });
+/** A notice on its way to the application. */
 export type Delivery = z.output<typeof delivery>;

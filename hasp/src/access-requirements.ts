@@ -1,6 +1,7 @@
 /** What a closed route asks for beyond an account. */
 import type { SignedInAccount } from "./account.ts";
 
+/** What a closed route asks of a session, besides that there is one. */
 export interface AccessRequirements {
   /** A label that the account must carry. */
   readonly label?: string;

@@ -1,6 +1,7 @@
 /** Who is there, as an application sees them. */
 import type { Account, ActiveIntrospection } from "@lucchetto/contract";
 
+/** Who is signed in, as the application's code sees them. */
 export interface SignedInAccount {
   readonly id: string;
   /** The application's own id for the person. */

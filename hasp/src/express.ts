@@ -34,12 +34,14 @@ type Incoming = IncomingMessage & {
   ip?: string | undefined;
   account?: SignedInAccount | null;
 };
+/** A function that Express and its kind call for each request. */
 export type Middleware = (
   request: Incoming,
   response: ServerResponse,
   next: (error?: unknown) => void,
 ) => void;
 
+/** The hasp as Express-style middleware. */
 export interface ExpressHasp {
   /** The hasp's own addresses; use it before the application's routes. */
   own(): Middleware;

@@ -25,6 +25,7 @@ import { textsFor } from "./texts.ts";
 /** Either somebody may pass, or this is the answer. */
 export type AccessResult<Account> = { readonly account: Account } | { readonly answer: Answer };
 
+/** The hasp without a framework: requests in, answers or people out. */
 export interface Hasp {
   /** What the application's server does with accounts; for an app with the right `accounts`. */
   readonly accounts: Accounts;

@@ -1,6 +1,7 @@
 /** A request and its answer in terms that every framework has. */
 import type { IncomingHttpHeaders } from "node:http";
 
+/** A request as the hasp reads it, whatever the framework. */
 export interface IncomingRequest {
   readonly method: string;
   /** Path and query as they were asked for. */

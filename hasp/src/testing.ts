@@ -30,6 +30,7 @@ export interface TestPerson {
   readonly secondsSinceProof?: number;
 }
 
+/** A Lucchetto in memory, for an application's own tests. */
 export interface TestAccounts {
   /** Everything that a hasp needs; add what the application sets itself. */
   readonly options: HaspOptions;

@@ -26,6 +26,7 @@ export interface From {
   readonly address?: string;
 }
 
+/** The hasp for handlers that take a `Request` and return a `Response`. */
 export interface WebHasp {
   /** The hasp's own addresses; `null` for all others, unless the option `guard` closes them. */
   own(request: Request, from?: From): Promise<Response | null>;

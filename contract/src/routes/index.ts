@@ -21,6 +21,7 @@ import * as totp from "./totp.ts";
 import { importAuthenticators } from "./totp-import.ts";
 import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
+/** Every call under `/v1`, by name. */
 export const routes = {
   register: account.register,
   showAccount: account.showAccount,

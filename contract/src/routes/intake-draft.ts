@@ -29,6 +29,7 @@ export const intakeCheck = z
       .describe("passwords that are known, and whether they fit; nobody: no row is theirs"),
   })
   .meta({ id: "IntakeCheck" });
+/** What a plan would do with each row of its source; nothing was changed. */
 export type IntakeCheck = z.output<typeof intakeCheck>;
 
 export const intakeDraft = z
@@ -44,6 +45,7 @@ export const intakeDraft = z
     intakeId: id.nullable().describe("once it is taken in"),
   })
   .meta({ id: "IntakeDraft" });
+/** An upload that has not been imported yet. */
 export type IntakeDraft = z.output<typeof intakeDraft>;
 
 export const draftedPlan = z
@@ -58,6 +60,7 @@ export const draftedPlan = z
     }),
   })
   .meta({ id: "DraftedPlan" });
+/** The plan of an upload, with what it makes of the first rows. */
 export type DraftedPlan = z.output<typeof draftedPlan>;
 
 const params = z.strictObject({ id });

@@ -87,6 +87,9 @@ export const correctRecipe = defineRoute({
   replies: { 200: intakeRecipe },
 });
 
+/** An import: its source, its progress, and how the first sign-ins of its people went. */
 export type Intake = z.output<typeof intake>;
+/** A recipe of an import, and whether a known password proved it. */
 export type IntakeRecipe = z.output<typeof intakeRecipe>;
+/** A row that was refused, with the member at fault and why. */
 export type IntakeRefusal = z.output<typeof intakeRefusal>;

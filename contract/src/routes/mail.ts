@@ -11,6 +11,7 @@ export const linkSecret = z
   .max(100, "This is not the secret of a link.")
   .describe("lcl_…, from the link's fragment");
 
+/** What can become of a mail. */
 export const MAIL_STATES = ["waiting", "sent", "given-up", "caught", "held"] as const;
 
 const mailState = z
@@ -36,10 +37,12 @@ export const mailboxItem = z
     lastAnswer: z.string().nullable().describe("what the mail server said, or what went wrong"),
   })
   .meta({ id: "MailboxItem" });
+/** A mail as operators see it. */
 export type MailboxItem = z.output<typeof mailboxItem>;
 
 /** A mail with the whole message (RFC 5322) as it goes over the wire. */
 export const mailSource = mailboxItem.extend({ source: z.string() }).meta({ id: "MailSource" });
+/** A mail with its source as it goes over the wire (RFC 5322). */
 export type MailSource = z.output<typeof mailSource>;
 
 export const askForLink = defineRoute({
@@ -72,6 +75,7 @@ export const setUpThing = z
     at: timestamp.nullable().describe("when it was set up"),
   })
   .meta({ id: "SetUpThing" });
+/** Something set up in an account that a first verification would remove or keep. */
 export type SetUpThing = z.output<typeof setUpThing>;
 
 /** What a mailed link is for, and what using it takes. */
@@ -113,6 +117,7 @@ export const linkLook = z
       .describe("where a sign-in was begun"),
   })
   .meta({ id: "LinkLook" });
+/** What a mailed link is for and what it would do, without redeeming it. */
 export type LinkLook = z.output<typeof linkLook>;
 
 export const lookAtLink = defineRoute({

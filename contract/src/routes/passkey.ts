@@ -33,6 +33,7 @@ export const registrationCredential = z
     }),
   })
   .meta({ id: "RegistrationCredential" });
+/** A new passkey, in JSON (Web Authentication Level 3 section 5.1). */
 export type RegistrationCredential = z.output<typeof registrationCredential>;
 
 /** `AuthenticationResponseJSON`: what `PublicKeyCredential.toJSON` gives after `navigator.credentials.get`. */
@@ -47,6 +48,7 @@ export const assertionCredential = z
     }),
   })
   .meta({ id: "AssertionCredential" });
+/** An authenticator's answer to a challenge, in JSON (Web Authentication Level 3 section 5.1). */
 export type AssertionCredential = z.output<typeof assertionCredential>;
 
 /** A passkey as a proof. */
@@ -81,6 +83,7 @@ export const creationOptions = z
     attestation: z.enum(["none", "direct"]),
   })
   .meta({ id: "CreationOptions" });
+/** Options for creating a passkey, in JSON (Web Authentication Level 3 section 5.4). */
 export type CreationOptions = z.output<typeof creationOptions>;
 
 /** `PublicKeyCredentialRequestOptionsJSON`. */
@@ -93,10 +96,12 @@ export const requestOptions = z
     userVerification,
   })
   .meta({ id: "RequestOptions" });
+/** Options for using a passkey, in JSON (Web Authentication Level 3 section 5.5). */
 export type RequestOptions = z.output<typeof requestOptions>;
 
 /** What is begun: an account with a passkey, a passkey for an account, a sign-in, a proof inside a session. */
 export const passkeyPurpose = z.enum(["register", "enrol", "sign-in", "reauthenticate"]);
+/** What a challenge is for. */
 export type PasskeyPurpose = z.output<typeof passkeyPurpose>;
 
 export const beginPasskey = defineRoute({

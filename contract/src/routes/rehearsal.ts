@@ -31,6 +31,7 @@ export const rehearsalShown = z
     steps: z.array(rehearsalStep),
   })
   .meta({ id: "Rehearsal" });
+/** A rehearsal with its steps, as far as it has come. */
 export type RehearsalShown = z.output<typeof rehearsalShown>;
 
 const told = rehearsalStep.pick({ id: true, title: true, expected: true });

@@ -16,6 +16,7 @@ export const proof = z
     passkeyProof,
   ])
   .meta({ id: "Proof" });
+/** A first proof: it says who signs in. */
 export type Proof = z.output<typeof proof>;
 
 /** A second proof: a code of an authenticator app. */
@@ -72,6 +73,7 @@ export const nextProof = z
     }),
   ])
   .meta({ id: "NextProof" });
+/** A proof shown in a sign-in in progress or to reauthenticate. */
 export type NextProof = z.output<typeof nextProof>;
 
 export const signIn = defineRoute({

@@ -14,6 +14,7 @@ export const totpImportOutcome = z.enum([
   "too-short",
   "short-not-accepted",
 ]);
+/** What became of a row of an import of authenticator secrets. */
 export type TotpImportOutcome = z.output<typeof totpImportOutcome>;
 
 export const importAuthenticators = defineRoute({

@@ -27,6 +27,7 @@ export const hashTuning = z
     rows: z.array(tuningRow),
   })
   .meta({ id: "HashTuning" });
+/** A measurement of schemes on the service's machine. */
 export type HashTuning = z.output<typeof hashTuning>;
 
 export const showHashTuning = defineRoute({

@@ -17,6 +17,7 @@ export interface KeyHolder {
   readonly labels: readonly string[];
 }
 
+/** Why an access key opens nothing. */
 export type AccessKeyFault = "expired" | "account-not-active";
 
 /** Why a key cannot be used; `null` if it can. At its end it is over. */

@@ -16,6 +16,7 @@ import { domainToASCII } from "node:url";
 export const MAX_EMAIL_LENGTH = 254;
 /** Lengths of a username in code points of its normal form. */
 export const MIN_USERNAME_LENGTH = 2;
+/** Code points of a username at most. */
 export const MAX_USERNAME_LENGTH = 40;
 /** UTF-16 units that are looked at: a letter may come as a base and several marks. */
 const MAX_TYPED_USERNAME_LENGTH = 4 * MAX_USERNAME_LENGTH;

@@ -9,4 +9,5 @@ export const AUDITOR_LABEL = "auditor";
 
 /** `closed`: being erased; it can still be stopped. */
 export const ACCOUNT_STATES = ["invited", "active", "suspended", "closed"] as const;
+/** One of `ACCOUNT_STATES`. */
 export type AccountState = (typeof ACCOUNT_STATES)[number];

@@ -33,6 +33,7 @@ export interface ChainPoint {
   readonly digest: Uint8Array;
 }
 
+/** An event's place in the chain: its point and the seal of it. */
 export interface ChainLink extends ChainPoint {
   /** `keyId:` and the seal in base64url. */
   readonly seal: string;

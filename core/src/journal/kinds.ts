@@ -66,7 +66,10 @@ export const JOURNAL_KINDS = [
   "app.code-refused",
   "app.code-used-again",
 ] as const;
+/** One of `JOURNAL_KINDS`. */
 export type JournalKind = (typeof JOURNAL_KINDS)[number];
 
+/** How an event of the journal came out. */
 export const JOURNAL_OUTCOMES = ["done", "refused"] as const;
+/** One of `JOURNAL_OUTCOMES`. */
 export type JournalOutcome = (typeof JOURNAL_OUTCOMES)[number];

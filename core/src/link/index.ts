@@ -2,6 +2,7 @@
 
 export * from "./mail-code.ts";
 
+/** What a mailed link can be for. */
 export const LINK_PURPOSES = [
   "verify",
   "reset",
@@ -12,6 +13,7 @@ export const LINK_PURPOSES = [
   "undo-factor",
   "undo-erase",
 ] as const;
+/** One of `LINK_PURPOSES`. */
 export type LinkPurpose = (typeof LINK_PURPOSES)[number];
 
 /** At most so many links of one purpose live at once for one account. */
@@ -36,8 +38,10 @@ export const UNDO_PURPOSES = [
   "undo-factor",
   "undo-erase",
 ] as const satisfies readonly LinkPurpose[];
+/** A purpose whose link undoes a change. */
 export type UndoPurpose = (typeof UNDO_PURPOSES)[number];
 
+/** Whether a link of this purpose undoes a change. */
 export function isUndo(purpose: LinkPurpose): purpose is UndoPurpose {
   return (UNDO_PURPOSES as readonly LinkPurpose[]).includes(purpose);
 }

@@ -10,6 +10,7 @@ import { isSignedBy } from "./cose-key.ts";
 import type { AuthenticationResponseJSON } from "./credential.ts";
 import { PasskeyFault } from "./fault.ts";
 
+/** What an assertion is held against (Web Authentication Level 3 section 7.2). */
 export interface ExpectedAssertion extends ExpectedClientData, ExpectedAuthenticatorData {
   /** Whether a counter that does not grow is refused, and not only told (section 6.1.1). */
   readonly refuseStillCounter: boolean;

@@ -12,6 +12,7 @@ import { PasskeyFault } from "./fault.ts";
 
 /** Formats that are verified here; any other is refused by name. */
 export const ATTESTATION_FORMATS = ["none", "packed", "fido-u2f"] as const;
+/** Attestation statement formats that are verified (Web Authentication Level 3 section 8). */
 export type AttestationFormat = (typeof ATTESTATION_FORMATS)[number];
 
 /** Section 6.5: a map of these three. */

@@ -11,6 +11,7 @@ import { PasskeyFault } from "./fault.ts";
 
 /** IANA's COSE algorithms that are known here. */
 export const COSE_ALGORITHM = { EdDSA: -8, ES256: -7, ES384: -35, ES512: -36, RS256: -257 } as const;
+/** Signature algorithms of passkeys by their COSE numbers (RFC 9053). */
 export type CoseAlgorithm = (typeof COSE_ALGORITHM)[keyof typeof COSE_ALGORITHM];
 
 /** A public key that was read and holds. */

@@ -18,6 +18,7 @@ export interface NamedCredential {
   readonly transports: readonly string[];
 }
 
+/** Options for creating a passkey, in JSON (Web Authentication Level 3 section 5.4). */
 export interface CreationOptions {
   readonly challenge: Uint8Array;
   readonly relyingParty: { readonly id: string; readonly name: string };

@@ -13,6 +13,7 @@ import type { RegistrationResponseJSON } from "./credential.ts";
 import { readEnvelope } from "./credential.ts";
 import { PasskeyFault } from "./fault.ts";
 
+/** What a registration is held against (Web Authentication Level 3 section 7.1). */
 export interface ExpectedRegistration
   extends ExpectedClientData, ExpectedAuthenticatorData, AttestationTrust {
   /** Those that were offered. */

@@ -14,8 +14,10 @@ export interface StrengthContext {
 
 /** From easiest to hardest to guess. */
 export const STRENGTH_GRADES = ["very weak", "weak", "fair", "good", "strong"] as const;
+/** Strength in words for a meter. */
 export type StrengthGrade = (typeof STRENGTH_GRADES)[number];
 
+/** How well a password withstands guessing. */
 export interface Strength {
   /** log2 of the guesses that are needed on average, roughly. */
   readonly bits: number;

@@ -13,6 +13,7 @@
 
 /** What an account brings along. */
 export const RECIPE_VALUES = ["password", "salt", "username", "email"] as const;
+/** One of `RECIPE_VALUES`. */
 export type RecipeValue = (typeof RECIPE_VALUES)[number];
 
 /** `at` is the column, from 1. */

@@ -27,6 +27,7 @@ const MAX_DEAR = 2;
 /** A shorter result is found by trying, or is the same for everybody. */
 const MIN_RESULT_LENGTH = 8;
 
+/** A recipe that was found to be sound (`readRecipe`). */
 export interface Recipe {
   /** In its one usual form. */
   readonly text: string;

@@ -3,6 +3,7 @@ import { PREPARING } from "./table.ts";
 
 /** What can be shown as a thing from before; a known browser is seen by itself. */
 export const THINGS_FROM_BEFORE = ["password", "passkey", "totp", "recovery-code"] as const;
+/** Something that shows that its owner was there before a change. */
 export type ThingFromBefore = (typeof THINGS_FROM_BEFORE)[number];
 
 /** What an account had when the change came, and still counts. */

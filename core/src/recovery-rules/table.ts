@@ -36,6 +36,7 @@ const ENDED_BY_HELP = [
   "links",
 ] as const satisfies readonly Ending[];
 
+/** A row of the table of recovery. */
 export interface RecoveryRule {
   /** What happens, for people. */
   readonly happens: string;
@@ -47,6 +48,7 @@ export interface RecoveryRule {
   readonly told: string;
 }
 
+/** The table of recovery: what each act ends, who may do it, and what undoes it (`docs/recovery.md`). */
 export const RECOVERY_RULES = {
   "email-changed": {
     happens: "the e-mail address is changed",
@@ -160,6 +162,7 @@ export const RECOVERY_RULES = {
   },
 } as const satisfies Record<string, RecoveryRule>;
 
+/** An act that the table of recovery knows. */
 export type RecoveryEvent = keyof typeof RECOVERY_RULES;
 
 /** What proves beside an undo link that its owner was there before. */
@@ -216,7 +219,9 @@ export const PREPARING = 7 * DAY;
 export const FIRST_PASSWORD_LIFE = 7 * DAY;
 /** Tries of codes that a reset by mail gives, and milliseconds until the next one gives any. */
 export const TRIES_AFTER_RESET = 10;
+/** Milliseconds between two resets by mail that give new tries of codes. */
 export const RESET_BONUS_INTERVAL = DAY;
 /** Tries of codes that mails buy altogether until the next complete sign-in, and milliseconds after which they begin anew. */
 export const TRIES_BY_MAIL = 30;
+/** Milliseconds over which tries of codes bought by mail are counted. */
 export const TRIES_BY_MAIL_PERIOD = 365 * DAY;

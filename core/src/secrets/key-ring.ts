@@ -1,6 +1,7 @@
 /** The key ring: keys kept outside the database, each with an id, one of them current. */
 import { hkdfSync } from "node:crypto";
 
+/** Keys of 32 bytes by their ids, and the one that new things are sealed under. */
 export interface KeyRing {
   /** Id of the key that new things are made with. */
   readonly current: string;

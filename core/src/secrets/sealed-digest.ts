@@ -13,6 +13,7 @@ export const SEALED_DIGEST_PREFIX = "$sealed$";
 /** Bytes of an old digest at most. */
 export const MAX_OLD_DIGEST = 200;
 
+/** An old digest, sealed until it is wrapped or its owner signs in. */
 export interface SealedDigest {
   readonly keyId: string;
   readonly recipe: string;

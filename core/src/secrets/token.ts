@@ -16,6 +16,7 @@ export const TOKEN_PREFIXES = {
   "mail-link": "lcl_",
 } as const;
 
+/** A kind of token; its prefix stands in `TOKEN_PREFIXES`. */
 export type TokenKind = keyof typeof TOKEN_PREFIXES;
 
 /** Random bytes in every token: 256 bits. */

@@ -1,6 +1,7 @@
 /** How long a session lives: an idle limit that use moves on, and an absolute one that nothing moves. */
 
 export const SESSION_KINDS = ["ordinary", "remembered"] as const;
+/** Which limits a session has: as usual, or remembered. */
 export type SessionKind = (typeof SESSION_KINDS)[number];
 
 /** Limits of one kind of session, in milliseconds. */

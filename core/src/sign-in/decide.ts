@@ -34,6 +34,7 @@ export type RefusalReason =
   /** The password was right, but where it was shown nothing more can be asked for. */
   | "more-wanted";
 
+/** What becomes of a first proof. */
 export type SignInDecision =
   | {
       /** Complete when `wanted` is empty. */

@@ -3,6 +3,7 @@ import { MAILED, PASSWORD, RECOVERY_CODE } from "./methods.ts";
 
 /** The proofs of a way, as the journal and the counts name them; a mailed link and a mailed code are one. */
 export const WAY_PROOFS = ["password", "mail", "passkey", "totp", "recovery-code"] as const;
+/** A proof as the figures of sign-ins name it. */
 export type WayProof = (typeof WAY_PROOFS)[number];
 
 const PROOF_OF: Readonly<Record<string, WayProof>> = {

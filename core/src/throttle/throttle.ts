@@ -30,6 +30,7 @@ export const THROTTLE_KINDS = [
   "device-mail",
   "app-work",
 ] as const;
+/** One of `THROTTLE_KINDS`. */
 export type ThrottleKind = (typeof THROTTLE_KINDS)[number];
 
 /** A count as it is stored. */
@@ -60,8 +61,10 @@ export interface WindowRule {
   readonly window: number;
 }
 
+/** How a kind of count grows, makes wait, and is forgotten. */
 export type ThrottleRule = ConsecutiveRule | WindowRule;
 
+/** Whether a try is let through, with the count that is then stored. */
 export type Reservation =
   /** The try may be checked; `next` is stored first, in the place of exactly what was read. */
   | { readonly outcome: "reserved"; readonly next: ThrottleCount }

@@ -3,6 +3,7 @@ import { readBase32, writeBase32 } from "./base32.ts";
 import type { TotpSettings } from "./totp.ts";
 import { MIN_SECRET_BYTES, TOTP_ALGORITHMS, TOTP_DIGITS, TOTP_PERIODS, USUAL_TOTP } from "./totp.ts";
 
+/** What an `otpauth:` address says. */
 export interface KeyUri {
   /** The site's name. */
   readonly issuer: string;

@@ -1,10 +1,14 @@
 /** One-time codes of authenticator apps: HOTP (RFC 4226) and TOTP (RFC 6238). */
 import { createHmac, timingSafeEqual } from "node:crypto";
 
+/** Hash functions of a TOTP secret (RFC 6238 section 1.2). */
 export const TOTP_ALGORITHMS = ["SHA1", "SHA256", "SHA512"] as const;
+/** One of `TOTP_ALGORITHMS`. */
 export type TotpAlgorithm = (typeof TOTP_ALGORITHMS)[number];
 
+/** Digits of a code (RFC 4226 section 5.3). */
 export const TOTP_DIGITS = [6, 8] as const;
+/** Seconds of a time step (RFC 6238 section 4). */
 export const TOTP_PERIODS = [30, 60] as const;
 
 /** How an authenticator counts. `period` in seconds. */
@@ -70,6 +74,7 @@ export function totpSecondsLeft(now: Date, { period }: Pick<TotpSettings, "perio
   return period - (Math.floor(now.getTime() / 1_000) % period);
 }
 
+/** What a code turned out to be. */
 export type TotpMatch =
   /** `step` is to be spent: no code of it, or of an earlier one, is taken again. `offset` says how many steps it is from the present one. */
   | { readonly outcome: "right"; readonly step: number; readonly offset: number }

@@ -14,6 +14,7 @@ export interface SchemeLimits {
 /** 256 MiB, and eight times the usual time: about two seconds of a server core. */
 export const DEFAULT_LIMITS: SchemeLimits = { memoryBytes: 256 * 2 ** 20, timesUsual: 8 };
 
+/** A password hashing function: its parameters with their bounds, and how it is computed. */
 export interface Algorithm {
   /** The PHC name. */
   readonly id: string;

@@ -9,6 +9,7 @@ import { fromUnixCrypt, md5Crypt, sha256Crypt, sha512Crypt } from "./unix-crypt.
 export * from "./algorithm.ts";
 export { BCRYPT_MAX_BYTES } from "./bcrypt.ts";
 
+/** Every algorithm that a record may name, by its identifier in PHC strings. */
 export const ALGORITHMS: ReadonlyMap<string, Algorithm> = new Map(
   [
     ...[scrypt, argon2id, pbkdf2Sha256, pbkdf2Sha512],
