@@ -38,7 +38,14 @@ const NO_DOMAIN = /[^\p{L}\p{M}\p{N}.\u3002\uff0e\uff61-]/u;
 const USERNAME = /^[\p{L}\p{N}][\p{L}\p{M}\p{N}._-]*$/u;
 const MAX_LOCAL_OCTETS = 64;
 
-/** Reads an e-mail address. @returns `null` if it is none that mail could reach. */
+/**
+ * Reads an e-mail address. @returns `null` if it is none that mail could reach.
+ * @example
+ * ```ts
+ * readEmail("Anna@Bücher.example") // → { shown: "Anna@xn--bcher-kva.example", key: "anna@xn--bcher-kva.example" }
+ * readEmail("nobody at home") // → null
+ * ```
+ */
 export function readEmail(typed: string): Identifier<"email"> | null {
   if (Buffer.byteLength(typed) > MAX_EMAIL_LENGTH) return null;
   const at = typed.lastIndexOf("@");
@@ -66,7 +73,14 @@ function asciiDomain(typed: string): string {
   return PLAIN_DOMAIN.test(typed) && !/xn--/i.test(typed) ? typed.toLowerCase() : domainToASCII(typed);
 }
 
-/** Reads a username. @returns `null` if it has characters, or a length, that no username has. */
+/**
+ * Reads a username. @returns `null` if it has characters, or a length, that no username has.
+ * @example
+ * ```ts
+ * readUsername("Änna").key // → "änna"
+ * readUsername("two words") // → null
+ * ```
+ */
 export function readUsername(typed: string): Identifier<"username"> | null {
   if (typed.length > MAX_TYPED_USERNAME_LENGTH || !USERNAME.test(typed) || !isPlain(typed)) return null;
   const key = lowerCase(typed);
@@ -78,12 +92,25 @@ export function readUsername(typed: string): Identifier<"username"> | null {
 
 const LIKE_AN_ID = /^[0-9a-f]{8}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{4}-?[0-9a-f]{12}$/;
 
-/** Whether a username could be taken for an account's id; nobody may choose one. */
+/**
+ * Whether a username could be taken for an account's id; nobody may choose one.
+ * @example
+ * ```ts
+ * looksLikeId(readUsername("0192f0c1-89ab-7def-8123-456789abcdef")) // → true
+ * ```
+ */
 export function looksLikeId({ key }: Identifier<"username">): boolean {
   return LIKE_AN_ID.test(key);
 }
 
-/** What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither. */
+/**
+ * What somebody typed to say who they are: which of the two it is, in normal form; `null` if it is neither.
+ * @example
+ * ```ts
+ * readIdentifier("Anna@brina.example") // → { kind: "email", key: "anna@brina.example" }
+ * readIdentifier("anna") // → { kind: "username", key: "anna" }
+ * ```
+ */
 export function readIdentifier(
   typed: string,
 ):

@@ -103,12 +103,25 @@ export function findFlaw(
 
 const HEAD = /^([1-9]\d{0,14})\.([A-Za-z0-9_-]{43})$/;
 
-/** A point in one line, to be kept elsewhere. */
+/**
+ * A point in one line, to be kept elsewhere.
+ * @example
+ * ```ts
+ * writeHead(CHAIN_START) // → "0.AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+ * ```
+ */
 export function writeHead({ position, digest }: ChainPoint): string {
   return `${position}.${Buffer.from(digest).toString("base64url")}`;
 }
 
-/** Reads what `writeHead` wrote; `null` if the text is none. */
+/**
+ * Reads what `writeHead` wrote; `null` if the text is none.
+ * @example
+ * ```ts
+ * readHead(`7.${"A".repeat(43)}`).position // → 7
+ * readHead("seven") // → null
+ * ```
+ */
 export function readHead(text: string): ChainPoint | null {
   const [, position, digest = ""] = HEAD.exec(text) ?? [];
   if (position === undefined) return null;

@@ -41,7 +41,14 @@ export const UNDO_PURPOSES = [
 /** A purpose whose link undoes a change. */
 export type UndoPurpose = (typeof UNDO_PURPOSES)[number];
 
-/** Whether a link of this purpose undoes a change. */
+/**
+ * Whether a link of this purpose undoes a change.
+ * @example
+ * ```ts
+ * isUndo("undo-change") // → true
+ * isUndo("reset") // → false
+ * ```
+ */
 export function isUndo(purpose: LinkPurpose): purpose is UndoPurpose {
   return (UNDO_PURPOSES as readonly LinkPurpose[]).includes(purpose);
 }

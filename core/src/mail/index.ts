@@ -17,7 +17,13 @@ const WAITS = [
   24 * HOUR,
 ];
 
-/** @param tries made so far, at least 1. @returns `null`: it is given up. */
+/**
+ * @param tries made so far, at least 1. @returns `null`: it is given up.
+ * @example
+ * ```ts
+ * nextMailTryAfter(1, new Date("2026-07-01T06:00:00Z")) // → new Date("2026-07-01T06:00:10.000Z")
+ * ```
+ */
 export function nextMailTryAfter(tries: number, now: Date): Date | null {
   const wait = WAITS[tries - 1];
   return wait === undefined ? null : new Date(now.getTime() + wait);

@@ -5,6 +5,11 @@ const LOOPBACK_HOSTS = new Set(["localhost", "127.0.0.1", "[::1]"]);
 /**
  * Says what is wrong with an address somebody wants to register, or `null` if it may be.
  * Plain http is for loopback alone; a fragment or credentials never make sense in one (RFC 6749 section 3.1.2).
+ * @example
+ * ```ts
+ * faultOfReturnAddress("https://huts.example/signed-in") // → null
+ * faultOfReturnAddress("http://huts.example/signed-in") // → "must begin with https:// outside loopback"
+ * ```
  */
 export function faultOfReturnAddress(text: string): string | null {
   if (!URL.canParse(text)) return "is not an absolute address such as https://app.example/signed-in";
@@ -18,7 +23,14 @@ export function faultOfReturnAddress(text: string): string | null {
   return null;
 }
 
-/** Whether a URL's host name is this machine itself. */
+/**
+ * Whether a URL's host name is this machine itself.
+ * @example
+ * ```ts
+ * isLoopbackHost("localhost") // → true
+ * isLoopbackHost("brina.example") // → false
+ * ```
+ */
 export function isLoopbackHost(hostname: string): boolean {
   return LOOPBACK_HOSTS.has(hostname);
 }

@@ -121,6 +121,10 @@ export function holdsEntry(entries: Uint8Array, rest: Uint8Array): boolean {
 /**
  * Reads a line of the list's text: 40 hexadecimal digits of a SHA-1 digest, optionally `:count`.
  * @returns the digest's first seven bytes as a number of 56 bits; `null` if the line is none.
+ * @example
+ * ```ts
+ * readListLine("000000005AD76BD555C1D6D771DE417A4B87E4B4:4") === null // → false
+ * ```
  */
 export function readListLine(line: string): bigint | null {
   const digest = LINE.exec(line)?.[1];

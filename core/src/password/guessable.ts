@@ -9,6 +9,10 @@ const MAX_ADDED_DIGITS = 4;
 /**
  * Whether a password is a common one: in any letter case, doubled, or with up to four digits behind it.
  * @param prepared prepared text. @param isListed whether a lower-case text stands on the list.
+ * @example
+ * ```ts
+ * isCommon("password123", (text) => text === "password123") // → true
+ * ```
  */
 export function isCommon(prepared: string, isListed: IsListed): boolean {
   const text = prepared.toLowerCase();

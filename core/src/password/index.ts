@@ -31,6 +31,11 @@ export class UnusablePasswordError extends Error {
  * @param password as typed; prepared per RFC 8265 before hashing.
  * @param scheme PHC prefix; `$scrypt$ln=15,r=8,p=3` unless said otherwise.
  * @throws UnusablePasswordError, SchemeError. Peppered records need the key ring: see `makeRecord`.
+ * @example
+ * ```ts
+ * const record = await makePasswordRecord("five huts above the lake", "$scrypt$ln=10,r=8,p=1");
+ * record.startsWith("$scrypt$ln=10,r=8,p=1$") // → true
+ * ```
  */
 export async function makePasswordRecord(password: string, scheme = DEFAULT_SCHEME_TEXT): Promise<string> {
   const prepared = preparePassword(password);
@@ -42,6 +47,12 @@ export async function makePasswordRecord(password: string, scheme = DEFAULT_SCHE
  * Checks a typed password against a record.
  * @returns `matches`, and `outdated`: whether the record should be re-made with the scheme wanted now.
  * @throws PhcReadError or SchemeError if the record cannot be read or lies above the limits.
+ * @example
+ * ```ts
+ * const record = await makePasswordRecord("five huts above the lake", "$scrypt$ln=10,r=8,p=1");
+ * await checkPasswordRecord("five huts above the lake", record, "$scrypt$ln=10,r=8,p=1") // → { matches: true, outdated: false }
+ * (await checkPasswordRecord("four huts", record, "$scrypt$ln=10,r=8,p=1")).matches // → false
+ * ```
  */
 export async function checkPasswordRecord(
   password: string,

@@ -37,6 +37,12 @@ export function assertText(password: unknown): asserts password is string {
 /**
  * @param typed what came in, as a JavaScript string. @returns the text whose UTF-8 bytes are hashed, or the fault.
  * @throws TypeError for what is no text.
+ * @example
+ * ```ts
+ * // NFC (RFC 8265): é is one code point, however it was typed.
+ * preparePassword("cafe\u0301 above the lake") // → { ok: true, text: "café above the lake", codePoints: 19 }
+ * preparePassword("") // → { ok: false, fault: "empty" }
+ * ```
  */
 export function preparePassword(typed: string): Preparation {
   assertText(typed);
@@ -50,7 +56,13 @@ export function preparePassword(typed: string): Preparation {
   return { ok: true, text, codePoints };
 }
 
-/** Length in code points, which is what people would call characters more often than UTF-16 units are. */
+/**
+ * Length in code points, which is what people would call characters more often than UTF-16 units are.
+ * @example
+ * ```ts
+ * countCodePoints("🔑 brass") // → 7
+ * ```
+ */
 export function countCodePoints(text: string): number {
   let count = 0;
   for (const _ of text) count += 1;

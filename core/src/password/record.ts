@@ -43,6 +43,10 @@ export interface PasswordRecord {
 /**
  * Reads a whole record.
  * @throws PhcReadError or SchemeError if it is malformed, of an unknown scheme, or above the limits.
+ * @example
+ * ```ts
+ * readRecord("$scrypt$ln=10,r=8,p=1$c2FsdHNhbHRzYWx0c2FsdA$" + "A".repeat(43)).scheme.text // → "$scrypt$ln=10,r=8,p=1"
+ * ```
  */
 export function readRecord(text: string, limits: SchemeLimits = DEFAULT_LIMITS): PasswordRecord {
   const parts = phc.decode(text);
@@ -166,7 +170,13 @@ export function isOutdated(record: PasswordRecord, configured: Scheme): boolean 
   );
 }
 
-/** Compares without telling by its time where two byte strings first differ. Unequal lengths are unequal. */
+/**
+ * Compares without telling by its time where two byte strings first differ. Unequal lengths are unequal.
+ * @example
+ * ```ts
+ * equalInConstantTime(Uint8Array.of(1, 2), Uint8Array.of(1, 2)) // → true
+ * ```
+ */
 export function equalInConstantTime(left: Uint8Array, right: Uint8Array): boolean {
   return left.length === right.length && timingSafeEqual(left, right);
 }

@@ -36,6 +36,10 @@ const DECIMAL = /^[1-9][0-9]{0,8}$/;
 /**
  * Reads a scheme from its PHC prefix.
  * @throws SchemeError if it is malformed, unknown, above the limits, or a whole record with salt and hash.
+ * @example
+ * ```ts
+ * readScheme("$scrypt$ln=15,r=8,p=3").parameters // → { ln: 15, r: 8, p: 3 }
+ * ```
  */
 export function readScheme(text: string, limits: SchemeLimits = DEFAULT_LIMITS): Scheme {
   const parts = readParts(text);
@@ -81,7 +85,13 @@ export function makeScheme(
   };
 }
 
-/** The same scheme, peppered under another key or under none. */
+/**
+ * The same scheme, peppered under another key or under none.
+ * @example
+ * ```ts
+ * withPepper(readScheme("$scrypt$ln=15,r=8,p=3"), "k2").text // → "$scrypt$ln=15,r=8,p=3,pepper=k2"
+ * ```
+ */
 export function withPepper(scheme: Scheme, pepper: string | null): Scheme {
   return makeScheme(scheme.algorithm, scheme.parameters, pepper, scheme.recipe);
 }
@@ -94,7 +104,13 @@ export function withRecipe(scheme: Scheme, recipe: string): Scheme {
 /** Times the usual work below which what cannot be made here any more is weak. */
 const MIN_SHARE_OF_USUAL = 1 / 4;
 
-/** Whether a digest of it should not lie at rest: below every floor, or of an algorithm without one much cheaper than usual. */
+/**
+ * Whether a digest of it should not lie at rest: below every floor, or of an algorithm without one much cheaper than usual.
+ * @example
+ * ```ts
+ * isWeakAtRest(readScheme("$md5-crypt$rounds=1000")) // → true
+ * ```
+ */
 export function isWeakAtRest(scheme: Scheme): boolean {
   const { algorithm, parameters } = scheme;
   if (algorithm.floors.length > 0) return floorsMissedBy(scheme) !== null;
@@ -104,6 +120,11 @@ export function isWeakAtRest(scheme: Scheme): boolean {
 /**
  * Why a scheme must not guard a public site: it lies below every floor of its algorithm.
  * @returns the floors as schemes, or `null` if it is dear enough.
+ * @example
+ * ```ts
+ * floorsMissedBy(readScheme("$scrypt$ln=17,r=8,p=1")) // → null
+ * floorsMissedBy(readScheme("$scrypt$ln=10,r=8,p=1")) // → [ "$scrypt$ln=17,r=8,p=1", "$scrypt$ln=16,r=8,p=2", "$scrypt$ln=15,r=8,p=3" ]
+ * ```
  */
 export function floorsMissedBy({ algorithm, parameters }: Scheme): readonly string[] | null {
   const reached = algorithm.floors.some((floor) =>
@@ -112,7 +133,13 @@ export function floorsMissedBy({ algorithm, parameters }: Scheme): readonly stri
   return reached ? null : algorithm.floors.map((floor) => makeScheme(algorithm, floor, null).text);
 }
 
-/** The PHC prefix of a stored record's text, without looking whether it can be computed: all before salt and hash. */
+/**
+ * The PHC prefix of a stored record's text, without looking whether it can be computed: all before salt and hash.
+ * @example
+ * ```ts
+ * schemeTextOf("$scrypt$ln=15,r=8,p=3$c2FsdA$aGFzaA") // → "$scrypt$ln=15,r=8,p=3"
+ * ```
+ */
 export function schemeTextOf(record: string): string {
   const hash = record.lastIndexOf("$");
   return record.slice(0, Math.max(record.lastIndexOf("$", hash - 1), 0));

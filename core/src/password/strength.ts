@@ -42,7 +42,14 @@ const GRADE_LIMITS = [28, 42, 58, 74] as const;
 /** Only the first characters are looked at; whatever is longer is strong, or repeats itself. */
 const MAX_CHARACTERS = 128;
 
-/** Estimates. @param typed as it stands in the field. */
+/**
+ * Estimates. @param typed as it stands in the field.
+ * @example
+ * ```ts
+ * estimateStrength("password").grade // → "very weak"
+ * estimateStrength("brass key, stone door").grade // → "good"
+ * ```
+ */
 export function estimateStrength(typed: string, context: StrengthContext = {}): Strength {
   const characters = [...typed].slice(0, MAX_CHARACTERS);
   const lower = characters.map((character) => character.toLowerCase());

@@ -56,7 +56,13 @@ const DIGESTS: ReadonlyMap<string, number> = new Map([
 ]);
 export const DIGEST_NAMES = [...DIGESTS.keys()];
 
-/** The digest that so many letters of hexadecimal are; `null` if it is none of these. */
+/**
+ * The digest that so many letters of hexadecimal are; `null` if it is none of these.
+ * @example
+ * ```ts
+ * digestOfHexLength(40) // → "sha1"
+ * ```
+ */
 export function digestOfHexLength(letters: number): string | null {
   return DIGEST_NAMES.find((name) => 2 * (DIGESTS.get(name) ?? 0) === letters) ?? null;
 }

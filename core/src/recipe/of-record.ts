@@ -4,6 +4,10 @@ import type { Scheme } from "../password/scheme.ts";
 /**
  * The recipe that makes the hash of a record, of the password and the record's salt as bytes.
  * @param length bytes of the hash. @returns `null` for a record with a pepper or a recipe of its own.
+ * @example
+ * ```ts
+ * recipeOfScheme(readScheme("$bcrypt-2b$cost=10"), 23) // → "bcrypt(password, salt, 10)"
+ * ```
  */
 export function recipeOfScheme(
   { algorithm, parameters, pepper, recipe }: Scheme,

@@ -53,6 +53,10 @@ interface Checked extends Size {
  * Reads a recipe. What it may cost is known before it runs: it has no loops, no value passes 1 MiB, its calls handle 6 MiB
  * together at most, and what is dear is bounded as records are.
  * @throws RecipeError with the column, also where the old digest itself would sign in.
+ * @example
+ * ```ts
+ * readRecipe("hex( sha1(concat(salt,password)) )").text // → "hex(sha1(concat(salt, password)))"
+ * ```
  */
 export function readRecipe(source: string): Recipe {
   const expression = readExpression(source);
@@ -189,6 +193,10 @@ function writtenOf(one: Expression): Value | number {
 /**
  * What the recipe makes of a password.
  * @returns `null` where it cannot be computed: a value is missing or too long, or an old system could not have taken it.
+ * @example
+ * ```ts
+ * await runRecipe(readRecipe("hex(md5(password))"), { password: "hut" }) // → "a11c65233b2ae3700c9133dbf9623429"
+ * ```
  */
 export async function runRecipe(
   { expression }: Pick<Recipe, "expression">,
@@ -228,6 +236,10 @@ function lengthOf(value: Value): number {
 /**
  * The old digest of a password, in bytes: what is sealed, and what is wrapped. A digest that is text is its UTF-8.
  * @returns `null` as `runRecipe`.
+ * @example
+ * ```ts
+ * (await digestByRecipe(readRecipe("sha1(password)"), { password: "hut" })).length // → 20
+ * ```
  */
 export async function digestByRecipe(
   recipe: Pick<Recipe, "expression">,
@@ -237,7 +249,13 @@ export async function digestByRecipe(
   return made === null ? null : bytesOf(made);
 }
 
-/** Whether a recipe makes exactly what the old system stored, of this password; compared in constant time. */
+/**
+ * Whether a recipe makes exactly what the old system stored, of this password; compared in constant time.
+ * @example
+ * ```ts
+ * await matchesRecipe(readRecipe("hex(md5(password))"), { password: "hut" }, "a11c65233b2ae3700c9133dbf9623429") // → true
+ * ```
+ */
 export async function matchesRecipe(recipe: Recipe, input: RecipeInput, stored: Value): Promise<boolean> {
   const made = await runRecipe(recipe, input);
   if (made === null || typeof made !== typeof stored) return false;

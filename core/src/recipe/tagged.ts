@@ -18,7 +18,13 @@ const LENGTHS: Readonly<Record<string, readonly [digest: string, bytes: number]>
 };
 const MAX_SALT_LENGTH = 64;
 
-/** @returns `null` if it is not of that form, or of a length that its scheme does not make. */
+/**
+ * @returns `null` if it is not of that form, or of a length that its scheme does not make.
+ * @example
+ * ```ts
+ * fromTaggedDigest("{SHA}qvTGHdzF6KLavt4PO0gs2a6pQ00=").recipe // → "sha1(password)"
+ * ```
+ */
 export function fromTaggedDigest(text: string): TaggedDigest | null {
   if (!text.startsWith("{")) return null;
   const [, salted = "", name = "", body = ""] = TAGGED.exec(text) ?? [];
@@ -36,7 +42,13 @@ export function fromTaggedDigest(text: string): TaggedDigest | null {
   };
 }
 
-/** What stands behind `{CRYPT}`; `null` if that is not there. */
+/**
+ * What stands behind `{CRYPT}`; `null` if that is not there.
+ * @example
+ * ```ts
+ * untaggedCrypt("{CRYPT}$2b$10$abc") // → "$2b$10$abc"
+ * ```
+ */
 export function untaggedCrypt(text: string): string | null {
   return text.startsWith("{") && /^\{crypt\}/i.test(text) ? text.slice("{crypt}".length) : null;
 }

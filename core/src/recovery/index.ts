@@ -12,7 +12,13 @@ const LENGTH = 15;
 /** Random bytes that a code takes: the lowest five bits of each. */
 export const RECOVERY_CODE_BYTES = LENGTH;
 
-/** A code in three groups, as it is shown. @param random `RECOVERY_CODE_BYTES` bytes from the platform's CSPRNG. */
+/**
+ * A code in three groups, as it is shown. @param random `RECOVERY_CODE_BYTES` bytes from the platform's CSPRNG.
+ * @example
+ * ```ts
+ * recoveryCodeOf(new Uint8Array(15)) // → "00000-00000-00000"
+ * ```
+ */
 export function recoveryCodeOf(random: Uint8Array): string {
   if (random.length !== RECOVERY_CODE_BYTES)
     throw new RangeError(`a recovery code takes ${RECOVERY_CODE_BYTES} random bytes`);
@@ -23,6 +29,10 @@ export function recoveryCodeOf(random: Uint8Array): string {
 /**
  * Reads what was typed: case, blanks and dashes do not matter, and what looks alike is read as what it must be.
  * @returns the bare signs; `null` if it is no recovery code.
+ * @example
+ * ```ts
+ * readRecoveryCode(recoveryCodeOf(new Uint8Array(15)).toLowerCase()) === readRecoveryCode(recoveryCodeOf(new Uint8Array(15))) // → true
+ * ```
  */
 export function readRecoveryCode(typed: string): string | null {
   const text = typed.toLowerCase().replace(/[\s-]/g, "").replaceAll("o", "0").replace(/[il]/g, "1");

@@ -23,6 +23,10 @@ export class KeyRingError extends Error {
 /**
  * Reads a key ring from its parsed file: `{current: "k1", keys: {k1: "<32 bytes in base64url>"}}`.
  * @throws KeyRingError for a missing, short, repeated or default-looking key.
+ * @example
+ * ```ts
+ * readKeyRing({ current: "k1", keys: { k1: "AAECAwQFBgcICQoLDA0ODxAREhMUFRYXGBkaGxwdHh8" } }).current // → "k1"
+ * ```
  */
 export function readKeyRing(parsed: unknown): KeyRing {
   if (!isRecord(parsed) || !isRecord(parsed["keys"]))
@@ -43,7 +47,13 @@ export function readKeyRing(parsed: unknown): KeyRing {
   return { current, keys: ring };
 }
 
-/** A key for one purpose, so that no key serves two (RFC 5869). */
+/**
+ * A key for one purpose, so that no key serves two (RFC 5869).
+ * @example
+ * ```ts
+ * deriveKey(new Uint8Array(32), "sealing").length // → 32
+ * ```
+ */
 export function deriveKey(key: Uint8Array, purpose: string): Uint8Array {
   return new Uint8Array(hkdfSync("sha256", key, new Uint8Array(), `lucchetto ${purpose}`, KEY_BYTES));
 }

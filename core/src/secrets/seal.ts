@@ -29,6 +29,12 @@ export class SealError extends Error {
  * Seals under the ring's current key.
  * @param nonce 12 bytes from the platform's CSPRNG, never used before.
  * @returns `keyId:` and nonce, text and tag in base64url.
+ * @example
+ * ```ts
+ * const ring = { current: "k1", keys: new Map([["k1", new Uint8Array(32)]]) };
+ * const place = { table: "authenticator", record: "7", purpose: "secret" };
+ * sealedUnder(seal(ring, "bunk 7", place, new Uint8Array(12))) // → "k1"
+ * ```
  */
 export function seal(ring: KeyRing, plain: string, place: SealedPlace, nonce: Uint8Array): string {
   if (nonce.length !== NONCE_LENGTH) throw new RangeError(`a nonce has ${NONCE_LENGTH} bytes`);
@@ -38,7 +44,15 @@ export function seal(ring: KeyRing, plain: string, place: SealedPlace, nonce: Ui
   return `${ring.current}:${sealed.toString("base64url")}`;
 }
 
-/** Opens what `seal` made for this place. @throws SealError. */
+/**
+ * Opens what `seal` made for this place. @throws SealError.
+ * @example
+ * ```ts
+ * const ring = { current: "k1", keys: new Map([["k1", new Uint8Array(32)]]) };
+ * const place = { table: "authenticator", record: "7", purpose: "secret" };
+ * open(ring, seal(ring, "bunk 7", place, new Uint8Array(12)), place) // → "bunk 7"
+ * ```
+ */
 export function open(ring: KeyRing, sealed: string, place: SealedPlace): string {
   const [, keyId = "", body = ""] = SEALED.exec(sealed) ?? [];
   const bytes = Buffer.from(body, "base64url");
@@ -57,7 +71,14 @@ export function open(ring: KeyRing, sealed: string, place: SealedPlace): string 
   }
 }
 
-/** The id of the key that a sealed value needs; `null` if the text is none. */
+/**
+ * The id of the key that a sealed value needs; `null` if the text is none.
+ * @example
+ * ```ts
+ * sealedUnder("k2:AAAA") // → "k2"
+ * sealedUnder("plain text") // → null
+ * ```
+ */
 export function sealedUnder(sealed: string): string | null {
   return SEALED.exec(sealed)?.[1] ?? null;
 }

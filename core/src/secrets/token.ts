@@ -34,6 +34,12 @@ const BODY = /^[A-Za-z0-9_-]{43}$/;
 /**
  * Makes a token of a kind.
  * @param random 32 bytes from the platform's CSPRNG.
+ * @example
+ * ```ts
+ * const { plain, hashed } = mintToken("own-token", new Uint8Array(32));
+ * plain // → "lcs_AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+ * hashed.length // → 32
+ * ```
  */
 export function mintToken<Kind extends TokenKind>(
   kind: Kind,
@@ -44,7 +50,13 @@ export function mintToken<Kind extends TokenKind>(
   return { plain: text as PlainToken<Kind>, hashed: hashText<Kind>(text) };
 }
 
-/** The hash under which a token of this kind would be stored, or `null` if the text cannot be such a token, or none came. */
+/**
+ * The hash under which a token of this kind would be stored, or `null` if the text cannot be such a token, or none came.
+ * @example
+ * ```ts
+ * hashToken("own-token", "lca_of another kind") // → null
+ * ```
+ */
 export function hashToken<Kind extends TokenKind>(
   kind: Kind,
   text: string | undefined,

@@ -25,7 +25,15 @@ export const LAST_SEEN_GRAIN = 60_000;
 /** Milliseconds for which a proof counts when something sensitive is to be changed. */
 export const REAUTHENTICATION_LIFE = 10 * 60_000;
 
-/** Whether a proof was shown lately enough for a sensitive change. @param authTime when it was shown. */
+/**
+ * Whether a proof was shown lately enough for a sensitive change. @param authTime when it was shown.
+ * @example
+ * ```ts
+ * const proved = new Date("2026-07-01T06:00:00Z");
+ * isFresh(proved, new Date("2026-07-01T06:09:59Z")) // → true
+ * isFresh(proved, new Date("2026-07-01T06:10:01Z")) // → false
+ * ```
+ */
 export function isFresh(authTime: Date, now: Date): boolean {
   return now.getTime() - authTime.getTime() < REAUTHENTICATION_LIFE;
 }
@@ -42,7 +50,13 @@ export interface SessionLevel {
   readonly levelEndsAt: Date | null;
 }
 
-/** Begins a level; level 1 lasts as long as its session. */
+/**
+ * Begins a level; level 1 lasts as long as its session.
+ * @example
+ * ```ts
+ * beginLevel(1, new Date("2026-07-01T06:00:00Z")) // → { aal: 1, levelIdleEndsAt: null, levelEndsAt: null }
+ * ```
+ */
 export function beginLevel(aal: 1 | 2, now: Date): SessionLevel {
   if (aal === 1) return { aal, levelIdleEndsAt: null, levelEndsAt: null };
   const { idle, absolute } = LEVEL_TWO_LIMITS;
@@ -85,7 +99,13 @@ export function sessionEnd(session: Pick<SessionTimes, "idleEndsAt" | "endsAt">)
   return session.idleEndsAt < session.endsAt ? session.idleEndsAt : session.endsAt;
 }
 
-/** Whether a use at `now` is worth writing down. */
+/**
+ * Whether a use at `now` is worth writing down.
+ * @example
+ * ```ts
+ * isWorthNoting({ lastSeenAt: new Date("2026-07-01T06:00:00Z") }, new Date("2026-07-01T06:00:10Z")) // → false
+ * ```
+ */
 export function isWorthNoting(session: Pick<SessionTimes, "lastSeenAt">, now: Date): boolean {
   return now.getTime() - session.lastSeenAt.getTime() >= LAST_SEEN_GRAIN;
 }

@@ -52,6 +52,10 @@ export type ToldRefusal = "account-suspended" | "account-closed" | "email-unveri
 /**
  * Decides. That an account is suspended, or its address not proved yet, is told only to who knows its password.
  * @param passwordMatches the result of the one hash that runs in every case.
+ * @example
+ * ```ts
+ * decidePasswordSignIn(null, false) // → { outcome: "refused", reason: "unknown-account", told: "nothing" }
+ * ```
  */
 export function decidePasswordSignIn(
   candidate: SignInCandidate | null,

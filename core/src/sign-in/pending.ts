@@ -104,7 +104,13 @@ function isByPasskey(shown: readonly string[]): boolean {
   return shown.includes("hwk") || shown.includes("swk");
 }
 
-/** The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176). */
+/**
+ * The methods of a sign-in after a second proof; more than one proof is "mfa" (RFC 8176).
+ * @example
+ * ```ts
+ * amrWith(["pwd"], ["otp"]) // → [ "pwd", "otp", "mfa" ]
+ * ```
+ */
 export function amrWith(amr: readonly string[], second: readonly string[]): string[] {
   return [...new Set([...amr, ...second, MORE_THAN_ONE])];
 }
@@ -119,7 +125,14 @@ export function amrBeside(amr: readonly string[], further: readonly string[]): s
   return [...new Set([...amr, ...further])];
 }
 
-/** The level that the proofs shown so far make. */
+/**
+ * The level that the proofs shown so far make.
+ * @example
+ * ```ts
+ * levelShown(["pwd", "otp", "mfa"]) // → 2
+ * levelShown(["pwd"]) // → 1
+ * ```
+ */
 export function levelShown(amr: readonly string[]): 1 | 2 {
   return amr.includes(MORE_THAN_ONE) ? 2 : 1;
 }

@@ -15,7 +15,13 @@ const PROOF_OF: Readonly<Record<string, WayProof>> = {
   [RECOVERY_CODE]: "recovery-code",
 };
 
-/** The proofs in the order in which they were shown; what a method says besides (`user`, `mfa`) is none. @param amr RFC 8176 methods. */
+/**
+ * The proofs in the order in which they were shown; what a method says besides (`user`, `mfa`) is none. @param amr RFC 8176 methods.
+ * @example
+ * ```ts
+ * proofsOf(["pwd", "otp", "mfa"]) // → [ "password", "totp" ]
+ * ```
+ */
 export function proofsOf(amr: readonly string[]): readonly WayProof[] {
   return [...new Set(amr.map((method) => PROOF_OF[method]).filter((proof) => proof !== undefined))];
 }

@@ -77,7 +77,13 @@ export const MAX_FAILURES = 100;
 /** Of these, so many from known devices; the rest from strange ones. */
 export const MAX_FAILURES_OF_KNOWN_DEVICES = 10;
 
-/** A count that nothing was counted in. */
+/**
+ * A count that nothing was counted in.
+ * @example
+ * ```ts
+ * emptyCount(new Date("2026-07-01T06:00:00Z")).failures // → 0
+ * ```
+ */
 export function emptyCount(now: Date): ThrottleCount {
   return { failures: 0, waitUntil: now, windowBeganAt: now };
 }
@@ -111,7 +117,15 @@ function reserveInWindow(count: ThrottleCount, rule: WindowRule, now: Date): Res
   return { outcome: "reserved", next: { ...count, failures: count.failures + 1 } };
 }
 
-/** Milliseconds to wait after so many consecutive failures: none while they are free, then doubling up to the longest. */
+/**
+ * Milliseconds to wait after so many consecutive failures: none while they are free, then doubling up to the longest.
+ * @example
+ * ```ts
+ * const rule = { kind: "consecutive", free: 3, firstWait: 5_000, longestWait: 900_000, most: 100 };
+ * waitAfter(3, rule) // → 5000
+ * waitAfter(6, rule) // → 40000
+ * ```
+ */
 export function waitAfter(failures: number, rule: ConsecutiveRule): number {
   if (failures < rule.free) return 0;
   return Math.min(rule.longestWait, rule.firstWait * 2 ** Math.min(failures - rule.free, 40));

@@ -9,7 +9,13 @@ export class Base32Error extends Error {
 /** Letters that a last group may have: with 1, 3 or 6 no whole byte ends. */
 const IMPOSSIBLE_REMAINDERS = new Set([1, 3, 6]);
 
-/** Writes bytes in upper case, without padding. */
+/**
+ * Writes bytes in upper case, without padding.
+ * @example
+ * ```ts
+ * writeBase32(Buffer.from("12345678901234567890")) // → "GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ"
+ * ```
+ */
 export function writeBase32(bytes: Uint8Array): string {
   return base32nopad.encode(bytes);
 }
@@ -17,6 +23,10 @@ export function writeBase32(bytes: Uint8Array): string {
 /**
  * Reads what somebody copied: lower case, blanks, dashes and padding are fine.
  * @throws Base32Error naming the first letter that no base32 has, or the length that none has.
+ * @example
+ * ```ts
+ * Buffer.from(readBase32("gezd gnbv gy3t qojq gezd gnbv gy3t qojq")).toString() // → "12345678901234567890"
+ * ```
  */
 export function readBase32(typed: string): Uint8Array {
   const text = typed.replace(/[\s-]/g, "").replace(/=+$/, "").toUpperCase();

@@ -18,7 +18,13 @@ export class KeyUriError extends Error {
   override readonly name = "KeyUriError";
 }
 
-/** Writes one. The issuer stands in the label and as a parameter, and both agree; a blank is %20, a colon inside a name %3A. */
+/**
+ * Writes one. The issuer stands in the label and as a parameter, and both agree; a blank is %20, a colon inside a name %3A.
+ * @example
+ * ```ts
+ * writeKeyUri({ issuer: "Brina Huts", account: "anna", secret: Buffer.from("12345678901234567890"), settings: USUAL_TOTP }) // → "otpauth://totp/Brina%20Huts:anna?secret=GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ&issuer=Brina%20Huts&algorithm=SHA1&digits=6&period=30"
+ * ```
+ */
 export function writeKeyUri({ issuer, account, secret, settings }: KeyUri): string {
   const { algorithm, digits, period } = settings;
   const parameters = { secret: writeBase32(secret), issuer, algorithm, digits, period };
@@ -30,6 +36,10 @@ export function writeKeyUri({ issuer, account, secret, settings }: KeyUri): stri
  * Reads one; what is left out has its usual value.
  * @param leastBytes the shortest secret that is taken.
  * @throws KeyUriError, Base32Error.
+ * @example
+ * ```ts
+ * readKeyUri("otpauth://totp/Brina%20Huts:anna?secret=GEZDGNBVGY3TQOJQGEZDGNBVGY3TQOJQ&issuer=Brina%20Huts").account // → "anna"
+ * ```
  */
 export function readKeyUri(text: string, leastBytes = MIN_SECRET_BYTES): KeyUri {
   const match = /^otpauth:\/\/totp\/([^?#]*)\?([^#]*)$/i.exec(text.trim());

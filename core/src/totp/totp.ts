@@ -45,6 +45,11 @@ export const MAX_AUTHENTICATORS = 10;
 /**
  * The code of a counter (RFC 4226 section 5.3), leading zeros kept.
  * @param counter 0 to 2^53 - 1.
+ * @example
+ * ```ts
+ * // RFC 4226 appendix D
+ * hotp(Buffer.from("12345678901234567890"), 1, { algorithm: "SHA1", digits: 6 }) // → "287082"
+ * ```
  */
 export function hotp(
   secret: Uint8Array,
@@ -59,17 +64,36 @@ export function hotp(
   return String(number % 10 ** digits).padStart(digits, "0");
 }
 
-/** The time step of a moment (RFC 6238 section 4.2). */
+/**
+ * The time step of a moment (RFC 6238 section 4.2).
+ * @example
+ * ```ts
+ * totpStep(new Date(59_000), { period: 30 }) // → 1
+ * ```
+ */
 export function totpStep(now: Date, { period }: Pick<TotpSettings, "period">): number {
   return Math.floor(now.getTime() / 1_000 / period);
 }
 
-/** The code of a moment. */
+/**
+ * The code of a moment.
+ * @example
+ * ```ts
+ * // RFC 6238 appendix B
+ * totp(Buffer.from("12345678901234567890"), new Date(59_000), { algorithm: "SHA1", digits: 8, period: 30 }) // → "94287082"
+ * ```
+ */
 export function totp(secret: Uint8Array, now: Date, settings: TotpSettings): string {
   return hotp(secret, totpStep(now, settings), settings);
 }
 
-/** Seconds for which the code of a moment still is the present one. */
+/**
+ * Seconds for which the code of a moment still is the present one.
+ * @example
+ * ```ts
+ * totpSecondsLeft(new Date(59_000), { period: 30 }) // → 1
+ * ```
+ */
 export function totpSecondsLeft(now: Date, { period }: Pick<TotpSettings, "period">): number {
   return period - (Math.floor(now.getTime() / 1_000) % period);
 }
@@ -87,6 +111,12 @@ export type TotpMatch =
  * not an early one matches.
  * @param code as `readTotpCode` gives it.
  * @param lastStep the last one spent, if any. @param drift steps by which the window is shifted (RFC 6238 section 6); it stays as wide.
+ * @example
+ * ```ts
+ * const secret = Buffer.from("12345678901234567890");
+ * matchTotp({ secret, settings: USUAL_TOTP, lastStep: null }, "287082", new Date(59_000)).outcome // → "right"
+ * matchTotp({ secret, settings: USUAL_TOTP, lastStep: 1 }, "287082", new Date(59_000)).outcome // → "used"
+ * ```
  */
 export function matchTotp(
   {
@@ -133,6 +163,11 @@ export function driftAfter({ drift, lastOffset }: ClockDrift, offset: number): C
 /**
  * Reads a typed code as text of exactly so many digits. Blanks and dashes are left out; digits of other scripts are read as digits.
  * @returns `null` if it is no such code.
+ * @example
+ * ```ts
+ * readTotpCode("287 082", 6) // → "287082"
+ * readTotpCode("28708", 6) // → null
+ * ```
  */
 export function readTotpCode(typed: string, digits: number): string | null {
   const text = typed

@@ -8,6 +8,11 @@ const SECRET_BYTES = { least: 24, most: 64 } as const;
 /**
  * Reads a signing secret: `whsec_` and 24 to 64 bytes in base64.
  * @returns the bytes; `null` if the text is none.
+ * @example
+ * ```ts
+ * readWebhookSecret("whsec_" + "A".repeat(32)).length // → 24
+ * readWebhookSecret("a secret") // → null
+ * ```
  */
 export function readWebhookSecret(text: string): Uint8Array | null {
   if (!text.startsWith(SECRET_PREFIX)) return null;
@@ -18,7 +23,13 @@ export function readWebhookSecret(text: string): Uint8Array | null {
   return new Uint8Array(bytes);
 }
 
-/** Makes a signing secret of 32 random bytes. */
+/**
+ * Makes a signing secret of 32 random bytes.
+ * @example
+ * ```ts
+ * writeWebhookSecret(new Uint8Array(24)) // → "whsec_AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+ * ```
+ */
 export function writeWebhookSecret(random: Uint8Array): string {
   return SECRET_PREFIX + Buffer.from(random).toString("base64");
 }
@@ -31,7 +42,14 @@ export interface WebhookMessage {
   readonly body: string;
 }
 
-/** The three headers of a signed message: id, seconds since 1970, and HMAC-SHA-256 over `id.timestamp.body`. */
+/**
+ * The three headers of a signed message: id, seconds since 1970, and HMAC-SHA-256 over `id.timestamp.body`.
+ * @example
+ * ```ts
+ * const message = { id: "0192f0c1-89ab-7def-8123-456789abcdef", at: new Date(0), body: "{}" };
+ * Object.keys(signWebhook(new Uint8Array(24), message)) // → [ "webhook-id", "webhook-timestamp", "webhook-signature" ]
+ * ```
+ */
 export function signWebhook(secret: Uint8Array, { id, at, body }: WebhookMessage): Record<string, string> {
   const timestamp = String(Math.floor(at.getTime() / 1_000));
   const signature = createHmac("sha256", secret).update(`${id}.${timestamp}.${body}`).digest("base64");
@@ -48,7 +66,13 @@ const HOUR = 60 * MINUTE;
 /** Waits after each failed try; together some three days. */
 const WAITS = [5 * SECOND, 30 * SECOND, 2 * MINUTE, 10 * MINUTE, HOUR, 6 * HOUR, 24 * HOUR, 48 * HOUR];
 
-/** When a delivery is tried again. @param tries made so far, at least 1. @returns `null`: it is given up. */
+/**
+ * When a delivery is tried again. @param tries made so far, at least 1. @returns `null`: it is given up.
+ * @example
+ * ```ts
+ * nextTryAfter(1, new Date("2026-07-01T06:00:00Z")) // → new Date("2026-07-01T06:00:05.000Z")
+ * ```
+ */
 export function nextTryAfter(tries: number, now: Date): Date | null {
   const wait = WAITS[tries - 1];
   return wait === undefined ? null : new Date(now.getTime() + wait);

@@ -53,7 +53,13 @@ export interface Algorithm {
   ): Promise<Uint8Array | null>;
 }
 
-/** A number of bytes for people: `32 MiB`, `19 MiB`, `4 KiB`. */
+/**
+ * A number of bytes for people: `32 MiB`, `19 MiB`, `4 KiB`.
+ * @example
+ * ```ts
+ * formatBytes(128 * 1024 * 1024) // → "128 MiB"
+ * ```
+ */
 export function formatBytes(bytes: number): string {
   const mebibytes = bytes / 2 ** 20;
   if (mebibytes >= 1) return `${Number(mebibytes.toFixed(1))} MiB`;

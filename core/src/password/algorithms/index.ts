@@ -20,6 +20,10 @@ export const ALGORITHMS: ReadonlyMap<string, Algorithm> = new Map(
 /**
  * Rewrites what other systems write in modular crypt format (`$2b$…`, `$1$…`, `$5$…`, `$6$…`) as the PHC string kept here.
  * @returns `null` if it is not of such a form.
+ * @example
+ * ```ts
+ * fromModularCrypt("$2b$10$abcdefghijklmnopqrstuuOeOeOeOeOeOeOeOeOeOeOeOeOeOeOeO").startsWith("$bcrypt-2b$cost=10$") // → true
+ * ```
  */
 export function fromModularCrypt(text: string): string | null {
   return fromBcrypt(text) ?? fromUnixCrypt(text);
