@@ -5,6 +5,7 @@ import { availableParallelism, constants } from "node:os";
 import { resolve } from "node:path";
 import { createInterface } from "node:readline";
 import { fileURLToPath } from "node:url";
+import type { TaskName, TaskProgress, Tasks } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
 import { terminal } from "./terminal.ts";
@@ -40,16 +41,16 @@ export function configurationFile(command: Command): string {
  * Runs a task that prints one JSON value, and perhaps lines with its progress before.
  * @throws Failure with what the task said.
  */
-export async function runTask<Result>(
-  task: string,
+export async function runTask<Name extends TaskName>(
+  task: Name,
   options: {
     config: string;
     args?: readonly string[];
     input?: string;
     /** Gets each `{"progress": …}` line as it comes. */
-    onProgress?: (progress: unknown) => void;
+    onProgress?: (progress: TaskProgress) => void;
   },
-): Promise<Result> {
+): Promise<Tasks[Name]["result"]> {
   const { cwd, env } = terminal();
   const child = spawn(
     process.execPath,
@@ -67,7 +68,8 @@ export async function runTask<Result>(
   if (onProgress === undefined) child.stdout.on("data", (chunk: Buffer) => (out += chunk.toString()));
   else
     createInterface({ input: child.stdout }).on("line", (line) => {
-      if (line.startsWith('{"progress":')) onProgress((JSON.parse(line) as { progress: unknown }).progress);
+      if (line.startsWith('{"progress":'))
+        onProgress((JSON.parse(line) as { progress: TaskProgress }).progress);
       else out += line;
     });
   child.stderr.on("data", (chunk: Buffer) => (said += chunk.toString()));
@@ -75,7 +77,7 @@ export async function runTask<Result>(
   child.stdin.end(options.input ?? "");
   const status = await new Promise<number>((resolve) => child.once("close", (code) => resolve(code ?? 1)));
   if (status !== 0) throw new Failure(said.trimEnd(), status === 2 ? 2 : 1);
-  return JSON.parse(out) as Result;
+  return JSON.parse(out) as Tasks[Name]["result"];
 }
 
 /** A task that takes one step after the other, in one process. */

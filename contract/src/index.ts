@@ -36,3 +36,19 @@ export { hasControlCharacter } from "./text.ts";
 export * from "./trace.ts";
 export * from "./webhooks.ts";
 export * from "./field-faults.ts";
+export type {
+  CheckFinding,
+  ExportResult,
+  ImportInput,
+  ImportResult,
+  KeyNeeds,
+  KeyRingShown,
+  KeyRingWithNeeds,
+  LossOfKey,
+  MailKindShown,
+  RestoreResult,
+  SchemaStatus,
+  TaskName,
+  TaskProgress,
+  Tasks,
+} from "./tasks.ts";

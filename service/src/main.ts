@@ -7,11 +7,9 @@
 import { existsSync } from "node:fs";
 import { text as readAll } from "node:stream/consumers";
 import { parseArgs } from "node:util";
-import type { FileSource } from "@lucchetto/contract";
+import type { KeyNeeds, TaskName, Tasks } from "@lucchetto/contract";
 import { keyRingFile, loadConfiguration } from "./base/config/index.ts";
 import { isExpected } from "./start/tasks/expected.ts";
-import type { BackInput, ImportInput } from "./start/tasks/import.ts";
-import type { NeedsOfKey } from "./start/tasks/keys.ts";
 
 interface Options {
   readonly config: string;
@@ -21,12 +19,8 @@ interface Options {
   readonly giveUp: boolean;
 }
 
-const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = {
-  serve: async ({ config }) => {
-    const configuration = loadConfiguration(config);
-    const { serve } = await import("./start/tasks/serve.ts");
-    await serve(configuration, config);
-  },
+/** Those that print one result. */
+const TASKS: { readonly [Name in TaskName]: (options: Options) => Promise<Tasks[Name]["result"]> } = {
   "schema-status": async ({ config }) =>
     (await import("./start/tasks/schema.ts")).readSchemaStatus(loadConfiguration(config)),
   "schema-apply": async ({ config }) => ({
@@ -47,12 +41,8 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   "keys-needs": async ({ config, key }) => ({
     lost: (await keys()).describeLoss(await countForOne(config, key)),
   }),
-  setup: async ({ config }) => {
-    const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");
-    await runSetupSteps(config, { input: process.stdin, output: process.stdout });
-  },
   "mail-template": async () => {
-    const { name, language } = await readInput<{ name: string; language: string }>();
+    const { name, language } = await readInput<"mail-template">();
     const { BUILT_IN } = await import("./base/mail-text/templates.ts");
     const { MAIL_KINDS, MAIL_NAMES } = await import("./base/mail-text/catalogue.ts");
     const known = MAIL_NAMES.find((one) => one === name);
@@ -62,33 +52,33 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
     };
   },
   "import-plan": async () => {
-    const { source, writtenAs } = await readInput<{ source: FileSource; writtenAs: string }>();
+    const { source, writtenAs } = await readInput<"import-plan">();
     const { draftPlan } = await import("./edges/intake/guess.ts");
     return draftPlan(source, writtenAs);
   },
   "import-check": async ({ config }) => {
-    const input = await readInput<ImportInput>();
+    const input = await readInput<"import-check">();
     return (await import("./start/tasks/import.ts")).importCheck(config, input);
   },
   "import-run": async ({ config }) => {
-    const input = await readInput<ImportInput>();
+    const input = await readInput<"import-run">();
     return (await import("./start/tasks/import.ts")).importRun(config, input);
   },
   "import-export": async ({ config }) => {
-    const input = await readInput<BackInput>();
+    const input = await readInput<"import-export">();
     return (await import("./start/tasks/import.ts")).importExport(config, input);
   },
   export: async ({ config }) => {
-    const input = await readInput<{ to: string; key: string | null }>();
+    const input = await readInput<"export">();
     return (await import("./start/tasks/import.ts")).exportAll(config, input);
   },
   "import-status": async ({ config }) => (await import("./start/tasks/import.ts")).importStatus(config),
   "import-show": async ({ config }) => {
-    const input = await readInput<{ id: string }>();
+    const input = await readInput<"import-show">();
     return (await import("./start/tasks/import.ts")).importShow(config, input);
   },
   "import-refused": async ({ config }) => {
-    const input = await readInput<{ id: string; to: string }>();
+    const input = await readInput<"import-refused">();
     return (await import("./start/tasks/import.ts")).importRefused(config, input);
   },
   "add-operator": async ({ config, email, displayName }) => {
@@ -103,11 +93,24 @@ const TASKS: Readonly<Record<string, (options: Options) => Promise<unknown>>> = 
   },
 };
 
+/** Those that go on until they are ended. */
+const LASTING: Readonly<Record<string, (options: Options) => Promise<void>>> = {
+  serve: async ({ config }) => {
+    const configuration = loadConfiguration(config);
+    const { serve } = await import("./start/tasks/serve.ts");
+    await serve(configuration, config);
+  },
+  setup: async ({ config }) => {
+    const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");
+    await runSetupSteps(config, { input: process.stdin, output: process.stdout });
+  },
+};
+
 const keys = () => import("./start/tasks/keys.ts");
 
-const NOTHING: NeedsOfKey = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0, entries: 0 };
+const NOTHING: KeyNeeds = { records: 0, sealed: 0, authenticators: 0, recoveryCodes: 0, entries: 0 };
 
-async function countForOne(config: string, keyId: string): Promise<NeedsOfKey> {
+async function countForOne(config: string, keyId: string): Promise<KeyNeeds> {
   return (await countKeyUse(config, [keyId]))[keyId] ?? NOTHING;
 }
 
@@ -115,7 +118,7 @@ async function countForOne(config: string, keyId: string): Promise<NeedsOfKey> {
 async function countOrSayWhyNot(
   config: string,
   keyIds: readonly string[],
-): Promise<{ needs: Readonly<Record<string, NeedsOfKey>> | null; notCounted?: string }> {
+): Promise<{ needs: Readonly<Record<string, KeyNeeds>> | null; notCounted?: string }> {
   try {
     return { needs: await countKeyUse(config, keyIds) };
   } catch (error) {
@@ -128,7 +131,7 @@ async function countOrSayWhyNot(
 async function countKeyUse(
   config: string,
   keyIds: readonly string[],
-): Promise<Readonly<Record<string, NeedsOfKey>>> {
+): Promise<Readonly<Record<string, KeyNeeds>>> {
   // A ring that lies alone belongs to no database yet.
   if (!existsSync(config) || keyIds.length === 0) return {};
   const { openWithoutDeadline } = await import("./base/storage/index.ts");
@@ -138,7 +141,7 @@ async function countKeyUse(
   const { countChainedUnder } = await import("./records/journal/chain-store.ts");
   const dataSource = await openWithoutDeadline(loadConfiguration(config));
   try {
-    const needs: Record<string, NeedsOfKey> = {};
+    const needs: Record<string, KeyNeeds> = {};
     for (const keyId of keyIds)
       needs[keyId] = {
         records: await countPepperedUnder(dataSource, keyId),
@@ -153,9 +156,11 @@ async function countKeyUse(
 }
 
 /** The JSON value that the command sends on standard input: never on the command line, where others could read it. */
-async function readInput<Input>(): Promise<Input> {
-  return JSON.parse(await readAll(process.stdin)) as Input;
+async function readInput<Name extends TaskName>(): Promise<Tasks[Name]["input"]> {
+  return JSON.parse(await readAll(process.stdin)) as Tasks[Name]["input"];
 }
+
+const isTask = (name: string): name is TaskName => Object.hasOwn(TASKS, name);
 
 /** Does what the command line says. @throws Error that nothing here expects. */
 async function run(): Promise<void> {
@@ -170,9 +175,10 @@ async function run(): Promise<void> {
         "give-up": { type: "boolean", default: false },
       },
     });
-    const task = TASKS[positionals[0] ?? ""];
+    const name = positionals[0] ?? "";
+    const task = isTask(name) ? TASKS[name] : LASTING[name];
     if (task === undefined) {
-      process.stderr.write(`Tasks: ${Object.keys(TASKS).join(", ")}\n`);
+      process.stderr.write(`Tasks: ${[...Object.keys(LASTING), ...Object.keys(TASKS)].join(", ")}\n`);
       process.exitCode = 2;
     } else {
       const displayName = values["display-name"] ?? null;

@@ -4,12 +4,6 @@ import { brass, print, printJson, rust, verdigris } from "../output.ts";
 import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
 
-interface Finding {
-  readonly subject: string;
-  readonly verdict: "ok" | "warning" | "wrong";
-  readonly detail: string;
-}
-
 const MARKS = { ok: verdigris, warning: brass, wrong: rust } as const;
 
 export function defineCheck(check: Command): void {
@@ -18,7 +12,7 @@ export function defineCheck(check: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto check")
     .action(async (options: { json?: boolean }, command: Command) => {
-      const { findings } = await runTask<{ findings: Finding[] }>("check", {
+      const { findings } = await runTask("check", {
         config: configurationFile(command),
       });
       if (findings.some(({ verdict }) => verdict === "wrong")) terminal().exitStatus = 1;

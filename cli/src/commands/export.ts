@@ -12,15 +12,6 @@ interface Options {
   readonly json?: boolean;
 }
 
-interface Result {
-  readonly accounts: number;
-  readonly passwords: number;
-  readonly passkeys: number;
-  readonly authenticators: number;
-  readonly leftOut: number;
-  readonly isSealed: boolean;
-}
-
 /** Rows between two words on how far it is. */
 const TELL_EVERY = 50_000;
 
@@ -44,11 +35,11 @@ export function defineExport(command: Command): void {
       const { cwd, stderr } = terminal();
       if (existsSync(resolve(cwd, file))) throw new Failure(`${file} already exists.`, 2);
       let told = 0;
-      const result = await runTask<Result>("export", {
+      const result = await runTask("export", {
         config: configurationFile(self),
         input: JSON.stringify({ to: file, key: to ?? null }),
         onProgress(progress) {
-          const { rows } = progress as { rows: number };
+          const { rows } = progress;
           if (rows < told + TELL_EVERY) return;
           told = rows;
           stderr.write(`${rows.toLocaleString("en")} accounts\n`);

@@ -1,7 +1,16 @@
 /** A developer at work: moving in. A plan is drafted, checked against its source, and run; refused rows are mended and run again. */
 import { closeSync, existsSync, openSync, readSync, statSync, writeFileSync } from "node:fs";
 import { dirname, relative, resolve } from "node:path";
-import type { FileSource, Intake, IntakeCheck, PlanDraft } from "@lucchetto/contract";
+import type {
+  FileSource,
+  ImportInput,
+  ImportResult,
+  IntakeCheck,
+  PlanDraft,
+  RestoreResult,
+  TaskName,
+  Tasks,
+} from "@lucchetto/contract";
 import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Option } from "commander";
@@ -40,7 +49,7 @@ export function defineImport(command: Command): void {
       const { cwd } = terminal();
       const to = options.to === undefined ? undefined : resolve(cwd, options.to);
       if (to !== undefined && existsSync(to)) throw new Failure(`--to: ${options.to} already exists.`, 2);
-      const draft = await runTask<PlanDraft>("import-plan", {
+      const draft = await runTask("import-plan", {
         config: "none",
         input: JSON.stringify({
           source,
@@ -71,7 +80,7 @@ export function defineImport(command: Command): void {
   )
     .addHelpText("after", "\nExample:\n  lucchetto import check plan.yaml --known aldo@brina.example")
     .action(async (plan: string, options: CheckOptions, self: Command) => {
-      const report = await runLong<IntakeCheck>("import-check", self, await inputOf(plan, options));
+      const report = await runLong("import-check", self, await inputOf(plan, options));
       if (report.faultCount > 0 || report.known.some(({ outcome }) => outcome !== "right"))
         terminal().exitStatus = 1;
       if (options.json === true) return printJson(report);
@@ -107,12 +116,12 @@ export function defineImport(command: Command): void {
       const back = await takeBack(plan, options, self);
       if (back !== null) return options.json === true ? printJson(back) : printBack(back);
       if (options.dryRun === true) {
-        const report = await runLong<IntakeCheck>("import-check", self, input);
+        const report = await runLong("import-check", self, input);
         if (options.json === true) return printJson(report);
         printCheck(report);
         return print("", "Nothing was changed.");
       }
-      const result = await runLong<RunResult>("import-run", self, input);
+      const result = await runLong("import-run", self, input);
       if (options.json === true) return printJson(result);
       printRun(result);
     });
@@ -126,7 +135,7 @@ export function defineImport(command: Command): void {
     .addHelpText("after", "\nExample:\n  lucchetto import status")
     .action(async (id: string | undefined, options: { json?: boolean }, self: Command) => {
       if (id !== undefined) return showOne(id, options, self);
-      const all = await runTask<Intake[]>("import-status", { config: configurationFile(self) });
+      const all = await runTask("import-status", { config: configurationFile(self) });
       if (options.json === true) return printJson(all);
       printTable(
         [
@@ -170,7 +179,7 @@ export function defineImport(command: Command): void {
     )
     .action(async (id: string, { to }: { to: string }, self: Command) => {
       const input = JSON.stringify({ id, to });
-      const { written } = await runTask<{ written: number }>("import-refused", {
+      const { written } = await runTask("import-refused", {
         config: configurationFile(self),
         input,
       });
@@ -181,7 +190,7 @@ export function defineImport(command: Command): void {
 }
 
 async function showOne(id: string, { json }: { json?: boolean }, self: Command): Promise<void> {
-  const shown = await runTask<{ report: Intake; plan: string }>("import-show", {
+  const shown = await runTask("import-show", {
     config: configurationFile(self),
     input: JSON.stringify({ id }),
   });
@@ -223,27 +232,12 @@ interface RunOptions extends CheckOptions {
   readonly wrap: "auto" | "now" | "later";
 }
 
-interface BackResult {
-  readonly report: Intake;
-  readonly wrapsLater: boolean;
-  readonly resumedAt: number;
-  readonly operators: readonly string[];
-  readonly leftOut: number;
-  readonly otherRelyingParty: string | null;
-}
-
-interface RunResult {
-  readonly report: Intake;
-  readonly wrapsLater: boolean;
-  readonly resumedAt: number;
-}
-
 /** An export taken back, if the file is one. */
 async function takeBack(
   path: string,
   { key, dryRun, unsealed = false }: RunOptions,
   self: Command,
-): Promise<BackResult | null> {
+): Promise<RestoreResult | null> {
   const { cwd } = terminal();
   const file = resolve(cwd, path);
   if (!existsSync(file) || !isExport(file)) return null;
@@ -252,7 +246,7 @@ async function takeBack(
       "--dry-run: an export is always checked completely before anything is stored, so there is nothing to try.",
       2,
     );
-  return runLong<BackResult>("import-export", self, { path, key: key ?? null, unsealed });
+  return runLong("import-export", self, { path, key: key ?? null, unsealed });
 }
 
 /** By how an export begins. */
@@ -269,7 +263,7 @@ function isExport(file: string): boolean {
   }
 }
 
-function printBack(result: BackResult): void {
+function printBack(result: RestoreResult): void {
   printRun(result);
   const { operators, leftOut, otherRelyingParty } = result;
   if (operators.length > 0)
@@ -307,7 +301,7 @@ function withKnown(command: Command): Command {
     .option("--json", "as JSON");
 }
 
-async function inputOf(plan: string, options: CheckOptions & Partial<RunOptions>) {
+async function inputOf(plan: string, options: CheckOptions & Partial<RunOptions>): Promise<ImportInput> {
   const known: Array<{ who: string; password: string }> = [];
   for (const who of options.known) {
     const password =
@@ -318,24 +312,21 @@ async function inputOf(plan: string, options: CheckOptions & Partial<RunOptions>
   return { plan, known, unproven, wrap, ...(mended === undefined ? {} : { mended }) };
 }
 
-interface Told {
-  readonly phase: "check" | "write";
-  readonly done: number;
-  readonly total: number;
-  readonly rows: number;
-}
-
 const PHASES = { check: "Checking", write: "Importing" } as const;
 
 /** Runs a task and shows how it goes on: rows a second, and the time that is left. */
-async function runLong<Result>(task: string, self: Command, input: unknown): Promise<Result> {
+async function runLong<Name extends TaskName>(
+  task: Name,
+  self: Command,
+  input: Tasks[Name]["input"],
+): Promise<Tasks[Name]["result"]> {
   let shown: { phase: string; bar: Progress; from: number; done: number } | null = null;
   try {
-    return await runTask<Result>(task, {
+    return await runTask(task, {
       config: configurationFile(self),
       input: JSON.stringify(input),
       onProgress(progress) {
-        const { phase, done, total, rows } = progress as Told;
+        const { phase, done, total, rows } = progress;
         if (shown?.phase !== phase) {
           shown?.bar.stop();
           shown = { phase, bar: startProgress(PHASES[phase], total), from: performance.now(), done };
@@ -419,7 +410,7 @@ const KNOWN: Readonly<Record<IntakeCheck["known"][number]["outcome"], (who: stri
   nobody: (who) => `No row belongs to ${who}.`,
 };
 
-function printRun({ report, wrapsLater, resumedAt }: RunResult): void {
+function printRun({ report, wrapsLater, resumedAt }: ImportResult): void {
   const { id, source, rows, taken, filled, refused } = report;
   printPairs([
     ["intake", id],

@@ -1,27 +1,11 @@
 /** For the one who runs it: the key ring. */
+import type { KeyRingShown, KeyRingWithNeeds } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { askWhether } from "../ask.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printTable } from "../output.ts";
 import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
-
-interface KeyRingShown {
-  readonly file: string;
-  readonly current: string | null;
-  readonly ids: readonly string[];
-  /** What stands under each; `null`: the database did not say. Only of `list`. */
-  readonly needs?: Readonly<Record<string, NeedsShown>> | null;
-  readonly notCounted?: string;
-}
-
-interface NeedsShown {
-  readonly records: number;
-  readonly sealed: number;
-  readonly authenticators: number;
-  readonly recoveryCodes: number;
-  readonly entries: number;
-}
 
 const NEEDS = [
   ["records", "password records"],
@@ -32,7 +16,12 @@ const NEEDS = [
 ] as const;
 
 export function defineKeys(keys: Command): void {
-  const verb = (name: string, description: string, example: string, takesKey: boolean): Command => {
+  const verb = (
+    name: "list" | "add" | "promote" | "retire",
+    description: string,
+    example: string,
+    takesKey: boolean,
+  ): Command => {
     const command = keys.command(name).description(description);
     if (takesKey) command.argument("<id>", "the key's id");
     return command
@@ -46,7 +35,11 @@ export function defineKeys(keys: Command): void {
         const key = String(given[0]);
         if (giveUp === true) await askToGiveUp(config, key, { yes });
         const args = [...(takesKey ? ["--key", key] : []), ...(giveUp === true ? ["--give-up"] : [])];
-        const shown = await runTask<KeyRingShown>(`keys-${name}`, { config, args });
+        // What stands under each key is told with the list alone.
+        const shown: KeyRingShown & Partial<KeyRingWithNeeds> = await runTask(`keys-${name}`, {
+          config,
+          args,
+        });
         if (json === true) return printJson(shown);
         const { needs, ids, current, notCounted } = shown;
         const counts = needs === undefined || needs === null ? [] : NEEDS;
@@ -76,7 +69,7 @@ async function askToGiveUp(
   key: string,
   { yes = false }: { yes?: boolean | undefined },
 ): Promise<void> {
-  const { lost } = await runTask<{ lost: Array<{ what: string; afterwards: string }> }>("keys-needs", {
+  const { lost } = await runTask("keys-needs", {
     config,
     args: ["--key", key],
   });

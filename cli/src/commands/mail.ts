@@ -66,16 +66,10 @@ export function defineMail(mail: Command): void {
     .action((name: string | undefined, { language }: { language: string }) => showTemplate(name, language));
 }
 
-interface MailKind {
-  readonly name: string;
-  readonly when: string;
-  readonly says: readonly string[];
-}
-
 /** What stands in the templates, to begin one's own with. */
 async function showTemplate(name: string | undefined, language: string): Promise<void> {
   const input = JSON.stringify({ name: name ?? "", language });
-  const { kinds, source } = await runTask<{ kinds: MailKind[]; source: string | null }>("mail-template", {
+  const { kinds, source } = await runTask("mail-template", {
     config: "none",
     input,
   });

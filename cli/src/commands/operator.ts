@@ -26,7 +26,7 @@ export function defineOperator(operator: Command): void {
           options.email,
           ...(options.name === undefined ? [] : ["--display-name", options.name]),
         ];
-        const added = await runTask<{ id: string }>("add-operator", { config, args, input });
+        const added = await runTask("add-operator", { config, args, input });
         if (options.json === true) return printJson(added);
         print(`${options.email} is now an operator (${added.id}).`);
       },
@@ -45,7 +45,7 @@ export function defineOperator(operator: Command): void {
       const config = configurationFile(command);
       const input = await askPassword(options, "First password for the operator", { repeat: true });
       const args = ["--email", options.email];
-      const rescued = await runTask<{ id: string; hadFactor: boolean }>("rescue-operator", {
+      const rescued = await runTask("rescue-operator", {
         config,
         args,
         input,

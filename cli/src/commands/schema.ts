@@ -4,12 +4,6 @@ import { print, printJson, printTable } from "../output.ts";
 import { CONFIG_OPTION, configurationFile, runTask } from "../service-task.ts";
 import { terminal } from "../terminal.ts";
 
-interface SchemaStatus {
-  readonly migrations: ReadonlyArray<{ name: string; applied: boolean }>;
-  readonly unknown: readonly string[];
-  readonly current: boolean;
-}
-
 export function defineSchema(schema: Command): void {
   schema
     .command("status")
@@ -18,7 +12,7 @@ export function defineSchema(schema: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema status")
     .action(async (options: { json?: boolean }, command: Command) => {
-      const status = await runTask<SchemaStatus>("schema-status", { config: configurationFile(command) });
+      const status = await runTask("schema-status", { config: configurationFile(command) });
       if (!status.current) terminal().exitStatus = 1;
       if (options.json === true) return printJson(status);
       const rows = [
@@ -35,7 +29,7 @@ export function defineSchema(schema: Command): void {
     .option("--json", "as JSON")
     .addHelpText("after", "\nExample:\n  lucchetto schema apply")
     .action(async (options: { json?: boolean }, command: Command) => {
-      const result = await runTask<{ applied: string[] }>("schema-apply", {
+      const result = await runTask("schema-apply", {
         config: configurationFile(command),
       });
       if (options.json === true) return printJson(result);

@@ -1,4 +1,5 @@
 /** The connection to MariaDB, and the question whether its schema is the one this service knows. */
+import type { SchemaStatus } from "@lucchetto/contract";
 import { DataSource } from "typeorm";
 import type { Configuration } from "../config/index.ts";
 import { driverWithDeadline } from "./deadline.ts";
@@ -89,20 +90,6 @@ export function createDataSource(configuration: DatabaseSettings): DataSource {
     synchronize: false,
     logging: false,
   });
-}
-
-/** One migration and whether the database has it. */
-export interface MigrationStatus {
-  readonly name: string;
-  readonly applied: boolean;
-}
-
-/** What the database's schema is, against what this service knows. */
-export interface SchemaStatus {
-  readonly migrations: readonly MigrationStatus[];
-  /** Applied there, unknown here: the database belongs to a newer version. */
-  readonly unknown: readonly string[];
-  readonly current: boolean;
 }
 
 /** Compares the migrations noted in the database with the known ones. */

@@ -4,6 +4,7 @@ import type { WriteStream } from "node:fs";
 import { createWriteStream } from "node:fs";
 import { rm } from "node:fs/promises";
 import { finished } from "node:stream/promises";
+import type { ExportResult } from "@lucchetto/contract";
 import { writeBase32 } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import { In, IsNull, MoreThan, Not } from "typeorm";
@@ -35,17 +36,6 @@ import { EXPORT_VERSION } from "./form.ts";
 import { newLineSealer } from "./line-seal.ts";
 import { ExportRefusal } from "./refusal.ts";
 import { sealTo } from "./sealed-secret.ts";
-
-export interface ExportResult {
-  readonly accounts: number;
-  readonly passwords: number;
-  readonly passkeys: number;
-  readonly authenticators: number;
-  /** Authenticators whose secrets were left out: no key was named, or theirs is not in the ring. */
-  readonly leftOut: number;
-  /** Whether its lines carry seals, by which a change is noticed. */
-  readonly isSealed: boolean;
-}
 
 const AT_ONCE = 500;
 

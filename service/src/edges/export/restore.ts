@@ -4,6 +4,7 @@
  */
 import { createHash, randomBytes } from "node:crypto";
 import { createReadStream, statSync } from "node:fs";
+import type { RestoreResult } from "@lucchetto/contract";
 import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import {
   NONCE_LENGTH,
@@ -59,15 +60,9 @@ import { checkLine, openSealKey, withoutSeal } from "./line-seal.ts";
 import { ExportRefusal } from "./refusal.ts";
 import { openWith } from "./sealed-secret.ts";
 
-export interface TakenBack {
+/** How it went. */
+export interface TakenBack extends Omit<RestoreResult, "report" | "wrapsLater"> {
   readonly intake: IntakeRow;
-  /** Accounts that had a label of operators; it is given in the console. */
-  readonly operators: readonly string[];
-  /** Authenticators that were left out, for there was no key to open them. */
-  readonly leftOut: number;
-  /** The domain that passkeys were made for, where it is another one here. */
-  readonly otherRelyingParty: string | null;
-  readonly resumedAt: number;
 }
 
 /** Accounts in one transaction. */

@@ -1,6 +1,7 @@
 /** `check`: looks at everything the service needs; each line is ok, a warning or wrong, with its remedy. */
 import { access } from "node:fs/promises";
 import { isIP } from "node:net";
+import type { CheckFinding } from "@lucchetto/contract";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { readMovedClock } from "../../base/clock/clock.ts";
 import type { Configuration } from "../../base/config/index.ts";
@@ -13,18 +14,12 @@ import { openTransport, refusalOf } from "../../records/mail/transport.ts";
 import { openCompromisedList } from "../../records/password/compromised.ts";
 import { createHashing } from "../../records/password/hashing.ts";
 
-export interface Finding {
-  readonly subject: string;
-  readonly verdict: "ok" | "warning" | "wrong";
-  readonly detail: string;
-}
-
 /** Milliseconds between which a sign-in neither keeps people waiting nor makes guessing cheap. */
 const COMFORTABLE = { least: 50, most: 1_000 };
 const THIRTY_DAYS = 30 * 86_400_000;
 
 /** Checks everything that can be checked; what depends on something wrong is left out. */
-export async function check(path: string): Promise<Finding[]> {
+export async function check(path: string): Promise<CheckFinding[]> {
   let configuration: Configuration;
   try {
     configuration = loadConfiguration(path);
@@ -37,7 +32,7 @@ export async function check(path: string): Promise<Finding[]> {
     }));
     return [...tellMode(readSetting(path, "mode")), ...faults];
   }
-  const findings: Finding[] = [
+  const findings: CheckFinding[] = [
     ...tellMode(configuration.mode),
     { subject: "configuration", verdict: "ok", detail: path },
     ...warningsOf(configuration).map(({ name, detail }) => ({
@@ -61,7 +56,7 @@ export async function check(path: string): Promise<Finding[]> {
 }
 
 /** What the rest is judged by, so it comes first. A mode that is none is told with what else is wrong. */
-function tellMode(mode: string | undefined): Finding[] {
+function tellMode(mode: string | undefined): CheckFinding[] {
   const detail = MODES[mode ?? ""];
   return detail === undefined ? [] : [{ subject: "mode", verdict: "ok", detail }];
 }
@@ -72,7 +67,7 @@ const MODES: Readonly<Record<string, string>> = {
   production: "production",
 };
 
-function checkPasswordRules({ passwords }: Configuration): Finding[] {
+function checkPasswordRules({ passwords }: Configuration): CheckFinding[] {
   const subject = "password rules";
   if (passwords.rules === "off") {
     return [
@@ -91,7 +86,7 @@ function checkPasswordRules({ passwords }: Configuration): Finding[] {
   return [{ subject, verdict: "ok", detail: `at least ${minimumLength} characters` }];
 }
 
-async function checkCompromisedList({ passwords }: Configuration): Promise<Finding[]> {
+async function checkCompromisedList({ passwords }: Configuration): Promise<CheckFinding[]> {
   const subject = "compromised list";
   if (passwords.compromisedList === undefined) return [];
   try {
@@ -105,14 +100,14 @@ async function checkCompromisedList({ passwords }: Configuration): Promise<Findi
   }
 }
 
-function checkSessions({ sessions }: Configuration): Finding[] {
+function checkSessions({ sessions }: Configuration): CheckFinding[] {
   if (sessions.remembered.absolute <= THIRTY_DAYS) return [];
   const detail =
     "sessions.remembered.absolute is longer than 30 days, which NIST SP 800-63B-4 advises against";
   return [{ subject: "sessions", verdict: "warning", detail }];
 }
 
-function checkKeys({ keyRing, passwords }: Configuration): Finding {
+function checkKeys({ keyRing, passwords }: Configuration): CheckFinding {
   if (keyRing !== null) {
     return {
       subject: "keys",
@@ -126,7 +121,7 @@ function checkKeys({ keyRing, passwords }: Configuration): Finding {
 }
 
 /** A wrong combination of addresses is found here, before a person meets it. */
-function checkPasskeys({ publicUrl, passkeys }: Configuration): Finding {
+function checkPasskeys({ publicUrl, passkeys }: Configuration): CheckFinding {
   const subject = "passkeys";
   const { relyingPartyId, origins, relatedOrigins } = passkeys;
   const { hostname, pathname, protocol } = new URL(publicUrl);
@@ -149,7 +144,7 @@ function checkPasskeys({ publicUrl, passkeys }: Configuration): Finding {
 }
 
 /** Production is reached over TLS, and so through a proxy; if that is not trusted, all people seem to come from it. */
-function checkProxies({ mode, trustedProxies }: Configuration): Finding[] {
+function checkProxies({ mode, trustedProxies }: Configuration): CheckFinding[] {
   if (mode !== "production" || trustedProxies.length > 0) return [];
   const detail =
     "trustedProxies is empty, so all visitors seem to come from the proxy and share its limits; add it: trustedProxies: [127.0.0.1]";
@@ -157,7 +152,7 @@ function checkProxies({ mode, trustedProxies }: Configuration): Finding[] {
 }
 
 /** The proxy check needs both an application and somebody who may ask. */
-function checkProxyCheck({ proxyCheck: { clientId, proxies } }: Configuration): Finding[] {
+function checkProxyCheck({ proxyCheck: { clientId, proxies } }: Configuration): CheckFinding[] {
   const subject = "proxy check";
   if (clientId === undefined && proxies.length === 0) return [];
   if (clientId === undefined) {
@@ -171,7 +166,7 @@ function checkProxyCheck({ proxyCheck: { clientId, proxies } }: Configuration): 
   return [{ subject, verdict: "ok", detail: `for ${clientId}, asked by ${proxies.join(", ")}` }];
 }
 
-function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
+function checkWebhooks({ webhooks, mode }: Configuration): CheckFinding[] {
   const { consult, notify } = webhooks;
   const subject = "webhooks";
   const said = [
@@ -186,7 +181,7 @@ function checkWebhooks({ webhooks, mode }: Configuration): Finding[] {
 }
 
 /** Templates that cannot be used were named when the configuration was read; here the mail server is asked. */
-async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Finding> {
+async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<CheckFinding> {
   const subject = "mail";
   if (mail.via !== "smtp") {
     if (mail.via === "mailbox")
@@ -214,13 +209,13 @@ async function checkMail({ mail, mode, verifyEmail }: Configuration): Promise<Fi
   return { subject, verdict: "ok", detail: `${where}, from ${from}; address verification: ${verifyEmail}` };
 }
 
-async function checkHashing(configuration: Configuration): Promise<Finding> {
+async function checkHashing(configuration: Configuration): Promise<CheckFinding> {
   const { measured, scheme } = createHashing(configuration);
   return judgeHashing(scheme.text, await measured);
 }
 
 /** What a scheme that was measured means for people and for whoever guesses. @param millisecondsPerHash on this machine. */
-export function judgeHashing(scheme: string, millisecondsPerHash: number): Finding {
+export function judgeHashing(scheme: string, millisecondsPerHash: number): CheckFinding {
   const subject = "password hashing";
   const took = `${scheme} takes about ${Math.round(millisecondsPerHash)} ms on this machine`;
   if (millisecondsPerHash < COMFORTABLE.least) {
@@ -232,7 +227,7 @@ export function judgeHashing(scheme: string, millisecondsPerHash: number): Findi
   return { subject, verdict: "ok", detail: took };
 }
 
-async function checkPages(): Promise<Finding> {
+async function checkPages(): Promise<CheckFinding> {
   try {
     await access(`${CONSOLE_DIRECTORY}index.html`);
     return { subject: "pages", verdict: "ok", detail: "built" };
@@ -241,7 +236,7 @@ async function checkPages(): Promise<Finding> {
   }
 }
 
-async function checkDatabase(configuration: Configuration): Promise<Finding[]> {
+async function checkDatabase(configuration: Configuration): Promise<CheckFinding[]> {
   let dataSource;
   try {
     dataSource = await openDatabase(configuration);

@@ -1,6 +1,14 @@
 /** `import-…`: moving in, done where configuration, key ring and database are. Progress goes out as lines of JSON before the result. */
 import { appendFileSync, existsSync, writeFileSync } from "node:fs";
-import type { Intake, IntakeCheck } from "@lucchetto/contract";
+import type {
+  ExportResult,
+  ImportInput,
+  ImportResult,
+  Intake,
+  IntakeCheck,
+  RestoreResult,
+  Tasks,
+} from "@lucchetto/contract";
 import type { DataSource } from "typeorm";
 import type { MovableClock } from "../../base/clock/clock.ts";
 import { createMovableClock } from "../../base/clock/clock.ts";
@@ -8,37 +16,18 @@ import type { Configuration } from "../../base/config/index.ts";
 import { loadConfiguration } from "../../base/config/index.ts";
 import type { IntakeRow } from "../../base/storage/index.ts";
 import { isStorageUnavailable, openWithoutDeadline, schemaStatus } from "../../base/storage/index.ts";
-import type { ExportResult } from "../../edges/export/export.ts";
 import { exportAccounts } from "../../edges/export/export.ts";
-import type { TakenBack } from "../../edges/export/restore.ts";
 import { restoreExport } from "../../edges/export/restore.ts";
-import type { KnownPassword, OnProgress } from "../../edges/intake/check.ts";
+import type { OnProgress } from "../../edges/intake/check.ts";
 import { checkSource } from "../../edges/intake/check.ts";
 import { readMended, writeRefusals } from "../../edges/intake/corrected.ts";
 import type { Plan } from "../../edges/intake/plan.ts";
 import { readPlan } from "../../edges/intake/plan.ts";
 import { reportAll, reportOf } from "../../edges/intake/report.ts";
-import type { WRAPPINGS } from "../../edges/intake/run.ts";
 import { IntakeRefusal, runIntake } from "../../edges/intake/run.ts";
 import { identityOf } from "../../edges/intake/source.ts";
 import { findIntake, listRefusals } from "../../edges/intake/store.ts";
 import { peppersOf } from "../../records/password/hashing.ts";
-
-export interface ImportInput {
-  /** The plan's file. */
-  readonly plan: string;
-  readonly mended?: string;
-  readonly known: readonly KnownPassword[];
-  readonly unproven: boolean;
-  readonly wrap: (typeof WRAPPINGS)[number];
-}
-
-export interface RunResult {
-  readonly report: Intake;
-  readonly wrapsLater: boolean;
-  /** Rows that an earlier run had done. */
-  readonly resumedAt: number;
-}
 
 export async function importCheck(config: string, input: ImportInput): Promise<IntakeCheck> {
   const plan = await planOf(input);
@@ -48,7 +37,7 @@ export async function importCheck(config: string, input: ImportInput): Promise<I
   });
 }
 
-export async function importRun(config: string, input: ImportInput): Promise<RunResult> {
+export async function importRun(config: string, input: ImportInput): Promise<ImportResult> {
   const plan = await planOf(input);
   return withDatabase(config, async (needs) => {
     const { intake, wrapsLater, resumedAt } = await runIntake(needs, plan, {
@@ -59,17 +48,11 @@ export async function importRun(config: string, input: ImportInput): Promise<Run
   });
 }
 
-export interface BackInput {
-  readonly path: string;
-  readonly key: string | null;
-  readonly unsealed: boolean;
-}
-
 /** An export taken back. */
 export async function importExport(
   config: string,
-  { path, key, unsealed }: BackInput,
-): Promise<RunResult & Pick<TakenBack, "operators" | "leftOut" | "otherRelyingParty">> {
+  { path, key, unsealed }: Tasks["import-export"]["input"],
+): Promise<RestoreResult> {
   return withDatabase(config, async (needs) => {
     const { intake, ...told } = await restoreExport(
       needs,

@@ -1,30 +1,13 @@
 /** `keys-…`: the key ring's file. It is changed by writing a new one aside and moving it into place. */
 import { randomBytes } from "node:crypto";
 import { existsSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import type { KeyNeeds, KeyRingShown } from "@lucchetto/contract";
 import { KEY_BYTES, readKeyRing } from "@lucchetto/core";
 import { parse, stringify } from "yaml";
 
 /** What was wrong, for the person at the keyboard. */
 export class KeyRefusal extends Error {
   override readonly name = "KeyRefusal";
-}
-
-/** What stands under a key. */
-export interface NeedsOfKey {
-  /** Password records peppered with it. */
-  readonly records: number;
-  /** Mails. */
-  readonly sealed: number;
-  readonly authenticators: number;
-  readonly recoveryCodes: number;
-  /** Entries of the journal's chain. */
-  readonly entries: number;
-}
-
-export interface KeyRingShown {
-  readonly file: string;
-  readonly current: string | null;
-  readonly ids: readonly string[];
 }
 
 interface RingFile {
@@ -64,7 +47,7 @@ export function promoteKey(file: string, id: string): KeyRingShown {
 export async function retireKey(
   file: string,
   id: string,
-  { count, giveUp }: { count: (id: string) => Promise<NeedsOfKey>; giveUp: boolean },
+  { count, giveUp }: { count: (id: string) => Promise<KeyNeeds>; giveUp: boolean },
 ): Promise<KeyRingShown> {
   const ring = existing(file, id);
   if (ring.current === id) throw new KeyRefusal(`${id} is the current key; promote another first`);
@@ -74,7 +57,7 @@ export async function retireKey(
   return listKeys(file);
 }
 
-function assertNotNeeded(id: string, needs: NeedsOfKey): void {
+function assertNotNeeded(id: string, needs: KeyNeeds): void {
   const lost = describeLoss(needs);
   if (lost.length > 0)
     throw new KeyRefusal(
@@ -83,7 +66,7 @@ function assertNotNeeded(id: string, needs: NeedsOfKey): void {
 }
 
 /** What goes with a key, what becomes of it by itself, and what people have to do if it is given up. */
-export function describeLoss({ records, sealed, authenticators, recoveryCodes, entries }: NeedsOfKey) {
+export function describeLoss({ records, sealed, authenticators, recoveryCodes, entries }: KeyNeeds) {
   const all = [
     {
       count: records,

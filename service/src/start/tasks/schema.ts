@@ -1,6 +1,6 @@
 /** `schema-status` and `schema-apply`. */
+import type { SchemaStatus } from "@lucchetto/contract";
 import type { Configuration } from "../../base/config/index.ts";
-import type { SchemaStatus } from "../../base/storage/index.ts";
 import { openDatabase, openWithoutDeadline, schemaStatus } from "../../base/storage/index.ts";
 
 /** Which migrations the database has. */
