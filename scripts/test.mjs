@@ -2,15 +2,16 @@
 /**
  * `npm test`: everything that must hold, on a fresh machine too. It brings a database of its own.
  *
- *     npm test -- [--only-jest] [--long] [names of test files …]
+ *     npm test -- [--only-jest] [--long] [--changed] [names of test files …]
  *
  * With names only those files are run, without the checks of types, style and tables. `--long` runs what is long by
- * nature instead of the rest. The last line is `N passed, N failed`.
+ * nature instead of the rest; `--changed` checks types and lint, and runs what the changes since the last commit can break. The last line is `N passed, N failed`.
  */
 import { spawn } from "node:child_process";
 import { createHash } from "node:crypto";
 import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from "node:fs";
 import { join, relative } from "node:path";
+import { testsOfChange } from "./changed-tests.mjs";
 import { ensureNodePackages, ROOT, sayVersions } from "./prerequisites.mjs";
 import { runCommand } from "./process.mjs";
 import { run, say, step } from "./say.mjs";
@@ -64,17 +65,28 @@ const CHECKS = [
   ["checking the table of requirements", ["node", "scripts/assurance.mjs", "--check"]],
 ];
 
+/** Of what has changed. */
+const QUICK_CHECKS = CHECKS.filter(([what]) => ["checking types", "linting"].includes(what));
+
 await run(async () => {
   const started = performance.now();
   const given = process.argv.slice(2);
   const isLong = given.includes("--long");
   const names = given.filter((one) => !one.startsWith("--"));
-  const withChecks = !given.includes("--only-jest") && !isLong && names.length === 0;
+  const isChanged = given.includes("--changed");
+  if (isChanged) {
+    const { patterns = [], everything } = testsOfChange();
+    if (everything !== undefined) say(`Everything is run: ${everything}.`);
+    else if (patterns.length === 0)
+      return say("Nothing has changed since the last commit.\n0 passed, 0 failed");
+    names.push(...patterns);
+  }
+  const withChecks = !given.includes("--only-jest") && !isLong && (names.length === 0 || isChanged);
   sayVersions();
   await ensureNodePackages();
   // The checks read sources alone. They keep one core busy beside the build, and beside tests that wait for a browser or the database.
   const [checks, tests] = await Promise.all([
-    withChecks ? runChecks() : { passed: 0, failed: 0 },
+    withChecks ? runChecks(isChanged && names.length > 0 ? QUICK_CHECKS : CHECKS) : { passed: 0, failed: 0 },
     runJest([...(isLong ? ["--config", "jest.long.config.js"] : []), ...names]),
   ]);
   const passed = checks.passed + tests.passed;
@@ -85,11 +97,11 @@ await run(async () => {
   process.exitCode = failed === 0 && passed > 0 ? 0 : 1;
 });
 
-async function runChecks() {
+async function runChecks(checks) {
   let passed = 0;
   let failed = 0;
   dropCachesOnLockfileChange();
-  for (const [what, [program, ...args]] of CHECKS) {
+  for (const [what, [program, ...args]] of checks) {
     try {
       await step(what, () => runCommand(programOf(program), args, { cwd: ROOT }));
       passed += 1;
