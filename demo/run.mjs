@@ -56,6 +56,7 @@ async function open(options, running) {
   const isLoaded = existsSync(join(state, "loaded"));
   const [database] = await Promise.all([openDatabase(options, running, isLoaded), makeReady(options)]);
   const pages = options.asBuilt ? Promise.resolve() : buildPages();
+  // Awaited later on; until then a failure must not end the process.
   pages.catch(() => {});
 
   const password = keptSecret(join(state, "database-password"));

@@ -43,6 +43,7 @@ export function findProgram(name) {
       accessSync(path, constants.X_OK);
       return path;
     } catch {
+      // Not there, or not for us: the next folder.
       continue;
     }
   }

@@ -36,6 +36,7 @@ export function runCommand(command, args, options = {}) {
 export async function waitUntil(isReady, { what, seconds, ended = () => false }) {
   const end = performance.now() + seconds * 1_000;
   for (;;) {
+    // Not ready yet looks like an error.
     if (await isReady().catch(() => false)) return;
     if (ended()) throw new UserError(`${what} ended before it was ready.`);
     if (performance.now() > end) throw new UserError(`${what} was not ready after ${seconds} seconds.`);

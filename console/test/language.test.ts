@@ -63,9 +63,9 @@ function sentencesOf(): { en: string[]; it: string[] } {
     [...text.matchAll(/: (?:\([^()]*\) =>\s+)?["`]([^"`{$]{12,}?)[."`{$]/g)].map(
       ([, sentence = ""]) => sentence,
     );
-  const [rareEnglish = "", rareItalian = ""] = read("rare").split("const it: typeof en");
-  const en = new Set([...quoted(read("en")), ...quoted(rareEnglish)]);
-  const it = new Set([...quoted(read("it")), ...quoted(rareItalian)]);
+  const [lazyEnglish = "", lazyItalian = ""] = read("lazy-texts").split("const it: typeof en");
+  const en = new Set([...quoted(read("en")), ...quoted(lazyEnglish)]);
+  const it = new Set([...quoted(read("it")), ...quoted(lazyItalian)]);
   return { en: [...en].filter((one) => !it.has(one)), it: [...it].filter((one) => !en.has(one)) };
 }
 

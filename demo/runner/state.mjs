@@ -33,6 +33,7 @@ function pidIn(file) {
     process.kill(pid, 0);
     return pid;
   } catch {
+    // No such process any more: the file was left behind.
     return null;
   }
 }

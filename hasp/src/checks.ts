@@ -91,6 +91,7 @@ export function readChecks(text: string, count: number): Checked[] | null {
   try {
     body = JSON.parse(text);
   } catch {
+    // What is no JSON is no answer; the caller treats it as such.
     return null;
   }
   const items = isObject(body) ? body["items"] : undefined;

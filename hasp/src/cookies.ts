@@ -90,6 +90,7 @@ function readJson(text: string | undefined): AuthorizationState | null {
     const whole = typeof state === "string" && typeof verifier === "string" && typeof next === "string";
     return whole ? { state, verifier, next } : null;
   } catch {
+    // A cookie that somebody wrote by hand is none of ours.
     return null;
   }
 }

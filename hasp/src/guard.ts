@@ -89,6 +89,7 @@ function decodeLeniently(text: string): string {
     try {
       return decodeURIComponent(encoded);
     } catch {
+      // No UTF-8: only what is ASCII is decoded, as most servers do.
       return encoded.replace(/%[0-7][0-9a-f]/gi, (one) => decodeURIComponent(one));
     }
   });

@@ -166,6 +166,7 @@ function codeOf(text: string): string {
   try {
     return problemShape.parse(JSON.parse(text)).code;
   } catch {
+    // Not a problem of the contract, such as a proxy's own page.
     return "";
   }
 }

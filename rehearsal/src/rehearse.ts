@@ -121,5 +121,6 @@ async function tryStep(
 }
 
 async function takePicture(walk: Walk, path: string): Promise<void> {
+  // A picture is beside the point; the step's result counts.
   await (await walk.page()).screenshot({ path }).catch(() => undefined);
 }

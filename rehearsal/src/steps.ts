@@ -147,6 +147,7 @@ export const STEPS: readonly Step[] = [
         await walk.open(walk.closedAddress);
         if (!(await walk.forms.asksForNewPassword(page))) await walk.forms.press(page, "register");
       }
+      // Without a mailbox there are no mails from before.
       const before = new Set((await walk.mails().catch(() => [])).map(({ id }) => id));
       if (!(await walk.forms.asksForNewPassword(page)))
         throw new StepLeftOut("there is no registration form");
@@ -291,6 +292,7 @@ export const STEPS: readonly Step[] = [
       const page = await walk.open(walk.closedAddress);
       if ((await walk.forms.control(page, "signOut")) === null) await walk.open(walk.at(walk.addresses.open));
       await walk.forms.press(page, "signOut");
+      // Nothing to go back to: the page shown is looked at.
       await page.goBack().catch(() => null);
       await settle(page);
       if (walk.shows(await textOf(walk))) throw new StepFailed("the back button shows the closed page");

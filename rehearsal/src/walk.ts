@@ -250,6 +250,7 @@ export class Walk {
       await createClient({ baseUrl: this.addresses.service, token: body.token })(routes.eraseOwnAccount);
       return null;
     } catch {
+      // Said in the result: this account could not be erased.
       return this.email;
     }
   }

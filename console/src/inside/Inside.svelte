@@ -30,6 +30,7 @@
       items = body.items;
       isAway = false;
     } catch {
+      // The drawer itself says that the service does not answer.
       isAway = true;
     }
   }

@@ -76,6 +76,7 @@ export function tellBrowser(
   const known = window.PublicKeyCredential as unknown as Partial<
     Record<typeof signal, (about: object) => Promise<void>>
   >;
+  // Only a hint to the browser: whether it takes it changes nothing here.
   if (knowsPasskeys) void known[signal]?.(about).catch(() => undefined);
 }
 

@@ -47,7 +47,7 @@
     }),
   );
 
-  /** Asked when the code is typed: by then it is known whose the mail was. */
+  /** Asked when the code is typed: by then it is known whose the mail was. Where nobody answers, the password is not asked for beside it. */
   async function askWhereRegistered(): Promise<void> {
     if (isAsked) return;
     isAsked = true;

@@ -50,6 +50,7 @@ export function readRehearsalLine(text: string): RehearsalLine | null {
   try {
     return rehearsalLine.safeParse(JSON.parse(text)).data ?? null;
   } catch {
+    // Not JSON.
     return null;
   }
 }

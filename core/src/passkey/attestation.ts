@@ -167,6 +167,7 @@ function isSignedByCertificate(
   try {
     return verify(hashOf(algorithm), signed, publicKey, signature);
   } catch {
+    // OpenSSL throws on signatures of an impossible form: they are wrong ones.
     return false;
   }
 }

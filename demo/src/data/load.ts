@@ -225,6 +225,7 @@ function asOperator<Result>(
   work: (client: Client) => Promise<Result>,
 ): Promise<Result> {
   const done = officeIsDone.then(() => signInForWork(url, operator, work));
+  // Whoever asked for the work gets the failure; the next one begins all the same.
   officeIsDone = done.catch(() => undefined);
   return done;
 }

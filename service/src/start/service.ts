@@ -6,7 +6,7 @@ import { acceptJson } from "../base/http/body.ts";
 import { Drain, drainBeforeClose } from "../base/http/drain.ts";
 import { logRequests } from "../base/http/log.ts";
 import { refuseUnknown, rememberMethods } from "../base/http/methods.ts";
-import { hostOf, isLocal, readOwnHosts } from "../base/http/own-host.ts";
+import { hostOf, readOwnHosts } from "../base/http/own-host.ts";
 import { assertOwnOrigin } from "../base/http/own-origin.ts";
 import { makeReplyHeaders } from "../base/http/reply-headers.ts";
 import { ProblemReply } from "../base/problem.ts";
@@ -22,7 +22,7 @@ import { movableClock } from "../edges/clock/index.ts";
 import { description } from "../edges/description/index.ts";
 import { health } from "../edges/health/index.ts";
 import { collectMetrics } from "../edges/health/metrics.ts";
-import { HEALTH_PATHS } from "../edges/health/routes.ts";
+import { openMetricsPort } from "../edges/health/metrics-port.ts";
 import { intakes } from "../edges/intake/index.ts";
 import { journal } from "../edges/journal/index.ts";
 import { mail } from "../edges/mail/index.ts";
@@ -116,6 +116,7 @@ export async function createService(parts: ServiceParts): Promise<FastifyInstanc
   const logAnswer = logRequests(app, configuration.log.level);
   const figures = Object.values(CAPABILITIES).flatMap((capability) => capability.gauges ?? []);
   const metrics = collectMetrics(app, context, figures);
+  openMetricsPort(app, configuration.metrics, metrics.registry);
   if ("refresh" in clock) followMovedClock(app, clock, context);
   const joined = { context, shell, clock, metrics: metrics.registry, drain };
   await addRoutes(app, joined, { ...CAPABILITIES, inside });
@@ -149,11 +150,10 @@ function guardRequests(
   const methodsOf = rememberMethods(app);
   acceptJson(app);
   answerProblems(app, publicUrl, context.refusals);
-  const localPaths = new Set(HEALTH_PATHS.map((path) => basePathOf(publicUrl) + path));
-  app.addHook("onRequest", async ({ raw, url }) => {
+  app.addHook("onRequest", async ({ raw }) => {
     const host = hostOf(raw);
     if (host === null) throw new ProblemReply("malformed-request", { detail: SEVERAL_HOSTS });
-    if (!isOwnHost(host) && !(localPaths.has(url) && isLocal(raw))) throw new ProblemReply("wrong-host");
+    if (!isOwnHost(host)) throw new ProblemReply("wrong-host");
   });
   readDelegation(app, context);
   app.decorate("readCaller", (request: FastifyRequest) => readCaller(context, request));

@@ -75,6 +75,7 @@ function readVariable(text: string, leaf: z.ZodType): unknown {
   try {
     return parse(text);
   } catch {
+    // No YAML: the schema says what is wrong with it as text.
     return text;
   }
 }

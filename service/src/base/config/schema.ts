@@ -437,6 +437,18 @@ export const configurationSchema = z.strictObject({
         .array(z.string().refine((text) => ipaddr.isValid(text) || ipaddr.isValidCIDR(text)))
         .default(["127.0.0.1", "::1"])
         .meta({ expected: "a list of addresses or networks such as [127.0.0.1, 10.0.0.0/8]" }),
+      port: z
+        .number()
+        .int()
+        .min(1)
+        .max(65_535)
+        .optional()
+        .meta({ expected: "a port from 1 to 65535, besides listen.port, that answers /metrics alone" }),
+      host: z
+        .string()
+        .min(1)
+        .default("127.0.0.1")
+        .meta({ expected: "a host name or address to listen on for metrics.port" }),
     })
     .prefault({}),
   proxyCheck: z

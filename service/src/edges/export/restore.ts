@@ -226,6 +226,7 @@ function readOrNull<Value>(
     const parsed = schema.safeParse(JSON.parse(text));
     return parsed.success ? (parsed.data ?? null) : null;
   } catch {
+    // No JSON: the caller says which line.
     return null;
   }
 }

@@ -27,21 +27,19 @@ async function within<Result>(work: Promise<Result>, milliseconds: number): Prom
 
 /**
  * They say how busy a site is: for listed addresses alone. Whoever asks through a proxy that does not say for whom, or that is not trusted,
- * is nobody: such a request comes from this machine under a public name, or from the proxy's address.
+ * is nobody: such a request comes from this machine under a public name, or from the proxy's address. With a port of their own they are
+ * answered there alone.
  */
 function isAllowed(
   { metrics, trustedProxies }: Pick<Configuration, "metrics" | "trustedProxies">,
   { clientAddress, headers, raw }: FastifyRequest,
 ): boolean {
-  if (!listedAmong(metrics.from, clientAddress ?? "")) return false;
+  if (metrics.port !== undefined || !listedAmong(metrics.from, clientAddress ?? "")) return false;
   const isForwarded = headers["x-forwarded-for"] !== undefined || headers.forwarded !== undefined;
   if (isForwarded) return trustedProxies.length > 0;
   const peer = raw.socket.remoteAddress ?? "";
   return isLoopbackAddress(peer) ? isLocal(raw) : !listedAmong(trustedProxies, peer);
 }
-
-/** What programs on this machine may ask under this machine's own name, whatever the public one is. */
-export const HEALTH_PATHS = ["/healthz", "/readyz", "/metrics"] as const;
 
 /** `/healthz`, `/readyz`, `/metrics`. */
 export function healthRoutes(

@@ -99,6 +99,7 @@ function takenApart(record: unknown, scheme: Scheme): RequestTrace["rows"][numbe
   try {
     return [...explainRecord(record, scheme).segments];
   } catch {
+    // A damaged record has no parts to show.
     return null;
   }
 }

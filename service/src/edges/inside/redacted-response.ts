@@ -74,6 +74,7 @@ function jsonIn(body: string): unknown {
   try {
     return JSON.parse(body);
   } catch {
+    // Not JSON: nothing of it is shown.
     return null;
   }
 }

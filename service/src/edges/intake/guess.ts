@@ -210,6 +210,7 @@ function formOf(value: string): Form | null {
       const { scheme } = readRecord(value);
       return { words: `PHC strings: ${scheme.text}`, kind: "hash", begins: `$${scheme.algorithm.id}$` };
     } catch {
+      // It only begins like a PHC string: no guess.
       return null;
     }
   }

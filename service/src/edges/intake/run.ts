@@ -316,6 +316,7 @@ async function writeRows(
     writing = made
       .then((ready) => writeBatch(writer, ready, place))
       .then(() => onProgress({ phase: "write", done: place.to, total, rows: place.to }));
+    // The next `await` surfaces the error.
     writing.catch(() => undefined);
   };
   const soFar: Partial<ReadSoFar> = {};

@@ -176,6 +176,7 @@ function decoderOf(encoding: FileSource["encoding"]): Decode {
     try {
       return decoder.decode(Buffer.from(bytes, "latin1"));
     } catch {
+      // Not in the encoding: the caller names the field.
       return null;
     }
   };

@@ -50,6 +50,7 @@ export function wrapSealed(
       } catch (error) {
         logger.warn({ err: error }, "old digests could not be wrapped");
       }
+      // Ended early when the service stops.
       if (wrapped === 0) await pause(LOOK_EVERY, undefined, { signal, ref: false }).catch(() => undefined);
     }
   };

@@ -61,6 +61,7 @@ export function readAppBasic(authorization: string): { clientId: string; key: st
   try {
     return { clientId: decodeForm(pair.name), key: decodeForm(pair.password) };
   } catch {
+    // No form encoding (RFC 6749 section 2.3.1): no credentials.
     return null;
   }
 }

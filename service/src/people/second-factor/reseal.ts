@@ -28,6 +28,7 @@ export function startResealing(context: ServiceContext, logger: FastifyBaseLogge
         after = batch.last;
       } catch (error) {
         logger.warn({ err: error }, "secrets could not be sealed anew; it is tried again");
+        // Ended early when the service stops.
         await delay(PAUSE, undefined, { signal: stopping.signal, ref: false }).catch(() => undefined);
       }
     }

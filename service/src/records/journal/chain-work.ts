@@ -145,6 +145,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
         else pause = AFTER_FAULT;
         await giveBack();
       }
+      // Ended early when the service stops.
       await delay(pause, undefined, { signal, ref: false }).catch(() => undefined);
     }
     await giveBack();

@@ -229,6 +229,7 @@ export async function ageOfUnchained({
   clock,
 }: ServiceContext): Promise<Readonly<Record<string, number>>> {
   if (configuration.keyRing === null) return { "": 0 };
+  // The database does not answer: no figure, rather than a wrong one.
   const oldest = await findOldestUnchained(dataSource.manager).catch(() => undefined);
   if (oldest === undefined) return {};
   return { "": oldest === null ? 0 : Math.max(0, (clock.now().getTime() - oldest.getTime()) / 1_000) };

@@ -232,6 +232,7 @@ async function checkPages(): Promise<CheckFinding> {
     await access(`${CONSOLE_DIRECTORY}index.html`);
     return { subject: "pages", verdict: "ok", detail: "built" };
   } catch {
+    // Not readable is not built.
     return { subject: "pages", verdict: "wrong", detail: "not built; run: npm run build" };
   }
 }

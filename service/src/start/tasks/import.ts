@@ -166,6 +166,7 @@ async function withDatabase<Result>(
       { cause: error },
     );
   } finally {
+    // The result, or the failure before, counts; the process ends with it.
     await dataSource.destroy().catch(() => undefined);
   }
 }

@@ -245,6 +245,7 @@ async function canOpen(configuration: Configuration): Promise<boolean> {
     await (await openDatabase(configuration)).destroy();
     return true;
   } catch {
+    // Whatever keeps it from opening is asked for and said by the steps after this.
     return false;
   }
 }
