@@ -42,7 +42,7 @@ export const settings = {
   watchman: false,
   testSequencer: "<rootDir>/testing/sequencer.mjs",
   reporters: ["default", ["<rootDir>/testing/jest/hang-watchdog.mjs", { minutes: 25 }]],
-  maxWorkers: 3,
+  maxWorkers: 4,
   // A test fails for a fault, not for a slow machine.
   testTimeout: 600_000,
 };
