@@ -5,7 +5,7 @@ import { settings, wholeProject } from "./jest.config.js";
 process.env.WHOLE = "1";
 const SAMPLED = [
   "console/test/*.test.ts",
-  "cli/test/{integrate,setup-again,usage}.test.ts",
+  "cli/test/{export,integrate,setup-again,usage}.test.ts",
   "hasp/test/{archives,guard}.test.ts",
   "rehearsal/test/{faults,parts}.test.ts",
   "service/test/{chain,takeover}.test.ts",

@@ -16,7 +16,7 @@ import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { isWhole } from "../../testing/whole.ts";
+import { inWhole, isWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -82,7 +82,7 @@ walks("pages that forget to ask again, and that ask for too little, are found", 
   ]);
 });
 
-test("where an address has to be proved first, it opens the mail and goes on", async () => {
+inWhole("where an address has to be proved first, it opens the mail and goes on", async () => {
   const settings = { LUCCHETTO_ACCOUNTS_VERIFY_EMAIL: "required" };
   const strict = await startShipped({ beside: service, settings });
   const port = await freePort();
@@ -109,7 +109,7 @@ async function movedBy(): Promise<number> {
   return service.clock.movedBy;
 }
 
-test("a clock that was moved is set right again, also after kill -9", async () => {
+inWhole("a clock that was moved is set right again, also after kill -9", async () => {
   const args = ["rehearse", "--app", sample.url, "--closed", "/slow", "--url", service.url];
   const child = spawn(
     process.execPath,
