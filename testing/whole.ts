@@ -8,4 +8,4 @@ export const sampleOf = <One>(all: readonly One[], count: number): readonly One[
   isWhole ? all : all.slice(0, count);
 
 /** A test that only the long run makes; `npm test` has others of its kind. */
-export const inWhole: typeof test = isWhole ? test : test.skip;
+export const inWhole = isWhole ? test : test.skip;
