@@ -112,7 +112,13 @@ function stopInOrder({ state }) {
     if (interrupted) return;
     interrupted = true;
     say("\nStopping; the data stay.");
-    stop().then(() => process.exit(0));
+    stop().then(
+      () => process.exit(0),
+      (error) => {
+        process.stderr.write(`Stopping failed: ${error.message}\n`);
+        process.exit(1);
+      },
+    );
   };
   process.on("SIGINT", interrupt);
   process.on("SIGTERM", interrupt);

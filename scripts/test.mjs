@@ -54,7 +54,7 @@ const CHECKS = [
     ],
   ],
   ["checking what imports what", ["depcruise", "--config", ".dependency-cruiser.mjs", ...SOURCES]],
-  ["linting", ["oxlint"]],
+  ["linting", ["oxlint", "--type-aware", "--tsconfig", "tsconfig.test.json"]],
   ["linting the pages", ["eslint", ".", "--max-warnings", "0", ...byContent(SEEN.eslint)]],
   ["checking the pages", ["svelte-check", ...PAGES]],
   ["checking the formatting", ["oxfmt", "--check", "."]],

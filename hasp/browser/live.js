@@ -18,7 +18,7 @@ channel.addEventListener("message", ({ data }) => take(data));
 // Pages that were opened before learn from this one who is signed in now.
 channel.postMessage(ofThisPage());
 // One tab holds the stream for all of them: browsers open few connections to a host.
-navigator.locks?.request(eventsAddress, () => new Promise(hold));
+void navigator.locks?.request(eventsAddress, () => new Promise(hold));
 
 function hold() {
   let stream = null;

@@ -180,7 +180,7 @@ describe("an upload", () => {
     const draft = await begin(rowsOf("zora", 60));
     const body = { plan: PLAN, known: [{ who: "zora1", password: "zora password 1" }] };
     // The first rows wait for the account that has the first one's address; taking the label waits for them.
-    const holding = await service.dataSource.createQueryRunner();
+    const holding = service.dataSource.createQueryRunner();
     await holding.startTransaction();
     await holding.query("SELECT id FROM account WHERE emailKey = ? FOR UPDATE", ["zora0@old.example"]);
     await theirs(routes.runIntakeDraft, { params: { id: draft.id }, body });
