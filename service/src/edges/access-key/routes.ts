@@ -4,6 +4,7 @@ import { deleteOwnAccessKey, listOwnAccessKeys, makeAccessKey } from "../../peop
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/account/access-keys`. */
 export function accessKeyRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -22,3 +23,7 @@ export function accessKeyRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const accessKeys: Capability = {
+  routes: ({ context }) => accessKeyRoutes(context),
+};

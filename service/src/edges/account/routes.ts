@@ -1,21 +1,24 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { tellLanguage } from "../../base/http/language.ts";
 import { tokenDeliveryOf } from "../../base/http/token-delivery.ts";
 import { register } from "../../flows/registration/register.ts";
 import { deliverPending } from "../../flows/sign-in/deliver.ts";
 import { accountInFull, changeAccount, listForOperators } from "../../people/account/account.ts";
-import { eraseAccount, eraseOwnAccount } from "../../people/account/erase.ts";
+import { eraseAccount, eraseClosed, eraseOwnAccount } from "../../people/account/erase.ts";
 import { addAccount } from "../../people/account/operate.ts";
 import { changeOwnAccount } from "../../people/account/own.ts";
 import { exportOwnData } from "../../people/account/own-data.ts";
 import { clearSessionCookies, deliverSession } from "../../people/session/deliver.ts";
+import { sweepRegistrations } from "../../records/account/registration-store.ts";
 import { showAccount } from "../../records/account/show.ts";
 import { findAccounts } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import type { Capability } from "../capability/capability.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
 
 /** Registration, the signed-in account, and the operators' accounts. */
@@ -113,3 +116,15 @@ export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     );
   };
 }
+
+export const accounts: Capability = {
+  routes: ({ context }) => accountRoutes(context),
+  sweeps: [
+    { what: "registrations whose link has expired", keepFor: () => DAY, run: sweepRegistrations },
+    {
+      what: "closed accounts, `accounts.eraseAfter` after their owners asked",
+      keepFor: () => 0,
+      run: eraseClosed,
+    },
+  ],
+};

@@ -7,6 +7,7 @@ import { showAccount } from "../../records/account/show.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import type { Capability } from "../capability/capability.ts";
 import { beginWork, findForApps } from "./app-account.ts";
 
 /** `/v1/app`: what an application's server does with accounts. */
@@ -34,3 +35,7 @@ export function appAccountRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const appAccounts: Capability = {
+  routes: ({ context }) => appAccountRoutes(context),
+};

@@ -1,14 +1,16 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { EntityManager } from "typeorm";
+import { DAY } from "../../base/duration.ts";
 import type { AppRow } from "../../base/storage/index.ts";
 import { pageOf } from "../../base/storage/index.ts";
-import { listApps } from "../../records/app/store.ts";
+import { listApps, sweepQuestions } from "../../records/app/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
 import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import type { LiveSession } from "../../records/session/store.ts";
+import type { Capability } from "../capability/capability.ts";
 import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
 
 /** `/v1/operator/apps`. */
@@ -61,3 +63,9 @@ export function appRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const apps: Capability = {
+  routes: ({ context }) => appRoutes(context),
+  sweeps: [{ what: "counts of what apps asked", keepFor: () => 31 * DAY, run: sweepQuestions }],
+  background: ({ appUsage: questions }) => questions,
+};

@@ -3,6 +3,7 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import type { MovableClock } from "../../base/clock/clock.ts";
 import { answer, mount } from "../../records/http/mount.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `GET/POST/DELETE /v1/development/clock`. */
 export function clockRoutes(clock: MovableClock): FastifyPluginAsync {
@@ -21,3 +22,7 @@ export function clockRoutes(clock: MovableClock): FastifyPluginAsync {
     });
   };
 }
+
+export const movableClock: Capability = {
+  routes: ({ clock }) => ("refresh" in clock ? clockRoutes(clock) : async () => undefined),
+};

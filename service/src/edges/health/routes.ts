@@ -8,6 +8,7 @@ import { isLocal } from "../../base/http/own-host.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import { schemaStatus } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** Milliseconds after which a database that has not answered is not there, for whoever sends requests on. */
 const READY_WITHIN = 1_500;
@@ -69,3 +70,7 @@ export function healthRoutes(
     });
   };
 }
+
+export const health: Capability = {
+  routes: ({ context, metrics, drain }) => healthRoutes(context, { metrics, drain }),
+};

@@ -1,11 +1,15 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import type { Capability } from "../capability/capability.ts";
 import { IntakeDrafts } from "./drafts.ts";
 import { correctRecipe, showIntakes, showRefusals } from "./operate.ts";
+import { sweepRefusals } from "./store.ts";
+import { wrapSealed } from "./wrap.ts";
 
 /** `/v1/operator/intakes` and `/v1/operator/intake-drafts`. */
 export function intakeRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -53,3 +57,9 @@ export function intakeRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const intakes: Capability = {
+  routes: ({ context }) => intakeRoutes(context),
+  background: wrapSealed,
+  sweeps: [{ what: "rows that intakes refused", keepFor: () => 30 * DAY, run: sweepRefusals }],
+};

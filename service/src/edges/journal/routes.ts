@@ -4,10 +4,12 @@ import type { FastifyPluginAsync } from "fastify";
 import { pageOf } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
-import { describeHead, verifyPart } from "../../records/journal/chain.ts";
+import { ageOfUnchained, describeHead, sweepEntries, verifyPart } from "../../records/journal/chain.ts";
+import { startChaining } from "../../records/journal/chain-work.ts";
 import { showEntry } from "../../records/journal/journal.ts";
 import { readKeptHead } from "../../records/journal/kept-head.ts";
 import { findNames, listEntries } from "../../records/journal/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 const NOBODY = { accountName: null, actorName: null, appName: null };
 
@@ -35,3 +37,22 @@ export function journalRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const journal: Capability = {
+  routes: ({ context }) => journalRoutes(context),
+  background: startChaining,
+  gauges: [
+    {
+      name: "lucchetto_journal_unchained_seconds",
+      help: "Age of the oldest event of the journal that is not chained yet; 0 where all are, or without a key ring",
+      read: ageOfUnchained,
+    },
+  ],
+  sweeps: [
+    {
+      what: "entries of the journal",
+      keepFor: ({ journal: { keepFor } }) => keepFor,
+      run: sweepEntries,
+    },
+  ],
+};

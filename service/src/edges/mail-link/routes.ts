@@ -1,5 +1,6 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { afterReplies } from "../../base/http/after-reply.ts";
 import { ownPathOf } from "../../base/http/return-path.ts";
 import { tokenDeliveryOf } from "../../base/http/token-delivery.ts";
@@ -8,15 +9,22 @@ import { beginByMail } from "../../flows/mail-link/ask.ts";
 import { askForEmail } from "../../flows/mail-link/change-email.ts";
 import { confirmChange } from "../../flows/mail-link/confirm-change.ts";
 import { invite } from "../../flows/mail-link/invitation.ts";
-import { persistMailRequest } from "../../flows/mail-link/mail-requests.ts";
+import {
+  persistMailRequest,
+  resumeAbandonedRequests,
+  sweepAsked,
+} from "../../flows/mail-link/mail-requests.ts";
 import { lookAtLink } from "../../flows/mail-link/read.ts";
 import { redeemLink } from "../../flows/mail-link/redeem.ts";
 import type { BrowserMarks } from "../../flows/mail-link/redemption.ts";
+import { sweepHeld } from "../../records/account/held.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepLinks } from "../../records/mail-link/store.ts";
 import { countMailAsked } from "../../records/throttle/throttle.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/mail-links`, and what else sends a link. */
 export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -80,3 +88,19 @@ export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const mailLinks: Capability = {
+  routes: ({ context }) => mailLinkRoutes(context),
+  background: resumeAbandonedRequests,
+  // A day beyond its life a link still says why it does nothing.
+  sweeps: [
+    { what: "links that were asked for and could not be sent", keepFor: () => DAY, run: sweepAsked },
+    { what: "links that have expired", keepFor: () => DAY, run: sweepLinks },
+    { what: "addresses that were held for their former owner", keepFor: () => DAY, run: sweepHeld("email") },
+    {
+      what: "usernames that were held for their former owner",
+      keepFor: () => DAY,
+      run: sweepHeld("username"),
+    },
+  ],
+};

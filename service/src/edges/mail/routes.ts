@@ -1,11 +1,15 @@
 import type { MailboxItem } from "@lucchetto/contract";
 import { mailHtmlPath, routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { assertFromThisMachine } from "../../base/http/forwarded.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { htmlOf, listMailbox, mailInFull, repeatMail } from "../../records/mail/mail.ts";
+import { sweepMails } from "../../records/mail/store.ts";
+import type { Capability } from "../capability/capability.ts";
 import { isAuditorOnly } from "../operator/guard.ts";
+import { startSending } from "./outbox.ts";
 
 /** Nothing but inline styles and pictures within; its links open in a window of their own. */
 const MAIL_POLICY =
@@ -50,3 +54,9 @@ export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const mail: Capability = {
+  routes: ({ context }) => mailRoutes(context),
+  sweeps: [{ what: "mails", keepFor: () => 30 * DAY, run: sweepMails }],
+  background: startSending,
+};

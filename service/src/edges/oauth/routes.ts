@@ -2,6 +2,7 @@
 import { OAUTH_PATHS } from "@lucchetto/contract";
 import { hashToken } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { queryOf } from "../../base/http/address.ts";
 import { acceptForms } from "../../base/http/body.ts";
 import { ProblemReply } from "../../base/problem.ts";
@@ -16,7 +17,10 @@ import { exchangeCode } from "../../flows/oauth/token.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { problemOf, sendProblem } from "../../records/http/problem.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepCodes } from "../../records/oauth/store.ts";
+import type { Capability } from "../capability/capability.ts";
 import type { PageShell } from "../capability/shell.ts";
+import { checkRoutes } from "./check-routes.ts";
 
 const NOT_KEPT = { "cache-control": "no-store", pragma: "no-cache" };
 
@@ -110,3 +114,14 @@ export function metadataRoute(publicUrl: string, path: string): FastifyPluginAsy
 function formOf(request: FastifyRequest): URLSearchParams {
   return request.body instanceof URLSearchParams ? request.body : new URLSearchParams();
 }
+
+export const oauth: Capability = {
+  routes:
+    ({ context, shell }) =>
+    async (app) => {
+      await app.register(oauthRoutes(context, shell));
+      await app.register(checkRoutes(context));
+    },
+  // Kept for the sake of reuse being noticed.
+  sweeps: [{ what: "authorization codes", keepFor: () => DAY, run: sweepCodes }],
+};

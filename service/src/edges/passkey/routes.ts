@@ -1,5 +1,6 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import type { Asking } from "../../people/passkey/challenge.ts";
 import { beginChallenge } from "../../people/passkey/challenge.ts";
 import {
@@ -13,6 +14,8 @@ import type { ServiceContext } from "../../records/context.ts";
 import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepChallenges } from "../../records/passkey/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `/.well-known/webauthn`: which other origins use the passkeys of this relying party (Web Authentication Level 3, section 5.11). */
 export const RELATED_ORIGINS_PATH = "/.well-known/webauthn";
@@ -98,3 +101,8 @@ export function relatedOriginsRoute({
     );
   };
 }
+
+export const passkeys: Capability = {
+  routes: ({ context }) => passkeyRoutes(context),
+  sweeps: [{ what: "challenges for passkeys", keepFor: () => DAY, run: sweepChallenges }],
+};

@@ -1,8 +1,10 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { keepRecords } from "../../people/password/background.ts";
 import { changePassword } from "../../people/password/change.ts";
 import { removePassword } from "../../people/password/remove.ts";
 import { createTuning } from "../../people/password/tuning.ts";
+import { keptAsThing } from "../../people/recovery/kept.ts";
 import { deliverToken } from "../../people/session/deliver.ts";
 import { showSession } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
@@ -10,7 +12,10 @@ import type { ServiceContext } from "../../records/context.ts";
 import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepImported } from "../../records/password/imported-store.ts";
 import { showFleet } from "../../records/password/scheme-statistics.ts";
+import { sweepFormerPasswords } from "../../records/password/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** Changing the password; the fleet of records. */
 export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -47,3 +52,28 @@ export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(app, routes.showHashFleet, async () => answer(200, await showFleet(context)));
   };
 }
+
+export const passwords: Capability = {
+  routes: ({ context }) => passwordRoutes(context),
+  background: keepRecords,
+  sweeps: [
+    {
+      what: "what came along with passwords that were replaced",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepImported,
+    },
+    {
+      what: "passwords that were replaced",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepFormerPasswords,
+    },
+  ],
+  gauges: [
+    {
+      name: "lucchetto_password_hashes",
+      help: "Password hashes by state: running now, waiting in the queue",
+      label: "state",
+      read: ({ hashing }) => ({ ...hashing.load() }),
+    },
+  ],
+};

@@ -3,6 +3,7 @@ import type { FastifyPluginAsync } from "fastify";
 import { queryOf } from "../../base/http/address.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import type { ServiceContext } from "../../records/context.ts";
+import type { Capability } from "../capability/capability.ts";
 import type { PageShell } from "../capability/shell.ts";
 import { assertProxy, checkForProxy, enter, ENTER_PATH } from "./proxy-check.ts";
 
@@ -35,3 +36,7 @@ export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): Fas
     });
   };
 }
+
+export const proxyCheck: Capability = {
+  routes: ({ context, shell }) => proxyCheckRoutes(context, shell),
+};

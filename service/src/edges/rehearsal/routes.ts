@@ -1,12 +1,13 @@
 /** `/v1/operator/rehearsals`. Registered in development mode only; production has no such routes. */
-import { routes } from "@lucchetto/contract";
-import { fieldError } from "@lucchetto/contract";
+import { fieldError, routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import { fieldProblem } from "../../base/problem.ts";
 import { findByClientId } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
+import type { Capability } from "../capability/capability.ts";
 import { Rehearsals } from "./rehearsal.ts";
+import { expireRehearsalAccounts } from "./tidy.ts";
 
 export function rehearsalRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
@@ -33,3 +34,11 @@ export function rehearsalRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const rehearsals: Capability = {
+  routes: ({ context }) =>
+    context.configuration.mode === "development" ? rehearsalRoutes(context) : async () => undefined,
+  sweeps: [
+    { what: "closed accounts of rehearsals, in development", keepFor: () => 0, run: expireRehearsalAccounts },
+  ],
+};

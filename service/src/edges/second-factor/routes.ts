@@ -1,7 +1,10 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { beginEnrolmentInSignIn } from "../../flows/sign-in/enrol.ts";
+import { keptAsThing } from "../../people/recovery/kept.ts";
 import { importAuthenticators } from "../../people/second-factor/import.ts";
+import { startResealing } from "../../people/second-factor/reseal.ts";
 import {
   confirm,
   countOwnCodes,
@@ -15,6 +18,8 @@ import { deliverToken } from "../../people/session/deliver.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepEnrolments, sweepRemoved } from "../../records/second-factor/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/account/totp` and `/v1/account/recovery-codes`. */
 export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -66,3 +71,16 @@ export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync 
     );
   };
 }
+
+export const secondFactors: Capability = {
+  routes: ({ context }) => secondFactorRoutes(context),
+  background: startResealing,
+  sweeps: [
+    { what: "enrolments that were not finished", keepFor: () => DAY, run: sweepEnrolments },
+    {
+      what: "authenticators and recovery codes that were removed or replaced",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepRemoved,
+    },
+  ],
+};

@@ -21,7 +21,8 @@ import type { ServiceContext } from "../../records/context.ts";
 import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { findLiving, listSessions, namesBeside } from "../../records/session/store.ts";
+import { findLiving, listSessions, namesBeside, sweepSessions } from "../../records/session/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `GET/DELETE /v1/session`, and the operators' sessions. */
 export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -112,3 +113,15 @@ export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const sessions: Capability = {
+  routes: ({ context }) => sessionRoutes(context),
+  sweeps: [
+    {
+      what: "sessions that have ended",
+      keepFor: ({ sessions: { keepEnded } }) => keepEnded,
+      run: sweepSessions,
+    },
+  ],
+  background: ({ lastSeen }) => lastSeen,
+};

@@ -1,5 +1,6 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyPluginAsync, FastifyReply, FastifyRequest } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import type { TokenDelivery } from "../../base/http/token-delivery.ts";
 import { tokenDeliveryOf } from "../../base/http/token-delivery.ts";
 import { ProblemReply } from "../../base/problem.ts";
@@ -8,7 +9,7 @@ import { signInByPasskey } from "../../flows/sign-in/by-passkey.ts";
 import { signInTokenOf } from "../../flows/sign-in/caller.ts";
 import type { Device, SignedInHere } from "../../flows/sign-in/complete.ts";
 import { deliverPending } from "../../flows/sign-in/deliver.ts";
-import { showSignInFigures } from "../../flows/sign-in/figures.ts";
+import { keepSignInCounts, showSignInFigures } from "../../flows/sign-in/figures.ts";
 import { readPending, showPending } from "../../flows/sign-in/pending.ts";
 import { signIn } from "../../flows/sign-in/sign-in.ts";
 import { submitProof } from "../../flows/sign-in/submit-proof.ts";
@@ -17,6 +18,8 @@ import type { ServiceContext } from "../../records/context.ts";
 import { readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf, visitorOf } from "../../records/http/visit.ts";
+import { sweepSignInCounts, sweepSignIns } from "../../records/sign-in/store.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `POST /v1/sign-in`, and what moves a sign-in on. */
 export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -102,3 +105,12 @@ function deliverSignedIn(
   if (signedIn.mark !== null) setDeviceCookie(context, exchange, signedIn.mark);
   return delivered;
 }
+
+export const signIns: Capability = {
+  routes: ({ context }) => signInRoutes(context),
+  background: keepSignInCounts,
+  sweeps: [
+    { what: "sign-ins that were not finished", keepFor: () => DAY, run: sweepSignIns },
+    { what: "counts of how people signed in", keepFor: () => 400 * DAY, run: sweepSignInCounts },
+  ],
+};

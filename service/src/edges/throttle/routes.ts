@@ -1,9 +1,14 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
+import { MAX_AGE_SECONDS } from "../../base/http/host-cookie.ts";
+import { keptAsThing } from "../../people/recovery/kept.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
+import { sweepCounts, sweepDevices, sweepForgottenDevices } from "../../records/throttle/store.ts";
 import { listHeldBack, release } from "../../records/throttle/throttle.ts";
+import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/operator/throttle`. */
 export function throttleRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -18,3 +23,18 @@ export function throttleRoutes(context: ServiceContext): FastifyPluginAsync {
     });
   };
 }
+
+export const throttle: Capability = {
+  routes: ({ context }) => throttleRoutes(context),
+  background: ({ refusals }) => refusals,
+  sweeps: [
+    { what: "counts of failures of names and networks", keepFor: () => DAY, run: sweepCounts },
+    // As long as a browser keeps its mark.
+    { what: "known devices that nobody uses", keepFor: () => MAX_AGE_SECONDS * 1_000, run: sweepDevices },
+    {
+      what: "known devices that were forgotten, as after a reset",
+      keepFor: ({ links }) => keptAsThing(links),
+      run: sweepForgottenDevices,
+    },
+  ],
+};

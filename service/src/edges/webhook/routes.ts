@@ -1,10 +1,12 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
+import { DAY } from "../../base/duration.ts";
 import { pageOf } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
-import { listDeliveries } from "../../records/webhook/store.ts";
-import { repeat, showDelivery } from "./deliver.ts";
+import { listDeliveries, sweepSettled } from "../../records/webhook/store.ts";
+import type { Capability } from "../capability/capability.ts";
+import { repeat, showDelivery, startDelivering } from "./deliver.ts";
 
 /** `/v1/operator/deliveries`. */
 export function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -18,3 +20,21 @@ export function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
     );
   };
 }
+
+export const webhooks: Capability = {
+  routes: ({ context }) => webhookRoutes(context),
+  // How long notices can be looked at, by how they ended.
+  sweeps: [
+    {
+      what: "notices that were delivered",
+      keepFor: () => 7 * DAY,
+      run: (dataSource, before) => sweepSettled(dataSource, "delivered", before),
+    },
+    {
+      what: "notices that were given up",
+      keepFor: () => 30 * DAY,
+      run: (dataSource, before) => sweepSettled(dataSource, "given-up", before),
+    },
+  ],
+  background: startDelivering,
+};
