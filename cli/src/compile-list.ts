@@ -13,7 +13,7 @@ import { Failure } from "./failure.ts";
 import { startProgress } from "./progress.ts";
 import { terminal } from "./terminal.ts";
 
-export interface Compiled {
+interface Compiled {
   readonly file: string;
   readonly lines: number;
   readonly entries: number;

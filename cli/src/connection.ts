@@ -89,7 +89,7 @@ function readUrl(text: string): string {
 }
 
 /** `$XDG_CONFIG_HOME/lucchetto/credentials.json`. */
-export function credentialsFile(): string {
+function credentialsFile(): string {
   const configuration = terminal().env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config");
   return join(configuration, "lucchetto", "credentials.json");
 }

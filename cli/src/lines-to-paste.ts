@@ -6,7 +6,7 @@ import { bold } from "./output.ts";
 export const STYLES = ["fastify", "express", "other", "proxy"] as const;
 export type Style = (typeof STYLES)[number];
 
-export interface AppToPaste {
+interface AppToPaste {
   /** Lucchetto's public address. */
   readonly service: string;
   readonly clientId: string;

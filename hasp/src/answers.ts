@@ -27,7 +27,7 @@ export function problem(
 }
 
 /** One thing to say and one thing to do. */
-export interface PlainPage {
+interface PlainPage {
   readonly status: number;
   /** English, where it says nothing else. */
   readonly language?: Language;

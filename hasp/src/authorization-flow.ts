@@ -14,9 +14,9 @@ import type { Texts } from "./texts.ts";
 import { textsFor } from "./texts.ts";
 
 /** What somebody is sent off with, beside the standard's parameters. */
-export type Wish = Readonly<Record<string, string>>;
+type Wish = Readonly<Record<string, string>>;
 
-export interface AuthorizationFlow {
+interface AuthorizationFlow {
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
   startAuthorization(visit: IncomingRequest, next: string, wish?: Wish): Answer;
   /** Takes them in at the return address. */

@@ -1,7 +1,7 @@
 /** In development: says when the reply of a closed page may be kept by a browser, where the back button shows it after signing out. */
 
 /** Whether a Cache-Control value lets a browser keep the reply. */
-export function isCacheable(cacheControl: unknown): boolean {
+function isCacheable(cacheControl: unknown): boolean {
   return !/\bno-store\b/i.test(String(cacheControl ?? ""));
 }
 

@@ -3,7 +3,7 @@ import { randomBytes } from "node:crypto";
 import { parse, serialize } from "cookie";
 
 /** What is kept in the browser between leaving for Lucchetto and coming back. */
-export interface AuthorizationState {
+interface AuthorizationState {
   readonly state: string;
   readonly verifier: string;
   /** Path of this application to go on to. */

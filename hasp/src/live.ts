@@ -19,7 +19,7 @@ export interface EventResponse extends EventSink {
   writeHead(status: number, headers: Record<string, string>): unknown;
 }
 
-export interface Live {
+interface Live {
   /** The browser module. */
   script(): Answer;
   /** Keeps the stream of a visitor until the session ends; ends it at once for a guest. */

@@ -11,7 +11,7 @@ import type { RecentAnswers } from "./recent.ts";
 import type { Lucchetto } from "./service.ts";
 import { LucchettoUnreachable } from "./service.ts";
 
-export interface Recogniser {
+interface Recogniser {
   /**
    * `null` for nobody.
    * @param isFreshWanted whether only an answer of this moment will do.

@@ -33,7 +33,7 @@ export class LucchettoRefused extends Error {
 }
 
 /** What came as HTTP Basic, and where it came from. */
-export interface BasicPassword {
+interface BasicPassword {
   readonly identifier: string;
   readonly password: string;
   readonly address: string;

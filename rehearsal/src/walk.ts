@@ -27,7 +27,7 @@ export interface Addresses {
 }
 
 /** What a walk has, and may do. */
-export interface WalkParts {
+interface WalkParts {
   readonly browser: Browser | null;
   readonly marker: string | null;
   /** Milliseconds that one page, answer or mail may take. */

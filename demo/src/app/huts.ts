@@ -1,6 +1,6 @@
 /** What the sample application knows of its own: five made-up huts and their bunks. */
 
-export interface Hut {
+interface Hut {
   readonly name: string;
   readonly metres: number;
   readonly bunks: number;

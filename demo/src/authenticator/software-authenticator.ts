@@ -8,7 +8,7 @@ import { createHash, createPrivateKey, generateKeyPairSync, randomBytes, sign } 
 import { encode } from "cborg";
 
 /** What a service asks for; `PublicKeyCredentialCreationOptionsJSON`, as far as it is read. */
-export interface CreationOptionsJSON {
+interface CreationOptionsJSON {
   readonly rp: { readonly id?: string };
   readonly user: { readonly id: string };
   readonly challenge: string;
@@ -16,7 +16,7 @@ export interface CreationOptionsJSON {
 }
 
 /** `PublicKeyCredentialRequestOptionsJSON`, as far as it is read. */
-export interface RequestOptionsJSON {
+interface RequestOptionsJSON {
   readonly rpId?: string;
   readonly challenge: string;
 }
@@ -67,7 +67,7 @@ export interface Behaviour {
 }
 
 /** What an attestation statement is made of. */
-export interface ToAttest {
+interface ToAttest {
   readonly authenticatorData: Buffer;
   readonly clientDataHash: Buffer;
   readonly privateKey: KeyObject;

@@ -7,7 +7,7 @@ import type { Happening } from "./history.ts";
 import { history } from "./history.ts";
 
 /** The authenticator apps of the made-up people. */
-export interface Authenticators {
+interface Authenticators {
   /** Takes a key URI over. */
   keep(email: string, uri: string): void;
   /** The code of now, by the service's moved clock. */
@@ -18,7 +18,7 @@ export interface Authenticators {
   passkey(email: string): SoftwarePasskey | undefined;
 }
 
-export interface Loading {
+interface Loading {
   readonly url: string;
   readonly operator: { readonly email: string; readonly password: string };
   /** Only what happened longer ago than `from` and not longer ago than `to` milliseconds. */
@@ -55,7 +55,7 @@ export async function load({ from, to, progress, ...parts }: Loading): Promise<n
 }
 
 /** Joins neighbours in time, as long as they are different people. */
-export function momentsOf(happenings: readonly Happening[]): Happening[][] {
+function momentsOf(happenings: readonly Happening[]): Happening[][] {
   const moments: Happening[][] = [];
   for (const happening of happenings) {
     const moment = moments.at(-1) ?? [];

@@ -4,7 +4,7 @@ import { PROBLEMS } from "@lucchetto/contract";
 import type { ThrottleKind } from "@lucchetto/core";
 
 /** A try that was not looked at, for there were too many. */
-export interface RefusedTry {
+interface RefusedTry {
   readonly kind: ThrottleKind;
   /** Whose count it was; `null`: nobody's, or a network's. */
   readonly accountId: string | null;

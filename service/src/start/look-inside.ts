@@ -6,7 +6,7 @@ import type { ServiceContext } from "../records/context.ts";
 import type { RequestWrapper } from "../records/http/server.ts";
 import type { ServiceParts } from "./make-context.ts";
 
-export interface Inspector {
+interface Inspector {
   /** Stands around each request; `undefined`: nothing does. */
   readonly around: RequestWrapper | undefined;
   /** Makes ids of requests known to it. */

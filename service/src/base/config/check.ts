@@ -19,7 +19,7 @@ import { faultsOfSecretsInYaml, readSecret, SECRET_VARIABLES } from "./secrets.t
 type Checked = z.output<typeof configurationSchema>;
 
 /** Beside what is checked. */
-export interface CheckOptions {
+interface CheckOptions {
   /** Overrides settings, and holds secrets. */
   readonly environment?: Environment;
   /** What messages call it. */

@@ -549,7 +549,7 @@ export interface PasskeySettings {
 }
 
 /** Milliseconds that a link of each purpose lives. */
-export type LinkLives = Readonly<Record<LinkPurpose, number>>;
+type LinkLives = Readonly<Record<LinkPurpose, number>>;
 
 /** The configuration as the service uses it. */
 export type Configuration = Omit<

@@ -4,7 +4,7 @@ import type { Configuration } from "./schema.ts";
 import type { Environment } from "./secrets.ts";
 import { SECRET_VARIABLES } from "./secrets.ts";
 
-export interface ConfigurationWarning {
+interface ConfigurationWarning {
   /** The setting or the variable. */
   readonly name: string;
   readonly detail: string;

@@ -2,7 +2,7 @@
 import type { FastifyInstance, FastifyRequest } from "fastify";
 
 /** Begins such work; what is under way is waited for before the service closes. */
-export type AfterReply = (request: FastifyRequest, what: string, work: () => Promise<void>) => void;
+type AfterReply = (request: FastifyRequest, what: string, work: () => Promise<void>) => void;
 
 /** @returns the door to it. @param app closes only when nothing is under way. */
 export function afterReplies(app: FastifyInstance): AfterReply {

@@ -24,7 +24,7 @@ export interface HostCookie {
  * - `language`: of the account that the browser was signed in to last, in which its pages come.
  * - `proxy`: the check token for what stands behind the proxy on the same host; it alone goes to the whole host.
  */
-export type HostCookiePurpose = "own" | "device" | "sign-in" | "language" | "proxy";
+type HostCookiePurpose = "own" | "device" | "sign-in" | "language" | "proxy";
 
 /** Seconds that browsers keep a cookie at most. */
 export const MAX_AGE_SECONDS = 400 * 24 * 3_600;

@@ -11,14 +11,14 @@ import ipaddr from "ipaddr.js";
 import { listedAmong } from "./network.ts";
 
 /** Which addresses may be spoken to. */
-export interface Reach {
+interface Reach {
   /** Whether any address will do, as in development. */
   readonly everywhere: boolean;
   /** Private addresses and networks that are allowed nevertheless. */
   readonly listed: readonly string[];
 }
 
-export interface Answered {
+interface Answered {
   readonly status: number;
   readonly body: string;
 }

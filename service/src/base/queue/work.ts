@@ -28,7 +28,7 @@ export type SendResult =
   | { readonly arrived: true; readonly answer: string }
   | { readonly arrived: false; readonly answer: string; readonly isFinal?: boolean };
 
-export interface Queue<Row extends QueuedRow> {
+interface Queue<Row extends QueuedRow> {
   /** What waits in it, for the log. */
   readonly what: string;
   readonly entity: EntitySchema<Row>;

@@ -7,7 +7,7 @@ import { visitOf } from "../../records/http/visit.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/account/access-keys`. */
-export function accessKeyRoutes(context: ServiceContext): FastifyPluginAsync {
+function accessKeyRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listAccessKeys, async (_received, { caller }) =>
       answer(200, { items: await listOwnAccessKeys(context, caller) }),

@@ -22,7 +22,7 @@ import type { Capability } from "../capability/capability.ts";
 import { correctEmail, giveFirstPassword, removeSecondFactor } from "../operator/help.ts";
 
 /** Registration, the signed-in account, and the operators' accounts. */
-export function accountRoutes(context: ServiceContext): FastifyPluginAsync {
+function accountRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(
       app,

@@ -11,7 +11,7 @@ import type { Capability } from "../capability/capability.ts";
 import { beginWork, findForApps } from "./app-account.ts";
 
 /** `/v1/app`: what an application's server does with accounts. */
-export function appAccountRoutes(context: ServiceContext): FastifyPluginAsync {
+function appAccountRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.findAccountsByApp, async ({ query }, { caller }) => {
       await beginWork(context, caller);

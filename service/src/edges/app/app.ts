@@ -29,12 +29,12 @@ import { record } from "../../records/journal/journal.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
 /** An app just added or given a key: the key is shown this once. */
-export interface AppWithKey {
+interface AppWithKey {
   readonly app: App;
   readonly key: PlainToken<"app-key">;
 }
 
-export interface NewApp {
+interface NewApp {
   readonly name: string;
   readonly clientId?: string | undefined;
   readonly redirectUris: readonly string[];
@@ -91,7 +91,7 @@ export async function addApp(
 }
 
 /** What takes the place of what was; the client id stays. */
-export type AppChange = { readonly [Part in keyof Omit<NewApp, "clientId">]?: NewApp[Part] | undefined };
+type AppChange = { readonly [Part in keyof Omit<NewApp, "clientId">]?: NewApp[Part] | undefined };
 
 /**
  * Changes an app. What it asked for before goes on: its check tokens, and codes that are on their way.

@@ -14,7 +14,7 @@ import type { Capability } from "../capability/capability.ts";
 import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
 
 /** `/v1/operator/apps`. */
-export function appRoutes(context: ServiceContext): FastifyPluginAsync {
+function appRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listApps, async ({ query }) => {
       const { dataSource, clock } = context;

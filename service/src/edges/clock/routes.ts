@@ -6,7 +6,7 @@ import { answer, mount } from "../../records/http/mount.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** `GET/POST/DELETE /v1/development/clock`. */
-export function clockRoutes(clock: MovableClock): FastifyPluginAsync {
+function clockRoutes(clock: MovableClock): FastifyPluginAsync {
   const shown = () => ({ now: clock.now().toISOString(), movedBy: clock.movedBy });
   return async (app) => {
     mount(app, routes.showClock, async () => answer(200, shown()));

@@ -10,7 +10,7 @@ import { standardPaths } from "./standards.ts";
 
 const VERSION = "0.1.0";
 
-export interface Description {
+interface Description {
   readonly publicUrl: string;
   readonly siteName: string;
   /** Whether the calls that only development mode has are described too. */

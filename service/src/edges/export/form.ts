@@ -18,7 +18,7 @@ const HASH_BYTES = 32;
 
 /** The version of the form. Version 1 had no seal. */
 export const EXPORT_VERSION = 2;
-export const UNSEALED_VERSION = 1;
+const UNSEALED_VERSION = 1;
 
 /** The key of the lines' seals: as a JWE to the recipient, and sealed under the key ring. */
 const sealKey = z.strictObject({ recipient: z.string().nullable(), keyRing: z.string().nullable() });

@@ -14,7 +14,7 @@ const PLACE: SealedPlace = { table: "export", record: "first-line", purpose: "li
 const LINE_END = /,"seal":"([A-Za-z0-9_-]{43})"\}$/;
 
 /** Writes lines with their seals; without a key ring and a recipient nobody could check one, and there is none. */
-export interface LineSealer {
+interface LineSealer {
   /** For the first line. */
   readonly sealKey: SealKey | null;
   /** @param line from 1. @returns JSON without a line end. */

@@ -61,14 +61,14 @@ import { ExportRefusal } from "./refusal.ts";
 import { openWith } from "./sealed-secret.ts";
 
 /** How it went. */
-export interface TakenBack extends Omit<RestoreResult, "report" | "wrapsLater"> {
+interface TakenBack extends Omit<RestoreResult, "report" | "wrapsLater"> {
   readonly intake: IntakeRow;
 }
 
 /** Accounts in one transaction. */
 const AT_ONCE = 500;
 
-export interface Taking {
+interface Taking {
   readonly path: string;
   /** PEM of the private key that the authenticators' secrets were sealed to; `null`: they are left out. */
   readonly key: string | null;

@@ -15,7 +15,7 @@ interface Answered {
   readonly seconds: number;
 }
 
-export interface Metrics {
+interface Metrics {
   readonly registry: Registry;
   /** Counts a session check that was answered the shortest way; costs next to nothing. */
   checked(seconds: number): void;

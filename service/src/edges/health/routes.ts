@@ -43,7 +43,7 @@ function isAllowed(
 }
 
 /** `/healthz`, `/readyz`, `/metrics`. */
-export function healthRoutes(
+function healthRoutes(
   { dataSource, configuration }: ServiceContext,
   { metrics, drain }: { metrics: Registry; drain: Drain },
 ): FastifyPluginAsync {

@@ -56,7 +56,7 @@ const TOLD_FAULTS = 200;
 const BATCH = 1_000;
 
 /** The three by which nobody may be twice. */
-export interface Twice {
+interface Twice {
   readonly email: MaybeTwice;
   readonly username: MaybeTwice;
   readonly reference: MaybeTwice;

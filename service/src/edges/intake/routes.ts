@@ -12,7 +12,7 @@ import { sweepRefusals } from "./store.ts";
 import { wrapSealed } from "./wrap.ts";
 
 /** `/v1/operator/intakes` and `/v1/operator/intake-drafts`. */
-export function intakeRoutes(context: ServiceContext): FastifyPluginAsync {
+function intakeRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     const drafts = new IntakeDrafts(context, app.log);
     app.addHook("onClose", () => drafts.close());

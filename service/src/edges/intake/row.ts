@@ -27,7 +27,7 @@ import type { Condition, Flag, Plan, Way } from "./plan.ts";
 import type { RowValues } from "./source-row.ts";
 
 /** What a row says of a person. */
-export interface JudgedAccount {
+interface JudgedAccount {
   readonly email: Identifier<"email"> | null;
   readonly username: Identifier<"username"> | null;
   readonly displayName: string | null;

@@ -70,9 +70,9 @@ export class IntakeRefusal extends Error {
 }
 
 /** `now`: everything is hashed as it comes; `later`: digests come in sealed, and the service wraps them beside its other work. */
-export const WRAPPINGS = ["auto", "now", "later"] as const;
+const WRAPPINGS = ["auto", "now", "later"] as const;
 
-export interface RunOptions {
+interface RunOptions {
   readonly known: readonly KnownPassword[];
   /** Recipes that no known password fits are taken all the same. */
   readonly unproven: boolean;

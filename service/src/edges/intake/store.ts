@@ -85,7 +85,7 @@ export async function countStanding(
 }
 
 /** Accounts that have one of these, as far as an intake may fill them. */
-export type ExistingAccount = Pick<
+type ExistingAccount = Pick<
   AccountRow,
   "id" | "emailKey" | "emailVerifiedAt" | "usernameKey" | "reference" | "displayName" | "labels" | "state"
 >;

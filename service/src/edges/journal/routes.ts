@@ -14,7 +14,7 @@ import type { Capability } from "../capability/capability.ts";
 const NOBODY = { accountName: null, actorName: null, appName: null };
 
 /** `/v1/operator/journal`. */
-export function journalRoutes(context: ServiceContext): FastifyPluginAsync {
+function journalRoutes(context: ServiceContext): FastifyPluginAsync {
   const { dataSource, configuration } = context;
   const { headFile } = configuration.journal;
   return async (app) => {

@@ -27,7 +27,7 @@ import { countMailAsked } from "../../records/throttle/throttle.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/mail-links`, and what else sends a link. */
-export function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
+function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
   const marksOf = (request: FastifyRequest): BrowserMarks => ({
     mark: readDeviceMark(context, request),
     session: async () => (await request.server.readCaller(request))?.session.id ?? null,

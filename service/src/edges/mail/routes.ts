@@ -21,7 +21,7 @@ function withoutBody(item: MailboxItem): MailboxItem {
 }
 
 /** The mail log: for operators, and in development mode with the bodies and for whoever reaches loopback. */
-export function mailRoutes(context: ServiceContext): FastifyPluginAsync {
+function mailRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listMailbox, async ({ query }, { caller }) => {
       const page = await listMailbox(context, query);

@@ -25,7 +25,7 @@ import { checkRoutes } from "./check-routes.ts";
 const NOT_KEPT = { "cache-control": "no-store", pragma: "no-cache" };
 
 /** `/oauth/…`. */
-export function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+function oauthRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
   const { publicUrl } = context.configuration;
   return async (app) => {
     acceptForms(app);

@@ -29,7 +29,7 @@ import { removeSecondFactorsOf } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
 /** Whom an operator helps, why, and from where. */
-export interface Help {
+interface Help {
   readonly id: string;
   /** Kept in the journal, and told to the other operators. */
   readonly reason: string;

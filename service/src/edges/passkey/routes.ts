@@ -18,10 +18,10 @@ import { sweepChallenges } from "../../records/passkey/store.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** `/.well-known/webauthn`: which other origins use the passkeys of this relying party (Web Authentication Level 3, section 5.11). */
-export const RELATED_ORIGINS_PATH = "/.well-known/webauthn";
+const RELATED_ORIGINS_PATH = "/.well-known/webauthn";
 
 /** `/v1/passkey-challenges` and `/v1/account/passkeys`. */
-export function passkeyRoutes(context: ServiceContext): FastifyPluginAsync {
+function passkeyRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.beginPasskey, async ({ body }, { request, reply }) =>
       answer(201, await beginChallenge(context, body, await askingOf(app, context, { request, reply }))),

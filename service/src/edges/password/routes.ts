@@ -18,7 +18,7 @@ import { sweepFormerPasswords } from "../../records/password/store.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** Changing the password; the fleet of records. */
-export function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
+function passwordRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.changePassword, async ({ body }, { caller, request, reply }) => {
       const changed = await changePassword(context, caller, {

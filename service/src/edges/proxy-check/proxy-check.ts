@@ -25,10 +25,10 @@ import { forgetOlderTokens, insertCheckToken } from "../../records/oauth/store.t
 import type { LiveSession } from "../../records/session/store.ts";
 
 /** Who is there, in the headers that the application behind the proxy reads. */
-export type IdentityHeaders = Readonly<Record<string, string>>;
+type IdentityHeaders = Readonly<Record<string, string>>;
 
 /** The headers, each always there: an empty one keeps whatever came from outside from getting through. */
-export const IDENTITY_HEADERS = [
+const IDENTITY_HEADERS = [
   "lucchetto-account",
   "lucchetto-reference",
   "lucchetto-email",
@@ -71,7 +71,7 @@ async function proxiedApp({ configuration, lookUps }: ServiceContext): Promise<P
 }
 
 /** What the proxy wants of a visitor. */
-export interface ProxyWish {
+interface ProxyWish {
   readonly label: string | undefined;
   readonly guests: boolean;
 }

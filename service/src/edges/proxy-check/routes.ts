@@ -8,7 +8,7 @@ import type { PageShell } from "../capability/shell.ts";
 import { assertProxy, checkForProxy, enter, ENTER_PATH } from "./proxy-check.ts";
 
 /** `GET /v1/proxy-check`, and the way of a browser to its check token. */
-export function proxyCheckRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
+function proxyCheckRoutes(context: ServiceContext, shell: PageShell): FastifyPluginAsync {
   const { publicUrl } = context.configuration;
   return async (app) => {
     app.get("/v1/proxy-check", async (request, reply) => {

@@ -9,7 +9,7 @@ import type { Capability } from "../capability/capability.ts";
 import { Rehearsals } from "./rehearsal.ts";
 import { expireRehearsalAccounts } from "./tidy.ts";
 
-export function rehearsalRoutes(context: ServiceContext): FastifyPluginAsync {
+function rehearsalRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     const rehearsals = new Rehearsals(context);
     app.addHook("onClose", () => rehearsals.close());

@@ -22,7 +22,7 @@ import { sweepEnrolments, sweepRemoved } from "../../records/second-factor/store
 import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/account/totp` and `/v1/account/recovery-codes`. */
-export function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync {
+function secondFactorRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listAuthenticators, async (_received, { caller }) =>
       answer(200, { items: await listOwnAuthenticators(context, caller) }),

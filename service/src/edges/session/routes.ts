@@ -25,7 +25,7 @@ import { findLiving, listSessions, namesBeside, sweepSessions } from "../../reco
 import type { Capability } from "../capability/capability.ts";
 
 /** `GET/DELETE /v1/session`, and the operators' sessions. */
-export function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
+function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.showSession, async (_received, { caller }) =>
       answer(200, {

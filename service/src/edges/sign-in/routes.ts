@@ -22,7 +22,7 @@ import { sweepSignInCounts, sweepSignIns } from "../../records/sign-in/store.ts"
 import type { Capability } from "../capability/capability.ts";
 
 /** `POST /v1/sign-in`, and what moves a sign-in on. */
-export function signInRoutes(context: ServiceContext): FastifyPluginAsync {
+function signInRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.signIn, async ({ body }, { request, reply }) => {
       const tokenDelivery = tokenDeliveryOf(request, body.deliver);

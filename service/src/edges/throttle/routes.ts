@@ -11,7 +11,7 @@ import { listHeldBack, release } from "../../records/throttle/throttle.ts";
 import type { Capability } from "../capability/capability.ts";
 
 /** `/v1/operator/throttle`. */
-export function throttleRoutes(context: ServiceContext): FastifyPluginAsync {
+function throttleRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listThrottle, async () =>
       answer(200, { items: await listHeldBack(context), next: null }),

@@ -9,7 +9,7 @@ import type { Capability } from "../capability/capability.ts";
 import { repeat, showDelivery, startDelivering } from "./deliver.ts";
 
 /** `/v1/operator/deliveries`. */
-export function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
+function webhookRoutes(context: ServiceContext): FastifyPluginAsync {
   return async (app) => {
     mount(app, routes.listDeliveries, async ({ query }) =>
       answer(200, pageOf(await listDeliveries(context.dataSource, query, query), query, showDelivery)),

@@ -61,7 +61,7 @@ export function changeOf({ purpose, createdAt }: Pick<MailLinkRow, "createdAt"> 
 }
 
 /** Factors of an account. */
-export interface Factors {
+interface Factors {
   readonly authenticators: readonly AuthenticatorRow[];
   readonly passkeys: readonly PasskeyRow[];
   readonly codes: readonly RecoveryCodeRow[];
@@ -89,7 +89,7 @@ export function factorsThat(
 }
 
 /** What has to be shown beside an undo link. */
-export interface Wanting {
+interface Wanting {
   /** Whether the link alone is not enough, here. */
   readonly isWanted: boolean;
   readonly shows: readonly ThingFromBefore[];

@@ -19,7 +19,7 @@ import type { AskedEmail } from "./change-email.ts";
 import { sendChange } from "./change-email.ts";
 
 /** What was asked for. */
-export type Asked =
+type Asked =
   | { readonly purpose: "reset" | "verify"; readonly asking: Asking }
   | { readonly purpose: "sign-in"; readonly asking: Asking; readonly signInId: string }
   | { readonly purpose: "change-email"; readonly change: AskedEmail };

@@ -43,7 +43,7 @@ export interface Prover {
 }
 
 /** What was set up, and what becomes of it. */
-export interface Parting {
+interface Parting {
   readonly stays: readonly SetUp[];
   readonly goes: readonly SetUp[];
 }

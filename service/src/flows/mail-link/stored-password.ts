@@ -4,7 +4,7 @@ import type { ServiceContext } from "../../records/context.ts";
 import { giveBackAfter, reservePasswordTry } from "../../records/throttle/throttle.ts";
 import type { BrowserMarks, Redemption } from "./redemption.ts";
 
-export interface ShownBesideLink extends Pick<Redemption, "visit"> {
+interface ShownBesideLink extends Pick<Redemption, "visit"> {
   readonly marks: Pick<BrowserMarks, "mark">;
   /** The record; `null`: nothing matches. */
   readonly stored: string | null;

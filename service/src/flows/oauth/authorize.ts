@@ -14,7 +14,7 @@ import { parameter, requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
 
 /** Milliseconds that a code lives (RFC 6749 section 4.1.2 recommends ten minutes at most). */
-export const CODE_LIFETIME = 60_000;
+const CODE_LIFETIME = 60_000;
 
 /** Seconds that coming back from our own page may take; a smaller `max_age` would ask for ever. */
 const MIN_MAX_AGE_SECONDS = 30;
@@ -25,7 +25,7 @@ const MAX_UNSPENT = 10;
 /** Values of `prompt` that are understood; others are ignored, as unknown parameters are. */
 export const PROMPTS = ["none", "create"] as const;
 
-export type Authorization =
+type Authorization =
   | { readonly kind: "redirect"; readonly location: string }
   /** Nobody is signed in: the person goes to one of the own pages first, and then comes back to the same question. */
   | { readonly kind: "sign-in" | "register" }

@@ -27,7 +27,7 @@ export async function authenticateApp(
 }
 
 /** What an app shows as its own, not checked yet. @throws OAuthRefusal `invalid_request`. */
-export function readCredentials(
+function readCredentials(
   authorization: string | undefined,
   form: URLSearchParams,
 ): { clientId: string; key: string } | null {

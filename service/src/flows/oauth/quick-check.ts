@@ -86,7 +86,7 @@ function textOf(answer: Introspection): string {
 }
 
 /** What this way shares with the usual one. */
-export interface QuickCheckParts {
+interface QuickCheckParts {
   /** The path of the public address. */
   readonly basePath: string;
   /** Headers of every reply, by lower-case name. */

@@ -2,7 +2,7 @@
 import type { OAuthError } from "@lucchetto/contract";
 import type { FastifyReply } from "fastify";
 
-export type OAuthErrorCode =
+type OAuthErrorCode =
   | "invalid_request"
   | "invalid_client"
   | "invalid_grant"

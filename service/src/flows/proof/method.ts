@@ -45,14 +45,14 @@ export interface RightProof {
 }
 
 /** Why a proof does not count, for the journal; whoever showed it is told as much as helps. */
-export interface ProofFault {
+interface ProofFault {
   readonly fault: string;
   /** How it is told, where it has a name of its own. */
   readonly reply?: ProblemReply;
 }
 
 /** The steps of a method, in the order in which they are taken. */
-export interface ProofSteps<Shown extends ShownProof, Read> {
+interface ProofSteps<Shown extends ShownProof, Read> {
   readonly type: Shown["type"];
   /** A first proof says who it is, a second one is shown beside it. */
   readonly part: "first" | "second";

@@ -34,10 +34,10 @@ import type { PendingSignIn } from "../sign-in/pending.ts";
 import { keepPending } from "../sign-in/pending.ts";
 
 /** What the form holds. */
-export type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
+type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
 
 /** `check-mail`: a link waits to be used; the one answer of a site that does not tell which addresses are taken. */
-export type RegistrationOutcome =
+type RegistrationOutcome =
   | {
       readonly outcome: "signed-in";
       readonly begun: BegunSession;
@@ -49,7 +49,7 @@ export type RegistrationOutcome =
   | { readonly outcome: "check-mail" };
 
 /** Where somebody registers. */
-export interface RegisteringBrowser {
+interface RegisteringBrowser {
   readonly visit: RequestOrigin;
   /** The living session of the same browser, which the new one takes the place of. */
   readonly replaces: LiveSession | null;

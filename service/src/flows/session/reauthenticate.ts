@@ -29,9 +29,9 @@ import type { CheckedProof, ProofMethod, ShownProof } from "../proof/index.ts";
 import { FIRST_IN_SESSION, proofMethodOf } from "../proof/index.ts";
 
 /** What is shown again. */
-export type ShownAgain = Extract<ShownProof, { type: "password" | SecondFactor }>;
+type ShownAgain = Extract<ShownProof, { type: "password" | SecondFactor }>;
 
-export type Reauthenticated =
+type Reauthenticated =
   | ({ readonly outcome: "signed-in" } & BegunSession)
   | { readonly outcome: "proof-wanted"; readonly wanted: readonly RequiredProof[]; readonly expiresAt: Date };
 

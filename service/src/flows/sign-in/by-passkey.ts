@@ -19,7 +19,7 @@ import type { SignInOutcome } from "./sign-in.ts";
 import { recordRefusal } from "./sign-in.ts";
 
 /** What is shown, and where. */
-export interface PasskeySignIn {
+interface PasskeySignIn {
   readonly proof: { readonly challengeId: string; readonly credential: AssertionCredential };
   readonly remember: boolean;
   readonly visit: RequestOrigin;

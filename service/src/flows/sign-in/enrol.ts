@@ -24,7 +24,7 @@ import type { Here } from "./complete.ts";
 import { completeSignIn } from "./complete.ts";
 import type { MovedOn } from "./pending.ts";
 
-export type EnrolmentProof = Extract<NextProof, { type: "enrol-totp" | "enrol-passkey" }>;
+type EnrolmentProof = Extract<NextProof, { type: "enrol-totp" | "enrol-passkey" }>;
 
 interface NewFactor extends Pick<FactorChange, "kind" | "mail"> {
   readonly amr: readonly string[];

@@ -42,7 +42,7 @@ export interface PendingSignIn {
 }
 
 /** A session at the end of a sign-in in progress, and where the person wanted to go. */
-export interface CompletedSignIn extends SignedInHere, NewCodes {
+interface CompletedSignIn extends SignedInHere, NewCodes {
   readonly outcome: "signed-in";
   readonly returnTo: string | null;
 }

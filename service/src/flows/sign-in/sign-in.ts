@@ -25,7 +25,7 @@ import { completeSignIn } from "./complete.ts";
 import type { PendingSignIn } from "./pending.ts";
 import { keepPending } from "./pending.ts";
 
-export interface SignIn {
+interface SignIn {
   readonly proof: Extract<Proof, { type: "password" }>;
   readonly remember: boolean;
   readonly visit: RequestOrigin;
@@ -50,7 +50,7 @@ export interface ShownPassword {
 }
 
 /** A password that is right, and what follows from it. Its try is still reserved. */
-export interface PasswordProof {
+interface PasswordProof {
   readonly account: AccountRow;
   readonly row: PasswordRecordRow;
   readonly reserved: ReservedTry;

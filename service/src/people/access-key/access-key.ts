@@ -33,7 +33,7 @@ import { claimsOf } from "../../records/oauth/claims.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { countOwnWork } from "../../records/throttle/throttle.ts";
 
-export interface WantedKey {
+interface WantedKey {
   readonly name: string;
   readonly expiresAt?: string | undefined;
   readonly labels?: readonly string[] | undefined;
@@ -130,7 +130,7 @@ export interface ShownKey {
 
 const noteUse = noteUsesBy(noteAccessKeyUse);
 
-export type UsableKey = HeldAccessKey & { readonly carries: readonly string[] };
+type UsableKey = HeldAccessKey & { readonly carries: readonly string[] };
 
 /**
  * Whose key it is, if it can be used. Its use is noted; one that cannot be used is journalled, and nothing tells the

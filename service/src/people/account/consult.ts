@@ -10,7 +10,7 @@ import type { FilledIn } from "../../records/webhook/consult.ts";
 type Facts = ConsultQuestion["account"];
 
 /** What is asked; of the account only what the application may know. */
-export interface AccountQuestion {
+interface AccountQuestion {
   readonly type: ConsultQuestion["type"];
   readonly by: ConsultQuestion["by"];
   readonly account: Omit<Facts, "id" | "emailVerified"> & {

@@ -8,7 +8,7 @@ import { fieldProblem } from "../../base/problem.ts";
 import type { AccountRow } from "../../base/storage/index.ts";
 
 /** The identifiers that were read; `null` where there is none or it is wrong. */
-export interface Identifiers {
+interface Identifiers {
   readonly email: Identifier<"email"> | null;
   readonly username: Identifier<"username"> | null;
 }

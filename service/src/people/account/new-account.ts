@@ -3,7 +3,7 @@ import type { AccountState, Identifier, Language } from "@lucchetto/core";
 import type { AccountRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
 
-export interface NewAccount {
+interface NewAccount {
   readonly email: Identifier<"email"> | null;
   readonly username?: Identifier<"username"> | null;
   readonly displayName: string | null;

@@ -19,7 +19,7 @@ import { consultOrRecord } from "./consult.ts";
 import { readIdentifiers } from "./fields.ts";
 
 /** `null` takes it away; left out it stays. */
-export interface WantedChange {
+interface WantedChange {
   readonly displayName?: string | null | undefined;
   readonly username?: string | null | undefined;
   readonly language?: Language | null | undefined;

@@ -26,7 +26,7 @@ const MAIL_OF: Readonly<Record<LinkPurpose, MailName>> = {
 };
 
 /** A link to be sent. */
-export interface LinkToSend {
+interface LinkToSend {
   readonly purpose: LinkPurpose;
   readonly to: Addressee;
   /** Instead of an account: a registration that waits outside them. */

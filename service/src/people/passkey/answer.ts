@@ -18,13 +18,13 @@ import { record } from "../../records/journal/journal.ts";
 import { findByCredentialId, findUserHandle, noteUse } from "../../records/passkey/store.ts";
 
 /** A right answer. */
-export interface RightAnswer {
+interface RightAnswer {
   readonly passkey: PasskeyRow;
   readonly use: VerifiedAssertion;
 }
 
 /** Why an answer does not count: for the journal, and as it is told. */
-export interface WrongAnswer {
+interface WrongAnswer {
   readonly fault: string;
   readonly reply: ProblemReply;
   /** Whose passkey it would be, as far as that is known. */

@@ -35,7 +35,7 @@ export interface Asking {
 }
 
 /** A challenge with what the browser is asked. */
-export interface Issued {
+interface Issued {
   readonly challengeId: string;
   readonly options: CreationOptions | RequestOptions;
   readonly expiresAt: string;

@@ -10,7 +10,7 @@ import { insertNew, newPasskey } from "./passkey.ts";
 import { takeChallenge } from "./take.ts";
 
 /** What came with the form. */
-export interface RegisteringPasskey {
+interface RegisteringPasskey {
   readonly challengeId: string;
   readonly credential: RegistrationCredential;
 }

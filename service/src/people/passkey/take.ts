@@ -7,7 +7,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { findChallenge, spendChallenge } from "../../records/passkey/store.ts";
 
 /** What a challenge must have been issued for to be answered here. */
-export interface Answering {
+interface Answering {
   readonly purpose: PasskeyPurpose;
   /** The account that is known already; `null`: nobody is. */
   readonly accountId: string | null;

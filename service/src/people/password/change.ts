@@ -29,7 +29,7 @@ import { setOwnPassword } from "../recovery/own-password.ts";
 import { judge, makeRecordOf } from "./password.ts";
 import { findIfRight } from "./present.ts";
 
-export interface PasswordChange {
+interface PasswordChange {
   /** The password up to now; left out where it was shown a moment ago, or there is none. */
   readonly present: string | undefined;
   readonly password: string;
@@ -40,7 +40,7 @@ export interface PasswordChange {
   readonly mark: string | undefined;
 }
 
-export interface PasswordChanged extends LiveSession {
+interface PasswordChanged extends LiveSession {
   readonly token: PlainToken<"own-token">;
   readonly endedSessions: number;
   readonly endedAccessKeys: number;

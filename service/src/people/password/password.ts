@@ -28,7 +28,7 @@ import { requiredSecondFactor } from "../../records/second-factor/duty.ts";
 import { faultOfLength } from "./stored.ts";
 
 /** What new passwords are judged by. */
-export interface PasswordJudging {
+interface PasswordJudging {
   readonly configuration: Pick<Configuration, "passwords" | "site" | "secondFactor" | "mode">;
   /** `null`: the operator has no such list. */
   readonly compromised: CompromisedList | null;

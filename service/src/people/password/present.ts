@@ -7,7 +7,7 @@ import { findRecord } from "../../records/password/store.ts";
 import { checkable, readStored } from "./stored.ts";
 
 /** What was typed, and who waits for what it says. */
-export interface Typed {
+interface Typed {
   readonly typed: string;
   readonly asker: Asker;
 }

@@ -9,7 +9,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import { NOBODYS } from "../../base/queue/places.ts";
 import type { ServiceContext } from "../../records/context.ts";
 
-export interface Tuning {
+interface Tuning {
   show(): HashTuning;
   /** Begins, unless one is under way: then that one is shown. */
   begin(wish: { algorithm: string; targetMilliseconds: number; memoryBytes: number }): HashTuning;

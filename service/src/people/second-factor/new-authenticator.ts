@@ -6,7 +6,7 @@ import { newId } from "../../base/storage/index.ts";
 import { secretPlace } from "../../records/second-factor/secret.ts";
 
 /** What one is made of. */
-export interface NewAuthenticator {
+interface NewAuthenticator {
   readonly accountId: string;
   /** How it is called until its owner calls it something else; left out, "Authenticator app". */
   readonly name?: string | undefined;

@@ -80,7 +80,7 @@ export async function enrol(
 }
 
 /** Where an enrolment may begin: with the account locked, for somebody who may change it under that lock. */
-export type MayBegin = (
+type MayBegin = (
   begin: (change: Pick<OwnChange, "manager" | "account" | "now">) => Promise<string>,
 ) => Promise<string>;
 

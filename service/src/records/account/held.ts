@@ -6,7 +6,7 @@ import type { DataSource, EntityManager } from "typeorm";
 import { sweepRows } from "../../base/storage/index.ts";
 
 /** An address or a username, in normal form. */
-export interface HeldName {
+interface HeldName {
   readonly kind: "email" | "username";
   readonly key: string;
 }

@@ -6,7 +6,7 @@ import { isStorageUnavailable } from "../../base/storage/index.ts";
 import { addQuestions } from "./store.ts";
 
 /** The kinds of question, as the console names them. */
-export type QuestionKind =
+type QuestionKind =
   | "introspect"
   | "swap"
   | "revoke"

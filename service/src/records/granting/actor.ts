@@ -44,7 +44,7 @@ export function isOfOperators({ labels }: { readonly labels: readonly string[] }
 }
 
 /** A transaction of somebody who still may. */
-export interface ActorsChange {
+interface ActorsChange {
   readonly manager: Granted;
   readonly now: Date;
 }

@@ -17,7 +17,7 @@ export const BEHALF_HEADERS = {
 } as const;
 
 /** The app that calls, and the visitor in front of it. */
-export interface Delegation {
+interface Delegation {
   readonly appId: string;
   /** An IP address. */
   readonly address: string;

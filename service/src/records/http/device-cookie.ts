@@ -6,7 +6,7 @@ import { MAX_AGE_SECONDS } from "../../base/http/host-cookie.ts";
 import type { ServiceContext } from "../context.ts";
 import { BEHALF_HEADERS } from "./delegation.ts";
 
-export interface BrowserMark {
+interface BrowserMark {
   readonly mark: string;
   /** Whether it is yet to be handed over. */
   readonly isNew: boolean;

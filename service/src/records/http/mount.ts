@@ -33,16 +33,13 @@ type CallerOf<R extends Route> = R["access"] extends "session" | "operator"
       ? KeyedApp
       : null;
 
-export interface Exchange<R extends Route> {
+interface Exchange<R extends Route> {
   readonly request: FastifyRequest;
   readonly reply: FastifyReply;
   readonly caller: CallerOf<R>;
 }
 
-export type Handler<R extends Route> = (
-  received: ReceivedOf<R>,
-  exchange: Exchange<R>,
-) => Promise<ReplyOf<R>>;
+type Handler<R extends Route> = (received: ReceivedOf<R>, exchange: Exchange<R>) => Promise<ReplyOf<R>>;
 
 /** A reply with its status as a literal, so that the compiler holds body and status against the contract. */
 export function answer<const Status extends number, Body>(

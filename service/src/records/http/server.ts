@@ -20,7 +20,7 @@ type Handler = (request: IncomingMessage, response: ServerResponse) => void;
 /** Takes a request out of the framework's hands. @returns whether it did. */
 export type Shortcut = (request: IncomingMessage, response: ServerResponse) => boolean;
 
-export interface ServerParts {
+interface ServerParts {
   readonly configuration: Pick<Configuration, "publicUrl" | "trustedProxies" | "forwardedHeader"> & {
     readonly listen: Pick<Configuration["listen"], "requestTimeout">;
   };

@@ -113,7 +113,7 @@ function checkEnd(ring: KeyRing, end: "base" | "head", point: SealedPoint): Seal
 }
 
 /** Where the chain ends, and what waits. */
-export interface JournalHead {
+interface JournalHead {
   /** In one line, to be kept elsewhere; `null` where nothing is chained yet, or there is no key ring. */
   readonly head: string | null;
   /** How many entries are chained. */
@@ -131,7 +131,7 @@ export async function describeHead({ configuration, dataSource }: ServiceContext
   };
 }
 
-export interface Verified {
+interface Verified {
   /** The positions that were looked at: from one behind the first to the last. */
   readonly after: number;
   readonly last: number;

@@ -7,7 +7,7 @@ export async function insertEntry(manager: EntityManager, row: JournalEntryRow):
   await manager.getRepository(JournalEntryEntity).insert(row);
 }
 
-export interface JournalFilter {
+interface JournalFilter {
   readonly accountId?: string | undefined;
   readonly kind?: string | undefined;
   readonly requestId?: string | undefined;
@@ -58,7 +58,7 @@ export async function findNames(
   return new Map(rows.map(({ id, ...names }) => [id, names]));
 }
 
-export interface Names {
+interface Names {
   readonly accountName: string | null;
   readonly actorName: string | null;
   readonly appName: string | null;

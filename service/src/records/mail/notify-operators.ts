@@ -11,7 +11,7 @@ import { addresseeOf } from "./notices.ts";
 
 type Named = Pick<AccountFacts, "id" | "email" | "username" | "displayName">;
 
-export interface News {
+interface News {
   readonly what: OperatorNews;
   /** Whose account it is about; or the name of what was added. */
   readonly about: Named | string;

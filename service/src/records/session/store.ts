@@ -20,10 +20,10 @@ const ACCOUNT_COLUMNS = `a.id AS aid, a.reference, a.email, a.emailKey, a.emailV
   a.displayName, a.state, a.labels, a.language, a.createdAt AS accountCreatedAt`;
 
 /** Columns of a session joined with its account, for queries of the hot path. */
-export const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
+const SESSION_WITH_ACCOUNT = `${SESSION_COLUMNS}, ${ACCOUNT_COLUMNS}`;
 
 /** A row of `SESSION_WITH_ACCOUNT`. */
-export type JoinedRow = Omit<SessionFacts, "id" | "accountId" | "createdAt" | "amr"> &
+type JoinedRow = Omit<SessionFacts, "id" | "accountId" | "createdAt" | "amr"> &
   Omit<AccountFacts, "id" | "createdAt" | "labels"> & {
     sid: string;
     aid: string;
@@ -34,7 +34,7 @@ export type JoinedRow = Omit<SessionFacts, "id" | "accountId" | "createdAt" | "a
   };
 
 /** Splits a joined row. */
-export function splitJoined(row: JoinedRow): LiveSession {
+function splitJoined(row: JoinedRow): LiveSession {
   return {
     session: {
       id: row.sid,

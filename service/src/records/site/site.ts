@@ -5,7 +5,7 @@ import type { Configuration } from "../../base/config/index.ts";
 import { DEFAULT_COLOUR } from "../../base/config/index.ts";
 import { contrastColour } from "../../base/mail-text/colour.ts";
 
-export const SITE_STYLE_PATH = "/site.css";
+const SITE_STYLE_PATH = "/site.css";
 export const SITE_LOGO_PATH = "/site-logo";
 
 /** How far the colour goes towards white on the dark pages. */

@@ -58,7 +58,7 @@ export interface ReservedTry {
 }
 
 /** Whose password is being tried, from where, and with which device mark. */
-export interface PasswordAttempt {
+interface PasswordAttempt {
   readonly accountId: string | null;
   /** What was typed, in normal form where it has one; `null`: nobody typed a name, it is the account's own session. */
   readonly name: string | null;

@@ -30,12 +30,12 @@ import { BY_COMMAND } from "../../records/context.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */
-export class SetupRefusal extends Error {
+class SetupRefusal extends Error {
   override readonly name = "SetupRefusal";
 }
 
 /** What a step did: `made` now, or `there` already; `kept` is what an option would have otherwise. */
-export interface StepDone {
+interface StepDone {
   readonly outcome: "made" | "there" | "kept";
   readonly detail: string;
 }
@@ -317,7 +317,7 @@ async function connectAsAdministrator(adminUrl: string, password: string | null)
 }
 
 /** What is there already, so that nobody is asked for it. */
-export interface Found {
+interface Found {
   readonly operator: string | null;
   readonly apps: ReadonlyArray<{ clientId: string; name: string; redirectUri: string }>;
 }
@@ -346,7 +346,7 @@ async function findOperator(dataSource: DataSource): Promise<{ id: string; name:
 }
 
 /** The first operator; in production with a second factor, which is shown this once. */
-export interface OperatorDone extends StepDone {
+interface OperatorDone extends StepDone {
   readonly secondFactor: DirectEnrolment | null;
 }
 
@@ -366,7 +366,7 @@ export function setUpOperator(
 }
 
 /** The first app; its key is shown this once. */
-export interface AppDone extends StepDone {
+interface AppDone extends StepDone {
   readonly clientId: string;
   readonly key: string | null;
   readonly redirectUri: string;
