@@ -5,9 +5,10 @@ import { settings, wholeProject } from "./jest.config.js";
 process.env.WHOLE = "1";
 const SAMPLED = [
   "console/test/*.test.ts",
-  "cli/test/{export,integrate,setup-again,usage}.test.ts",
+  "cli/test/{export,hash,import-later,integrate,setup-again,usage}.test.ts",
+  "demo/test/runner.test.ts",
   "hasp/test/{archives,guard}.test.ts",
-  "rehearsal/test/{faults,parts}.test.ts",
+  "rehearsal/test/{faults,parts,rehearsal}.test.ts",
   "service/test/{chain,takeover}.test.ts",
 ].map((pattern) => `<rootDir>/${pattern}`);
 

@@ -4,6 +4,7 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { commandLine } from "../../testing/command.ts";
 import { CHEAP_SCHEME, PASSWORD } from "../../testing/service.ts";
+import { inWhole } from "../../testing/whole.ts";
 
 const lucchetto = commandLine(mkdtempSync(join(tmpdir(), "lucchetto-home-")), null);
 
@@ -32,33 +33,36 @@ describe("hash", () => {
     });
   });
 
-  test("tune measures, names the one to use as a line of the configuration, and tells how far it is", async () => {
-    const cheap = ["hash", "tune", "--scheme", "pbkdf2-sha512", "--present", CHEAP_SCHEME];
-    const tuned = await lucchetto([...cheap, "--target", "40ms", "--json"]);
-    expect(tuned.status).toBe(0);
-    expect(tuned.err).toMatch(/measuring: \d+ %/);
-    const { rows } = JSON.parse(tuned.out);
-    const best = rows.find((row: { recommended: boolean }) => row.recommended);
-    expect(best).toMatchObject({ belowFloor: false });
-    expect(best.scheme).toMatch(/^\$pbkdf2-sha512\$i=\d+$/);
-    const late = await lucchetto([...cheap, "--target", "1ms"]);
-    expect(late.out).toMatch(/pbkdf2-sha512\$i=\d+ .*ms/);
-    expect(late.out).toMatch(/present/);
-    expect(late.out).toMatch(
-      /No scheme that production allows stays within 1 ms on this machine\. The nearest is \$pbkdf2-sha512/,
-    );
-    expect(late.out).toMatch(/scheme: \$pbkdf2-sha512\$i=\d+/);
-    for (const wrong of [
-      ["--target", "soon"],
-      ["--memory", "64"],
-      ["--scheme", "bcrypt-2b"],
-      ["--present", "md5"],
-    ])
-      expect(await lucchetto(["hash", "tune", ...wrong])).toMatchObject({
-        status: 2,
-        err: expect.stringContaining(wrong[0] ?? ""),
-      });
-  });
+  inWhole(
+    "tune measures, names the one to use as a line of the configuration, and tells how far it is",
+    async () => {
+      const cheap = ["hash", "tune", "--scheme", "pbkdf2-sha512", "--present", CHEAP_SCHEME];
+      const tuned = await lucchetto([...cheap, "--target", "40ms", "--json"]);
+      expect(tuned.status).toBe(0);
+      expect(tuned.err).toMatch(/measuring: \d+ %/);
+      const { rows } = JSON.parse(tuned.out);
+      const best = rows.find((row: { recommended: boolean }) => row.recommended);
+      expect(best).toMatchObject({ belowFloor: false });
+      expect(best.scheme).toMatch(/^\$pbkdf2-sha512\$i=\d+$/);
+      const late = await lucchetto([...cheap, "--target", "1ms"]);
+      expect(late.out).toMatch(/pbkdf2-sha512\$i=\d+ .*ms/);
+      expect(late.out).toMatch(/present/);
+      expect(late.out).toMatch(
+        /No scheme that production allows stays within 1 ms on this machine\. The nearest is \$pbkdf2-sha512/,
+      );
+      expect(late.out).toMatch(/scheme: \$pbkdf2-sha512\$i=\d+/);
+      for (const wrong of [
+        ["--target", "soon"],
+        ["--memory", "64"],
+        ["--scheme", "bcrypt-2b"],
+        ["--present", "md5"],
+      ])
+        expect(await lucchetto(["hash", "tune", ...wrong])).toMatchObject({
+          status: 2,
+          err: expect.stringContaining(wrong[0] ?? ""),
+        });
+    },
+  );
 
   test("bcrypt's own form is read, and a peppered record is told to belong to the service", async () => {
     const custom = "$2a$10$.eGA.eGA.eGA.eGA.eGA.eBOezD3uY/8o/wtF4J0ApHj4b4bvzJNi";

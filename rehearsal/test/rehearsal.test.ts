@@ -2,25 +2,28 @@
 import { mkdtempSync, readdirSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { afterAll, beforeAll, expect } from "@jest/globals";
 import { callCommand } from "../../testing/command.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { inWhole, isWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
 beforeAll(async () => {
+  if (!isWhole) return;
   service = await startShipped();
   sample = await startSampleApp(service);
 });
 afterAll(async () => {
+  if (!isWhole) return;
   await sample.stop();
   await service.stop();
 });
 
-test("a rehearsal of the sample application passes every step, and leaves nobody behind", async () => {
+inWhole("a rehearsal of the sample application passes every step, and leaves nobody behind", async () => {
   const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   const args = ["--app", sample.url, "--closed", "/members", "--closed-api", "/api/my-nights"];
   const all = ["--closed-level2", "/key-box", "--move-clock"];
