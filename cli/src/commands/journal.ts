@@ -204,7 +204,8 @@ function wholeInWords({ verified, last, heldHead, waiting: left }: Found, { head
       : "The kept head is older than the journal is kept; nothing can be said by it.";
   return [
     `The journal holds together: ${verified.toLocaleString("en")} events, up to position ${last.toLocaleString("en")}.${newer}`,
-    ...(head === undefined ? [] : [kept]),
+    // Without one named here it may be the one that the service keeps (journal.headFile).
+    ...(head === undefined && heldHead === null ? [] : [kept]),
   ];
 }
 

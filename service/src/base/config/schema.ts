@@ -17,6 +17,7 @@ import {
 import type { CoseAlgorithm } from "@lucchetto/core/passkey";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
+import { DAY } from "../duration.ts";
 import type { Templates } from "../mail-text/templates.ts";
 import { readDuration } from "./duration.ts";
 
@@ -26,8 +27,6 @@ declare module "zod" {
     expected?: string;
   }
 }
-
-const DAY = 86_400_000;
 
 /** Brass. */
 export const DEFAULT_COLOUR = "#866729";

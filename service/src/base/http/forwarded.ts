@@ -7,7 +7,7 @@ import type { IncomingMessage } from "node:http";
 import type { FastifyBaseLogger, FastifyInstance } from "fastify";
 import type { Configuration } from "../config/index.ts";
 import { ProblemReply } from "../problem.ts";
-import { listedAmong, readAddress } from "./network.ts";
+import { isLoopbackAddress, listedAmong, readAddress } from "./network.ts";
 
 declare module "fastify" {
   interface FastifyRequest {
@@ -93,14 +93,12 @@ export function assertFromThisMachine({ headers }: Pick<IncomingMessage, "header
     ...readForwarded(headers.forwarded ?? ""),
     ...readForwardedFor(String(headers["x-forwarded-for"] ?? "")),
   ];
-  if (!hops.every((hop) => hop !== null && listedAmong(LOOPBACK, hop)))
+  if (!hops.every((hop) => hop !== null && isLoopbackAddress(hop)))
     throw new ProblemReply("wrong-host", {
       detail:
         "This call exists in development, for this machine alone; a proxy says that the request comes from another one (X-Forwarded-For, Forwarded). To be reached by others, run in production mode.",
     });
 }
-
-const LOOPBACK = ["127.0.0.0/8", "::1/128"];
 
 /** Requests know where they come from. A proxy that writes the other header alone is logged once: all its visitors would be one. */
 export function readClientAddresses(app: FastifyInstance, settings: Settings): void {

@@ -46,7 +46,7 @@ export class SentAway extends ProblemReply {
 interface Waiting {
   readonly asker: Asker;
   readonly letIn: () => void;
-  readonly reject: () => void;
+  readonly turnAway: () => void;
   /** Whether somebody else of its network was in line meanwhile. */
   isCrowded: boolean;
 }
@@ -101,7 +101,7 @@ export function createPlaces({
     const least = crowded === turnsOf(asker) ? crowded.sizeOf(asker) + 1 : 0;
     const newest = asker.isKnown || crowded === strangers ? crowded.newestOfMost(least) : undefined;
     if (newest === undefined) throw new SentAway(crowded.sizeOf(asker) > 0 && doOthersWait(asker));
-    newest.reject();
+    newest.turnAway();
   }
 
   /** @throws SentAway. */
@@ -110,14 +110,14 @@ export function createPlaces({
     return new Promise((resolve, reject) => {
       const turns = turnsOf(asker);
       // Whoever waits keeps their connection open; this alone keeps no process running.
-      const timer = setTimeout(() => one.reject(), wait).unref();
+      const timer = setTimeout(() => one.turnAway(), wait).unref();
       const one: Waiting = {
         asker,
         letIn() {
           clearTimeout(timer);
           resolve();
         },
-        reject() {
+        turnAway() {
           clearTimeout(timer);
           turns.leave(one);
           reject(new SentAway(one.isCrowded && doOthersWait(asker)));

@@ -5,6 +5,7 @@ import type { DataSource } from "typeorm";
 import type { DailyCount } from "../../base/clock/by-day.ts";
 import { countDaily, dayOf } from "../../base/clock/by-day.ts";
 import type { Clock } from "../../base/clock/clock.ts";
+import { DAY } from "../../base/duration.ts";
 import type { Hashing } from "./hashing.ts";
 import { findRecipeTexts } from "./imported-store.ts";
 import { countSchemes, listSchemeCounts, storeSchemeCounts } from "./store.ts";
@@ -16,7 +17,6 @@ interface Counted {
   readonly hashing: Hashing;
 }
 
-const DAY = 86_400_000;
 /** Days shown. */
 const SHOWN_DAYS = 90;
 

@@ -1,9 +1,10 @@
 /** `keys-…`: the key ring's file. It is changed by writing a new one aside and moving it into place. */
 import { randomBytes } from "node:crypto";
-import { existsSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { existsSync, readFileSync } from "node:fs";
 import type { KeyNeeds, KeyRingShown } from "@lucchetto/contract";
 import { KEY_BYTES, readKeyRing } from "@lucchetto/core";
 import { parse, stringify } from "yaml";
+import { replaceFile } from "../../base/replace-file.ts";
 
 /** What was wrong, for the person at the keyboard. */
 export class KeyRefusal extends Error {
@@ -120,8 +121,6 @@ function read(file: string): RingFile | null {
 }
 
 function write(file: string, ring: RingFile): void {
-  const aside = `${file}.${process.pid}`;
   const note = "# Lucchetto's key ring. Keep it as secret as a password, and in your backups.\n";
-  writeFileSync(aside, note + stringify(ring), { mode: 0o600, flag: "wx" });
-  renameSync(aside, file);
+  replaceFile(file, note + stringify(ring));
 }

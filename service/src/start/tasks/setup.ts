@@ -3,7 +3,7 @@
  * all of them can be run again.
  */
 import { randomBytes } from "node:crypto";
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
+import { existsSync, mkdirSync, readFileSync } from "node:fs";
 import { dirname, resolve } from "node:path";
 import { isLoopbackHost, OPERATOR_LABEL } from "@lucchetto/core";
 import type { Connection, RowDataPacket } from "mysql2/promise";
@@ -22,6 +22,7 @@ import {
   withoutPasswords,
 } from "../../base/config/index.ts";
 import { ProblemReply } from "../../base/problem.ts";
+import { replaceFile } from "../../base/replace-file.ts";
 import { openDatabase, openWithoutDeadline, readList } from "../../base/storage/index.ts";
 import { addApp } from "../../edges/app/app.ts";
 import { addOperator } from "../../flows/registration/add-operator.ts";
@@ -101,7 +102,7 @@ export function setUpConfiguration(path: string, wish: ConfigurationWish | null)
   else if (wish === null) throw new SetupRefusal(`There is no configuration at ${path} yet.`);
   else {
     mkdirSync(dirname(resolve(path)), { recursive: true });
-    writeWhole(path, configurationText(wish), 0o644);
+    replaceFile(path, configurationText(wish), 0o644);
     steps.push({ outcome: "made", detail: `configuration ${path}` });
     steps.push(...keepMailPassword(path));
   }
@@ -119,7 +120,7 @@ function keepMailPassword(path: string): StepDone[] {
   const password = process.env["LUCCHETTO_MAIL_SMTP_PASSWORD"];
   if (password === undefined) return [];
   const file = resolve(dirname(path), MAIL_PASSWORD_FILE);
-  writeWhole(file, password, 0o600);
+  replaceFile(file, password, 0o600);
   return [{ outcome: "made", detail: `password for the mail server in ${file}` }];
 }
 
@@ -182,13 +183,6 @@ function mailSettings(
   return { mail: { ...(mailFrom === null ? {} : { from: mailFrom }), smtp } };
 }
 
-/** Whole or not at all: written aside and moved into place. */
-function writeWhole(file: string, text: string, mode: number): void {
-  const aside = `${file}.${process.pid}`;
-  writeFileSync(aside, text, { mode, flag: "wx" });
-  renameSync(aside, file);
-}
-
 export interface DatabaseWish {
   /** An administrator's address, to create database and user; without it both must be there. */
   readonly adminUrl: string | null;
@@ -209,7 +203,7 @@ export async function setUpDatabase(path: string, wish: DatabaseWish): Promise<S
       throw new SetupRefusal(
         "The password of the database user is missing: set LUCCHETTO_DATABASE_PASSWORD, or use --admin to have an administrator create the user.",
       );
-    writeWhole(file, password, 0o600);
+    replaceFile(file, password, 0o600);
     steps.push({ outcome: "made", detail: `database password in ${file}` });
   } else steps.push({ outcome: "there", detail: `database password in ${file}` });
 
