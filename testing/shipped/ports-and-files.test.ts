@@ -16,6 +16,12 @@ test("HK-5 JO-9 metrics have a port of their own, and the head of the journal a 
     settings: { LUCCHETTO_METRICS_PORT: String(port), LUCCHETTO_JOURNAL_HEAD_FILE: headFile },
   });
   try {
+    await expect(startShipped({ settings: { LUCCHETTO_METRICS_PORT: String(port) } })).rejects.toThrow(
+      `metrics.port: ${port} on 127.0.0.1 is in use`,
+    );
+    await expect(
+      startShipped({ settings: { LUCCHETTO_METRICS_PORT: "9464", LUCCHETTO_METRICS_HOST: "0.0.0.0" } }),
+    ).rejects.toThrow("metrics.host: found 0.0.0.0, expected a loopback name");
     expect((await fetch(`${service.url}/metrics`)).status).toBe(404);
     expect(await (await fetch(`http://127.0.0.1:${port}/metrics`)).text()).toContain("lucchetto_journal");
     const office = service.as(await service.operator());

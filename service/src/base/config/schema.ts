@@ -587,6 +587,10 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
   if (configuration.passwords.pepper === "on" && configuration.keys.file === undefined) {
     faults.push("passwords.pepper: found on, which needs a key ring; name one in keys.file");
   }
+  if (configuration.metrics.port === configuration.listen.port)
+    faults.push(
+      `metrics.port: found ${configuration.listen.port}, which is listen.port; expected another port`,
+    );
   faults.push(...faultsOfMail(configuration));
   if (configuration.mode === "production") {
     if (url.protocol !== "https:") {
@@ -622,7 +626,7 @@ export function faultsOfMode(configuration: z.output<typeof configurationSchema>
 }
 
 /** Development shows mails, traces and a clock to whoever reaches it: nobody but this machine does. */
-function faultsOfReach({ publicUrl, listen }: z.output<typeof configurationSchema>): string[] {
+function faultsOfReach({ publicUrl, listen, metrics }: z.output<typeof configurationSchema>): string[] {
   const faults: string[] = [];
   if (!isLoopbackHost(listen.host) && listen.host !== "::1")
     faults.push(
@@ -636,6 +640,10 @@ function faultsOfReach({ publicUrl, listen }: z.output<typeof configurationSchem
   if (reachable.length > 0)
     faults.push(
       `listen.hosts: found ${reachable.join(", ")}, expected loopback names alone (development answers this machine alone)`,
+    );
+  if (metrics.port !== undefined && !isLoopbackHost(metrics.host) && metrics.host !== "::1")
+    faults.push(
+      `metrics.host: found ${metrics.host}, expected a loopback name (development answers this machine alone)`,
     );
   return faults;
 }

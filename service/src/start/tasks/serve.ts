@@ -18,9 +18,11 @@ export class SchemaMismatch extends Error {
 /** Something else listens there. */
 export class PortTaken extends Error {
   override readonly name = "PortTaken";
-  constructor({ listen: { host, port } }: Pick<Configuration, "listen">) {
+  /** @param port the one that could not be opened. */
+  constructor({ listen, metrics }: Pick<Configuration, "listen" | "metrics">, port: number | undefined) {
+    const [setting, at] = port === metrics.port ? ["metrics", metrics] : ["listen", listen];
     super(
-      `listen.port: ${port} on ${host} is in use. Stop the program there, or set another listen.port (or LUCCHETTO_LISTEN_PORT).`,
+      `${setting}.port: ${at.port} on ${at.host} is in use. Stop the program there, or set another ${setting}.port (or LUCCHETTO_${setting.toUpperCase()}_PORT).`,
     );
   }
 }
@@ -96,7 +98,8 @@ async function startOn(
     await app.listen(configuration.listen);
   } catch (error) {
     await app.close();
-    throw (error as NodeJS.ErrnoException).code === "EADDRINUSE" ? new PortTaken(configuration) : error;
+    const { code, port } = error as NodeJS.ErrnoException & { port?: number };
+    throw code === "EADDRINUSE" ? new PortTaken(configuration, port) : error;
   }
   return app;
 }
