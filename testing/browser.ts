@@ -33,6 +33,22 @@ export async function openTab(
   return { context, page, complaints };
 }
 
+/**
+ * Signs a browser out of everything by forgetting its cookies, those aside that are kept. No page of ours stands open meanwhile: one that
+ * notices goes elsewhere by itself, against whatever the test opens next.
+ */
+export async function forgetCookies(
+  page: Page,
+  isKept: (name: string) => boolean = () => false,
+): Promise<void> {
+  // Of the same origin, and without a script.
+  await page.goto(new URL("/openapi.json", page.url()).href);
+  const context = page.context();
+  const kept = (await context.cookies()).filter(({ name }) => isKept(name));
+  await context.clearCookies();
+  await context.addCookies(kept);
+}
+
 /** An authenticator that the browser believes in; real passkeys, without a finger. */
 export interface VirtualAuthenticator {
   /** Whether the person touches it when asked, and whether they are verified then. */

@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { PENDING_SIGN_IN_LIFE } from "@lucchetto/core";
 import type { Browser, BrowserContext, Page } from "playwright-core";
-import { openTab, startBrowser } from "../../testing/browser.ts";
+import { forgetCookies, openTab, startBrowser } from "../../testing/browser.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
@@ -76,7 +76,7 @@ const heading = (page: Page, text: string) => page.locator("h1", { hasText: text
 
 describe("by keyboard alone", () => {
   test("AC-4 somebody registers, turns on two-step sign-in, signs in with a code, and turns it off again", async () => {
-    await inTab(async (page, context) => {
+    await inTab(async (page) => {
       const press = (key: string) => page.keyboard.press(key);
       const type = (text: string) => page.keyboard.type(text);
       await page.goto(`${service.url}/register`);
@@ -105,7 +105,7 @@ describe("by keyboard alone", () => {
       await press("Enter");
       await page.waitForSelector("text=Your recovery codes");
 
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/sign-in`);
       await heading(page, "Sign in");
       await tabTo(page, /^E-mail address/);
@@ -165,7 +165,7 @@ describe("without retyping", () => {
       await paste("#code", ` ${code.slice(0, 3)} ${code.slice(3)} `);
       await page.keyboard.press("Enter");
       await page.waitForURL(`${service.url}/account`);
-      await context.clearCookies();
+      await forgetCookies(page);
       await showPassword();
       await page.click("text=Use a recovery code instead");
       await paste("#code", ` ${app.recoveryCodes[0]?.replaceAll("-", " ")}\n`);

@@ -2,7 +2,7 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
-import { openTab, plugIn, startBrowser } from "../../testing/browser.ts";
+import { forgetCookies, openTab, plugIn, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -75,13 +75,13 @@ describe("passkeys in the browser", () => {
       expect((await mailTo(service, email, "unproved-change")).subject).toBeDefined();
 
       // From what the browser fills in for the name: taken at once, nothing is typed or pressed.
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/sign-in`);
       await page.waitForURL(`${service.url}/account`);
       // In a browser that offers nothing while one types, by the button.
       await page.addInitScript("PublicKeyCredential.isConditionalMediationAvailable = async () => false");
       for (const name of ["", email]) {
-        await context.clearCookies();
+        await forgetCookies(page);
         await page.goto(`${service.url}/sign-in`);
         await page.fill("#identifier", name);
         if (name === "") await keepPicture(page, "3-signing-in");
@@ -100,7 +100,7 @@ describe("passkeys in the browser", () => {
       await button(page, "Remove");
       await page.waitForSelector("text=You have no passkey yet.");
       expect(await authenticator.credentials()).toEqual([]);
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/sign-in`);
       await page.fill("#identifier", email);
       await button(page, "Sign in with a passkey");
@@ -120,7 +120,7 @@ describe("passkeys in the browser", () => {
       await page.reload();
       await page.waitForSelector("h2:text('Security key')");
       expect(await page.textContent("main")).toContain("no backup");
-      await context.clearCookies();
+      await forgetCookies(page);
       await signInByPassword(page, email);
       await page.waitForSelector("text=Your device asks for");
       expect(await violationsOnTheWay(page)).toEqual([]);
@@ -128,7 +128,7 @@ describe("passkeys in the browser", () => {
       await button(page, "Use your passkey");
       await page.waitForURL(`${service.url}/account`);
       // Alone it would have to verify who holds it, which this one cannot.
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/sign-in`);
       await page.fill("#identifier", email);
       await button(page, "Sign in with a passkey");
@@ -153,7 +153,7 @@ describe("passkeys in the browser", () => {
       await button(page, "Add another passkey");
       await page.waitForSelector("text=“Synced passkey” was added.");
       expect(await device.credentials()).toHaveLength(1);
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/sign-in`);
       await page.waitForURL(`${service.url}/account`);
       await page.goto(`${service.url}/account/passkeys`);
@@ -251,7 +251,7 @@ describe("passkeys in the browser", () => {
       await plugIn(page);
       await withPasskey(page, "fausto");
       expect(await scrollsSideways(page)).toBe(false);
-      await context.clearCookies();
+      await forgetCookies(page);
       await page.goto(`${service.url}/forgot`);
       expect(await page.evaluate("typeof PublicKeyCredential.parseRequestOptionsFromJSON")).toBe("undefined");
       await page.goto(`${service.url}/sign-in`);

@@ -4,7 +4,7 @@ import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
-import { openTab, startBrowser } from "../../testing/browser.ts";
+import { forgetCookies, openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -94,7 +94,7 @@ describe("the second factor", () => {
       await page.waitForSelector("h2:text('My phone')");
       await keepPicture(page, "3-what-is-set-up");
 
-      await context.clearCookies();
+      await forgetCookies(page);
       await showPassword(page, email);
       await page.waitForSelector("h1 >> text=Enter your code");
       expect(await violationsOnTheWay(page)).toEqual([]);
@@ -104,7 +104,7 @@ describe("the second factor", () => {
       await fillCode(page, once);
       await page.waitForURL(`${service.url}/account`);
 
-      await context.clearCookies();
+      await forgetCookies(page);
       await showPassword(page, email);
       await fillCode(page, once);
       await page.waitForSelector("#code-error");
@@ -114,7 +114,7 @@ describe("the second factor", () => {
       await fillCode(page, code());
       await page.waitForURL(`${service.url}/account`);
 
-      await context.clearCookies();
+      await forgetCookies(page);
       await showPassword(page, email);
       await page.click("text=Use a recovery code instead");
       await keepPicture(page, "6-a-recovery-code-in-its-place");
