@@ -1,4 +1,5 @@
 /** Waiting for what comes about by itself: a state is awaited, never a span. */
+import { existsSync, readFileSync } from "node:fs";
 import { setTimeout as pause } from "node:timers/promises";
 
 /** Far longer than a slow and busy machine needs: who runs into it has met a fault. */
@@ -25,3 +26,7 @@ export async function eventually<Found>(
 
 /** Lets some time pass in which something would come that must not come. On a slow machine this shows less, but never fails. */
 export const aWhile = (milliseconds = 800): Promise<void> => pause(milliseconds);
+
+/** What another process has written into a file; `undefined` while it is not there. */
+export const textIn = (file: string): string | undefined =>
+  existsSync(file) ? readFileSync(file, "utf8").trim() : undefined;

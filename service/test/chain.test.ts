@@ -1,6 +1,6 @@
 /** Who changes the journal in the database is found out; who only works with it is not. */
 import { randomBytes } from "node:crypto";
-import { mkdtempSync, readFileSync, rmSync, statSync, writeFileSync } from "node:fs";
+import { mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
@@ -8,7 +8,7 @@ import type { JournalVerification } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { readKeyRing } from "@lucchetto/core";
 import { asRoot, createTestDatabase } from "../../testing/database.ts";
-import { eventually } from "../../testing/eventually.ts";
+import { eventually, textIn } from "../../testing/eventually.ts";
 import type { InProcessService } from "../../testing/service.ts";
 import { send, startService } from "../../testing/service.ts";
 import { isWhole } from "../../testing/whole.ts";
@@ -309,7 +309,7 @@ test("S5 JO-9 an end that was put back while nothing ran is found by the head th
       const ends = await at.dataSource.query("SELECT headPosition, headDigest, headSeal FROM journal_chain");
       await at.register("ida@brina.example");
       const head = await chained(at, token);
-      await eventually(() => readFileSync(headFile, "utf8").trim() === head, "the head is kept");
+      await eventually(() => textIn(headFile) === head, "the head is kept");
       expect(statSync(headFile).mode & 0o777).toBe(0o600);
       return ends;
     });
@@ -336,7 +336,7 @@ test("S5 JO-9 an end that was put back while nothing ran is found by the head th
     await whileRunning(async (at, token) => {
       const head = await chained(at, token);
       expect(at.log()).toContain("journal.headFile holds no head");
-      await eventually(() => readFileSync(headFile, "utf8").trim() === head, "the head is kept");
+      await eventually(() => textIn(headFile) === head, "the head is kept");
     });
   } finally {
     await database.drop();

@@ -1,10 +1,10 @@
 /** What the built service opens and writes besides its own port and its database: the metrics' port, and the journal's head. */
-import { mkdtempSync, readFileSync, rmSync } from "node:fs";
+import { mkdtempSync, rmSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
-import { eventually } from "../eventually.ts";
+import { eventually, textIn } from "../eventually.ts";
 import { freePort } from "../service.ts";
 import { startShipped } from "../shipped-service.ts";
 
@@ -25,11 +25,10 @@ test("HK-5 JO-9 metrics have a port of their own, and the head of the journal a 
     expect((await fetch(`${service.url}/metrics`)).status).toBe(404);
     expect(await (await fetch(`http://127.0.0.1:${port}/metrics`)).text()).toContain("lucchetto_journal");
     const office = service.as(await service.operator());
-    const head = await eventually(async () => {
+    await eventually(async () => {
       const { body } = await office(routes.showJournalHead);
-      return body.waiting === 0 ? body.head : null;
-    }, "all is chained");
-    await eventually(() => readFileSync(headFile, "utf8").trim() === head, "the head is kept");
+      return body.waiting === 0 && textIn(headFile) === body.head;
+    }, "all is chained, and its head kept");
     const { body } = await office(routes.verifyJournal, { query: { after: 0 } });
     expect(body).toMatchObject({ flaw: null, heldHead: true });
   } finally {
