@@ -26,17 +26,14 @@ const SOURCES = ["core", "contract", "hasp", "service", "console", "rehearsal", 
   (room) => `${room}/src`,
 );
 
-/** The compiler that checks types; the pages' linter still reads them with the older one. */
+/** The compiler that checks types. */
 const COMPILER = "node_modules/@typescript/native/bin/tsc";
 
 /** What checks write down of what they have seen, so that they look again only at what has changed since. */
 const SEEN = {
   types: join(STATE, "types-seen"),
-  eslint: join(STATE, "eslint-seen"),
-  prettier: join(STATE, "prettier-seen"),
   pages: join(ROOT, "console", ".svelte-check"),
 };
-const byContent = (seen) => ["--cache", "--cache-strategy", "content", "--cache-location", seen];
 
 /** As `npm run typecheck` has it. */
 const PAGES = [
@@ -55,13 +52,8 @@ const CHECKS = [
   ],
   ["checking what imports what", ["depcruise", "--config", ".dependency-cruiser.mjs", ...SOURCES]],
   ["linting", ["oxlint"]],
-  ["linting the pages", ["eslint", ".", "--max-warnings", "0", ...byContent(SEEN.eslint)]],
   ["checking the pages", ["svelte-check", ...PAGES]],
   ["checking the formatting", ["oxfmt", "--check", "."]],
-  [
-    "checking the pages' formatting",
-    ["prettier", "--check", "console/src/**/*.svelte", "--log-level", "warn", ...byContent(SEEN.prettier)],
-  ],
   ["checking the table of requirements", ["node", "scripts/assurance.mjs", "--check"]],
 ];
 

@@ -9,9 +9,9 @@ import { defuse, undefuse } from "../src/edges/intake/corrected.ts";
 import { MaybeTwice } from "../src/edges/intake/duplicates.ts";
 import { parsePlan } from "../src/edges/intake/plan.ts";
 import { judgeRow } from "../src/edges/intake/row.ts";
-import { readRows } from "../src/edges/intake/source.ts";
 import type { SourceRow } from "../src/edges/intake/source-row.ts";
 import { SourceError } from "../src/edges/intake/source-row.ts";
+import { readRows } from "../src/edges/intake/source.ts";
 
 const path = join(mkdtempSync(join(tmpdir(), "lucchetto-source-")), "rows");
 const csv = { path, format: "csv", delimiter: ",", encoding: "utf-8" } as const;

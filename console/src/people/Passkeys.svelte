@@ -5,8 +5,8 @@
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
   import { at, call } from "../lib/page.ts";
-  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import { tellOfOwn } from "../lib/passkeys-told.ts";
+  import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";

@@ -1,14 +1,14 @@
 /** Every call of the contract that is ours; the standards' endpoints are in ../oauth.ts. */
 import * as accessKey from "./access-key.ts";
 import * as account from "./account.ts";
-import * as app from "./app.ts";
 import * as appAccount from "./app-account.ts";
+import * as app from "./app.ts";
 import * as basic from "./basic.ts";
 import { checkTokens } from "./check.ts";
 import * as delivery from "./delivery.ts";
 import * as development from "./development.ts";
-import { correctRecipe, listIntakeRefusals, listIntakes } from "./intake.ts";
 import * as intakeDraft from "./intake-draft.ts";
+import { correctRecipe, listIntakeRefusals, listIntakes } from "./intake.ts";
 import * as journal from "./journal.ts";
 import * as mail from "./mail.ts";
 import * as passkey from "./passkey.ts";
@@ -17,8 +17,8 @@ import { beginRehearsal, endRehearsal, listRehearsals } from "./rehearsal.ts";
 import * as session from "./session.ts";
 import { addProof, showSignIn, showSignInFigures, signIn } from "./sign-in.ts";
 import * as throttle from "./throttle.ts";
-import * as totp from "./totp.ts";
 import { importAuthenticators } from "./totp-import.ts";
+import * as totp from "./totp.ts";
 import { beginHashTuning, showHashTuning } from "./tuning.ts";
 
 /** Every call under `/v1`, by name. */

@@ -19,9 +19,9 @@ import { MaybeTwice } from "./duplicates.ts";
 import type { Plan } from "./plan.ts";
 import type { JudgedPassword, JudgedRow, LegacyHashInput, RowFault, SurveyedRow } from "./row.ts";
 import { judgeRow, missingColumns, surveyRow } from "./row.ts";
-import { nameOf } from "./source.ts";
 import type { ReadSoFar, RowValues } from "./source-row.ts";
 import { SourceError } from "./source-row.ts";
+import { nameOf } from "./source.ts";
 import { findExisting } from "./store.ts";
 
 /** A password that is known, and whose: an address, a username or a reference. */

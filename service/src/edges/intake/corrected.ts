@@ -6,8 +6,8 @@ import { stringify } from "csv-stringify/sync";
 import type { IntakeRefusalRow } from "../../base/storage/index.ts";
 import type { Plan } from "./plan.ts";
 import { PlanError } from "./plan.ts";
-import { readRows } from "./source.ts";
 import type { ReadSoFar, SourceRow } from "./source-row.ts";
+import { readRows } from "./source.ts";
 
 /** The columns that say where a row stands in the source, and what was wrong with it. */
 const LINE = "line in the source";

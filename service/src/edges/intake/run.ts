@@ -47,8 +47,8 @@ import {
 import type { Plan } from "./plan.ts";
 import type { JudgedPassword, JudgedRow, LegacyHashInput, RowFault } from "./row.ts";
 import { reportableColumns } from "./row.ts";
-import { identityOf, nameOf } from "./source.ts";
 import type { ReadSoFar } from "./source-row.ts";
+import { identityOf, nameOf } from "./source.ts";
 import type { AccountRows, Fill } from "./store.ts";
 import {
   advancePosition,

@@ -13,9 +13,9 @@ import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../
 import { BY_COMMAND } from "../../records/context.ts";
 import { changeAs } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
+import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { opensNewestMails } from "../../records/mail/mail.ts";
 import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
-import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
 import { listConfirmed, removeSecondFactorsOf } from "../../records/second-factor/store.ts";

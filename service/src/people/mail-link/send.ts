@@ -8,9 +8,9 @@ import type { AccountFacts, RegistrationRow } from "../../base/storage/index.ts"
 import { newId } from "../../base/storage/index.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
+import { countLiving, insertLink, supersedeOf } from "../../records/mail-link/store.ts";
 import type { Addressee, HeldBecause } from "../../records/mail/mail.ts";
 import { writeMail } from "../../records/mail/mail.ts";
-import { countLiving, insertLink, supersedeOf } from "../../records/mail-link/store.ts";
 import { isKnownDevice } from "../../records/throttle/store.ts";
 
 /** The mail in which a link of each purpose stands. */

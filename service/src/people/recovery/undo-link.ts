@@ -5,6 +5,7 @@ import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts } from "../../base/storage/index.ts";
 import { holdName } from "../../records/account/held.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
+import { listUndoAddresses } from "../../records/mail-link/store.ts";
 import {
   addresseeOf,
   MAX_NOTICES_PER_HOUR,
@@ -12,7 +13,6 @@ import {
   tellUnproved,
 } from "../../records/mail/notices.ts";
 import { countMailsOf } from "../../records/mail/store.ts";
-import { listUndoAddresses } from "../../records/mail-link/store.ts";
 import { sendLink } from "../mail-link/send.ts";
 
 /** The mails that tell of it. */

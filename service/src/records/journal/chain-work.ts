@@ -7,9 +7,9 @@ import type { Background } from "../../base/background-work.ts";
 import { DAY } from "../../base/duration.ts";
 import { isStorageUnavailable, newId } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../context.ts";
+import { claimChain, findOldestUnchained, giveChainBack, isAnyUnchained, readEnds } from "./chain-store.ts";
 import type { Chained } from "./chain.ts";
 import { CHAIN_BATCH, chainWaiting, isHeld, resealPart } from "./chain.ts";
-import { claimChain, findOldestUnchained, giveChainBack, isAnyUnchained, readEnds } from "./chain-store.ts";
 import { keepHead, readKeptHead } from "./kept-head.ts";
 
 /** Milliseconds between two looks at what waits. */

@@ -1,7 +1,7 @@
 import { AccessKeyEntity } from "./access-key.ts";
 import { AccountEntity } from "./account.ts";
-import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AppQuestionEntity } from "./app-question.ts";
+import { AppEntity, AppKeyEntity } from "./app.ts";
 import { AskedMailEntity } from "./asked-mail.ts";
 import { AuthenticatorEntity } from "./authenticator.ts";
 import { AuthorizationCodeEntity } from "./authorization-code.ts";
@@ -14,18 +14,18 @@ import { ImportedPasswordEntity, IntakeEntity, IntakeRefusalEntity, RecipeEntity
 import { JournalChainEntity } from "./journal-chain.ts";
 import { JournalEntryEntity } from "./journal-entry.ts";
 import { KnownDeviceEntity } from "./known-device.ts";
-import { MailEntity } from "./mail.ts";
 import { MailLinkEntity } from "./mail-link.ts";
+import { MailEntity } from "./mail.ts";
 import { MovedClockEntity } from "./moved-clock.ts";
-import { PasskeyEntity } from "./passkey.ts";
 import { PasskeyChallengeEntity } from "./passkey-challenge.ts";
+import { PasskeyEntity } from "./passkey.ts";
 import { PasswordRecordEntity } from "./password-record.ts";
 import { RecoveryCodeEntity } from "./recovery-code.ts";
 import { RegistrationEntity } from "./registration.ts";
 import { SchemeCountEntity } from "./scheme-count.ts";
 import { SessionEntity } from "./session.ts";
-import { SignInEntity } from "./sign-in.ts";
 import { SignInCountEntity } from "./sign-in-count.ts";
+import { SignInEntity } from "./sign-in.ts";
 import { ThrottleCountEntity } from "./throttle-count.ts";
 
 export * from "./access-key.ts";
