@@ -2,7 +2,7 @@ import { readdirSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { place, withOption } from "../../testing/setup-place.ts";
-import { sampleOf } from "../../testing/whole.ts";
+import { inWhole, sampleOf } from "../../testing/whole.ts";
 
 describe("setup, refused or run again", () => {
   test("run twice it changes nothing, and says that all is there", async () => {
@@ -18,7 +18,7 @@ describe("setup, refused or run again", () => {
     expect(content()).toEqual(before);
   });
 
-  test("run again with other options it says which were not followed, and how it is", async () => {
+  inWhole("run again with other options it says which were not followed, and how it is", async () => {
     const { home, options, run } = await place();
     await run();
     const changed = [

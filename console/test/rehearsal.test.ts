@@ -8,6 +8,7 @@ import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
+import { inWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -46,7 +47,7 @@ test("an operator begins a walk, sees its steps fill, and breaks it off; a path 
   await context.close();
 });
 
-test("what failed is told with its remedy, on a small screen and in the dark as well", async () => {
+inWhole("what failed is told with its remedy, on a small screen and in the dark as well", async () => {
   await sample.stop();
   const { context, page, complaints } = await openTab(browser, { dark: true, width: 390 });
   await page.goto(`${service.url}/console/rehearsal`);

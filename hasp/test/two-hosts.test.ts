@@ -10,6 +10,7 @@ import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
 import { startTlsFront } from "../../testing/tls.ts";
+import { inWhole } from "../../testing/whole.ts";
 
 const SERVICE_NAME = "accounts.brina.example";
 const APP_NAME = "huts.brina.test";
@@ -133,79 +134,82 @@ describe("two host names, https", () => {
 });
 
 describe("a path of one host name, behind nginx", () => {
-  test("every page works below the path; the own token never leaves it; signing out closes the site", async () => {
-    const port = await freePort();
-    const site = `https://${SITE_NAME}:${port}`;
-    const people = `${site}/people`;
-    const service = await startShipped({
-      publicUrl: people,
-      settings: {
-        LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site",
-        LUCCHETTO_PROXY_CHECK_PROXIES: '["127.0.0.1"]',
-      },
-    });
-    const nginx = await startNginx({
-      port,
-      servicePort: portOf(service),
-      appPort: await freePort(),
-      files: {
-        "index.html":
-          "<!doctype html><title>Members</title><h1>For members</h1><p>A static file; nginx asks Lucchetto before it sends it.",
-      },
-    });
-    await service.register("anna@brina.example");
-    const operator = service.as(await service.operator());
-    await operator(routes.addApp, {
-      body: { name: "Brina site", clientId: "brina-site", redirectUris: [`${site}/`] },
-    });
-    const { context, page, complaints } = await openTab(browser, { trustsAll: true });
-    try {
-      await page.goto(`${site}/?night=3`);
-      await page.waitForURL(`${people}/sign-in?*`);
-      await page.waitForSelector("form");
-      await keepPicture(page, "3-behind-nginx,-the-sign-in-below-a-path");
-      await signIn(page, "anna@brina.example");
-      await page.waitForURL(`${site}/?night=3`);
-      expect(await page.textContent("h1")).toBe("For members");
-      await keepPicture(page, "4-behind-nginx,-the-static-site");
-      const paths = (await context.cookies()).map(({ name, path }) => `${name} ${path}`).sort();
-      expect(paths).toEqual([
-        "__Host-lucchetto-proxy /",
-        "__Secure-lucchetto /people",
-        "__Secure-lucchetto-device /people",
-      ]);
-      for (const [path, heading] of [
-        ["/account", "Your account"],
-        ["/account/details", "Name and language"],
-        ["/account/password", "Change password"],
-        ["/account/email", "Change your address"],
-        ["/account/sessions", "Where you are signed in"],
-        ["/account/access-keys", "Keys for your scripts"],
-        ["/account/erase", "Your data"],
-        ["/account/reauthenticate", "Is it still you?"],
-        ["/forgot", "Forgotten your password?"],
-        ["/docs", "API"],
-      ] as const) {
-        await page.goto(people + path);
-        await page.waitForSelector("h1");
-        expect(await page.textContent("h1")).toContain(heading);
-        if (path === "/account/sessions") await keepPicture(page, "5-my-sessions");
+  inWhole(
+    "every page works below the path; the own token never leaves it; signing out closes the site",
+    async () => {
+      const port = await freePort();
+      const site = `https://${SITE_NAME}:${port}`;
+      const people = `${site}/people`;
+      const service = await startShipped({
+        publicUrl: people,
+        settings: {
+          LUCCHETTO_PROXY_CHECK_CLIENT_ID: "brina-site",
+          LUCCHETTO_PROXY_CHECK_PROXIES: '["127.0.0.1"]',
+        },
+      });
+      const nginx = await startNginx({
+        port,
+        servicePort: portOf(service),
+        appPort: await freePort(),
+        files: {
+          "index.html":
+            "<!doctype html><title>Members</title><h1>For members</h1><p>A static file; nginx asks Lucchetto before it sends it.",
+        },
+      });
+      await service.register("anna@brina.example");
+      const operator = service.as(await service.operator());
+      await operator(routes.addApp, {
+        body: { name: "Brina site", clientId: "brina-site", redirectUris: [`${site}/`] },
+      });
+      const { context, page, complaints } = await openTab(browser, { trustsAll: true });
+      try {
+        await page.goto(`${site}/?night=3`);
+        await page.waitForURL(`${people}/sign-in?*`);
+        await page.waitForSelector("form");
+        await keepPicture(page, "3-behind-nginx,-the-sign-in-below-a-path");
+        await signIn(page, "anna@brina.example");
+        await page.waitForURL(`${site}/?night=3`);
+        expect(await page.textContent("h1")).toBe("For members");
+        await keepPicture(page, "4-behind-nginx,-the-static-site");
+        const paths = (await context.cookies()).map(({ name, path }) => `${name} ${path}`).sort();
+        expect(paths).toEqual([
+          "__Host-lucchetto-proxy /",
+          "__Secure-lucchetto /people",
+          "__Secure-lucchetto-device /people",
+        ]);
+        for (const [path, heading] of [
+          ["/account", "Your account"],
+          ["/account/details", "Name and language"],
+          ["/account/password", "Change password"],
+          ["/account/email", "Change your address"],
+          ["/account/sessions", "Where you are signed in"],
+          ["/account/access-keys", "Keys for your scripts"],
+          ["/account/erase", "Your data"],
+          ["/account/reauthenticate", "Is it still you?"],
+          ["/forgot", "Forgotten your password?"],
+          ["/docs", "API"],
+        ] as const) {
+          await page.goto(people + path);
+          await page.waitForSelector("h1");
+          expect(await page.textContent("h1")).toContain(heading);
+          if (path === "/account/sessions") await keepPicture(page, "5-my-sessions");
+        }
+        // Links lead below the path as well.
+        await page.goto(`${people}/account`);
+        await page.click("text=All your sessions");
+        await page.waitForURL(`${people}/account/sessions`);
+        await page.goto(`${people}/sign-out`);
+        await page.click("button");
+        await page.waitForURL(`${people}/sign-in*`);
+        expect((await context.cookies()).map(({ name }) => name)).toEqual(["__Secure-lucchetto-device"]);
+        await page.goto(`${site}/`);
+        await page.waitForURL(`${people}/sign-in?*`);
+        expect(complaints).toEqual([]);
+      } finally {
+        await context.close();
+        await nginx.stop();
+        await service.stop();
       }
-      // Links lead below the path as well.
-      await page.goto(`${people}/account`);
-      await page.click("text=All your sessions");
-      await page.waitForURL(`${people}/account/sessions`);
-      await page.goto(`${people}/sign-out`);
-      await page.click("button");
-      await page.waitForURL(`${people}/sign-in*`);
-      expect((await context.cookies()).map(({ name }) => name)).toEqual(["__Secure-lucchetto-device"]);
-      await page.goto(`${site}/`);
-      await page.waitForURL(`${people}/sign-in?*`);
-      expect(complaints).toEqual([]);
-    } finally {
-      await context.close();
-      await nginx.stop();
-      await service.stop();
-    }
-  });
+    },
+  );
 });
