@@ -69,6 +69,19 @@ export default {
       to: { circular: true },
     },
     {
+      name: "apps-without-operators",
+      comment: "Applications load none of the operators' calls and shapes.",
+      severity: "error",
+      from: { path: "^contract/src/apps\\.ts$" },
+      to: { path: "^contract/src/(routes|shapes)/(operators|development)", reachable: true },
+    },
+    {
+      name: "hasp-for-apps",
+      severity: "error",
+      from: { path: "^hasp/src/", pathNot: "\\.test\\.ts$" },
+      to: { path: "^contract/src/(index|routes/index)\\.ts$" },
+    },
+    {
       name: "core-alone",
       comment: "core imports primitives, threads to compute them in, and an encoding.",
       severity: "error",

@@ -1,6 +1,6 @@
 /** A change that wants a proof of the last minutes: asked for in place, and then the command goes on. */
-import type { Client } from "@lucchetto/contract";
-import { createClient, routes } from "@lucchetto/contract";
+import type { Client, CodeProofName } from "@lucchetto/contract";
+import { codeProofOf, createClient, routes } from "@lucchetto/contract";
 import { askAgain, askCode, askPassword, takeLine } from "./ask.ts";
 import { Failure } from "./failure.ts";
 import { terminal } from "./terminal.ts";
@@ -49,12 +49,11 @@ function tokenOf({ token }: { token?: string | undefined }): string {
 }
 
 /** A code of the authenticator app, or a recovery code, told apart by their look. */
-export async function askSecondFactor(): Promise<{ type: "totp" | "recovery-code"; code: string }> {
+export async function askSecondFactor(): Promise<{ type: CodeProofName; code: string }> {
   const code = await askCode("Code of your authenticator app, or a recovery code");
   if (code === "")
     throw new Failure(
       "A second factor is wanted. Do it on a terminal, or give the code in the line after the password.",
     );
-  const type = /[a-z]/i.test(code) || code.replace(/\D/g, "").length > 8 ? "recovery-code" : "totp";
-  return { type, code };
+  return codeProofOf(code);
 }

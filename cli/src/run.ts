@@ -1,12 +1,11 @@
 /** One call of the command. Exit status: 0 done, 1 refused or failed, 2 wrong usage. */
 import type { Problem, ProblemError } from "@lucchetto/contract";
+import { VERSION } from "@lucchetto/contract";
 import { Command, CommanderError, Help } from "commander";
 import { NOUNS } from "./commands/index.ts";
 import { Failure } from "./failure.ts";
 import type { Terminal } from "./terminal.ts";
 import { atTerminal, terminal } from "./terminal.ts";
-
-const VERSION = "0.1.0";
 
 /**
  * Runs a command to its end.

@@ -1,5 +1,6 @@
 /** One call over HTTP, without a schema: what every client shares. */
-import type { Problem } from "./shapes.ts";
+import type { Problem } from "./shapes/people.ts";
+import { isOlder, VERSION, VERSION_HEADER } from "./version.ts";
 
 /** How a client reaches the service, and as whom it calls. */
 export interface ClientOptions {
@@ -52,10 +53,25 @@ export async function exchange(
   options: ClientOptions,
   target: Target,
   parts: CallParts,
-): Promise<{ status: number; body: unknown }> {
+): Promise<{ status: number; body: unknown; version: string | null }> {
   const { status, headers, text } = await send(options, target, parts);
   options.onReply?.(headers);
-  return { status, body: text === "" ? undefined : parseJson(text, options.baseUrl) };
+  const body = text === "" ? undefined : parseJson(text, options.baseUrl);
+  return { status, body, version: headers.get(VERSION_HEADER) };
+}
+
+/**
+ * The error for a problem. One about a member that the service does not know says so where the service is older than this client.
+ * @param version of the service, as its reply named it.
+ */
+export function problemError(received: Problem, version: string | null): ProblemError {
+  const unknown = (received.errors ?? [])
+    .filter(({ code }) => code === "unknown-field")
+    .map(({ path }) => path);
+  if (unknown.length === 0 || (version !== null && !isOlder(version, VERSION)))
+    return new ProblemError(received);
+  const said = `The service ${version === null ? "does not name its version" : `is version ${version}`} and does not know ${unknown.join(", ")}, which this program of version ${VERSION} sends. Upgrade the service, or leave that out.`;
+  return new ProblemError({ ...received, detail: `${received.detail} ${said}` });
 }
 
 /** For an answer that is none of Lucchetto's. */

@@ -1,6 +1,6 @@
 /** The languages that pages and mails come in, and which of them a browser asks for. */
 import Negotiator from "negotiator";
-import { MAIL_LANGUAGES } from "./routes/account.ts";
+import { MAIL_LANGUAGES } from "./routes/people/account.ts";
 
 export type Language = (typeof MAIL_LANGUAGES)[number];
 

@@ -5,7 +5,7 @@
 import type { CallParts, ClientOptions, Target } from "./call.ts";
 import { exchange, foreignAnswer, ProblemError } from "./call.ts";
 import type { Client } from "./client.ts";
-import type { Problem } from "./shapes.ts";
+import type { Problem } from "./shapes/people.ts";
 
 export { ProblemError, UnreachableError } from "./call.ts";
 export { MAX_PART, MAX_UPLOAD } from "./import-source.ts";
@@ -13,6 +13,8 @@ export { knownProgram } from "./known-programs.ts";
 export { ownPathOr } from "./own-path.ts";
 export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";
 export type { PagePath } from "./paths.ts";
+export { isCodeProof } from "./proofs.ts";
+export type { CodeProofName } from "./proofs.ts";
 export { RECENT_KEY_DAYS } from "./recent-keys.ts";
 
 /** The client of the contract, over routes of which only method and path are there. */

@@ -3,8 +3,8 @@
  * output, a JSON value each. Command and process come from one build, so these are types alone.
  */
 import type { FileSource, PlanDraft } from "./import-source.ts";
-import type { IntakeCheck } from "./routes/intake-draft.ts";
-import type { Intake } from "./routes/intake.ts";
+import type { IntakeCheck } from "./routes/operators/intake-draft.ts";
+import type { Intake } from "./routes/operators/intake.ts";
 
 /** The migrations of a database, against those that the service knows. */
 export interface SchemaStatus {

@@ -1,6 +1,6 @@
 /** What the service did for one request, as it was watched in development. */
 import { z } from "zod";
-import { recordSegment } from "./shapes.ts";
+import { recordSegment } from "./shapes/operators.ts";
 import { timestamp } from "./text.ts";
 
 const milliseconds = z.number().describe("milliseconds, to a tenth");

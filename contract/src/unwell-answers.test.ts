@@ -1,12 +1,14 @@
 /** Every call of the contract, answered by something that is not Lucchetto or breaks off on the way. */
+import { readFileSync } from "node:fs";
 import type { Server, ServerResponse } from "node:http";
 import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
-import { UnreachableError } from "./call.ts";
+import { ProblemError, UnreachableError } from "./call.ts";
 import { createClient } from "./client.ts";
 import type { Route } from "./route.ts";
 import { routes } from "./routes/index.ts";
+import { VERSION, VERSION_HEADER } from "./version.ts";
 
 let server: Server;
 let answer: (response: ServerResponse) => void;
@@ -61,4 +63,35 @@ test.each<[string, (response: ServerResponse) => void]>([
     }),
   );
   expect(failed.filter((fault) => fault !== null)).toEqual([]);
+});
+
+test("an older service that does not know a member is named with its version; one of our own is not", async () => {
+  const { port } = server.address() as AddressInfo;
+  const call = createClient({ baseUrl: `http://127.0.0.1:${port}` });
+  const refuse = (headers: Record<string, string>) => (response: ServerResponse) =>
+    response.writeHead(422, { "content-type": "application/problem+json", ...headers }).end(
+      JSON.stringify({
+        ...{ type: "about:blank", code: "invalid-fields", title: "Some fields are invalid", status: 422 },
+        ...{ detail: "One field is invalid.", requestId: "r1" },
+        errors: [{ path: "shoeSize", code: "unknown-field", parameters: {}, message: "Unknown." }],
+      }),
+    );
+  const body = { proof: { type: "password", identifier: "anna", password: "x" } } as const;
+  const said = async (headers: Record<string, string>) => {
+    answer = refuse(headers);
+    const failed: unknown = await call(routes.signIn, { body }).catch((error: unknown) => error);
+    return failed instanceof ProblemError ? failed.message : failed;
+  };
+  const unknownTo = (service: string) =>
+    `One field is invalid. The service ${service} and does not know shoeSize, which this program of version ${VERSION} sends. Upgrade the service, or leave that out.`;
+  expect(await said({ [VERSION_HEADER]: "0.0.9" })).toBe(unknownTo("is version 0.0.9"));
+  expect(await said({})).toBe(unknownTo("does not name its version"));
+  expect(await said({ [VERSION_HEADER]: VERSION })).toBe("One field is invalid.");
+});
+
+test("the release is that of every package", () => {
+  for (const room of ["core", "contract", "hasp", "service", "cli", "console"]) {
+    const file = new URL(`../../${room}/package.json`, import.meta.url);
+    expect(JSON.parse(readFileSync(file, "utf8"))).toMatchObject({ version: VERSION });
+  }
 });

@@ -1,6 +1,6 @@
 /** Webhooks: what Lucchetto asks the application before a thing happens, and tells it after it happened. */
 import { z } from "zod";
-import { labelsOfApps } from "./routes/account.ts";
+import { labelsOfApps } from "./routes/apps/account.ts";
 import { id, lineOfText, timestamp } from "./text.ts";
 
 const facts = z.object({
@@ -72,26 +72,3 @@ export const notice = z
   .meta({ id: "Notice" });
 /** What the application is told after something happened. */
 export type Notice = z.output<typeof notice>;
-
-/** What can become of a notice on its way. */
-export const DELIVERY_STATES = ["waiting", "delivered", "given-up"] as const;
-/** One of `DELIVERY_STATES`. */
-export type DeliveryState = (typeof DELIVERY_STATES)[number];
-
-/** One notice on its way to the application. */
-export const delivery = z
-  .object({
-    id: id.describe("also the message's webhook-id"),
-    type: z.string(),
-    accountId: id.nullable(),
-    state: z.enum(DELIVERY_STATES),
-    tries: z.number().int(),
-    createdAt: timestamp,
-    nextTryAt: timestamp.nullable(),
-    lastTryAt: timestamp.nullable(),
-    lastAnswer: z.string().nullable().describe("the status, or why there was none"),
-    body: z.string(),
-  })
-  .meta({ id: "Delivery" });
-/** A notice on its way to the application. */
-export type Delivery = z.output<typeof delivery>;

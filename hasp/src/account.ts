@@ -1,5 +1,5 @@
 /** Who is there, as an application sees them. */
-import type { Account, ActiveIntrospection } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection } from "@lucchetto/contract/apps";
 
 /** Who is signed in, as the application's code sees them. */
 export interface SignedInAccount {

@@ -1,6 +1,6 @@
 /** What an application's own server does with accounts (`lucchetto app add --rights accounts`). */
-import type { Account } from "@lucchetto/contract";
-import { createClient, ProblemError, routes, UnreachableError } from "@lucchetto/contract";
+import type { Account } from "@lucchetto/contract/apps";
+import { createClient, ProblemError, routes, UnreachableError } from "@lucchetto/contract/apps";
 import { authorizationOf } from "./app-key.ts";
 import type { HaspSettings } from "./options.ts";
 import type { Accounts } from "./service.ts";

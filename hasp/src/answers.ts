@@ -1,7 +1,7 @@
 /** The hasp's own answers: redirects, problems for programs, and small plain pages for people. */
 import { createHash } from "node:crypto";
-import type { ProblemCode } from "@lucchetto/contract";
-import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import type { ProblemCode } from "@lucchetto/contract/apps";
+import { problemPath, PROBLEMS } from "@lucchetto/contract/apps";
 import type { Language } from "@lucchetto/contract/language";
 import escapeHtml from "escape-html";
 import type { Answer } from "./incoming-request.ts";

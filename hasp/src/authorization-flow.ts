@@ -1,6 +1,6 @@
 /** The authorization code flow (RFC 6749 section 4.1 with PKCE), and signing out. */
 import { createHash } from "node:crypto";
-import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract";
+import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract/apps";
 import { page, problem, redirect } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import { newDeparture } from "./cookies.ts";

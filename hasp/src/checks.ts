@@ -3,8 +3,8 @@
  * after the request that it belongs to came. There is no timer: what comes while two are under way gathers until one of
  * them is back.
  */
-import type { ActiveIntrospection } from "@lucchetto/contract";
-import { MAX_CHECKED_TOKENS } from "@lucchetto/contract";
+import type { ActiveIntrospection } from "@lucchetto/contract/apps";
+import { MAX_CHECKED_TOKENS } from "@lucchetto/contract/apps";
 
 /** Questions under way at once: the second one, so that an answer that is late does not keep everybody waiting. */
 const MAX_UNDER_WAY = 2;

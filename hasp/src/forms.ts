@@ -9,11 +9,11 @@
  *
  * The tokens it gets count beside this key alone; keep them in a cookie that is HttpOnly, or on the server.
  */
-import type { Client } from "@lucchetto/contract";
-import { createClient } from "@lucchetto/contract";
+import type { Client } from "@lucchetto/contract/apps";
+import { createClient } from "@lucchetto/contract/apps";
 import { faultOfKey } from "./options.ts";
 
-export { ProblemError, routes, UnreachableError } from "@lucchetto/contract";
+export { codeProofOf, ProblemError, routes, UnreachableError } from "@lucchetto/contract/apps";
 
 /** Who is in front of the application. */
 export interface FormVisitor {

@@ -1,6 +1,6 @@
 /** The hasp: what hangs between an application and Lucchetto. At each request it asks who is there. */
-import type { Account } from "@lucchetto/contract";
-import { ownPathOr } from "@lucchetto/contract";
+import type { Account } from "@lucchetto/contract/apps";
+import { ownPathOr } from "@lucchetto/contract/apps";
 import type { AccessRequirements, UnmetRequirement } from "./access-requirements.ts";
 import { assertWanted, firstUnmet, stepUpParameters } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";

@@ -1,5 +1,5 @@
 /** Asks Lucchetto, with the app key: exchanges codes, looks check tokens up, revokes them. */
-import type { ActiveIntrospection } from "@lucchetto/contract";
+import type { ActiveIntrospection } from "@lucchetto/contract/apps";
 import {
   introspection,
   OAUTH_PATHS,
@@ -7,7 +7,7 @@ import {
   readReply,
   routes,
   tokenReply,
-} from "@lucchetto/contract";
+} from "@lucchetto/contract/apps";
 import type { output, ZodType } from "zod";
 import { createAccounts } from "./accounts.ts";
 import { authorizationOf } from "./app-key.ts";

@@ -1,5 +1,5 @@
 /** What an application says once, and what follows from it. */
-import { MAIL_LANGUAGES } from "@lucchetto/contract";
+import { MAIL_LANGUAGES } from "@lucchetto/contract/apps";
 import type { Language } from "@lucchetto/contract/language";
 import { knownLanguage } from "@lucchetto/contract/language";
 import { assertWanted } from "./access-requirements.ts";

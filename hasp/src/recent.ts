@@ -1,5 +1,5 @@
 /** Answers of a moment ago, for options that are off unless an application chooses their price. */
-import type { ActiveIntrospection } from "@lucchetto/contract";
+import type { ActiveIntrospection } from "@lucchetto/contract/apps";
 
 const MAX_KEPT = 10_000;
 

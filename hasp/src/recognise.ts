@@ -1,5 +1,5 @@
 /** Who sends a request: somebody with a check token in the cookie, or a script with credentials in its header. */
-import type { ActiveIntrospection } from "@lucchetto/contract";
+import type { ActiveIntrospection } from "@lucchetto/contract/apps";
 import type { SignedInAccount } from "./account.ts";
 import { accountOf, accountWithoutSession } from "./account.ts";
 import type { HaspCookies } from "./cookies.ts";

@@ -1,6 +1,6 @@
 /** What the hasp asks of Lucchetto, whoever answers: the service over HTTP, or what stands in for it in tests. */
-import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract";
-import { PROBLEMS } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection, Problem, ProblemCode } from "@lucchetto/contract/apps";
+import { PROBLEMS } from "@lucchetto/contract/apps";
 import { problem } from "./answers.ts";
 import type { Answer } from "./incoming-request.ts";
 

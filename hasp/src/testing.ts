@@ -8,8 +8,8 @@
  * Whoever is not signed in is sent off to `https://accounts.test`, which is nowhere.
  */
 import { randomUUID } from "node:crypto";
-import type { Account, ActiveIntrospection, Problem } from "@lucchetto/contract";
-import { problemPath, PROBLEMS } from "@lucchetto/contract";
+import type { Account, ActiveIntrospection, Problem } from "@lucchetto/contract/apps";
+import { problemPath, PROBLEMS } from "@lucchetto/contract/apps";
 import { haspCookies } from "./cookies.ts";
 import type { HaspOptions } from "./options.ts";
 import type { Accounts, Lucchetto, NewPerson } from "./service.ts";

@@ -4,8 +4,8 @@
  *     const read = readWebhook({ secret, headers: request.headers, body: rawText, now: new Date() });
  */
 import { createHmac, timingSafeEqual } from "node:crypto";
-import type { ConsultAnswer, ConsultQuestion, Notice } from "@lucchetto/contract";
-import { consultQuestion, notice } from "@lucchetto/contract";
+import type { ConsultAnswer, ConsultQuestion, Notice } from "@lucchetto/contract/apps";
+import { consultQuestion, notice } from "@lucchetto/contract/apps";
 
 /** Milliseconds that a message's time may differ from ours; older ones may be replayed. */
 const TOLERANCE = 5 * 60_000;

@@ -1,4 +1,5 @@
+import type { CodeProofName } from "@lucchetto/contract/pages";
 import type { PasskeyProof } from "./passkeys.ts";
 
 /** A second factor as it is shown. */
-export type SecondProof = { readonly type: "totp" | "recovery-code"; readonly code: string } | PasskeyProof;
+export type SecondProof = { readonly type: CodeProofName; readonly code: string } | PasskeyProof;

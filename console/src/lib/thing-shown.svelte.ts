@@ -1,5 +1,6 @@
 /** One thing that is shown beside a mailed link: which one, and what was typed of it. */
 import type { LinkLook } from "@lucchetto/contract";
+import { isCodeProof } from "@lucchetto/contract/pages";
 import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
 import { askForPasskey } from "./passkeys.ts";
 import type { Redemption } from "./redemption.ts";
@@ -33,8 +34,9 @@ export class ThingShown {
   judge(enterPassword: string): Record<string, string> {
     const { thing } = this;
     if (thing === "password" && this.present === "") return { present: enterPassword };
-    const isCode = thing === "totp" || thing === "recovery-code";
-    return isCode && this.code.trim() === "" ? { code: lazy.linkUndo.enterTheCode } : {};
+    return thing !== null && isCodeProof(thing) && this.code.trim() === ""
+      ? { code: lazy.linkUndo.enterTheCode }
+      : {};
   }
 
   /** The thing as it is sent; for a passkey the device asks now. */

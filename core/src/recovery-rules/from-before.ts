@@ -1,10 +1,7 @@
 /** One thing from before a change, without which a mailbox alone undoes nothing. */
+import type { ThingFromBefore } from "../sign-in/proofs.ts";
+import { THINGS_FROM_BEFORE } from "../sign-in/proofs.ts";
 import { PREPARING } from "./table.ts";
-
-/** What can be shown as a thing from before; a known browser is seen by itself. */
-export const THINGS_FROM_BEFORE = ["password", "passkey", "totp", "recovery-code"] as const;
-/** Something that shows that its owner was there before a change. */
-export type ThingFromBefore = (typeof THINGS_FROM_BEFORE)[number];
 
 /** What an account had when the change came, and still counts. */
 export interface Former {

@@ -1,5 +1,6 @@
 /** What a sign-in in progress still wants before it is a session. */
 import { MAILED, MORE_THAN_ONE, PASSWORD, RECOVERY_CODE } from "./methods.ts";
+import type { SecondFactor } from "./proofs.ts";
 
 /** Any one of these moves a sign-in on. */
 export type RequiredProof =
@@ -15,9 +16,6 @@ export type Enrolment = "enrol-passkey" | "enrol-totp";
 
 /** Whether an account must have a second factor, and of which kind. */
 export type SecondFactorDuty = "none" | "any" | "passkey";
-
-/** What may be shown as the second proof. */
-export type SecondFactor = "passkey" | "totp" | "recovery-code";
 
 /** So many wrong proofs end a sign-in in progress. */
 export const MAX_WRONG_PROOFS = 5;

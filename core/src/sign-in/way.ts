@@ -1,19 +1,10 @@
 /** How somebody signed in: the proofs behind the methods (RFC 8176) of a sign-in. */
-import { MAILED, PASSWORD, RECOVERY_CODE } from "./methods.ts";
+import type { WayProof } from "./proofs.ts";
+import { PROOF_KINDS, WAY_PROOFS } from "./proofs.ts";
 
-/** The proofs of a way, as the journal and the counts name them; a mailed link and a mailed code are one. */
-export const WAY_PROOFS = ["password", "mail", "passkey", "totp", "recovery-code"] as const;
-/** A proof as the figures of sign-ins name it. */
-export type WayProof = (typeof WAY_PROOFS)[number];
-
-const PROOF_OF: Readonly<Record<string, WayProof>> = {
-  [PASSWORD]: "password",
-  [MAILED]: "mail",
-  hwk: "passkey",
-  swk: "passkey",
-  otp: "totp",
-  [RECOVERY_CODE]: "recovery-code",
-};
+const PROOF_OF = new Map<string, WayProof>(
+  WAY_PROOFS.flatMap((name) => PROOF_KINDS[name].amr.map((method) => [method, name] as const)),
+);
 
 /**
  * The proofs in the order in which they were shown; what a method says besides (`user`, `mfa`) is none. @param amr RFC 8176 methods.
@@ -23,5 +14,5 @@ const PROOF_OF: Readonly<Record<string, WayProof>> = {
  * ```
  */
 export function proofsOf(amr: readonly string[]): readonly WayProof[] {
-  return [...new Set(amr.map((method) => PROOF_OF[method]).filter((proof) => proof !== undefined))];
+  return [...new Set(amr.map((method) => PROOF_OF.get(method)).filter((proof) => proof !== undefined))];
 }

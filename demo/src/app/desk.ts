@@ -1,6 +1,6 @@
 /** The desk of the huts: pages with forms of their own, for those who keep their pages. No redirect leaves this application. */
 import type { BeforeVisitor } from "@lucchetto/hasp/forms";
-import { ownForms, ProblemError, routes } from "@lucchetto/hasp/forms";
+import { codeProofOf, ownForms, ProblemError, routes } from "@lucchetto/hasp/forms";
 import escapeHtml from "escape-html";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 
@@ -106,10 +106,9 @@ function send(visitor: BeforeVisitor, typed: Typed) {
   return typed.form === "code" ? showCode(visitor, typed) : signIn(visitor, typed);
 }
 
-/** The second factor; a recovery code is known by its letters. */
+/** The second factor: a code of an authenticator app, or a recovery code. */
 function showCode({ call }: BeforeVisitor, { code = "" }: Typed) {
-  const type = /[a-z]/i.test(code) ? "recovery-code" : "totp";
-  return call(routes.addProof, { body: { proof: { type, code } } });
+  return call(routes.addProof, { body: { proof: codeProofOf(code) } });
 }
 
 function signIn({ call }: BeforeVisitor, { identifier = "", password = "" }: Typed) {

@@ -1,4 +1,4 @@
-/** Durations in the words of a language: in mails, on pages and in problems. */
+/** Durations: as people write them in settings, and in the words of a language in mails, on pages and in problems. */
 import type { Language } from "@lucchetto/core";
 import humanizeDuration from "humanize-duration";
 
@@ -18,4 +18,14 @@ export function durationInWords(milliseconds: number, language: Language): strin
     serialComma: false,
     round: true,
   });
+}
+
+const UNITS: Readonly<Record<string, number>> = { s: 1_000, m: 60_000, h: 3_600_000, d: 86_400_000 };
+
+/** Reads `30m`, `12h`, `30d`. @returns milliseconds, or `null` if the text is no duration. */
+export function readDuration(text: string): number | null {
+  const match = /^([1-9][0-9]{0,5})([smhd])$/.exec(text);
+  if (match === null) return null;
+  const [, amount = "", unit = ""] = match;
+  return Number(amount) * (UNITS[unit] ?? Number.NaN);
 }

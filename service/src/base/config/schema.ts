@@ -18,8 +18,8 @@ import type { CoseAlgorithm } from "@lucchetto/core/passkey";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
 import { DAY } from "../duration.ts";
+import { readDuration } from "../duration.ts";
 import type { Templates } from "../mail-text/templates.ts";
-import { readDuration } from "./duration.ts";
 
 declare module "zod" {
   interface GlobalMeta {

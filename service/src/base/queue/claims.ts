@@ -5,11 +5,10 @@
 import type { DataSource, EntitySchema, FindOptionsWhere } from "typeorm";
 import { In } from "typeorm";
 import type { QueuedRow } from "../storage/index.ts";
+import { HOLDS_UNTIL, IS_FREE } from "../storage/index.ts";
 
 /** Seconds that a claim holds unless it is renewed: whoever made it may have died. */
 export const CLAIM_SECONDS = 8;
-
-const HOLDS = "UTC_TIMESTAMP(3) + INTERVAL ? SECOND";
 
 /** The claims of one table. */
 export interface Claims<Row> {
@@ -39,17 +38,17 @@ export function claimsOf<Row extends QueuedRow>(
   return {
     async take(claim, now, limit) {
       const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-        `UPDATE ${table} SET claim = ?, claimedUntil = ${HOLDS}, tries = tries + 1, lastTryAt = ?
-         WHERE state = 'waiting' AND nextTryAt <= ? AND (claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3))
+        `UPDATE ${table} SET claim = ?, claimedUntil = ${HOLDS_UNTIL}, tries = tries + 1, lastTryAt = ?
+         WHERE state = 'waiting' AND nextTryAt <= ? AND ${IS_FREE}
          ORDER BY nextTryAt LIMIT ?`,
-        [claim, CLAIM_SECONDS, now, now, limit],
+        [claim, CLAIM_SECONDS, now, now, CLAIM_SECONDS, limit],
       );
       return affectedRows === 0 ? [] : repository.findBy({ claim } as FindOptionsWhere<Row>);
     },
 
     async renew(claims) {
       await dataSource.query(
-        `UPDATE ${table} SET claimedUntil = ${HOLDS} WHERE claim IN (?) AND state = 'waiting'`,
+        `UPDATE ${table} SET claimedUntil = ${HOLDS_UNTIL} WHERE claim IN (?) AND state = 'waiting'`,
         [CLAIM_SECONDS, claims],
       );
     },

@@ -15,6 +15,7 @@ import { noteTogether } from "./arrivals.ts";
 import type { Claims } from "./claims.ts";
 import { claimsOf } from "./claims.ts";
 import { HeldClaims, keepRenewing } from "./held-claims.ts";
+import { onQueued } from "./wake.ts";
 
 /** Milliseconds between two looks while nothing is due. */
 const LOOK_EVERY = 500;
@@ -69,10 +70,13 @@ export function drainQueue<Row extends QueuedRow>(
   };
 
   let isMoreLikely = true;
+  /** Something was put in since the last look. */
+  let isWoken = false;
   const refill = async (): Promise<void> => {
-    if (!isMoreLikely) await pause.for(LOOK_EVERY);
+    if (!isMoreLikely && !isWoken) await pause.for(LOOK_EVERY);
     if (isStopping) return;
     try {
+      isWoken = false;
       isMoreLikely = (await take()) === limit;
     } catch (error) {
       isMoreLikely = false;
@@ -100,11 +104,16 @@ export function drainQueue<Row extends QueuedRow>(
   const endRenewing = keepRenewing(held, claims.renew, (error) =>
     logger.debug({ err: error, what: queue.what }, "what is under way could not be held"),
   );
+  const endHearing = onQueued(dataSource, queue.entity, () => {
+    isWoken = true;
+    pause.end();
+  });
   const working = Promise.all(Array.from({ length: queue.parallel }, worker));
 
   return {
     async close() {
       isStopping = true;
+      endHearing();
       pause.end();
       await working;
       endRenewing();

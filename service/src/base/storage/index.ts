@@ -3,6 +3,7 @@ export * from "./entities/index.ts";
 export type { Granted } from "./granted.ts";
 export * from "./in-transaction.ts";
 export * from "./joined-look-up.ts";
+export * from "./lease.ts";
 export * from "./new-id.ts";
 export * from "./page.ts";
 export * from "./open.ts";

@@ -1,14 +1,12 @@
 /** The OpenAPI 3.1 document of all calls, written by a package from the contract's own schemas. */
 import { STATUS_CODES } from "node:http";
 import type { Route } from "@lucchetto/contract";
-import { problemsOf, routes } from "@lucchetto/contract";
+import { problemsOf, routes, VERSION } from "@lucchetto/contract";
 import type { ZodOpenApiOperationObject, ZodOpenApiPathsObject, ZodOpenApiResponseObject } from "zod-openapi";
 import { createDocument } from "zod-openapi";
 import { addExamples } from "./example.ts";
 import { problemReplies } from "./problem-replies.ts";
 import { standardPaths } from "./standards.ts";
-
-const VERSION = "0.1.0";
 
 interface Description {
   readonly publicUrl: string;

@@ -30,7 +30,7 @@ import { BY_COMMAND } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
-import type { IntakeNeeds } from "../intake/run.ts";
+import type { IntakeNeeds } from "../intake/written.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
 import { EXPORT_VERSION } from "./form.ts";
 import { newLineSealer } from "./line-seal.ts";

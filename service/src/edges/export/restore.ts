@@ -27,33 +27,25 @@ import { linesOf, MAX_LINE_BYTES } from "../../base/lines.ts";
 import type {
   AuthenticatorRow,
   ImportedPasswordRow,
-  IntakeRefusalRow,
   IntakeRow,
   PasskeyRow,
   PasswordRecordRow,
 } from "../../base/storage/index.ts";
-import { inTransaction, newId } from "../../base/storage/index.ts";
+import { inTransaction } from "../../base/storage/index.ts";
 import { findHeld } from "../../records/account/held.ts";
-import { BY_COMMAND } from "../../records/context.ts";
-import { record as journal } from "../../records/journal/journal.ts";
 import { secretPlace } from "../../records/second-factor/secret.ts";
 import type { OnProgress } from "../intake/check.ts";
-import type { IntakeNeeds } from "../intake/run.ts";
-import { IntakeRefusal } from "../intake/run.ts";
 import type { AccountRows } from "../intake/store.ts";
 import {
-  advancePosition,
-  endIntake,
   findErased,
   findExisting,
   findIntake,
   findRecipes,
   findUnfinished,
-  insertAccounts,
-  insertIntake,
-  insertMany,
   insertRecipe,
 } from "../intake/store.ts";
+import type { IntakeNeeds } from "../intake/written.ts";
+import { beginIntake, finishIntake, writePart } from "../intake/written.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
 import { exportedAccount, exportEnd, exportHead } from "./form.ts";
 import { checkLine, openSealKey, withoutSeal } from "./line-seal.ts";
@@ -82,7 +74,7 @@ export async function restoreExport(
   { path, key, isUnsealedAllowed }: Taking,
   onProgress: OnProgress,
 ): Promise<TakenBack> {
-  const { dataSource, configuration, clock } = needs;
+  const { dataSource, configuration } = needs;
   if (key !== null && configuration.keyRing === null)
     throw new ExportRefusal(
       "The secrets of authenticator apps are encrypted with the key ring, but there is none. Create one with `lucchetto keys add`, and set keys.file.",
@@ -123,11 +115,7 @@ export async function restoreExport(
     if (batch.length === AT_ONCE) await write();
   }
   if (batch.length > 0) await write();
-  await inTransaction(dataSource, async (manager) => {
-    const now = clock.now();
-    await endIntake(manager, intake.id, now);
-    await journalOf(configuration, manager, { kind: "intake.ended", reason: intake.id }, now);
-  });
+  await finishIntake(needs, intake, undefined);
   return {
     intake: (await findIntake(dataSource, intake.id)) ?? intake,
     operators,
@@ -136,15 +124,6 @@ export async function restoreExport(
       head.relyingPartyId === configuration.passkeys.relyingPartyId ? null : head.relyingPartyId,
     resumedAt: from,
   };
-}
-
-function journalOf(
-  configuration: Configuration,
-  manager: EntityManager,
-  event: { kind: "intake.begun" | "intake.ended"; reason: string },
-  now: Date,
-): Promise<void> {
-  return journal({ configuration }, manager, { event, visit: BY_COMMAND, now });
 }
 
 /** A file, and the key of its lines' seals; `null` where they are not looked at. */
@@ -231,45 +210,23 @@ function readOrNull<Value>(
   }
 }
 
-async function begin(
-  { configuration, dataSource, clock }: IntakeNeeds,
+function begin(
+  needs: IntakeNeeds,
   { head, fingerprint, isChecked }: { head: ExportHead; fingerprint: Buffer; isChecked: boolean },
 ): Promise<IntakeRow> {
-  const now = clock.now();
-  const intake: IntakeRow = {
-    id: newId(now),
-    source: `an export of ${head.site}, ${head.madeAt.slice(0, 10)}${isChecked ? "" : ", its seal not checked"}`,
-    plan: "",
-    fingerprint,
-    state: "running",
-    startedAt: now,
-    endedAt: null,
-    position: "0",
-    ...{ taken: 0, filled: 0, refused: 0, firstSignIns: 0, failedAttempts: 0 },
-    claim: null,
-    claimedUntil: null,
-  };
-  await inTransaction(dataSource, async (manager) => {
-    await insertIntake(manager, intake);
-    const there = new Map(
-      (
-        await findRecipes(
-          manager,
-          head.recipes.map(({ id }) => id),
-        )
-      ).map(({ id, text }) => [id, text]),
-    );
+  const source = `an export of ${head.site}, ${head.madeAt.slice(0, 10)}${isChecked ? "" : ", its seal not checked"}`;
+  return beginIntake(needs, { source, plan: "", fingerprint, by: undefined }, async (manager, intake) => {
+    const ids = head.recipes.map(({ id }) => id);
+    const there = new Map((await findRecipes(manager, ids)).map(({ id, text }) => [id, text]));
     for (const { id, text } of head.recipes) {
       assertSound(id, text);
       const before = there.get(id);
-      if (before === undefined)
-        await insertRecipe(manager, { id, intakeId: intake.id, text, isProven: true, changedAt: now });
+      const recipe = { id, intakeId: intake.id, text, isProven: true, changedAt: intake.startedAt };
+      if (before === undefined) await insertRecipe(manager, recipe);
       else if (before !== text)
         throw new ExportRefusal(`There is a different recipe ${id} here: ${before}. Nothing was changed.`);
     }
-    await journalOf(configuration, manager, { kind: "intake.begun", reason: intake.id }, now);
   });
-  return intake;
 }
 
 function assertSound(id: string, text: string): void {
@@ -454,19 +411,12 @@ async function writeBatch(
   { dataSource, clock }: IntakeNeeds,
   intake: IntakeRow,
   lines: readonly Line[],
-  { from, to }: { from: number; to: number },
+  place: { from: number; to: number },
 ): Promise<void> {
   await inTransaction(dataSource, async (manager) => {
     const { taken, refused } = await partBy(manager, lines, clock.now());
-    const counts = { taken: taken.length, filled: 0, refused: refused.length };
-    if (!(await advancePosition(manager, intake.id, { from, to, ...counts })))
-      throw new IntakeRefusal("Another run is importing the same export, so this one has stopped.");
-    await insertAccounts(manager, taken);
-    await insertMany(
-      manager,
-      "intake_refusal",
-      refused.map((one): IntakeRefusalRow => ({ ...one, line: String(one.line), intakeId: intake.id })),
-    );
+    const told = refused.map((one) => ({ ...one, line: String(one.line) }));
+    await writePart(manager, { intake, by: undefined }, place, { taken, refused: told });
   });
 }
 

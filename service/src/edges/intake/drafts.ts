@@ -19,11 +19,12 @@ import { draftPlan } from "./guess.ts";
 import type { Plan } from "./plan.ts";
 import { parsePlan, PlanError } from "./plan.ts";
 import type { Hasher } from "./run.ts";
-import { IntakeRefusal, runIntake } from "./run.ts";
+import { runIntake } from "./run.ts";
 import { SealedFile } from "./sealed-file.ts";
 import { SourceError } from "./source-row.ts";
 import type { UploadedSource } from "./source.ts";
 import { readRows } from "./source.ts";
+import { IntakeRefusal } from "./written.ts";
 
 type Begun = ReceivedOf<typeof routes.beginIntakeDraft>["body"];
 type Part = CallOf<typeof routes.addIntakePart>["body"];

@@ -17,24 +17,14 @@ import {
   withRecipe,
   wrapDigest,
 } from "@lucchetto/core";
-import type { DataSource, EntityManager } from "typeorm";
+import type { DataSource } from "typeorm";
 import type { Configuration } from "../../base/config/index.ts";
 import { errorCode } from "../../base/storage/deadlock.ts";
-import type {
-  AccountRow,
-  ImportedPasswordRow,
-  IntakeRefusalRow,
-  IntakeRow,
-} from "../../base/storage/index.ts";
-import { inTransaction, newId } from "../../base/storage/index.ts";
+import type { AccountRow, ImportedPasswordRow, IntakeRow } from "../../base/storage/index.ts";
+import { inTransaction } from "../../base/storage/index.ts";
 import { newAccount } from "../../people/account/new-account.ts";
 import { newAuthenticator } from "../../people/second-factor/new-authenticator.ts";
-import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
-import { BY_COMMAND } from "../../records/context.ts";
-import { mayGoOn } from "../../records/granting/actor.ts";
-import { record as journal } from "../../records/journal/journal.ts";
 import { createHashing, peppersOf, schemeOfNewRecords } from "../../records/password/hashing.ts";
-import type { LiveSession } from "../../records/session/store.ts";
 import type { ExistingMatch, KnownPassword, OnProgress, PlacedRow, Survey } from "./check.ts";
 import {
   faultOfFilling,
@@ -50,24 +40,9 @@ import { reportableColumns } from "./row.ts";
 import type { ReadSoFar } from "./source-row.ts";
 import { identityOf, nameOf } from "./source.ts";
 import type { AccountRows, Fill } from "./store.ts";
-import {
-  advancePosition,
-  endIntake,
-  fillAccount,
-  findIntake,
-  findUnfinished,
-  insertAccounts,
-  insertIntake,
-  insertMany,
-  insertRecipe,
-  listRecipes,
-  rewriteRecipe,
-} from "./store.ts";
-
-/** Why an intake is not begun, or does not go on, for the person at the keyboard. */
-export class IntakeRefusal extends Error {
-  override readonly name = "IntakeRefusal";
-}
+import { findIntake, findUnfinished, insertRecipe, listRecipes, rewriteRecipe } from "./store.ts";
+import type { BegunBy, IntakeNeeds, Part } from "./written.ts";
+import { beginIntake, finishIntake, IntakeRefusal, writePart } from "./written.ts";
 
 /** `now`: everything is hashed as it comes; `later`: digests come in sealed, and the service wraps them beside its other work. */
 const WRAPPINGS = ["auto", "now", "later"] as const;
@@ -81,7 +56,7 @@ interface RunOptions {
   /** Where it hashes; left out: on all cores of this process, which does nothing else. */
   readonly hasher?: Hasher;
   /** Who began it in the console; left out: whoever runs the service, on its machine. */
-  readonly by?: { readonly operator: LiveSession; readonly visit: RequestOrigin };
+  readonly by?: BegunBy;
 }
 
 export interface Hasher {
@@ -97,9 +72,6 @@ const allCores = (configuration: Configuration): Hasher => ({
   measured: () => createHashing(configuration).measured,
   run: (work) => work(),
 });
-
-/** What intakes and exports are done with. */
-export type IntakeNeeds = Pick<ServiceContext, "configuration" | "dataSource" | "clock">;
 
 /** Rows in one transaction, at most. */
 const MAX_ROWS = 1_000;
@@ -136,7 +108,14 @@ export async function runIntake(
     throw new IntakeRefusal(
       "The secrets of authenticator apps are encrypted with the key ring, but there is none. Create one with `lucchetto keys add`, and set keys.file.",
     );
-  const intake = begun ?? (await begin(needs, plan, { fingerprint, by: options.by }));
+  const intake =
+    begun ??
+    (await beginIntake(needs, {
+      source: nameOf(plan.source),
+      plan: plan.text,
+      fingerprint,
+      by: options.by,
+    }));
   const recipes = await keepRecipes(needs, plan, { intake, survey, wrapsLater });
   const writer: Writer = {
     ...needs,
@@ -206,48 +185,6 @@ async function decideWrapping(
   return (hashes * (await hasher.measured())) / 1_000 / hasher.width > WORTH_WAITING;
 }
 
-async function begin(
-  { configuration, dataSource, clock }: IntakeNeeds,
-  plan: Plan,
-  { fingerprint, by }: { fingerprint: Buffer; by: RunOptions["by"] },
-): Promise<IntakeRow> {
-  const now = clock.now();
-  const intake: IntakeRow = {
-    id: newId(now),
-    source: nameOf(plan.source),
-    plan: plan.text,
-    fingerprint,
-    state: "running",
-    startedAt: now,
-    endedAt: null,
-    position: "0",
-    taken: 0,
-    filled: 0,
-    refused: 0,
-    firstSignIns: 0,
-    failedAttempts: 0,
-    claim: null,
-    claimedUntil: null,
-  };
-  await inTransaction(dataSource, async (manager) => {
-    await assertMayGoOn(manager, by);
-    await insertIntake(manager, intake);
-    const event = { kind: "intake.begun", reason: intake.id, actorId: actorOf(by) } as const;
-    await journal({ configuration }, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
-  });
-  return intake;
-}
-
-const actorOf = (by: RunOptions["by"]): string | null => by?.operator.account.id ?? null;
-
-/** Whoever began it may have been put out meanwhile: then nothing more of it is taken in. @throws IntakeRefusal. */
-async function assertMayGoOn(manager: EntityManager, by: RunOptions["by"]): Promise<void> {
-  if (by === undefined || (await mayGoOn(manager, by.operator))) return;
-  throw new IntakeRefusal(
-    "Whoever began this import is no longer an operator or was signed out, so it has stopped. What was taken in stays; run it again to go on.",
-  );
-}
-
 /** Notes the recipes that this run needs, and which of them were shown to be right. @returns their ids, by their texts. */
 async function keepRecipes(
   { dataSource, clock }: IntakeNeeds,
@@ -283,7 +220,7 @@ interface Writer extends IntakeNeeds {
   readonly told: ReadonlySet<string>;
   readonly intake: IntakeRow;
   readonly hasher: Hasher;
-  readonly by: RunOptions["by"];
+  readonly by: BegunBy;
 }
 
 async function writeRows(
@@ -294,7 +231,6 @@ async function writeRows(
   const pepperIds = new Set(writer.peppers.keys());
   const from = Number(writer.intake.position);
   const hashesAtOnce = HASHES_EACH * writer.hasher.width;
-  const { by } = writer;
   let batch: PlacedRow[] = [];
   let hashes = 0;
   let position = from;
@@ -329,12 +265,7 @@ async function writeRows(
   }
   if (batch.length > 0) await write();
   await writing;
-  const now = writer.clock.now();
-  await inTransaction(writer.dataSource, async (manager) => {
-    await endIntake(manager, writer.intake.id, now);
-    const event = { kind: "intake.ended", reason: writer.intake.id, actorId: actorOf(by) } as const;
-    await journal(writer, manager, { event, visit: by?.visit ?? BY_COMMAND, now });
-  });
+  await finishIntake(writer, writer.intake, writer.by);
 }
 
 function isToBeHashed({ kind }: JudgedPassword, { wrapsLater }: Writer): boolean {
@@ -362,7 +293,7 @@ async function makeBatch(writer: Writer, rows: readonly PlacedRow[]): Promise<Ba
 async function writeBatch(
   writer: Writer,
   { fit, written, refusedAtOnce }: Batch,
-  { from, to }: { from: number; to: number },
+  place: { from: number; to: number },
 ): Promise<void> {
   for (let tries = 1; ; tries += 1) {
     // Most tables meet nobody who is there: that is looked at only where somebody is.
@@ -370,18 +301,12 @@ async function writeBatch(
     try {
       await inTransaction(writer.dataSource, async (manager) => {
         const now = writer.clock.now();
-        await assertMayGoOn(manager, writer.by);
         const met = looksFirst
           ? await matchAccounts({ manager }, fit, now)
           : await matchReserved({ manager }, fit, now);
         const { taken, fills, refused } = partBy(writer, { fit, written, met });
-        const refusals = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
-        const counts = { taken: taken.length, filled: fills.length, refused: refusals.length };
-        if (!(await advancePosition(manager, writer.intake.id, { from, to, ...counts })))
-          throw new IntakeRefusal("Another run of the same plan is in progress, so this one has stopped.");
-        await insertAccounts(manager, taken);
-        for (const fill of fills) await fillAccount(manager, fill);
-        await insertMany(manager, "intake_refusal", refusals);
+        const told = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
+        await writePart(manager, writer, place, { taken, fills, refused: told });
       });
       return;
     } catch (error) {
@@ -437,10 +362,9 @@ function fillOf(there: There, { account }: JudgedRow): Fill {
 
 const MAX_REASON_LENGTH = 300;
 
-function refusalOf({ intake, told }: Writer, { row, fault }: Refused): IntakeRefusalRow {
+function refusalOf({ told }: Writer, { row, fault }: Refused): Part["refused"][number] {
   const values = Object.fromEntries([...row.values].filter(([column]) => told.has(column)));
   return {
-    intakeId: intake.id,
     line: String(row.line),
     member: fault.member,
     reason: fault.reason.slice(0, MAX_REASON_LENGTH),

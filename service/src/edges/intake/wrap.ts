@@ -14,9 +14,8 @@ import {
   wrapDigest,
 } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
-import type { DataSource } from "typeorm";
 import type { Background } from "../../base/background-work.ts";
-import { newId } from "../../base/storage/index.ts";
+import { giveLeaseBack, newId, takeLease } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { replaceRecord } from "../../records/password/store.ts";
 
@@ -25,7 +24,7 @@ const AT_ONCE = 500;
 /** Milliseconds between two looks while there is nothing to wrap. */
 const LOOK_EVERY = 10_000;
 /** Seconds of a claim; it is renewed after each digest. */
-const CLAIM = 60;
+const LEASE_SECONDS = 60;
 
 interface Sealed {
   readonly accountId: string;
@@ -69,17 +68,18 @@ async function wrapSome(context: Needs, signal: AbortSignal): Promise<number> {
   let wrapped = 0;
   for (const intakeId of await findIntakesWithSealed(context)) {
     const claim = newId(context.clock.now());
-    if (!(await takeClaim(dataSource, { intakeId, claim }))) continue;
+    const lease = { table: "intake", id: intakeId, seconds: LEASE_SECONDS } as const;
+    if (!(await takeLease(dataSource, lease, claim))) continue;
     const rows = (await listSealed(context, intakeId)).values();
     // The lanes share what is left, and all stop where the claim is lost.
     const lane = async (): Promise<void> => {
       for (const row of rows) {
-        if (signal.aborted || !(await takeClaim(dataSource, { intakeId, claim }))) return;
+        if (signal.aborted || !(await takeLease(dataSource, lease, claim))) return;
         if (await wrapOne(context, row)) wrapped += 1;
       }
     };
     await Promise.all(Array.from({ length: availableParallelism() }, lane));
-    await dataSource.query("UPDATE intake SET claim = NULL, claimedUntil = NULL WHERE claim = ?", [claim]);
+    await giveLeaseBack(dataSource, lease, claim);
   }
   return wrapped;
 }
@@ -101,18 +101,6 @@ async function findIntakesWithSealed(needs: Sealing): Promise<string[]> {
     patterns,
   );
   return rows.map(({ intakeId }) => intakeId);
-}
-
-async function takeClaim(
-  dataSource: DataSource,
-  { intakeId, claim }: { intakeId: string; claim: string },
-): Promise<boolean> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    `UPDATE intake SET claim = ?, claimedUntil = UTC_TIMESTAMP(3) + INTERVAL ${CLAIM} SECOND
-      WHERE id = ? AND (claim = ? OR claim IS NULL OR claimedUntil < UTC_TIMESTAMP(3))`,
-    [claim, intakeId, claim],
-  );
-  return affectedRows === 1;
 }
 
 /** Those of an intake, in the order in which they are wrapped. */

@@ -1,6 +1,6 @@
 /** Mounts a call of the contract: its schemas check what comes in and shape what goes out. */
 import type { FieldError, ReceivedOf, ReplyOf, Route } from "@lucchetto/contract";
-import { fieldError } from "@lucchetto/contract";
+import { fieldError, VERSION, VERSION_HEADER } from "@lucchetto/contract";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { z } from "zod";
 import { assertFromThisMachine } from "../../base/http/forwarded.ts";
@@ -62,6 +62,7 @@ export function mount<const R extends Route>(
     method: route.method,
     url: route.path,
     handler: async (request, reply) => {
+      reply.header(VERSION_HEADER, VERSION);
       const received = route.access === "anybody" ? receive(route, request) : null;
       app.assertOwnOrigin(request);
       const caller = await callerFor(app, route, request);

@@ -1,11 +1,11 @@
 /** The queries of the journal's chain. */
 import type { ChainedEvent, ChainLink, ChainPoint } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import type { JournalChainRow, JournalEntryRow, LinkedEntryRow } from "../../base/storage/index.ts";
+import type { JournalEntryRow, Leased, LinkedEntryRow } from "../../base/storage/index.ts";
 import { JournalChainEntity, JournalEntryEntity } from "../../base/storage/index.ts";
 
-/** Seconds that a claim holds unless it is renewed: whoever made it may have died. */
-export const CHAIN_CLAIM_SECONDS = 5;
+/** Chaining is for one instance at a time. */
+export const CHAIN_LEASE: Leased = { table: "journal_chain", id: 1, seconds: 5 };
 
 /** A point with its seal; `null` at the very beginning. */
 export interface SealedPoint extends ChainPoint {
@@ -47,27 +47,6 @@ export async function moveEnd(
     ],
   );
   return affectedRows === 1;
-}
-
-/**
- * Claims the chaining, or holds it, for some seconds. A claim that would hold longer is nobody's of ours, and is not honoured.
- * @param claim of this process. @returns whether it has it.
- */
-export async function claimChain(dataSource: DataSource, claim: string): Promise<boolean> {
-  const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
-    `UPDATE journal_chain SET claim = ?, claimedUntil = UTC_TIMESTAMP(3) + INTERVAL ? SECOND
-     WHERE id = 1 AND (claim = ? OR claimedUntil IS NULL OR claimedUntil <= UTC_TIMESTAMP(3)
-       OR claimedUntil > UTC_TIMESTAMP(3) + INTERVAL ? SECOND)`,
-    [claim, CHAIN_CLAIM_SECONDS, claim, CHAIN_CLAIM_SECONDS],
-  );
-  return affectedRows === 1;
-}
-
-/** Lets another instance have it at once. */
-export async function giveChainBack(dataSource: DataSource, claim: string): Promise<void> {
-  await dataSource
-    .getRepository<JournalChainRow>(JournalChainEntity)
-    .update({ id: 1, claim }, { claim: null, claimedUntil: null });
 }
 
 /** Whether any entry is not chained yet. */

@@ -5,9 +5,9 @@ import { writeHead } from "@lucchetto/core";
 import type { FastifyBaseLogger } from "fastify";
 import type { Background } from "../../base/background-work.ts";
 import { DAY } from "../../base/duration.ts";
-import { isStorageUnavailable, newId } from "../../base/storage/index.ts";
+import { giveLeaseBack, isStorageUnavailable, newId, takeLease } from "../../base/storage/index.ts";
 import type { ServiceContext } from "../context.ts";
-import { claimChain, findOldestUnchained, giveChainBack, isAnyUnchained, readEnds } from "./chain-store.ts";
+import { CHAIN_LEASE, findOldestUnchained, isAnyUnchained, readEnds } from "./chain-store.ts";
 import type { Chained } from "./chain.ts";
 import { CHAIN_BATCH, chainWaiting, isHeld, resealPart } from "./chain.ts";
 import { keepHead, readKeptHead } from "./kept-head.ts";
@@ -38,7 +38,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
 
   async function look(): Promise<void> {
     while (!signal.aborted && (await isAnyUnchained(dataSource))) {
-      isClaimed = await claimChain(dataSource, claim);
+      isClaimed = await takeLease(dataSource, CHAIN_LEASE, claim);
       if (!isClaimed) return warnOfStop();
       const chained = await chainWaiting(context, { claim, seen });
       if (chained === null) return;
@@ -120,7 +120,7 @@ export function startChaining(context: ServiceContext, logger: FastifyBaseLogger
   async function giveBack(): Promise<void> {
     if (!isClaimed) return;
     isClaimed = false;
-    await giveChainBack(dataSource, claim).catch((error: unknown) =>
+    await giveLeaseBack(dataSource, CHAIN_LEASE, claim).catch((error: unknown) =>
       logger.debug({ err: error }, "the claim on the journal's chain was not given back"),
     );
   }

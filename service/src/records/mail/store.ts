@@ -1,10 +1,12 @@
 import type { DataSource, EntityManager } from "typeorm";
 import { IsNull, LessThan, Like, MoreThan } from "typeorm";
+import { noteQueued } from "../../base/queue/wake.ts";
 import type { MailRow, PageQuery } from "../../base/storage/index.ts";
 import { MailEntity, readCursor, sweepRows } from "../../base/storage/index.ts";
 
 export async function insertMail(manager: EntityManager, row: MailRow): Promise<void> {
   await manager.getRepository(MailEntity).insert(row);
+  noteQueued(manager, MailEntity);
 }
 
 export function findMail(dataSource: DataSource, id: string): Promise<MailRow | null> {

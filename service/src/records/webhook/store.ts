@@ -1,4 +1,5 @@
 import type { DataSource, EntityManager } from "typeorm";
+import { noteQueued } from "../../base/queue/wake.ts";
 import type { DeliveryRow, PageQuery } from "../../base/storage/index.ts";
 import { DeliveryEntity, newId, readCursor, sweepRows } from "../../base/storage/index.ts";
 
@@ -20,6 +21,7 @@ export async function insertDelivery(
     lastTryAt: null,
     lastAnswer: null,
   });
+  noteQueued(manager, DeliveryEntity);
 }
 
 export function findDelivery(dataSource: DataSource, id: string): Promise<DeliveryRow | null> {

@@ -24,9 +24,10 @@ import { readMended, writeRefusals } from "../../edges/intake/corrected.ts";
 import type { Plan } from "../../edges/intake/plan.ts";
 import { readPlan } from "../../edges/intake/plan.ts";
 import { reportAll, reportOf } from "../../edges/intake/report.ts";
-import { IntakeRefusal, runIntake } from "../../edges/intake/run.ts";
+import { runIntake } from "../../edges/intake/run.ts";
 import { identityOf } from "../../edges/intake/source.ts";
 import { findIntake, listRefusals } from "../../edges/intake/store.ts";
+import { IntakeRefusal } from "../../edges/intake/written.ts";
 import { peppersOf } from "../../records/password/hashing.ts";
 
 export async function importCheck(config: string, input: ImportInput): Promise<IntakeCheck> {
