@@ -47,6 +47,8 @@ interface Question {
 
 const FIELD = "token=";
 const TOKEN_LENGTH = TOKEN_PREFIXES["check-token"].length + 43;
+/** Of a body that asks about as many as it may, with some blanks. */
+const MAX_CHECKS_BYTES = 100 + (TOKEN_LENGTH + 6) * MAX_CHECKED_TOKENS;
 
 /** RFC 7662: one. */
 const INTROSPECTION: Question = {
@@ -60,26 +62,28 @@ const INTROSPECTION: Question = {
   write: ([answer]) => (answer === undefined ? "" : textOf(answer)),
 };
 
-const OPENING = '{"tokens":["';
-const CLOSING = '"]}';
-
-/** Many at once, written as our own clients write it: without spaces, so that cutting it apart reads it. */
+/** Many at once. What is no JSON, or not as the contract has it, the usual way refuses in words. */
 const CHECKS: Question = {
   path: routes.checkTokens.path,
   media: /^application\/json *(?:;|$)/i,
-  fits: (bytes) => bytes <= OPENING.length + (TOKEN_LENGTH + 3) * MAX_CHECKED_TOKENS,
+  fits: (bytes) => bytes <= MAX_CHECKS_BYTES,
   read(body) {
-    if (!body.startsWith(OPENING) || !body.endsWith(CLOSING)) return null;
-    const hashes: Array<HashedToken<"check-token">> = [];
-    for (const token of body.slice(OPENING.length, -CLOSING.length).split('","')) {
-      const hashed = hashToken("check-token", token);
-      if (hashed === null) return null;
-      hashes.push(hashed);
-    }
-    return hashes.length > MAX_CHECKED_TOKENS ? null : hashes;
+    const asked = routes.checkTokens.body.safeParse(jsonOf(body));
+    const hashes = asked.data?.tokens.map((token) => hashToken("check-token", token));
+    return hashes?.every((hash) => hash !== null) === true ? hashes : null;
   },
   write: (answers) => `{"items":[${answers.map(textOf).join(",")}]}`,
 };
+
+/** `undefined` for what is none. */
+function jsonOf(text: string): unknown {
+  try {
+    return JSON.parse(text);
+  } catch {
+    // The usual way says what is wrong with it.
+    return undefined;
+  }
+}
 
 function textOf(answer: Introspection): string {
   return answer.active ? writeActive(answer) : JSON.stringify(answer);
