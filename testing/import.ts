@@ -3,7 +3,7 @@ import { createHash } from "node:crypto";
 import { mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
-import type { Client, Intake, IntakeCheck } from "@lucchetto/contract";
+import type { Client, Intake, IntakeCheck, Open } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { callCommand } from "./command.ts";
 import type { TestService } from "./service.ts";
@@ -36,7 +36,7 @@ export function importingInto(of: () => TestService) {
   const importRun = async (plan: string, more: readonly string[] = [], input = "") => {
     const run = await lucchetto(["import", "run", plan, ...more, "--json"], input);
     if (run.status !== 0) throw new Error(run.err);
-    return JSON.parse(run.out) as { report: Intake; wrapsLater: boolean; resumedAt: number };
+    return JSON.parse(run.out) as { report: Open<Intake>; wrapsLater: boolean; resumedAt: number };
   };
   return {
     home,
@@ -53,10 +53,10 @@ export function importingInto(of: () => TestService) {
 
     async importCheck(plan: string, more: readonly string[] = [], input = "") {
       const run = await lucchetto(["import", "check", plan, ...more, "--json"], input);
-      return JSON.parse(run.out) as IntakeCheck;
+      return JSON.parse(run.out) as Open<IntakeCheck>;
     },
 
-    async statusOf(id: string): Promise<Intake> {
+    async statusOf(id: string): Promise<Open<Intake>> {
       operator ??= of().as(await of().operator());
       const { body } = await operator(routes.listIntakes);
       const found = body.items.find((one) => one.id === id);

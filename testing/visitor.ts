@@ -1,5 +1,5 @@
 /** A browser as the service sees it: it keeps its cookies and names its origin. */
-import type { MailboxItem } from "@lucchetto/contract";
+import type { MailboxItem, Open } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { eventually } from "./eventually.ts";
 import type { TestService } from "./service.ts";
@@ -51,7 +51,7 @@ export function codeOf(reply: Reply): string | undefined {
 }
 
 /** All mails to an address, newest first. */
-export async function mailsTo(service: TestService, to: string): Promise<MailboxItem[]> {
+export async function mailsTo(service: TestService, to: string): Promise<Array<Open<MailboxItem>>> {
   const { body } = await service.client(routes.listDevelopmentMailbox, { query: { to, limit: 100 } });
   return body.items;
 }
@@ -62,7 +62,7 @@ export async function mailTo(
   to: string,
   template: string,
   seen: ReadonlySet<string> = new Set(),
-): Promise<MailboxItem> {
+): Promise<Open<MailboxItem>> {
   return eventually(
     async () => (await mailsTo(service, to)).find((one) => one.template === template && !seen.has(one.id)),
     `the mail “${template}” to ${to}`,
@@ -70,7 +70,7 @@ export async function mailTo(
 }
 
 /** The secret in the link of a mail. */
-export function secretOf({ links }: Pick<MailboxItem, "links">): string {
+export function secretOf({ links }: Pick<Open<MailboxItem>, "links">): string {
   return new URL(links[0] ?? "").hash.slice(1);
 }
 

@@ -1,5 +1,5 @@
 /** Finds the account that somebody names on the command line. */
-import type { Account } from "@lucchetto/contract";
+import type { Account, Open } from "@lucchetto/contract";
 import { ProblemError, routes } from "@lucchetto/contract";
 import type { Connection } from "./connection.ts";
 import { Failure } from "./failure.ts";
@@ -32,9 +32,9 @@ async function isAccount(connection: Connection, id: string): Promise<boolean> {
  * By address or username, which can't be confused; else by reference. Others whose names merely begin with it may stand before it.
  * Display names name nobody: people choose them.
  */
-async function findNamed(connection: Connection, named: string): Promise<Account | null> {
+async function findNamed(connection: Connection, named: string): Promise<Open<Account> | null> {
   const call = connection.signedIn();
-  let byReference: Account | null = null;
+  let byReference: Open<Account> | null = null;
   for (let cursor: string | undefined; ;) {
     const query = { search: named, limit: PAGE, ...(cursor === undefined ? {} : { cursor }) };
     const { body } = await call(routes.listAccounts, { query });

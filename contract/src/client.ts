@@ -2,14 +2,14 @@
 import type { CallParts, ClientOptions } from "./call.ts";
 import { exchange, foreignAnswer, problemError } from "./call.ts";
 import { readReply } from "./read-reply.ts";
-import type { CallOf, ReplyOf, Route } from "./route.ts";
+import type { CallOf, ReceivedReply, Route } from "./route.ts";
 import { problem } from "./shapes/people.ts";
 
 /** Calls one route; resolves with the reply, rejects with ProblemError or UnreachableError. */
 export type Client = <R extends Route>(
   route: R,
   ...call: keyof CallOf<R> extends never ? [] : [CallOf<R>]
-) => Promise<ReplyOf<R>>;
+) => Promise<ReceivedReply<R>>;
 
 /** Makes a client. */
 export function createClient(options: ClientOptions): Client {

@@ -28,3 +28,15 @@ function isNewValue(issue: Issue, body: unknown): boolean {
 function memberOf(within: unknown, key: PropertyKey): unknown {
   return typeof within === "object" && within !== null ? Reflect.get(within, key) : undefined;
 }
+
+/**
+ * What a table says of a choice that was received. @param otherwise for one that came after this release.
+ * @example
+ * ```ts
+ * saidOf({ sent: "sent", waiting: "waits" }, "waiting", "?") // → "waits"
+ * saidOf({ sent: "sent", waiting: "waits" }, "returned", "returned") // → "returned"
+ * ```
+ */
+export function saidOf<Said>(table: Readonly<Record<string, Said>>, choice: string, otherwise: Said): Said {
+  return Object.hasOwn(table, choice) ? (table[choice] ?? otherwise) : otherwise;
+}

@@ -65,6 +65,32 @@ export type ReplyOf<R extends Route> = {
   };
 }[keyof R["replies"] & number];
 
+declare const newer: unique symbol;
+/** A value of a list of choices that came after this release: a newer service may answer with it. */
+export type NewerChoice = string & { readonly [newer]?: never };
+
+type IsUnion<T, Whole = T> = T extends unknown ? ([Whole] extends [T] ? false : true) : never;
+type OpenText<T extends string> = string extends T ? T : IsUnion<T> extends true ? T | NewerChoice : T;
+/** What is received: texts that are one of several may also be one that this release does not know. */
+export type Open<T> = [T] extends [string]
+  ? OpenText<T>
+  : T extends string
+    ? never
+    : T extends ReadonlyArray<infer One>
+      ? Array<Open<One>>
+      : T extends object
+        ? { [Member in keyof T]: OpenMember<T[Member]> }
+        : T;
+type OpenMember<T> = Open<Exclude<T, null | undefined>> | Extract<T, null | undefined>;
+
+/** A reply as a client receives it. */
+export type ReceivedReply<R extends Route> = {
+  [Status in keyof R["replies"] & number]: {
+    readonly status: Status;
+    readonly body: Open<Output<R["replies"][Status]>>;
+  };
+}[keyof R["replies"] & number];
+
 /** Every call may meet these. */
 const OF_ALL: readonly ProblemCode[] = ["wrong-host", "internal-error", "storage-unavailable"];
 const OF_BODIES: readonly ProblemCode[] = [

@@ -6,8 +6,10 @@ import type { AddressInfo } from "node:net";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { ProblemError, UnreachableError } from "./call.ts";
 import { createClient } from "./client.ts";
+import { saidOf } from "./read-reply.ts";
 import type { Route } from "./route.ts";
 import { routes } from "./routes/index.ts";
+import type { DeliveryState } from "./shapes/operators.ts";
 import { VERSION, VERSION_HEADER } from "./version.ts";
 
 let server: Server;
@@ -95,3 +97,27 @@ test("the release is that of every package", () => {
     expect(JSON.parse(readFileSync(file, "utf8"))).toMatchObject({ version: VERSION });
   }
 });
+
+test("a choice that came after this release is received as it is, and the compiler knows that there may be one", async () => {
+  answer = json(
+    JSON.stringify({ items: [{ ...DELIVERY, state: "returned" }, DELIVERY], next: null, total: 2, extra: 1 }),
+  );
+  const { port } = server.address() as AddressInfo;
+  const { body } = await createClient({ baseUrl: `http://127.0.0.1:${port}` })(routes.listDeliveries, {
+    query: {},
+  });
+  const [first] = body.items;
+  // @ts-expect-error: one of the known ones, or a newer one.
+  const known: DeliveryState | undefined = first?.state;
+  expect(known).toBe("returned");
+  expect(body.items.map(({ state }) => saidOf({ delivered: "arrived" }, state, `(${state})`))).toEqual([
+    "(returned)",
+    "arrived",
+  ]);
+});
+
+const DELIVERY = {
+  ...{ id: "01980000-0000-7000-8000-000000000000", type: "account.created", accountId: null, tries: 1 },
+  ...{ createdAt: "2026-07-01T08:00:00.000Z", nextTryAt: null, lastTryAt: null, lastAnswer: "204" },
+  ...{ body: "{}", state: "delivered" },
+};

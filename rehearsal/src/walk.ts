@@ -1,6 +1,6 @@
 /** Somebody on their way through an application: their browser, what they know, and what they have seen so far. */
 import { randomBytes } from "node:crypto";
-import type { Client, MailboxItem } from "@lucchetto/contract";
+import type { Client, MailboxItem, Open } from "@lucchetto/contract";
 import { createClient, ProblemError, routes } from "@lucchetto/contract";
 import type { Browser, BrowserContext, Cookie, Page } from "playwright-core";
 import type { Question, Reply } from "./asking.ts";
@@ -224,7 +224,7 @@ export class Walk {
     }
   }
 
-  async mails(): Promise<MailboxItem[]> {
+  async mails(): Promise<Array<Open<MailboxItem>>> {
     try {
       const query = { to: this.email, limit: 100 };
       return (await this.client(routes.listDevelopmentMailbox, { query })).body.items;

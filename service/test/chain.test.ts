@@ -4,7 +4,7 @@ import { mkdtempSync, rmSync, statSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import type { JournalVerification } from "@lucchetto/contract";
+import type { JournalVerification, Open } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { readKeyRing } from "@lucchetto/core";
 import { asRoot, createTestDatabase } from "../../testing/database.ts";
@@ -38,7 +38,7 @@ async function verify(
   query: { after?: number; head?: string } = {},
   at = service,
   token = operator,
-): Promise<JournalVerification> {
+): Promise<Open<JournalVerification>> {
   for (let after = query.after ?? 0; ;) {
     const { body } = await at.as(token)(routes.verifyJournal, { query: { ...query, after } });
     if (body.next === null || body.flaw !== null) return body;

@@ -4,7 +4,7 @@ import { createHash } from "node:crypto";
 import { once } from "node:events";
 import { fileURLToPath } from "node:url";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import type { RequestTrace } from "@lucchetto/contract";
+import type { Open, RequestTrace } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { eventually } from "../../testing/eventually.ts";
 import { registerApp } from "../../testing/sample-app.ts";
@@ -25,13 +25,14 @@ beforeAll(async () => {
 });
 afterAll(() => service.stop());
 
-const newest = async (path: string, status: number): Promise<RequestTrace> => {
+const newest = async (path: string, status: number): Promise<Open<RequestTrace>> => {
   const { items } = (await service.client(routes.listTraces, { query: { limit: 200 } })).body;
   const found = items.find((one) => one.path === path && one.status === status);
   if (found === undefined) throw new Error(`${path} ${status} was not watched`);
   return found;
 };
-const checksOf = ({ checks }: RequestTrace): string[] => checks.map(({ what, found }) => `${what}: ${found}`);
+const checksOf = ({ checks }: Open<RequestTrace>): string[] =>
+  checks.map(({ what, found }) => `${what}: ${found}`);
 
 /** Signs in as a program, whatever comes of it. */
 const trySignIn = (identifier: string, password: string) =>
@@ -181,7 +182,7 @@ describe("a trace", () => {
       const reply = await send(service, "GET", "/v1/development/traces?of=browser&limit=200", {
         headers: { "user-agent": agent },
       });
-      return reply.json<{ items: RequestTrace[] }>().items;
+      return reply.json<{ items: Array<Open<RequestTrace>> }>().items;
     };
     const own = await seenBy("Mozilla/5.0 (one)");
     const asked = own.filter(({ by }) => by === "app").map(({ path, told }) => [path, told]);

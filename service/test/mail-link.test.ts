@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import type { MailboxItem } from "@lucchetto/contract";
+import type { MailboxItem, Open } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { aWhile, eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
@@ -26,7 +26,7 @@ function ask(identifier: string, headers: Record<string, string> = {}) {
 function redeem(secret: string, password = NEW, at = service) {
   return send(at, "POST", "/v1/mail-links/redeem", json({ secret, password }));
 }
-async function mails(to: string): Promise<MailboxItem[]> {
+async function mails(to: string): Promise<Array<Open<MailboxItem>>> {
   const { body } = await service.client(routes.listDevelopmentMailbox, { query: { limit: 100 } });
   return body.items.filter((item) => item.to === to);
 }

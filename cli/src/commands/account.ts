@@ -1,5 +1,5 @@
 /** As an operator: account list, account show. */
-import type { AccountDetail } from "@lucchetto/contract";
+import type { AccountDetail, Open } from "@lucchetto/contract";
 import { routes } from "@lucchetto/contract";
 import { ALGORITHMS, formatBytes } from "@lucchetto/core";
 import type { Command } from "commander";
@@ -326,7 +326,7 @@ function inWords({
   authenticators,
   passkeys,
   recoveryCodesLeft: left,
-}: AccountDetail["secondFactor"]): string {
+}: Open<AccountDetail>["secondFactor"]): string {
   if (authenticators.length + passkeys.length === 0) return "none";
   const used = (lastUsedAt: string | null) =>
     lastUsedAt === null ? "never used" : `last used ${time(lastUsedAt)}`;
@@ -343,7 +343,7 @@ function inWords({
   return `${names.join(", ")}; ${left} recovery ${left === 1 ? "code" : "codes"} left`;
 }
 
-function printDetail({ account, password, secondFactor }: AccountDetail): void {
+function printDetail({ account, password, secondFactor }: Open<AccountDetail>): void {
   print(bold("Account"));
   printPairs([
     ["id", account.id],

@@ -1,7 +1,7 @@
 /** As an operator: journal list, follow, head, verify. */
 import { setTimeout as delay } from "node:timers/promises";
-import type { JournalVerification, OperatorJournalEntry } from "@lucchetto/contract";
-import { routes } from "@lucchetto/contract";
+import type { JournalVerification, Open, OperatorJournalEntry } from "@lucchetto/contract";
+import { routes, saidOf } from "@lucchetto/contract";
 import type { JournalKind } from "@lucchetto/core";
 import { JOURNAL_KINDS, readHead } from "@lucchetto/core";
 import type { Command } from "commander";
@@ -108,10 +108,11 @@ export function defineJournal(journal: Command): void {
     });
 }
 
-const outcomeOf = ({ outcome, reason }: OperatorJournalEntry): string =>
+const outcomeOf = ({ outcome, reason }: Open<OperatorJournalEntry>): string =>
   reason === null ? outcome : `${outcome}: ${reason}`;
-const whoseOf = ({ accountName, accountId }: OperatorJournalEntry): string => accountName ?? accountId ?? "–";
-const byWhom = ({ actorName, appName }: OperatorJournalEntry): string | null =>
+const whoseOf = ({ accountName, accountId }: Open<OperatorJournalEntry>): string =>
+  accountName ?? accountId ?? "–";
+const byWhom = ({ actorName, appName }: Open<OperatorJournalEntry>): string | null =>
   actorName ?? (appName === null ? null : `app ${appName}`);
 
 /** Milliseconds between two looks. */
@@ -122,12 +123,15 @@ const BEGIN_WITH = 10;
 const PAGE = 100;
 
 /** Shows the latest events, and then every one that is written, in the order in which they are seen. */
-async function follow(connection: Connection, show: (entry: OperatorJournalEntry) => void): Promise<void> {
+async function follow(
+  connection: Connection,
+  show: (entry: Open<OperatorJournalEntry>) => void,
+): Promise<void> {
   const call = connection.signedIn();
   // Events of one moment may be seen in another order than they were written.
   let seen = new Set<string>();
-  const readNew = async (): Promise<OperatorJournalEntry[]> => {
-    const found: OperatorJournalEntry[] = [];
+  const readNew = async (): Promise<Array<Open<OperatorJournalEntry>>> => {
+    const found: Array<Open<OperatorJournalEntry>> = [];
     let cursor: string | undefined;
     do {
       const { body } = await call(routes.listJournal, { query: { limit: PAGE, cursor } });
@@ -146,7 +150,7 @@ async function follow(connection: Connection, show: (entry: OperatorJournalEntry
   }
 }
 
-function lineOf(entry: OperatorJournalEntry): string {
+function lineOf(entry: Open<OperatorJournalEntry>): string {
   const by = byWhom(entry);
   const said = [entry.kind, outcomeOf(entry), whoseOf(entry), ...(by === null ? [] : [`by ${by}`])];
   return printable([time(entry.at), ...said, entry.network ?? "–"].join("  "));
@@ -158,7 +162,7 @@ interface VerifyOptions {
   readonly json?: boolean;
 }
 
-interface Found extends Pick<JournalVerification, "flaw" | "heldHead" | "waiting" | "last"> {
+interface Found extends Pick<Open<JournalVerification>, "flaw" | "heldHead" | "waiting" | "last"> {
   readonly verified: number;
 }
 
@@ -170,7 +174,7 @@ async function verify(connection: Connection, { head, after: begin = 0 }: Verify
   let progress: Progress | null = null;
   let verified = 0;
   for (let after: number | null = begin; ;) {
-    const { body }: { body: JournalVerification } = await call(routes.verifyJournal, {
+    const { body }: { body: Open<JournalVerification> } = await call(routes.verifyJournal, {
       query: { after, head },
     });
     verified += body.last - body.after;
@@ -211,11 +215,11 @@ function wholeInWords({ verified, last, heldHead, waiting: left }: Found, { head
 
 /** What was found, what it means, and how to look further. */
 function flawInWords(
-  { position, entryId, what }: NonNullable<JournalVerification["flaw"]>,
+  { position, entryId, what }: NonNullable<Open<JournalVerification>["flaw"]>,
   { after = 0 }: VerifyOptions,
 ): string {
   const which = entryId === null ? `position ${position}` : `position ${position} (event ${entryId})`;
-  const said = {
+  const sayings = {
     missing: `The event at ${which} was removed.`,
     changed: `What stands at ${which} was changed after it was written.`,
     forged: `What stands at ${which} was not chained by this service: somebody without the key ring wrote it.`,
@@ -224,7 +228,8 @@ function flawInWords(
     other: `At ${which} stands something other than when the head was kept: this is another journal, or all of it was written anew.`,
     outside: `The event at ${which} stands outside the chain: it is listed, and was never chained by this service.`,
     unchained: `Events that were written hours ago are not chained: somebody keeps the service from it, or wrote them into the database. See the service's log.`,
-  }[what];
+  };
+  const said = saidOf(sayings, what, `At ${which}: ${printable(what)}.`);
   const on = what === "changed" ? position : position + 1;
   const further =
     what === "cut" || what === "other" || what === "outside" || what === "unchained"

@@ -1,5 +1,5 @@
 /** The mails: in development for anybody with bodies, in production for operators and without. */
-import type { MailboxItem } from "@lucchetto/contract";
+import type { MailboxItem, Open } from "@lucchetto/contract";
 import { MAIL_LANGUAGES, MAIL_STATES, ProblemError, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
@@ -101,7 +101,7 @@ interface Query {
 async function listMails(
   command: Command,
   query: Query,
-): Promise<{ items: MailboxItem[]; next: string | null }> {
+): Promise<{ items: Array<Open<MailboxItem>>; next: string | null }> {
   const connection = connect(command);
   try {
     return (await connection.client(routes.listDevelopmentMailbox, { query })).body;
@@ -111,7 +111,7 @@ async function listMails(
   }
 }
 
-async function find(command: Command, id: string | undefined): Promise<MailboxItem> {
+async function find(command: Command, id: string | undefined): Promise<Open<MailboxItem>> {
   const { items } = await listMails(command, { limit: 100 });
   const found = id === undefined ? items[0] : items.find((one) => one.id === id);
   if (found !== undefined) return found;
@@ -121,7 +121,7 @@ async function find(command: Command, id: string | undefined): Promise<MailboxIt
 }
 
 /** Why it waits, was given up or held back. */
-function fateOf({ heldBecause, lastAnswer, tries }: MailboxItem): string {
+function fateOf({ heldBecause, lastAnswer, tries }: Open<MailboxItem>): string {
   if (heldBecause !== null) return heldBecause;
   return lastAnswer === null ? "–" : `${lastAnswer}${tries > 1 ? ` (try ${tries})` : ""}`;
 }

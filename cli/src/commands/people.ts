@@ -1,5 +1,5 @@
 /** As a person: register, sign-in, whoami, sign-out. */
-import type { Account, ProofWanted, Session } from "@lucchetto/contract";
+import type { Account, Open, ProofWanted, Session } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { askAgain, askCode, askPassword, takeLine } from "../ask.ts";
@@ -193,7 +193,7 @@ async function showNewPassword(
   return client(routes.addProof, { body: { proof: { type: "new-password", password } } });
 }
 
-function printWho({ account, session }: { account: Account; session: Session }): void {
+function printWho({ account, session }: { account: Open<Account>; session: Open<Session> }): void {
   printPairs([
     ["account", account.id],
     ["e-mail", account.email ?? "–"],

@@ -1,6 +1,6 @@
 /** As an operator: throttle list, throttle release. */
-import type { ThrottleEntry } from "@lucchetto/contract";
-import { routes } from "@lucchetto/contract";
+import type { Open, ThrottleEntry } from "@lucchetto/contract";
+import { routes, saidOf } from "@lucchetto/contract";
 import type { Command } from "commander";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
@@ -44,7 +44,7 @@ export function defineThrottle(throttle: Command): void {
       if (options.json === true) return printJson(body);
       const rows = await Promise.all(
         body.items.map(async (entry) => [
-          KINDS[entry.kind],
+          saidOf(KINDS, entry.kind, entry.kind),
           await nameOf(connection, entry),
           String(entry.failures),
           entry.state,
@@ -89,7 +89,7 @@ function wentWithAnother(error: unknown): void {
 }
 
 /** A name that no account has is not kept: a short fingerprint tells it from others. */
-async function nameOf(connection: Connection, { id, kind, subject }: ThrottleEntry): Promise<string> {
+async function nameOf(connection: Connection, { id, kind, subject }: Open<ThrottleEntry>): Promise<string> {
   if (subject === null) return `#${id.slice(0, 8)}`;
   if (!(kind.startsWith("account-") || kind === "name")) return subject;
   const { body } = await connection.signedIn()(routes.listAccounts, { query: { search: subject, limit: 1 } });

@@ -2,7 +2,7 @@
 import { readFile } from "node:fs/promises";
 import { resolve } from "node:path";
 import type { TotpImportOutcome } from "@lucchetto/contract";
-import { routes } from "@lucchetto/contract";
+import { routes, saidOf } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -64,7 +64,7 @@ export function defineTotpImport(totp: Command): void {
       const reports: Array<{
         line: number;
         account: string;
-        outcome: TotpImportOutcome;
+        outcome: string;
         detail: string | null;
       }> = [];
       const readable = lines.filter(({ account, uri }) => isSendable(account, 254) && isSendable(uri, 1_000));
@@ -90,7 +90,7 @@ export function defineTotpImport(totp: Command): void {
       const rows = reports.map(({ line, account, outcome, detail }) => [
         String(line),
         account,
-        detail === null ? WORDS[outcome] : `${WORDS[outcome]} (${detail})`,
+        [saidOf(WORDS, outcome, outcome), ...(detail === null ? [] : [`(${detail})`])].join(" "),
       ]);
       printTable(["line", match, "status"], rows, "The file has no lines.");
       const done = reports.filter(({ outcome }) => outcome.startsWith("imported")).length;

@@ -1,6 +1,6 @@
 /** A developer at work: what the service did for a request. */
-import type { RequestTrace } from "@lucchetto/contract";
-import { ProblemError, routes } from "@lucchetto/contract";
+import type { Open, RequestTrace } from "@lucchetto/contract";
+import { ProblemError, routes, saidOf } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
@@ -60,7 +60,7 @@ export function defineTrace(command: Command): void {
     });
 }
 
-function printList(items: readonly RequestTrace[]): void {
+function printList(items: ReadonlyArray<Open<RequestTrace>>): void {
   printTable(
     ["at", "request", "by", "status", "outcome", "ms", "request id"],
     items.map(({ at, method, path, by, status, outcome, milliseconds, requestId }) => [
@@ -80,7 +80,7 @@ function printList(items: readonly RequestTrace[]): void {
 const SIGNS = { well: () => verdigris("✓"), refused: () => rust("✗"), neutral: () => dim("·") };
 const CHANGES = { added: "+", changed: "~", removed: "-" };
 
-function printTrace(trace: RequestTrace, { rows = false, statements = false }: TraceOptions): void {
+function printTrace(trace: Open<RequestTrace>, { rows = false, statements = false }: TraceOptions): void {
   const { method, path, status, outcome, milliseconds, at, by, requestId } = trace;
   print(
     `${bold(`${method} ${printable(path)}`)}  ${status} ${printable(outcome ?? "")}`.trimEnd(),
@@ -128,11 +128,11 @@ function section(title: string, lines: readonly string[]): void {
   if (lines.length > 0) print("", bold(title), ...lines.map((line) => `  ${line}`));
 }
 
-function checkLines({ checks, milliseconds }: RequestTrace): string[] {
+function checkLines({ checks, milliseconds }: Open<RequestTrace>): string[] {
   const width = Math.max(0, ...checks.map(({ what }) => what.length));
   let isAfter = false;
   return checks.flatMap(({ what, found, state, at }) => {
-    const line = `${SIGNS[state]()} ${dim(`${at.toFixed(1).padStart(7)} ms`)}  ${what.padEnd(width)}  ${printable(found)}`;
+    const line = `${saidOf(SIGNS, state, SIGNS.neutral)()} ${dim(`${at.toFixed(1).padStart(7)} ms`)}  ${what.padEnd(width)}  ${printable(found)}`;
     if (isAfter || at <= milliseconds) return [line];
     isAfter = true;
     return [dim("after the reply"), line];
@@ -140,7 +140,7 @@ function checkLines({ checks, milliseconds }: RequestTrace): string[] {
 }
 
 /** A line for each row, with as many of its values as fit; with all of them only where that is wanted. */
-function rowLines(row: RequestTrace["rows"][number], isWhole: boolean): string[] {
+function rowLines(row: Open<RequestTrace>["rows"][number], isWhole: boolean): string[] {
   const { change, table, count, values, record } = row;
   const more = count > 1 ? dim(`  ${count} rows`) : "";
   const room = "    ";
@@ -148,7 +148,7 @@ function rowLines(row: RequestTrace["rows"][number], isWhole: boolean): string[]
     ({ name, value }) => [`${name} ${printable(value)}`, `${dim(name)} ${printable(value)}`] as const,
   );
   const drawn = record === null ? [] : drawRecord(record).map((line) => room + line);
-  const head = `${CHANGES[change]} ${brass(table)}${more}`;
+  const head = `${saidOf(CHANGES, change, change)} ${brass(table)}${more}`;
   if (isWhole) return [head, ...drawn, ...inLines(pairs).map((line) => room + line)];
   const [first, ...others] = inLines(pairs, table.length + 2);
   return [`${head}  ${first ?? ""}${others.length > 0 ? dim(" …") : ""}`, ...drawn];
@@ -173,7 +173,7 @@ function inLines(pairs: ReadonlyArray<readonly [plain: string, coloured: string]
 }
 
 /** A bar of where the time went, with its legend. */
-function printTime({ time, milliseconds }: RequestTrace): void {
+function printTime({ time, milliseconds }: Open<RequestTrace>): void {
   const letters = ["█", "▓", "▒", "░"];
   const parts = time.map((part, index) => ({ ...part, letter: letters[index] ?? "·" }));
   const bar = parts
