@@ -239,7 +239,10 @@ export async function assertFromBefore(
   if (!isWanted) return { spend: () => Promise.resolve(), grounds: NO_GROUNDS };
   if (present === undefined) throw new ProblemReply("earlier-proof-required");
   const thing = typeof present === "string" ? "password" : present.type;
-  if (!shows.includes(thing)) throw fieldProblem([fieldError("present", "former-thing-not-there")]);
+  const notThere = (): never => {
+    throw fieldProblem([fieldError("present", "former-thing-not-there")]);
+  };
+  if (!shows.some((one) => one === thing)) return notThere();
   const { account, factors, linkId, wrong } = of;
   if (typeof present === "string") {
     const right = await findFormerPassword(context, of, { typed: present, visit });
@@ -253,6 +256,8 @@ export async function assertFromBefore(
       return showRecoveryCode(context, { factors, account, linkId, wrong, code: present.code, visit });
     case "passkey":
       return showPasskeyFromBefore(context, factors, { present, visit, marks });
+    default:
+      return notThere();
   }
 }
 
