@@ -22,6 +22,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
       name,
       redirectUris: [`http://localhost:${port}/signed-in`],
       signedOutUris: [`http://localhost:${port}/signed-out`],
+      home: `http://localhost:${port}/`,
       rights: ["accounts"],
     },
   });
@@ -39,9 +40,10 @@ export async function registerApp(service: TestService, port: number, name = "Br
 export async function startSampleApp(
   service: TestService,
   more: (app: Awaited<ReturnType<typeof createSampleApp>>) => void = () => undefined,
+  name?: string,
 ): Promise<TestSampleApp> {
   const port = await freePort();
-  const options = await registerApp(service, port);
+  const options = await registerApp(service, port, name);
   const app = await createSampleApp(options);
   more(app);
   await app.listen({ host: "127.0.0.1", port });

@@ -1,6 +1,11 @@
 /** What the service writes into every page it serves, so that the page is the site's own from its first frame. */
 import { z } from "zod";
 
+/** An application that sent somebody here, and the address of its first page. */
+export const visitedApp = z.object({ name: z.string(), home: z.string().nullable() });
+/** An application that sent somebody here, and the address of its first page. */
+export type VisitedApp = z.output<typeof visitedApp>;
+
 /** Schema of `PageState`. */
 export const pageState = z.object({
   site: z.object({
@@ -56,7 +61,9 @@ export const pageState = z.object({
     .object({ appName: z.string(), returnTo: z.string().nullable(), automatic: z.boolean() })
     .optional(),
   /** Set on the pages of signing in, registering and reauthenticating when an application sent the person there. */
-  visitedApp: z.object({ name: z.string() }).optional(),
+  visitedApp: visitedApp.optional(),
+  /** Set on the other pages: the applications that people can go back to. */
+  apps: z.array(z.object({ name: z.string(), home: z.string() })).optional(),
 });
 /** What the service writes into a page for its script; nothing secret. */
 export type PageState = z.output<typeof pageState>;

@@ -11,6 +11,8 @@ export interface SignedInAccount {
   readonly username: string | null;
   readonly displayName: string | null;
   readonly labels: readonly string[];
+  /** Where people manage their account; `null` for a script that came with the person's password. */
+  readonly accountPage: string | null;
   /** `null` for a script: it came with an access key, or with the person's password as HTTP Basic. */
   readonly session: {
     readonly id: string;
@@ -38,6 +40,7 @@ export function accountOf(who: ActiveIntrospection): SignedInAccount {
     username: who.username,
     displayName: who.name,
     labels: who.labels,
+    accountPage: `${who.iss}/account`,
     session: inSession
       ? {
           id: sid,
@@ -60,6 +63,7 @@ export function accountWithoutSession(account: Account): SignedInAccount {
   return {
     ...shown,
     labels: labels.filter((label) => label !== "operator"),
+    accountPage: null,
     session: null,
     accessKey: null,
   };

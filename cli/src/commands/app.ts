@@ -31,6 +31,7 @@ export function defineApp(app: Command): void {
       collect,
       [],
     )
+    .option("--home <address>", "its first page, to which people's pages lead back")
     .option("--client-id <id>", "default: derived from the name")
     .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
     .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
@@ -56,6 +57,7 @@ export function defineApp(app: Command): void {
           redirectUri: string[];
           signedOutUri: string[];
           clientId?: string;
+          home?: string;
           ownForms?: boolean;
           basicPasswords?: boolean;
           rights?: AppRight[];
@@ -65,10 +67,10 @@ export function defineApp(app: Command): void {
         command: Command,
       ) => {
         const { redirectUri: redirectUris, signedOutUri: signedOutUris, clientId } = options;
-        const { ownForms, basicPasswords, rights } = options;
+        const { ownForms, basicPasswords, rights, home } = options;
         const connection = connect(command);
         const { body } = await connection.signedIn()(routes.addApp, {
-          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords, rights },
+          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords, rights, home },
         });
         if (options.json === true) return printJson(body);
         printPairs([
@@ -144,6 +146,8 @@ export function defineApp(app: Command): void {
     .description("change an application; the given values replace the old ones")
     .argument("<client-id>")
     .option("--name <text>", "the name people see")
+    .option("--home <address>", "its first page, to which people's pages lead back")
+    .option("--no-home", "none any more")
     .option(
       "--redirect-uri <address>",
       "return address after sign-in; repeat to give the complete list",
@@ -230,6 +234,8 @@ interface ChangeOptions {
   readonly name?: string;
   readonly redirectUri: string[];
   readonly signedOutUri: string[];
+  /** `false`: none any more. */
+  readonly home?: string | false;
   readonly ownForms?: boolean;
   readonly basicPasswords?: boolean;
   /** `false`: none any more. */
@@ -238,11 +244,20 @@ interface ChangeOptions {
 }
 
 /** What was given, and no more. */
-function changeOf({ name, redirectUri, signedOutUri, ownForms, basicPasswords, rights }: ChangeOptions) {
+function changeOf({
+  name,
+  redirectUri,
+  signedOutUri,
+  home,
+  ownForms,
+  basicPasswords,
+  rights,
+}: ChangeOptions) {
   return {
     ...(name === undefined ? {} : { name }),
     ...(redirectUri.length === 0 ? {} : { redirectUris: redirectUri }),
     ...(signedOutUri.length === 0 ? {} : { signedOutUris: signedOutUri }),
+    ...(home === undefined ? {} : { home: home === false ? null : home }),
     ...(ownForms === undefined ? {} : { ownForms }),
     ...(basicPasswords === undefined ? {} : { basicPasswords }),
     ...(rights === undefined ? {} : { rights: rights === false ? [] : rights }),
@@ -253,6 +268,7 @@ function printApp(found: App): void {
   printPairs([
     ["client id", found.clientId],
     ["name", found.name],
+    ["home", found.home ?? "–"],
     ["return addresses", found.redirectUris.join(" ")],
     ["after signing out", found.signedOutUris.join(" ") || "–"],
     ["may", mayOf(found)],

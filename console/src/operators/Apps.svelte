@@ -41,6 +41,7 @@
   {#snippet row(app: App)}
     <td class="px-4 py-2.5">
       <span class="font-medium">{app.name}</span>
+      {#if app.home !== null}<a class="block text-sm break-all" href={app.home}>{app.home}</a>{/if}
       {#if app.ownForms}<span class="text-quiet block text-sm">{texts.apps.hasFormsOfItsOwn}</span>{/if}
       {#if app.basicPasswords}<span class="text-quiet block text-sm"
           >{texts.apps.takesPasswordsAsHttpBasic}</span

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** The frame of the people's pages: the site's mark and name, one column, one question. */
+  import type { VisitedApp } from "@lucchetto/contract";
   import type { Snippet } from "svelte";
   import { page, title } from "../lib/page.ts";
   import { texts } from "../texts/texts.ts";
@@ -13,8 +14,17 @@
     wide?: boolean;
     /** Of heading and sentence, where it is not the page's (WCAG 3.1.2). */
     lang?: string | undefined;
+    /** The application that somebody came from, where the page itself does not say. */
+    app?: VisitedApp | null;
   }
-  const { heading, next, children, wide = false, lang }: Props = $props();
+  const { heading, next, children, wide = false, lang, app }: Props = $props();
+  /** Where people came from; where that is not known, every application that they can go to. */
+  const homes = $derived.by(() => {
+    const from = app ?? page.visitedApp;
+    const all = from === undefined || from === null ? (page.apps ?? []) : [from];
+    return all.flatMap(({ name, home }) => (home === null ? [] : [{ name, address: home }]));
+  });
+  const home = $derived(homes.length === 1 ? homes[0] : undefined);
 </script>
 
 <svelte:head><title>{title(heading)}</title></svelte:head>
@@ -26,12 +36,22 @@
         alt=""
         class="h-8 w-auto max-w-40"
       />{/if}
-    <span class="text-lg font-semibold">{page.site.name}</span>
+    {#if home === undefined}<span class="text-lg font-semibold">{page.site.name}</span>{:else}<a
+        class="text-lg font-semibold text-inherit no-underline hover:underline"
+        href={home.address}>{page.site.name}</a
+      >{/if}
   </header>
   <main class="grow">
     <h1 {lang} class="text-2xl font-semibold tracking-tight">{heading}</h1>
     {#if next}<p {lang} class="text-quiet mt-2">{next}</p>{/if}
     <div class="mt-6">{@render children()}</div>
+    {#if homes.length > 0}
+      <p class="mt-8 flex flex-wrap gap-x-4 gap-y-1">
+        {#each homes as { name, address } (address)}
+          <a href={address}>{texts.personFrame.backTo(name)}</a>
+        {/each}
+      </p>
+    {/if}
   </main>
   <footer class="text-quiet mt-12 flex flex-wrap gap-x-4 gap-y-1 text-sm">
     <span>{texts.personFrame.accountsByLucchetto}</span>

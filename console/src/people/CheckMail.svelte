@@ -1,7 +1,10 @@
 <script lang="ts">
   /** After registering, or where the address is not proved yet: a mail waits to be opened. */
+  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
-  import { at, call, page } from "../lib/page.ts";
+  import { withNext } from "../lib/next.ts";
+  import { call, go, page } from "../lib/page.ts";
+  import { hearMailUsed } from "../lib/tabs.ts";
   import Interpolate from "../parts/Interpolate.svelte";
   import MailHint from "../parts/MailHint.svelte";
   import PersonFrame from "../parts/PersonFrame.svelte";
@@ -14,11 +17,17 @@
     next: string;
     /** Seconds before it may be sent again. */
     pause?: number;
+    /** The path to go on to afterwards. */
+    returnTo?: string;
   }
-  const { email, heading = texts.checkMail.checkYourMail, next, pause = 30 }: Props = $props();
+  const { email, heading = texts.checkMail.checkYourMail, next, pause = 30, returnTo }: Props = $props();
+
+  const signInPath = $derived(withNext("/sign-in", { name: email }, returnTo ?? null));
+  // The link was used in another tab of this browser: then there is nothing to wait for here.
+  onMount(() => hearMailUsed(() => go(signInPath)));
 
   async function again(): Promise<void> {
-    await call(routes.askForLink, { body: { purpose: "verify", identifier: email } });
+    await call(routes.askForLink, { body: { purpose: "verify", identifier: email, returnTo } });
   }
 </script>
 
@@ -30,5 +39,5 @@
   </p>
   <MailHint />
   <SendAgain send={again} {pause} />
-  <p class="mt-2"><a href={at("/sign-in")}>{texts.checkMail.signIn}</a></p>
+  <p class="mt-2"><a href={signInPath}>{texts.checkMail.signIn}</a></p>
 </PersonFrame>

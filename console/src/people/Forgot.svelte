@@ -2,7 +2,9 @@
   /** Asking for a link by mail. What is said next is the same whoever was named. */
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
+  import { nextOf, withNext } from "../lib/next.ts";
+  import { call, go, page } from "../lib/page.ts";
+  import { hearMailUsed } from "../lib/tabs.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -17,11 +19,19 @@
   let asked = $state(false);
 
   async function ask(): Promise<void> {
-    await call(routes.askForLink, { body: { purpose: "reset", identifier: identifier.trim() } });
+    await call(routes.askForLink, {
+      body: { purpose: "reset", identifier: identifier.trim(), returnTo: nextOf() ?? undefined },
+    });
   }
   async function send(): Promise<void> {
     await ask();
     asked = true;
+    waitForMail();
+  }
+  const signInPath = $derived(withNext("/sign-in", { name: identifier.trim() }));
+  /** The link was used in another tab of this browser: then there is nothing to wait for here. */
+  function waitForMail(): void {
+    hearMailUsed(() => asked && go(signInPath));
   }
   const judge = (): Record<string, string> =>
     identifier.trim() === "" ? { identifier: texts.forgot.enterYourEMailAddress } : {};
@@ -37,12 +47,12 @@
     <p class="mt-2">
       <ActionButton kind="text" onclick={() => (asked = false)}>{texts.forgot.tryAnotherName}</ActionButton>
     </p>
-    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
+    <p class="mt-2"><a href={signInPath}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {:else if page.mail === "none"}
   <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.thisSiteSendsNoMail}>
     <p>{texts.forgot.askThePeopleWhoRun}</p>
-    <p class="mt-2"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
+    <p class="mt-2"><a href={signInPath}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {:else}
   <PersonFrame heading={texts.forgot.forgottenYourPassword} next={texts.forgot.youGetALinkBy}>
@@ -57,6 +67,6 @@
       />
       <MainButton text={texts.forgot.sendMeALink} busyText={texts.forgot.sending} busy={form.sending} />
     </form>
-    <p class="mt-6"><a href={at("/sign-in")}>{texts.forgot.backToSignIn}</a></p>
+    <p class="mt-6"><a href={signInPath}>{texts.forgot.backToSignIn}</a></p>
   </PersonFrame>
 {/if}

@@ -8,6 +8,7 @@
   import { at, call } from "../lib/page.ts";
   import type { Redemption } from "../lib/redemption.ts";
   import { sentenceOf } from "../lib/sentence.ts";
+  import { tellMailUsed } from "../lib/tabs.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import { texts } from "../texts/texts.ts";
   import LinkChange from "./LinkChange.svelte";
@@ -52,6 +53,7 @@
       codes = "recoveryCodes" in body ? (body.recoveryCodes ?? null) : null;
       done = look;
       forgetMailWaits();
+      tellMailUsed();
       // Password managers take a change of the page's address as success.
       window.history.replaceState(null, "", at("/link?done"));
     } catch (error) {

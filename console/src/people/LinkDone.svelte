@@ -1,6 +1,7 @@
 <script lang="ts">
   /** A link that has done its work. */
   import type { LinkLook } from "@lucchetto/contract";
+  import { withNext } from "../lib/next.ts";
   import { at } from "../lib/page.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
@@ -49,11 +50,13 @@
     }[look.purpose],
   );
   const target = $derived(
-    look.purpose === "change-email" ? "/account" : `/sign-in?name=${encodeURIComponent(look.name)}`,
+    look.purpose === "change-email"
+      ? at("/account")
+      : withNext("/sign-in", { name: look.name }, look.returnTo),
   );
 </script>
 
-<PersonFrame heading={words.heading} next={words.next}>
+<PersonFrame heading={words.heading} next={words.next} app={look.app}>
   {#if codes !== null}<RecoveryCodes {codes} site={look.name} />{/if}
-  <p role="status"><a href={at(target)}>{words.link}</a></p>
+  <p role="status"><a href={target}>{words.link}</a></p>
 </PersonFrame>

@@ -77,7 +77,7 @@
     // Mails come in the language of the page that they registered on.
     const language = page.language === page.siteLanguage ? undefined : page.language;
     const names = { email: given(email), username: given(username), displayName: given(displayName) };
-    const reply = await call(routes.register, { body: { ...names, language, ...proof } });
+    const reply = await call(routes.register, { body: { ...names, language, returnTo: next, ...proof } });
     if (reply.status === 201) {
       tellTabs();
       if (reply.body.recoveryCodes === undefined) go(next);
@@ -106,7 +106,7 @@
     <ActionButton kind="main" size="lg" href={next}>{texts.signIn.continue}</ActionButton>
   </PersonFrame>
 {:else if taken && page.mail !== "none"}
-  <CheckMail email={email.trim()} next={texts.register.yourRegistrationHasArrivedThe} />
+  <CheckMail email={email.trim()} returnTo={next} next={texts.register.yourRegistrationHasArrivedThe} />
 {:else if taken}
   <PersonFrame heading={texts.register.thankYou} next={texts.register.yourRegistrationHasArrived}>
     <p>

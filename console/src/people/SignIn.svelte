@@ -5,6 +5,7 @@
   import { Form } from "../lib/form.svelte.ts";
   import { later } from "../lib/lazy.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
+  import { withNext } from "../lib/next.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
   import { askForPasskey, knowsPasskeys, offersWhileTyping, tellBrowser } from "../lib/passkeys.ts";
@@ -41,6 +42,7 @@
   let byMail = $state(
     page.mailLink !== "off" && [window.location.search, next].some((one) => /[?&]by=mail(&|$)/.test(one)),
   );
+  const forgotPath = $derived(withNext("/forgot", { name: identifier }));
   const registerPath = at(`/register${window.location.search}`);
   const { email, username } = page.identifiers;
   const identifierLabel =
@@ -209,6 +211,7 @@
     heading={texts.signIn.confirmYourAddressFirst}
     props={{
       email: identifier.trim(),
+      returnTo: next,
       heading: texts.signIn.confirmYourAddressFirst,
       next: texts.signIn.yourPasswordIsRightBut,
       pause: 0,
@@ -265,8 +268,7 @@
     </form>
     {#if page.mail !== "none"}
       <p class="mt-6">
-        <a href={at(`/forgot?name=${encodeURIComponent(identifier)}`)}>{texts.signIn.forgottenYourPassword}</a
-        >
+        <a href={forgotPath}>{texts.signIn.forgottenYourPassword}</a>
       </p>
     {/if}
     <p class="mt-2">{texts.signIn.noAccountYet} <a href={registerPath}>{texts.signIn.register}</a></p>

@@ -73,6 +73,7 @@ export const en = {
     show: "Show",
   },
   personFrame: {
+    backTo: (name: string) => `Back to ${name}`,
     accountsByLucchetto: "Accounts by Lucchetto",
     developmentMode: "development mode",
     passwordRulesAreOff: "password rules are off",

@@ -280,7 +280,8 @@ export async function registerApp(
 ): Promise<{ clientId: string; key: string }> {
   return asOperator(url, operator, async (client) => {
     const { redirectUri, signedOutUri, ...named } = app;
-    const body = { ...named, redirectUris: [redirectUri], signedOutUris: [signedOutUri] };
+    const home = new URL("/", redirectUri).href;
+    const body = { ...named, redirectUris: [redirectUri], signedOutUris: [signedOutUri], home };
     const reply = await client(routes.addApp, { body });
     return { clientId: reply.body.app.clientId, key: reply.body.key };
   });

@@ -5,6 +5,8 @@ import { id, lineOfText, listOf, page } from "../../text.ts";
 
 const addresses = z.array(lineOfText(500)).max(20, "At most 20 addresses.");
 
+const home = lineOfText(500).describe("address of its first page, to which people's pages lead back");
+
 /** The app and its key, which is shown this once. */
 const appWithKey = z.object({ app, key: z.string().describe("shown once") });
 
@@ -47,6 +49,7 @@ export const addApp = defineRoute({
       .max(APP_RIGHTS.length)
       .optional()
       .describe("accounts: let its server find, add, invite and change accounts, never operators'"),
+    home: home.optional(),
   }),
   replies: { 201: appWithKey },
 });
@@ -66,6 +69,7 @@ export const changeApp = defineRoute({
       ownForms: z.boolean().optional(),
       basicPasswords: z.boolean().optional(),
       rights: z.array(z.enum(APP_RIGHTS)).max(APP_RIGHTS.length).optional(),
+      home: home.nullable().optional(),
     })
     .refine((body) => Object.keys(body).length > 0, "Name at least one thing to change."),
   replies: { 200: app },

@@ -63,6 +63,9 @@ export const register = defineRoute({
     password: passwordText.optional(),
     challengeId: id.optional().describe("in the password's place: of a register challenge"),
     credential: registrationCredential.optional().describe("the passkey that a browser made for it"),
+    returnTo: lineOfText(2000)
+      .optional()
+      .describe("a path of this service to go on to once the address is proved, in this browser"),
     deliver: deliver.optional(),
   }),
   replies: {

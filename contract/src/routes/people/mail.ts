@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { visitedApp } from "../../page-state.ts";
 import { FORMER_PROOFS } from "../../proofs.ts";
 import { defineRoute } from "../../route.ts";
 import { id, lineOfText, notMine, passwordText, timestamp } from "../../text.ts";
@@ -22,7 +23,9 @@ export const askForLink = defineRoute({
   body: z.strictObject({
     purpose: z.enum(["reset", "sign-in", "verify"]),
     identifier: lineOfText(254).describe("e-mail address or username"),
-    returnTo: lineOfText(2000).optional().describe("for sign-in: a path of this service to go on to"),
+    returnTo: lineOfText(2000)
+      .optional()
+      .describe("a path of this service to go on to, in the browser that asks"),
     remember: z.boolean().optional().describe("for sign-in: keep me signed in on this device"),
     deliver: deliver.optional(),
   }),
@@ -78,6 +81,13 @@ export const linkLook = z
       .describe(
         "where using the link proves the address for the first time: what becomes of all that was set up before. All stays if one of `shows` is shown",
       ),
+    returnTo: z
+      .string()
+      .nullable()
+      .describe(
+        "the path of this service that was given when the link was asked for; null elsewhere than in that browser",
+      ),
+    app: visitedApp.nullable().describe("the application whose authorization request waits behind that path"),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
       .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })

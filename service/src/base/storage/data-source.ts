@@ -25,6 +25,7 @@ import { MovingIn1700000000018 } from "./migrations/1700000000018-moving-in.ts";
 import { ChainedJournal1700000000019 } from "./migrations/1700000000019-chained-journal.ts";
 import { ThingsFromBefore1700000000020 } from "./migrations/1700000000020-things-from-before.ts";
 import { ExactReferences1700000000021 } from "./migrations/1700000000021-exact-references.ts";
+import { WayHome1700000000022 } from "./migrations/1700000000022-way-home.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -49,6 +50,7 @@ export const MIGRATIONS = [
   ChainedJournal1700000000019,
   ThingsFromBefore1700000000020,
   ExactReferences1700000000021,
+  WayHome1700000000022,
 ];
 
 /** The table in which the applied migrations are noted. */

@@ -2,6 +2,7 @@ import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
 import { DAY } from "../../base/duration.ts";
 import { tellLanguage } from "../../base/http/language.ts";
+import { ownPathOf } from "../../base/http/return-path.ts";
 import { tokenDeliveryOf } from "../../base/http/token-delivery.ts";
 import { register } from "../../flows/registration/register.ts";
 import { deliverPending } from "../../flows/sign-in/deliver.ts";
@@ -27,7 +28,7 @@ function accountRoutes(context: ServiceContext): FastifyPluginAsync {
     mount(
       app,
       routes.register,
-      async ({ body: { deliver: wanted, ...registration } }, { request, reply }) => {
+      async ({ body: { deliver: wanted, returnTo, ...registration } }, { request, reply }) => {
         const { deliver, isBrowser } = tokenDeliveryOf(request, wanted);
         const replaces = deliver === "token" ? null : await app.readCaller(request);
         const browser = isBrowser ? browserMarkOf(context, request) : null;
@@ -36,6 +37,7 @@ function accountRoutes(context: ServiceContext): FastifyPluginAsync {
           replaces,
           mark: browser?.mark,
           broughtMark: readDeviceMark(context, request),
+          returnTo: ownPathOf(context.configuration.publicUrl, returnTo),
         };
         const result = await register(context, registration, here);
         const body =

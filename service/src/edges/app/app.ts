@@ -42,6 +42,8 @@ interface NewApp {
   readonly ownForms?: boolean | undefined;
   readonly basicPasswords?: boolean | undefined;
   readonly rights?: readonly AppRight[] | undefined;
+  /** Address of its first page. */
+  readonly home?: string | null | undefined;
 }
 
 /** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
@@ -64,6 +66,7 @@ export async function addApp(
     ownForms: wanted.ownForms ?? false,
     basicPasswords: wanted.basicPasswords ?? false,
     rights: [...new Set(wanted.rights)],
+    home: wanted.home ?? null,
     createdAt: now,
   };
   const { row, plain } = newKey(app.id, now);
@@ -246,6 +249,7 @@ function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
     ownForms: app.ownForms,
     basicPasswords: app.basicPasswords,
     rights: app.rights,
+    home: app.home,
     createdAt: app.createdAt.toISOString(),
     asked: [],
     keys: keys.map(({ id, createdAt, lastUsedAt }) => ({
@@ -271,7 +275,7 @@ function clientIdFrom(name: string): string {
   return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
 }
 
-function assertAddresses({ redirectUris = [], signedOutUris = [] }: AppChange): void {
+function assertAddresses({ redirectUris = [], signedOutUris = [], home = null }: AppChange): void {
   const faults = (path: string, addresses: readonly string[]) =>
     addresses.flatMap((address, index) => {
       const fault = faultOfReturnAddress(address);
@@ -279,6 +283,11 @@ function assertAddresses({ redirectUris = [], signedOutUris = [] }: AppChange): 
         ? []
         : [fieldError(`${path}.${index}`, "address-unacceptable", { reason: fault })];
     });
-  const errors = [...faults("redirectUris", redirectUris), ...faults("signedOutUris", signedOutUris)];
+  const fault = home === null ? null : faultOfReturnAddress(home);
+  const errors = [
+    ...faults("redirectUris", redirectUris),
+    ...faults("signedOutUris", signedOutUris),
+    ...(fault === null ? [] : [fieldError("home", "address-unacceptable", { reason: fault })]),
+  ];
   if (errors.length > 0) throw fieldProblem(errors);
 }

@@ -16,7 +16,7 @@ import { problemBody } from "../../records/http/problem.ts";
 import { SITE_LOGO_PATH, siteStyle, siteStyleAddress } from "../../records/site/site.ts";
 
 /** What differs from page to page. */
-type PageExtras = Pick<PageState, "problem" | "signOut" | "visitedApp">;
+type PageExtras = Pick<PageState, "problem" | "signOut" | "visitedApp" | "apps">;
 
 export interface PageShell {
   /** Sends the page with the state written into it. */

@@ -45,13 +45,13 @@ function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
       const browser = isBrowser ? browserMarkOf(context, request) : null;
       if (browser?.isNew) setDeviceCookie(context, { request, reply }, browser.mark);
       const mark = browser?.mark;
-      const asking = { identifier, visit, mark };
+      const returnTo = ownPathOf(context.configuration.publicUrl, body.returnTo);
+      const asking = { identifier, visit, mark, returnTo };
       if (purpose !== "sign-in") {
         afterReply(request, "a mailed link", await persistMailRequest(context, { purpose, asking }));
         return answer(202, {});
       }
       const kind = body.remember === true ? "remembered" : "ordinary";
-      const returnTo = ownPathOf(context.configuration.publicUrl, body.returnTo);
       const { id, token } = await beginByMail(context, { visit, kind, returnTo });
       const asked = await persistMailRequest(context, { purpose, asking, signInId: id });
       afterReply(request, "a mailed link", asked);

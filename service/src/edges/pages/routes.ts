@@ -5,7 +5,9 @@ import { isLoopbackHost } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import { basePathOf, queryOf } from "../../base/http/address.ts";
 import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
-import { findByClientId } from "../../records/app/store.ts";
+import { isStorageUnavailable } from "../../base/storage/index.ts";
+import { appBehind } from "../../records/app/behind.ts";
+import { findByClientId, listHomes } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import type { PageShell } from "../capability/shell.ts";
 import { assetRoutes } from "./assets.ts";
@@ -38,8 +40,16 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
     });
 
     const mailbox = configuration.mode === "development" ? [MAILBOX_PAGE] : [];
-    for (const url of [...PLAIN_PAGES, ...CONSOLE_PAGES, ...mailbox]) {
+    for (const url of [...CONSOLE_PAGES, ...mailbox]) {
       app.route({ method: METHODS, url, handler: async (_request, reply) => shell.send(reply) });
+    }
+
+    for (const url of PLAIN_PAGES) {
+      app.route({
+        method: METHODS,
+        url,
+        handler: async (_request, reply) => shell.send(reply, { apps: await homesOf(context) }),
+      });
     }
 
     for (const url of VISITED_PAGES) {
@@ -47,7 +57,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         method: METHODS,
         url,
         handler: async (request, reply) => {
-          const visitedApp = await appThatSent(context, request);
+          const visitedApp = await appBehind(context, queryOf(request).get("next"));
           return shell.send(reply, visitedApp === null ? {} : { visitedApp });
         },
       });
@@ -86,17 +96,14 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
   };
 }
 
-/** Which application's authorization request waits behind the sign-in page. */
-async function appThatSent(
-  { dataSource }: ServiceContext,
-  request: FastifyRequest,
-): Promise<PageState["visitedApp"] | null> {
-  const next = queryOf(request).get("next");
-  const mark = next?.indexOf("?") ?? -1;
-  if (next === null || mark < 0) return null;
-  const clientId = new URLSearchParams(next.slice(mark + 1)).get("client_id");
-  const app = clientId === null ? null : await findByClientId(dataSource, clientId);
-  return app && { name: app.name };
+/** Without the database a page is drawn without its way back, and says itself what is wrong. */
+async function homesOf({ dataSource }: ServiceContext): Promise<PageState["apps"]> {
+  try {
+    return await listHomes(dataSource);
+  } catch (error) {
+    if (isStorageUnavailable(error)) return [];
+    throw error;
+  }
 }
 
 /**

@@ -21,6 +21,8 @@ export interface Asking {
   readonly visit: RequestOrigin;
   /** The mark of the browser that asks, if it has one. */
   readonly mark: string | undefined;
+  /** The path of this service that they wanted to go on to. */
+  readonly returnTo?: string | null;
 }
 
 /** Notes, in the transaction that does what was asked, that it is done. @throws if somebody else did it meanwhile. */
@@ -56,11 +58,11 @@ export async function sendVerification(
   if (registration === null) return;
   const isWithinLimit = await countMailFor(context, { emailKey, accountId: null, mark: asking.mark });
   const to = { ...addresseeOf(registration), accountId: null };
-  const { visit } = asking;
+  const { visit, returnTo } = asking;
   const link = { purpose: "verify", to, registration, emailKey, browserHash, visit, isWithinLimit } as const;
   await inTransaction(context.dataSource, async (manager) => {
     await settle(manager);
-    await sendLink(context, manager, link);
+    await sendLink(context, manager, { ...link, returnTo });
   });
 }
 
@@ -135,7 +137,7 @@ async function sendTo(
   account: Reachable,
   {
     purpose,
-    asking: { visit, mark },
+    asking: { visit, mark, returnTo },
     settle,
     signInId,
   }: { purpose: "reset" | "verify" | "sign-in"; asking: Asking; settle: Settle; signInId?: string },
@@ -152,6 +154,7 @@ async function sendTo(
       browserHash: hashToken("device-mark", mark),
       visit,
       isWithinLimit,
+      returnTo,
       ...(signInId === undefined ? {} : { signInId }),
     });
   });

@@ -6,6 +6,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../../base/storage/index.ts";
 import { findRegistration } from "../../records/account/registration-store.ts";
 import { findAccount } from "../../records/account/store.ts";
+import { appBehind } from "../../records/app/behind.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { findLink } from "../../records/mail-link/store.ts";
 import { hasRecord } from "../../records/password/store.ts";
@@ -129,6 +130,9 @@ export async function lookAtLink(
     wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
     shows: [...(beside?.shows ?? first?.shows ?? [])],
     setUp: first?.setUp ?? null,
+    // Who else holds the mail is led to the application's first page at the most.
+    returnTo: here ? link.returnTo : null,
+    app: await appBehind(context, link.returnTo),
     newEmail: NAMELESS.has(purpose) ? null : (link.formerEmail ?? link.newEmail),
     begunIn: begun && {
       userAgent: begun.userAgent,

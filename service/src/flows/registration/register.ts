@@ -34,7 +34,7 @@ import type { PendingSignIn } from "../sign-in/pending.ts";
 import { keepPending } from "../sign-in/pending.ts";
 
 /** What the form holds. */
-type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver">;
+type Registration = Omit<CallOf<typeof routes.register>["body"], "deliver" | "returnTo">;
 
 /** `check-mail`: a link waits to be used; the one answer of a site that does not tell which addresses are taken. */
 type RegistrationOutcome =
@@ -57,6 +57,8 @@ interface RegisteringBrowser {
   readonly mark: string | undefined;
   /** The mark that it brought along. */
   readonly broughtMark: string | undefined;
+  /** The path of this service that they wanted to go on to. */
+  readonly returnTo: string | null;
 }
 
 /**
@@ -139,7 +141,7 @@ async function makeAccount(
     passwordRecord,
     passkey,
   }: { account: AccountRow; passwordRecord: NewRecord | null; passkey: StoredPasskey | null },
-  { visit, replaces, mark }: RegisteringBrowser,
+  { visit, replaces, mark, returnTo }: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { tellTaken, verifyEmail } = context.configuration;
   const { id: accountId, email, emailKey } = account;
@@ -165,6 +167,7 @@ async function makeAccount(
           emailKey,
           browserHash,
           visit,
+          returnTo,
           isWithinLimit: true,
         });
       }
@@ -205,7 +208,7 @@ async function makeAccount(
 async function storePendingRegistration(
   context: ServiceContext,
   registration: RegistrationRow,
-  { visit, mark }: RegisteringBrowser,
+  { visit, mark, returnTo }: RegisteringBrowser,
 ): Promise<RegistrationOutcome> {
   const { emailKey, usernameKey, browserHash } = registration;
   const taken = await findTaken(context.dataSource, { emailKey, usernameKey, now: context.clock.now() });
@@ -221,7 +224,7 @@ async function storePendingRegistration(
     await record(context, manager, { event: { kind: "account.registration-waits", reason }, visit, now });
     if (owner === null) {
       const link = { purpose: "verify", to, registration, emailKey, browserHash, visit } as const;
-      return sendLink(context, manager, { ...link, isWithinLimit });
+      return sendLink(context, manager, { ...link, returnTo, isWithinLimit });
     }
     const held = isWithinLimit ? null : ("address-limit" as const);
     const link = `${context.configuration.publicUrl}/sign-in`;

@@ -48,6 +48,8 @@ interface LinkToSend {
   readonly newEmail?: string;
   /** The address that the mail speaks of, where that is another one than `newEmail`. */
   readonly address?: string;
+  /** The path of this service that whoever asked wanted to go on to. */
+  readonly returnTo?: string | null | undefined;
   /** SHA-256 of the mark of the browser that asked. */
   readonly browserHash: Buffer | null;
   readonly visit: RequestOrigin;
@@ -94,6 +96,7 @@ export async function sendLink(
       wrongCodes: 0,
       formerEmail: link.former?.email ?? null,
       formerUsername: link.former?.username ?? null,
+      returnTo: link.returnTo ?? null,
     });
   }
   const { publicUrl } = configuration;

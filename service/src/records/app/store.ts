@@ -33,6 +33,11 @@ export async function deleteKey(
   return (await manager.getRepository(AppKeyEntity).delete({ id: key.id, appId: key.appId })).affected === 1;
 }
 
+/** Applications to lead back to. */
+export async function listHomes(dataSource: DataSource): Promise<Array<{ name: string; home: string }>> {
+  return dataSource.query("SELECT name, home FROM app WHERE home IS NOT NULL ORDER BY name LIMIT 20");
+}
+
 export function findApp(dataSource: DataSource, id: string): Promise<AppRow | null> {
   return dataSource.getRepository(AppEntity).findOneBy({ id });
 }

@@ -378,7 +378,12 @@ export function setUpApp(path: string, wish: { name: string; url: string }): Pro
     if (operator === null) throw new SetupRefusal("There is no operator yet.");
     const base = wish.url.replace(/\/+$/, "");
     const redirectUri = `${base}/signed-in`;
-    const addition = { name: wish.name, redirectUris: [redirectUri], signedOutUris: [`${base}/signed-out`] };
+    const addition = {
+      name: wish.name,
+      redirectUris: [redirectUri],
+      signedOutUris: [`${base}/signed-out`],
+      home: `${base}/`,
+    };
     try {
       const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, BY_COMMAND);
       return {

@@ -14,6 +14,8 @@ export interface AppRow {
   basicPasswords: boolean;
   /** What its server may do besides asking who is there. */
   rights: AppRight[];
+  /** Address of its first page, to which people's pages lead back. */
+  home: string | null;
   createdAt: Date;
 }
 
@@ -28,6 +30,7 @@ export const AppEntity = new EntitySchema<AppRow>({
     ownForms: { type: "boolean", default: false },
     basicPasswords: { type: "boolean", default: false },
     rights: { type: "json", default: "[]" },
+    home: { type: "varchar", length: 500, nullable: true },
     createdAt: { type: "datetime", precision: 3 },
   },
   indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],

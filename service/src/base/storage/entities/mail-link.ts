@@ -28,6 +28,8 @@ export interface MailLinkRow {
   /** Of the account as it was before a change that the link undoes. */
   formerEmail: string | null;
   formerUsername: string | null;
+  /** The path of this service that whoever asked wanted to go on to. */
+  returnTo: string | null;
 }
 
 export const MailLinkEntity = new EntitySchema<MailLinkRow>({
@@ -51,6 +53,7 @@ export const MailLinkEntity = new EntitySchema<MailLinkRow>({
     wrongCodes: { type: "tinyint", default: 0 },
     formerEmail: { type: "varchar", length: 254, nullable: true },
     formerUsername: { type: "varchar", length: 80, nullable: true },
+    returnTo: { type: "varchar", length: 2000, nullable: true },
   },
   indices: [
     { name: "mail_link_secret", columns: ["secretHash"], unique: true },
