@@ -30,7 +30,7 @@
 <svelte:head><title>{title(heading)}</title></svelte:head>
 
 <div class={["mx-auto flex min-h-dvh flex-col px-5 py-8 sm:py-14", wide ? "max-w-3xl" : "max-w-md"]}>
-  <header class="mb-8 flex items-center gap-3">
+  <header class="mb-8 flex flex-wrap items-center gap-x-3 gap-y-2">
     {#if page.site.logo === null}<Mark />{:else}<img
         src={page.site.logo}
         alt=""
@@ -40,18 +40,18 @@
         class="text-lg font-semibold text-inherit no-underline hover:underline"
         href={home.address}>{page.site.name}</a
       >{/if}
+    {#if homes.length > 0}
+      <nav class="ml-auto flex flex-wrap gap-x-4 gap-y-1 text-sm" aria-label={texts.personFrame.applications}>
+        {#each homes as { name, address } (address)}
+          <a href={address}>{texts.personFrame.backTo(name)}</a>
+        {/each}
+      </nav>
+    {/if}
   </header>
   <main class="grow">
     <h1 {lang} class="text-2xl font-semibold tracking-tight">{heading}</h1>
     {#if next}<p {lang} class="text-quiet mt-2">{next}</p>{/if}
     <div class="mt-6">{@render children()}</div>
-    {#if homes.length > 0}
-      <p class="mt-8 flex flex-wrap gap-x-4 gap-y-1">
-        {#each homes as { name, address } (address)}
-          <a href={address}>{texts.personFrame.backTo(name)}</a>
-        {/each}
-      </p>
-    {/if}
   </main>
   <footer class="text-quiet mt-12 flex flex-wrap gap-x-4 gap-y-1 text-sm">
     <span>{texts.personFrame.accountsByLucchetto}</span>

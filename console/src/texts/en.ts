@@ -73,6 +73,7 @@ export const en = {
     show: "Show",
   },
   personFrame: {
+    applications: "Applications",
     backTo: (name: string) => `Back to ${name}`,
     accountsByLucchetto: "Accounts by Lucchetto",
     developmentMode: "development mode",

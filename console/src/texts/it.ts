@@ -125,6 +125,7 @@ export const it: Texts = {
   },
   passwordField: { hide: "Nascondi", show: "Mostra" },
   personFrame: {
+    applications: "Applicazioni",
     backTo: (name: string) => `Torna a ${name}`,
     accountsByLucchetto: "Account gestiti con Lucchetto",
     developmentMode: "modalità di sviluppo",
