@@ -12,6 +12,8 @@ interface AppToPaste {
   readonly clientId: string;
   readonly returnAddress: string;
   readonly signedOutAddress: string | undefined;
+  /** Whether it may check people's own passwords. */
+  readonly basicPasswords?: boolean | undefined;
 }
 
 /** Of the workspace, where the hasp is installed from. */
@@ -49,13 +51,20 @@ function inNode(
   ];
 }
 
-function optionsOf({ service, clientId, returnAddress, signedOutAddress }: AppToPaste): string[] {
+function optionsOf({
+  service,
+  clientId,
+  returnAddress,
+  signedOutAddress,
+  basicPasswords,
+}: AppToPaste): string[] {
   return [
     `  service: "${service}",`,
     `  clientId: "${clientId}",`,
     `  appKey: process.env.LUCCHETTO_APP_KEY,`,
     `  returnAddress: "${returnAddress}",`,
     ...(signedOutAddress === undefined ? [] : [`  signedOutAddress: "${signedOutAddress}",`]),
+    ...(basicPasswords === true ? [`  basicPasswords: true,`] : []),
   ];
 }
 
@@ -66,7 +75,7 @@ const PAGES = [
   "const nameOf = (account) => escape(account.displayName ?? account.username ?? account.email ?? account.id);",
   'const forGuests = html(\'<p>Good day. <a href="/sign-in?next=/members">Sign in</a> or <a href="/register">register</a>.</p>\');',
   'const signOut = \'<form method="post" action="/sign-out"><button>Sign out</button></form>\';',
-  'const greeting = (account) => html(`<p>Good day, ${nameOf(account)}. <a href="/members">For members</a></p>${signOut}`);',
+  'const greeting = (account) => html(`<p>Good day, ${nameOf(account)}. <a href="/members">For members</a> <a href="${account.accountPage}">Your account</a></p>${signOut}`);',
   "const members = (account) => html(`<p>Only members see this, and you are ${nameOf(account)}.</p>${signOut}`);",
 ];
 

@@ -85,7 +85,15 @@ function redirect(string $address): never
 function who(array $metadata): array
 {
     $token = cookie('token');
-    return $token === '' ? ['active' => false] : post($metadata['introspection_endpoint'], ['token' => $token])[1];
+    if ($token === '') {
+        return ['active' => false];
+    }
+    [$status, $reply] = post($metadata['introspection_endpoint'], ['token' => $token]);
+    if ($status !== 200) {
+        error_log("who is there was not told: $status " . ($reply['error'] ?? $reply['code'] ?? ''));
+        page(502, "<p>This cannot be shown right now. The application's log says why.</p>");
+    }
+    return $reply;
 }
 
 function page(int $status, string $body): never
@@ -107,7 +115,7 @@ if ($path === '/members') {
     $who = who($metadata);
     if (($who['active'] ?? false) === true) {
         $name = htmlspecialchars($who['name'] ?? $who['username'] ?? $who['email'] ?? $who['sub']);
-        page(200, "<p>Good day, $name.</p><form method=\"post\" action=\"/sign-out\"><button>Sign out</button></form>");
+        page(200, "<p>Good day, $name. <a href=\"$issuer/account\">Your account</a></p><form method=\"post\" action=\"/sign-out\"><button>Sign out</button></form>");
     }
     $state = base64url(random_bytes(16));
     $verifier = base64url(random_bytes(32));

@@ -64,7 +64,18 @@ def challenge_of(verifier):
     return base64.urlsafe_b64encode(digest).rstrip(b"=").decode()
 
 
+class Refused(Exception):
+    """A question was refused: the client id or its secret is wrong, or the service is not well."""
+
+
 class Application(BaseHTTPRequestHandler):
+    def handle_one_request(self):
+        try:
+            super().handle_one_request()
+        except Refused as refusal:
+            self.log_error("%s", refusal)
+            self.page(502, "<p>This cannot be shown right now. The application's log says why.</p>")
+
     def do_GET(self):
         address = urlsplit(self.path)
         query = {name: values[0] for name, values in parse_qs(address.query).items()}
@@ -90,14 +101,19 @@ class Application(BaseHTTPRequestHandler):
 
     def who(self):
         token = self.cookie("token")
-        return post("introspection_endpoint", {"token": token})[1] if token else {"active": False}
+        if not token:
+            return {"active": False}
+        status, reply = post("introspection_endpoint", {"token": token})
+        if status != 200:
+            raise Refused(f"who is there was not told: {status} {reply.get('error') or reply.get('code', '')}")
+        return reply
 
     def members(self):
         who = self.who()
         if not who["active"]:
             return self.send_off()
         name = html.escape(who.get("name") or who.get("username") or who.get("email") or who["sub"])
-        self.page(200, f'<p>Good day, {name}.</p><form method="post" action="/sign-out"><button>Sign out</button></form>')
+        self.page(200, f'<p>Good day, {name}. <a href="{ISSUER}/account">Your account</a></p><form method="post" action="/sign-out"><button>Sign out</button></form>')
 
     def send_off(self):
         state, verifier = secrets.token_urlsafe(16), secrets.token_urlsafe(32)

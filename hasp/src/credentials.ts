@@ -14,7 +14,7 @@ const KEY_PREFIX = "lca_";
  */
 export function readAuthorization(
   header: string | undefined,
-  { basicPasswords }: { readonly basicPasswords: boolean },
+  { basicPasswords }: { readonly basicPasswords: boolean | "prompt" },
 ): Credentials | null {
   if (header === undefined) return null;
   const bearer = /^Bearer +([A-Za-z0-9._~+/-]+=*)$/i.exec(header)?.[1];
@@ -26,5 +26,5 @@ export function readAuthorization(
   const username = text.slice(0, colon);
   const password = text.slice(colon + 1);
   if (password.startsWith(KEY_PREFIX)) return { kind: "access-key", key: password, username };
-  return basicPasswords ? { kind: "password", username, password } : null;
+  return basicPasswords !== false ? { kind: "password", username, password } : null;
 }

@@ -145,7 +145,7 @@ export function createHasp(options: HaspOptions): Hasp {
   }
 
   function askToSignIn(visit: IncomingRequest, wanted: AccessRequirements): Answer {
-    if (!isScript(visit) && isPage(visit)) {
+    if (!isScript(visit) && isPage(visit) && settings.basicPasswords !== "prompt") {
       if (isReading(visit)) return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
       const { language, signIn: text, signedOutMeanwhile } = textsFor(visit, settings.language);
       return page({
@@ -156,17 +156,22 @@ export function createHasp(options: HaspOptions): Hasp {
         headers: { "www-authenticate": challengesFor(visit)[0] ?? "Bearer" },
       });
     }
-    const detail = isScript(visit)
-      ? "The access key in the Authorization header is not known, has ended, or was shown under another name."
-      : `Nobody is signed in. Sign in at ${returnAddress.origin}${paths.signIn} and try again, or send an access key: Authorization: Bearer lca_…`;
-    const challenges = challengesFor(visit, isScript(visit) ? ', error="invalid_token"' : "");
+    const shown = readAuthorization(visit.headers.authorization, settings)?.kind;
+    const detail =
+      shown === "password"
+        ? "The name or the password in the Authorization header is wrong."
+        : shown === "access-key"
+          ? "The access key in the Authorization header is not known, has ended, or was shown under another name."
+          : `Nobody is signed in. Sign in at ${returnAddress.origin}${paths.signIn} and try again, or send an access key: Authorization: Bearer lca_…`;
+    const challenges = challengesFor(visit, shown === undefined ? "" : ', error="invalid_token"');
     return problem(service, "not-signed-in", { detail, headers: { "www-authenticate": challenges } });
   }
 
-  /** Basic is not offered to browsers: they would ask for a password in a window of their own. */
+  /** Basic is not offered to browsers, unless that is wanted: they ask for a password in a window of their own. */
   function challengesFor({ headers }: IncomingRequest, error = ""): string[] {
     const realm = `realm="${returnAddress.origin}"`;
     const bearer = `Bearer ${realm}${error}`;
+    if (settings.basicPasswords === "prompt") return [`Basic ${realm}, charset="UTF-8"`, bearer];
     return headers["sec-fetch-site"] === undefined ? [bearer, `Basic ${realm}, charset="UTF-8"`] : [bearer];
   }
 

@@ -46,8 +46,11 @@ export interface HaspOptions {
    * keeps foreign pages' requests apart by itself.
    */
   readonly changesFromAnywhere?: boolean;
-  /** Takes people's own passwords as HTTP Basic; the app must be registered with `--basic-passwords`. */
-  readonly basicPasswords?: boolean;
+  /**
+   * Takes people's own passwords as HTTP Basic; the app must be registered with `--basic-passwords`. `prompt`: browsers are asked for it
+   * too, in their own window, and nobody is sent to Lucchetto's pages. The price: no second factor, and no signing out but by closing the browser.
+   */
+  readonly basicPasswords?: boolean | "prompt";
   /**
    * Milliseconds for which an answer may be used again, up to 60,000. 0 unless said otherwise. The price: a session that
    * ended, a suspended account and a changed label show that much later.
@@ -82,7 +85,7 @@ export interface HaspSettings {
   readonly language: Language;
   readonly timeout: number;
   readonly guard: Guard | undefined;
-  readonly basicPasswords: boolean;
+  readonly basicPasswords: boolean | "prompt";
   readonly changesFromAnywhere: boolean;
   readonly keepAnswersFor: number;
   readonly whenUnreachable: "closed" | "last-known";

@@ -110,6 +110,22 @@ describe("for an application's own tests", () => {
     expect((await get("/money", foreign, "POST")).json()).toMatchObject({ code: "foreign-origin" });
   });
 
+  test("people's own passwords: a wrong one is called wrong; browsers are asked where that is wanted", async () => {
+    const wrong = { authorization: `Basic ${Buffer.from("anna:not the password").toString("base64")}` };
+    const { get } = await application({ basicPasswords: true });
+    const refused = await get("/members", wrong);
+    expect(refused.json()).toMatchObject({
+      status: 401,
+      detail: "The name or the password in the Authorization header is wrong.",
+    });
+    expect((await get("/members", html)).statusCode).toBe(303);
+    const { get: prompting } = await application({ basicPasswords: "prompt" });
+    for (const headers of [html, { ...html, "sec-fetch-site": "none" }, { ...html, ...wrong }]) {
+      const asked = await prompting("/members", headers);
+      expect([asked.statusCode, asked.headers["www-authenticate"]?.[0]]).toEqual([401, BASIC]);
+    }
+  });
+
   test("RFC 9470: a missing level or freshness is asked for, of people by the way round, of programs by the challenge", async () => {
     const { accounts, get } = await application();
     const one = accounts.as(ANNA);

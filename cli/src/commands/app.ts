@@ -82,7 +82,7 @@ export function defineApp(app: Command): void {
         const [returnAddress = "", signedOutAddress] = [redirectUris[0], signedOutUris[0]];
         print(
           ...linesToPaste(
-            { service, clientId: body.app.clientId, returnAddress, signedOutAddress },
+            { service, clientId: body.app.clientId, returnAddress, signedOutAddress, basicPasswords },
             options.style,
           ),
         );
