@@ -7,7 +7,7 @@ import { createClient, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
 import type { Proving } from "./prove-again.ts";
-import { proveAgain, wantsProof } from "./prove-again.ts";
+import { problemCodeOf, proveAgain, wantsProof } from "./prove-again.ts";
 import { terminal } from "./terminal.ts";
 
 const DEFAULT_URL = "http://localhost:8420";
@@ -73,13 +73,28 @@ function provingClient(proving: Proving, keep: (token: string) => void): Client 
     try {
       return await createClient({ baseUrl: proving.url, token })(route, ...parts);
     } catch (error) {
-      if (!wantsProof(error)) throw error;
+      if (!wantsProof(error)) throw (await endedByClock(error, proving.url)) ?? error;
       token = await proveAgain({ ...proving, token });
       keep(token);
       return createClient({ baseUrl: proving.url, token })(route, ...parts);
     }
   };
   return call;
+}
+
+/** In development: whoever moved the clock has ended the kept sign-in by it. @returns `null` where that is not the reason. */
+async function endedByClock(error: unknown, url: string): Promise<Failure | null> {
+  if (problemCodeOf(error) !== "not-signed-in") return null;
+  try {
+    const { movedBy } = (await createClient({ baseUrl: url })(routes.showClock)).body;
+    if (movedBy <= 0) return null;
+    return new Failure(
+      `The sign-in that was kept has ended: the service's clock was moved ${Math.round(movedBy / 60_000)} minutes ahead. Run: lucchetto clock reset, or lucchetto sign-in`,
+    );
+  } catch {
+    // Production has no such call; then the service's own words stand.
+    return null;
+  }
 }
 
 function readUrl(text: string): string {

@@ -12,14 +12,15 @@ export interface Proving {
   readonly fromStdin: boolean;
 }
 
-/** Whether the service wants one. By name: the error's class may not be loaded. */
-export function wantsProof(error: unknown): boolean {
-  return (
-    error instanceof Error &&
-    error.name === "ProblemError" &&
-    (error as Error & { problem: { code: string } }).problem.code === "reauthenticate"
-  );
+/** The code of the problem that the service answered with; `null` for anything else. By name: the error's class may not be loaded. */
+export function problemCodeOf(error: unknown): string | null {
+  return error instanceof Error && error.name === "ProblemError"
+    ? (error as Error & { problem: { code: string } }).problem.code
+    : null;
 }
+
+/** Whether the service wants a fresh proof. */
+export const wantsProof = (error: unknown): boolean => problemCodeOf(error) === "reauthenticate";
 
 /**
  * Shows password and second factor once more.

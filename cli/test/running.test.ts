@@ -243,7 +243,12 @@ describe("for the one who runs it", () => {
     expect(JSON.parse((await lucchetto(["clock", "show", "--json"])).out)).toMatchObject({
       movedBy: 1_860_000,
     });
-    expect((await lucchetto(["clock", "reset"])).out).toContain("not moved");
+    // What ended by it says so.
+    expect(await lucchetto(["account", "list", "--profile", "second"])).toMatchObject({
+      status: 1,
+      err: expect.stringContaining("the service's clock was moved 31 minutes ahead"),
+    });
+    expect((await lucchetto(["clock", "reset"])).out).toMatch(/moved by +nothing/);
     expect((await lucchetto(["clock", "advance", "soon"])).status).toBe(2);
   });
 });

@@ -48,7 +48,7 @@ export function defineApp(app: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExample:\n  lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in --signed-out-uri http://localhost:8421/signed-out",
+      "\nExample:\n  lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in --signed-out-uri http://localhost:8421/signed-out --home http://localhost:8421/",
     )
     .action(
       async (

@@ -20,10 +20,10 @@ export function defineClock(clock: Command): void {
   const show = ({ now, movedBy }: { now: string; movedBy: number }, json: boolean | undefined): void => {
     if (json === true) return printJson({ now, movedBy });
     const moved =
-      movedBy === 0 ? "not moved" : `${Math.round(movedBy / 1_000)} s ${movedBy > 0 ? "ahead" : "behind"}`;
+      movedBy === 0 ? "nothing" : `${Math.round(movedBy / 1_000)} s ${movedBy > 0 ? "ahead" : "behind"}`;
     printPairs([
       ["now", time(now)],
-      ["moved", moved],
+      ["moved by", moved],
     ]);
   };
   clock

@@ -45,6 +45,7 @@ describe("return addresses", () => {
     "https://APP.example/",
     "https://app.example",
     "ftp://app.example/",
+    "https://*.example/cb",
     "",
   ])("%j may not", (address) => {
     expect(faultOfReturnAddress(address)).not.toBeNull();

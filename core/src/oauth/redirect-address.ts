@@ -18,6 +18,7 @@ export function faultOfReturnAddress(text: string): string | null {
   if (url.protocol === "http:" && !isLoopbackHost(url.hostname))
     return "must begin with https:// outside loopback";
   if (text.includes("#")) return "must have no fragment (#…)";
+  if (url.hostname.includes("*")) return "must name one host; * stands for none";
   if (url.username !== "" || url.password !== "") return "must hold no user name or password";
   if (url.href !== text) return `must be written in its normal form, ${url.href}`;
   return null;
