@@ -29,7 +29,7 @@ describe("a draft of a plan", () => {
         .join("\r\n")}\r\n`,
     );
     const to = join(home, "plan.yaml");
-    const run = await runCommand(home, ["import", "plan", path, "--delimiter", ";", "--to", to]);
+    const run = await runCommand(home, ["import", "plan", path, "--to", to]);
     expect(run).toMatchObject({ status: 0, err: "" });
     for (const line of [
       /password +pw: it holds 40 hexadecimal digits, like sha1/,

@@ -93,7 +93,7 @@ describe("as an operator", () => {
       ...office,
     ]);
     expect(changed.out).toMatch(
-      /name +Ledger\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
+      /name +Ledger\nhome +–\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
     );
     expect(changed.out).toMatch(/may +–/);
     expect(await lucchetto(["app", "change", "hut-book", ...office])).toMatchObject({

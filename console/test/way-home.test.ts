@@ -47,7 +47,7 @@ async function signIn(page: Page, password: string, email?: string): Promise<voi
   await page.click("button[type=submit]");
 }
 
-test("WH-1 /members, forgotten, reset from the mail in a new tab: signed in at /members; the tab that waited moves on", async () => {
+test("/members, forgotten, reset from the mail in a new tab: signed in at /members; the tab that waited moves on", async () => {
   const email = "anna@brina.example";
   await registerProved(service, email);
   const { context, page, complaints } = await openTab(browser);
@@ -78,7 +78,7 @@ test("WH-1 /members, forgotten, reset from the mail in a new tab: signed in at /
   await context.close();
 });
 
-test("WH-1 /members, register, confirm from the mail: signed in at /members, by either tab", async () => {
+test("/members, register, confirm from the mail: signed in at /members, by either tab", async () => {
   const email = "bice@brina.example";
   const { context, page, complaints } = await openTab(browser);
   await page.goto(`${strictApp.url}/members`);
@@ -103,7 +103,7 @@ test("WH-1 /members, register, confirm from the mail: signed in at /members, by 
   await context.close();
 });
 
-test("WH-2 on another device the mail's page leads to the application's first page, and to no address that a mail named", async () => {
+test("on another device the mail's page leads to the application's first page, and to no address that a mail named", async () => {
   const email = "carla@brina.example";
   await registerProved(service, email);
   const { context, page } = await openTab(browser);
@@ -127,7 +127,7 @@ test("WH-2 on another device the mail's page leads to the application's first pa
   await phone.context.close();
 });
 
-test("WH-3 the account page leads back to the application, and its bar to the account page", async () => {
+test("the account page leads back to the application, and its bar to the account page", async () => {
   const email = "dora@brina.example";
   await registerProved(service, email);
   const { context, page, complaints } = await openTab(browser);

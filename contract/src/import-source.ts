@@ -10,6 +10,25 @@ export const SOURCE_FORMATS = ["csv", "json-lines"] as const;
 /** The ones in which ASCII stands for itself. */
 export const SOURCE_ENCODINGS = ["utf-8", "windows-1252", "iso-8859-15"] as const;
 
+/** What stands between the fields of most CSV files, the usual one first. */
+export const DELIMITERS = [",", ";", "\t", "|"] as const;
+
+/**
+ * Which delimiter a CSV file seems to have: the one that stands most often in its header, outside quotation marks.
+ * @param header the file's first line, or its beginning. @returns a comma where nothing speaks for another.
+ * @example
+ * ```ts
+ * delimiterOf("mail;name;passwort") // → ";"
+ * delimiterOf('"name, first";mail') // → ";"
+ * delimiterOf("email") // → ","
+ * ```
+ */
+export function delimiterOf(header: string): (typeof DELIMITERS)[number] {
+  const [line = ""] = header.replace(/"[^"]*"/g, "").split(/\r?\n/);
+  const often = (one: string): number => line.split(one).length - 1;
+  return DELIMITERS.reduce((best, one) => (often(one) > often(best) ? one : best));
+}
+
 /** A file with the rows of an old users table. */
 export interface FileSource {
   readonly path: string;

@@ -8,7 +8,7 @@ import type { CallOf, ReplyOf, Route } from "./route.ts";
 import type { Problem } from "./shapes/people.ts";
 
 export { ProblemError, UnreachableError } from "./call.ts";
-export { MAX_PART, MAX_UPLOAD } from "./import-source.ts";
+export { delimiterOf, MAX_PART, MAX_UPLOAD } from "./import-source.ts";
 export { knownProgram } from "./known-programs.ts";
 export { ownPathOr } from "./own-path.ts";
 export { mailHtmlPath, PAGE_STATE_ELEMENT, SESSION_EVENTS_PATH } from "./paths.ts";

@@ -11,7 +11,7 @@ import type {
   TaskName,
   Tasks,
 } from "@lucchetto/contract";
-import { SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
+import { delimiterOf, SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { Option } from "commander";
 import { askPassword, takeLine } from "../ask.ts";
@@ -24,12 +24,14 @@ import { terminal } from "../terminal.ts";
 
 interface PlanOptions {
   readonly format?: string;
-  readonly delimiter: string;
+  readonly delimiter?: string;
   readonly encoding: string;
   readonly to?: string;
   readonly json?: boolean;
 }
 
+/** Of a file, in which its header stands. */
+const BEGINNING_BYTES = 64 * 1024;
 /** Faults that are shown; the others are counted. */
 const SHOWN_FAULTS = 10;
 
@@ -39,11 +41,11 @@ export function defineImport(command: Command): void {
     .description("read the first rows of an old users table and draft a plan, explaining each guess")
     .argument("<file>", "CSV with a header line, or JSON Lines")
     .option("--format <format>", "csv or json-lines (default: from the file name)")
-    .option("--delimiter <character>", "between the fields of CSV", ",")
+    .option("--delimiter <character>", "between the fields of CSV (default: as the header has it)")
     .option("--encoding <encoding>", SOURCE_ENCODINGS.join(", "), "utf-8")
     .option("--to <file>", "where to write the plan; the file must not exist yet")
     .option("--json", "as JSON")
-    .addHelpText("after", "\nExample:\n  lucchetto import plan guests.csv --delimiter ';' --to plan.yaml")
+    .addHelpText("after", "\nExample:\n  lucchetto import plan guests.csv --to plan.yaml")
     .action(async (file: string, options: PlanOptions) => {
       const source = sourceOf(file, options);
       const { cwd } = terminal();
@@ -431,7 +433,8 @@ function printRun({ report, wrapsLater, resumedAt }: ImportResult): void {
 
 function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): FileSource {
   const guessed = format ?? (/\.(?:jsonl|ndjson)$/i.test(file) ? "json-lines" : "csv");
-  const between = delimiter === String.raw`\t` ? "\t" : delimiter;
+  const given = delimiter ?? (guessed === "csv" ? delimiterOf(beginningOf(file)) : ",");
+  const between = given === String.raw`\t` ? "\t" : given;
   if (!/^[\t -~]$/.test(between) || between === '"')
     throw new Failure(
       `--delimiter: found ${JSON.stringify(delimiter)}, expected one character such as ; or \\t`,
@@ -443,6 +446,20 @@ function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): F
     delimiter: between,
     encoding: oneOf("--encoding", encoding, SOURCE_ENCODINGS),
   };
+}
+
+/** What a file begins with; empty where it cannot be read, which whoever reads it says. */
+function beginningOf(file: string): string {
+  try {
+    const opened = openSync(file, "r");
+    const bytes = Buffer.alloc(BEGINNING_BYTES);
+    const length = readSync(opened, bytes);
+    closeSync(opened);
+    return bytes.toString("latin1", 0, length);
+  } catch {
+    // Whoever reads the rows says why.
+    return "";
+  }
 }
 
 function oneOf<Known extends string>(option: string, found: string, known: readonly Known[]): Known {

@@ -1,7 +1,7 @@
 <script lang="ts">
   /** A users table taken in, in four steps down one page: the file, the plan, the check, the run. */
   import type { DraftedPlan, IntakeDraft } from "@lucchetto/contract";
-  import { MAX_UPLOAD } from "@lucchetto/contract/pages";
+  import { delimiterOf, MAX_UPLOAD } from "@lucchetto/contract/pages";
   import { Fileupload, Textarea } from "flowbite-svelte";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
@@ -20,6 +20,8 @@
   import KnownPasswords from "./KnownPasswords.svelte";
   import PreviewRows from "./PreviewRows.svelte";
 
+  /** Of a file, in which its header stands. */
+  const BEGINNING_BYTES = 64 * 1024;
   /** Milliseconds between two looks while something goes on. */
   const LOOK_EVERY = 700;
   const FORMATS = (["csv", "json-lines"] as const).map((one) => [one, one] as const);
@@ -91,8 +93,10 @@
     drafted = null;
   }
 
-  function guessFormat(): void {
-    if (chosen !== null) format = /\.(?:jsonl|ndjson)$/i.test(chosen.name) ? "json-lines" : "csv";
+  async function guessFormat(): Promise<void> {
+    if (chosen === null) return;
+    format = /\.(?:jsonl|ndjson)$/i.test(chosen.name) ? "json-lines" : "csv";
+    delimiter = delimiterOf(await chosen.slice(0, BEGINNING_BYTES).text());
   }
 
   onMount(() => {
