@@ -78,6 +78,8 @@ describe("as an operator", () => {
     );
     const bad = await lucchetto(["app", "add", "X y", "--redirect-uri", "http://evil.test/x", ...office]);
     expect(bad.err).toContain("--redirect-uri: The address must begin with https:// outside loopback.");
+    const away = await lucchetto(["app", "change", "hut-book", "--home", "http://evil.test/", ...office]);
+    expect(away.err).toContain("--home: The address must begin with https:// outside loopback.");
     const shown = await lucchetto(["app", "show", "hut-book", ...office]);
     expect(shown.out).toContain(fresh.app.keys[1].id);
     expect(shown.out).toMatch(/return addresses +http:/);
@@ -88,12 +90,13 @@ describe("as an operator", () => {
       "hut-book",
       "--name",
       "Ledger",
+      ...["--home", "http://localhost:9/"],
       ...moved,
       "--no-rights",
       ...office,
     ]);
     expect(changed.out).toMatch(
-      /name +Ledger\nhome +–\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
+      /name +Ledger\nhome +http:\/\/localhost:9\/\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
     );
     expect(changed.out).toMatch(/may +–/);
     expect(await lucchetto(["app", "change", "hut-book", ...office])).toMatchObject({

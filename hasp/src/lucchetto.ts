@@ -48,13 +48,14 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     path: string,
     form: Record<string, string> | string,
     expected: readonly string[] = [],
+    timeout = settings.timeout,
   ): Promise<{ ok: boolean; body: unknown }> {
     const isJson = typeof form === "string";
     const { status, text } = await sendOrSay({
       path,
       body: isJson ? form : new URLSearchParams(form).toString(),
       contentType: isJson ? "application/json" : "application/x-www-form-urlencoded",
-      timeout: settings.timeout,
+      timeout,
       isQuestion: path === OAUTH_PATHS.introspect,
     });
     const ok = status >= 200 && status < 300;
@@ -87,18 +88,22 @@ export function createLucchetto(settings: HaspSettings): Lucchetto {
     return reply.value;
   }
 
-  async function ask(token: string, username: string | undefined): Promise<ActiveIntrospection | null> {
-    const { body } = await post(OAUTH_PATHS.introspect, {
-      token,
-      ...(username === undefined ? {} : { username }),
-    });
+  async function ask(
+    token: string,
+    username: string | undefined,
+    timeout = settings.timeout,
+  ): Promise<ActiveIntrospection | null> {
+    const form = { token, ...(username === undefined ? {} : { username }) };
+    const { body } = await post(OAUTH_PATHS.introspect, form, [], timeout);
     const answer = read(introspection, body);
     return answer.active ? answer : null;
   }
 
   /** Many tokens in one question; a service of before that call is asked about each. */
   async function askTogether(tokens: readonly string[], timeout: number): Promise<readonly Checked[]> {
-    const oneByOne = () => Promise.all(tokens.map((token) => ask(token, undefined)));
+    const since = performance.now();
+    const left = (): number => Math.max(1, timeout - (performance.now() - since));
+    const oneByOne = () => Promise.all(tokens.map((token) => ask(token, undefined, left())));
     if (lacksChecksUntil > performance.now()) return oneByOne();
     const { path } = routes.checkTokens;
     // Written so that the service can take it apart without reading JSON: a token needs no escaping.

@@ -14,7 +14,7 @@ export interface Sent {
   readonly path: string;
   readonly body: string;
   readonly contentType: string;
-  /** Milliseconds until it is given up. */
+  /** Milliseconds until it is given up, tried again or not. */
   readonly timeout: number;
   /** Whether it can be sent again where nothing came back: it changes nothing. */
   readonly isQuestion: boolean;
@@ -50,7 +50,10 @@ export function createSender(callsTo: string, authorization: string): (sent: Sen
         },
       });
       let hasBegun = false;
-      const late = setTimeout(() => sent.destroy(new Error(`no answer within ${timeout} ms`)), timeout);
+      const late = setTimeout(
+        () => sent.destroy(new Error(`no answer within ${Math.round(timeout)} ms`)),
+        timeout,
+      );
       const fail = (error: Error): void => {
         clearTimeout(late);
         reject(Object.assign(error, { isStale: sent.reusedSocket && !hasBegun }));
@@ -69,12 +72,15 @@ export function createSender(callsTo: string, authorization: string): (sent: Sen
   }
 
   return async (sent) => {
+    const since = performance.now();
     try {
       return await sendOnce(sent);
     } catch (error) {
       // The other side closed a kept connection at the moment when it was used again.
       if (!sent.isQuestion || (error as { isStale?: boolean }).isStale !== true) throw error;
-      return sendOnce(sent);
+      const left = sent.timeout - (performance.now() - since);
+      if (left <= 0) throw error;
+      return sendOnce({ ...sent, timeout: left });
     }
   };
 }
