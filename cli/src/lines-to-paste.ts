@@ -14,12 +14,31 @@ interface AppToPaste {
   readonly signedOutAddress: string | undefined;
   /** Whether it may check people's own passwords. */
   readonly basicPasswords?: boolean | undefined;
+  /** Whether it may sign people in with forms of its own. */
+  readonly ownForms?: boolean | undefined;
 }
 
 /** Of the workspace, where the hasp is installed from. */
 const folderOf = (name: string): string => fileURLToPath(new URL(`../../${name}`, import.meta.url));
 
 export function linesToPaste(app: AppToPaste, style: Style): string[] {
+  return [...linesOf(app, style), ...(app.ownForms === true ? FORMS_OF_ITS_OWN : [])];
+}
+
+/** What the program does not show that a right is for. */
+const FORMS_OF_ITS_OWN = [
+  "",
+  bold("Its own forms call Lucchetto from its server, for the visitor:"),
+  "",
+  `import { ownForms, routes } from "@lucchetto/hasp/forms";`,
+  `const forms = ownForms({ service: "…", appKey: process.env.LUCCHETTO_APP_KEY });`,
+  `const visitor = forms.before({ address: request.ip, userAgent: request.headers["user-agent"], device, token });`,
+  `const { body } = await visitor.call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });`,
+  "",
+  `Each form and its call: ${folderOf("docs/applications.md")} (Forms of your own); a whole page: ${folderOf("demo/src/app/desk.ts")}`,
+];
+
+function linesOf(app: AppToPaste, style: Style): string[] {
   switch (style) {
     case "fastify":
       return inNode(app, { framework: "fastify", program: fastifyProgram(app) });
@@ -162,10 +181,11 @@ function metadataAddress(service: string): string {
   return `${origin}/.well-known/oauth-authorization-server${pathname.replace(/\/$/, "")}`;
 }
 
-function behindProxy({ clientId }: AppToPaste): string[] {
+function behindProxy({ clientId, returnAddress }: AppToPaste): string[] {
   return [
-    bold("In lucchetto.yaml:"),
+    bold("In lucchetto.yaml (a path of the site's own name, which the proxy hands on):"),
     "",
+    `publicUrl: ${new URL("/people", returnAddress).href}`,
     "trustedProxies: [127.0.0.1]",
     `proxyCheck: { clientId: ${clientId}, proxies: [127.0.0.1] }`,
     "",

@@ -82,7 +82,10 @@ export function defineApp(app: Command): void {
         const [returnAddress = "", signedOutAddress] = [redirectUris[0], signedOutUris[0]];
         print(
           ...linesToPaste(
-            { service, clientId: body.app.clientId, returnAddress, signedOutAddress, basicPasswords },
+            {
+              ...{ service, clientId: body.app.clientId, returnAddress, signedOutAddress },
+              ...{ basicPasswords, ownForms },
+            },
             options.style,
           ),
         );
