@@ -22,11 +22,11 @@ interface AppToPaste {
 const folderOf = (name: string): string => fileURLToPath(new URL(`../../${name}`, import.meta.url));
 
 export function linesToPaste(app: AppToPaste, style: Style): string[] {
-  return [...linesOf(app, style), ...(app.ownForms === true ? FORMS_OF_ITS_OWN : [])];
+  return [...linesOf(app, style), ...(app.ownForms === true ? formsOfItsOwn() : [])];
 }
 
 /** What the program does not show that a right is for. */
-const FORMS_OF_ITS_OWN = [
+const formsOfItsOwn = (): string[] => [
   "",
   bold("Its own forms call Lucchetto from its server, for the visitor:"),
   "",

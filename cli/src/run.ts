@@ -114,6 +114,7 @@ function faultOfFile(error: Error): string | null {
 /** Members of calls, as people who type a command know them. */
 const WORDS: Readonly<Record<string, string>> = {
   redirectUris: "--redirect-uri",
+  home: "--home",
   signedOutUris: "--signed-out-uri",
   clientId: "--client-id",
   rights: "--rights",
