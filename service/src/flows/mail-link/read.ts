@@ -1,7 +1,7 @@
 /** Looking at a mailed link: what it is for, and what using it takes. It changes nothing. */
 import type { LinkLook } from "@lucchetto/contract";
 import type { AccountState, LinkFault, LinkPurpose } from "@lucchetto/core";
-import { hashToken, isUndo, judgeLink } from "@lucchetto/core";
+import { equalInConstantTime, hashToken, isUndo, judgeLink } from "@lucchetto/core";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../../base/storage/index.ts";
 import { findRegistration } from "../../records/account/registration-store.ts";
@@ -104,6 +104,12 @@ export async function isHere(
   return shown !== null && asked !== null && asked !== undefined && asked.equals(shown);
 }
 
+/** Whether it was asked for in this browser, whoever registered in it. */
+function isAsker({ browserHash }: MailLinkRow, { mark }: BrowserMarks): boolean {
+  const shown = hashToken("device-mark", mark);
+  return shown !== null && browserHash !== null && equalInConstantTime(browserHash, shown);
+}
+
 /** What the landing page shows. @throws ProblemReply `link-…`. */
 export async function lookAtLink(
   context: ServiceContext,
@@ -130,8 +136,9 @@ export async function lookAtLink(
     wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
     shows: [...(beside?.shows ?? first?.shows ?? [])],
     setUp: first?.setUp ?? null,
-    // Who else holds the mail is led to the application's first page at the most.
-    returnTo: here ? link.returnTo : null,
+    // Where to go on to is told to the browser that asked for this very link: a stranger may have asked for it in its owner's name, and
+    // whoever else holds the mail is led to the application's first page at the most.
+    returnTo: isAsker(link, marks) ? link.returnTo : null,
     app: await appBehind(context, link.returnTo),
     newEmail: NAMELESS.has(purpose) ? null : (link.formerEmail ?? link.newEmail),
     begunIn: begun && {
