@@ -185,6 +185,15 @@ describe("a person in a browser", () => {
     await context.close();
   });
 
+  test("a passkey in the password's place asks for the name first, and puts the focus there", async () => {
+    const { context, page } = await openTab(browser);
+    await page.goto(`${service.url}/register`);
+    await page.click("button >> text=Register with a passkey");
+    await page.waitForSelector("#email-error");
+    expect(await page.evaluate(() => document.activeElement?.id)).toBe("email");
+    await context.close();
+  });
+
   test("a link to the sign-out page signs nobody out by itself", async () => {
     const { context, page } = await openTab(browser);
     await page.goto(`${service.url}/sign-in`);

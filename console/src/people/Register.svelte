@@ -55,19 +55,12 @@
   const send = (): Promise<void> => register({ password });
 
   /** A passkey in the password's place; what was typed as one is not looked at. */
-  async function byPasskey(): Promise<void> {
-    if (form.sending) return;
-    form.problem = null;
-    form.errors = judgeNames();
-    if (Object.keys(form.errors).length > 0) return;
-    form.sending = true;
-    try {
-      await register(await makePasskey("register", email.trim() || username.trim()));
-    } catch (error) {
-      form.take(error);
-    } finally {
-      form.sending = false;
-    }
+  async function byPasskey(event: MouseEvent): Promise<void> {
+    const within = (event.currentTarget as HTMLButtonElement).form;
+    if (within === null) return;
+    await form.attempt(within, judgeNames, async () =>
+      register(await makePasskey("register", email.trim() || username.trim())),
+    );
   }
 
   async function register(
