@@ -22,16 +22,16 @@ interface AppToPaste {
 const folderOf = (name: string): string => fileURLToPath(new URL(`../../${name}`, import.meta.url));
 
 export function linesToPaste(app: AppToPaste, style: Style): string[] {
-  return [...linesOf(app, style), ...(app.ownForms === true ? formsOfItsOwn() : [])];
+  return [...linesOf(app, style), ...(app.ownForms === true ? formsOfItsOwn(app) : [])];
 }
 
 /** What the program does not show that a right is for. */
-const formsOfItsOwn = (): string[] => [
+const formsOfItsOwn = ({ service }: AppToPaste): string[] => [
   "",
   bold("Its own forms call Lucchetto from its server, for the visitor:"),
   "",
   `import { ownForms, routes } from "@lucchetto/hasp/forms";`,
-  `const forms = ownForms({ service: "…", appKey: process.env.LUCCHETTO_APP_KEY });`,
+  `const forms = ownForms({ service: "${service}", appKey: process.env.LUCCHETTO_APP_KEY });`,
   `const visitor = forms.before({ address: request.ip, userAgent: request.headers["user-agent"], device, token });`,
   `const { body } = await visitor.call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });`,
   "",

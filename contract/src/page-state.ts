@@ -62,7 +62,7 @@ export const pageState = z.object({
     .optional(),
   /** Set on the pages of signing in, registering and reauthenticating when an application sent the person there. */
   visitedApp: visitedApp.optional(),
-  /** Set on the other pages: the applications that people can go back to. */
+  /** Set on people's other pages: the applications that they can go back to. */
   apps: z.array(z.object({ name: z.string(), home: z.string() })).optional(),
 });
 /** What the service writes into a page for its script; nothing secret. */

@@ -13,6 +13,7 @@ import html
 import json
 import os
 import secrets
+import sys
 from http.cookies import SimpleCookie
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from urllib.error import HTTPError
@@ -73,7 +74,7 @@ class Application(BaseHTTPRequestHandler):
         try:
             super().handle_one_request()
         except Refused as refusal:
-            self.log_error("%s", refusal)
+            print(refusal, file=sys.stderr, flush=True)
             self.page(502, "<p>This cannot be shown right now. The application's log says why.</p>")
 
     def do_GET(self):

@@ -11,8 +11,8 @@ export interface SignedInAccount {
   readonly username: string | null;
   readonly displayName: string | null;
   readonly labels: readonly string[];
-  /** Where people manage their account; `null` for a script that came with the person's password. */
-  readonly accountPage: string | null;
+  /** Where people manage their account, at Lucchetto. */
+  readonly accountPage: string;
   /** `null` for a script: it came with an access key, or with the person's password as HTTP Basic. */
   readonly session: {
     readonly id: string;
@@ -28,6 +28,9 @@ export interface SignedInAccount {
   readonly accessKey: { readonly id: string } | null;
 }
 
+/** The page at which people manage their account. @param service Lucchetto's public address. */
+const accountPageAt = (service: string): string => `${service}/account`;
+
 /** An introspection as an account. */
 export function accountOf(who: ActiveIntrospection): SignedInAccount {
   const { sid, auth_time: authTime, exp, key_id: keyId } = who;
@@ -40,7 +43,7 @@ export function accountOf(who: ActiveIntrospection): SignedInAccount {
     username: who.username,
     displayName: who.name,
     labels: who.labels,
-    accountPage: `${who.iss}/account`,
+    accountPage: accountPageAt(who.iss),
     session: inSession
       ? {
           id: sid,
@@ -55,15 +58,15 @@ export function accountOf(who: ActiveIntrospection): SignedInAccount {
   };
 }
 
-/** Somebody whose password came as HTTP Basic: known, but in no session. */
-export function accountWithoutSession(account: Account): SignedInAccount {
+/** Somebody whose password came as HTTP Basic: known, but in no session. @param service Lucchetto's public address. */
+export function accountWithoutSession(account: Account, service: string): SignedInAccount {
   const { id, reference, email, emailVerified, username, displayName, labels } = account;
   const shown = { id, reference, email, emailVerified, username, displayName };
   // A script never operates Lucchetto, whoever it acts for.
   return {
     ...shown,
     labels: labels.filter((label) => label !== "operator"),
-    accountPage: null,
+    accountPage: accountPageAt(service),
     session: null,
     accessKey: null,
   };

@@ -145,13 +145,16 @@ export function createHasp(options: HaspOptions): Hasp {
   }
 
   function askToSignIn(visit: IncomingRequest, wanted: AccessRequirements): Answer {
-    if (!isScript(visit) && isPage(visit) && settings.basicPasswords !== "prompt") {
-      if (isReading(visit)) return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
-      const { language, signIn: text, signedOutMeanwhile } = textsFor(visit, settings.language);
+    const prompts = settings.basicPasswords === "prompt";
+    // Where a browser asks by itself, it shows the page to whoever gives up.
+    if (isPage(visit) && (prompts || !isScript(visit))) {
+      if (isReading(visit) && !prompts)
+        return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
+      const { language, signIn: text, signedOutMeanwhile, signInFirst } = textsFor(visit, settings.language);
       return page({
         status: 401,
         language,
-        ...signedOutMeanwhile,
+        ...(isReading(visit) ? signInFirst : signedOutMeanwhile),
         link: { href: signIn, text },
         headers: { "www-authenticate": challengesFor(visit)[0] ?? "Bearer" },
       });

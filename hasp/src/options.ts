@@ -118,6 +118,11 @@ export function readOptions(options: HaspOptions): HaspSettings {
       `keepAnswersFor: found ${keepAnswersFor}, expected milliseconds from 0 to ${MAX_KEPT_MILLISECONDS}`,
     );
   }
+  const { basicPasswords = false } = options;
+  if (![true, false, "prompt"].includes(basicPasswords))
+    throw new HaspOptionsError(
+      `basicPasswords: found ${JSON.stringify(basicPasswords)}, expected true, false or "prompt"`,
+    );
   if (guard !== undefined) assertGuard(guard);
   if (options.testing !== undefined && process.env["NODE_ENV"] === "production")
     throw new HaspOptionsError(
@@ -144,7 +149,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     language: readLanguage(options.language),
     timeout: options.timeout ?? DEFAULT_TIMEOUT,
     guard: options.guard,
-    basicPasswords: options.basicPasswords ?? false,
+    basicPasswords,
     changesFromAnywhere: options.changesFromAnywhere ?? false,
     keepAnswersFor: options.keepAnswersFor ?? 0,
     whenUnreachable: options.whenUnreachable ?? "closed",

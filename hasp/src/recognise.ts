@@ -71,7 +71,7 @@ export function createRecogniser(
     const { username: identifier, password } = credentials;
     const userAgent = headers["user-agent"];
     const account = await lucchetto.checkBasic({ identifier, password, address, userAgent });
-    return account && accountWithoutSession(account);
+    return account && accountWithoutSession(account, settings.service);
   }
 
   return {

@@ -8,6 +8,10 @@ const en = {
   signIn: "Sign in",
   yourAccount: "Your account",
   toTheStart: "Back to the start page",
+  signInFirst: {
+    title: "This page is for people who are signed in",
+    text: "Open it again to give your name and password, or sign in on a page.",
+  },
   signedOutMeanwhile: {
     title: "You’re no longer signed in",
     text: "What you sent was not saved. Sign in, then send it again.",
@@ -50,6 +54,10 @@ const it: Texts = {
   signIn: "Accedi",
   yourAccount: "Il tuo account",
   toTheStart: "Torna alla pagina iniziale",
+  signInFirst: {
+    title: "Questa pagina è per chi ha effettuato l’accesso",
+    text: "Riaprila per indicare nome e password, oppure accedi da una pagina.",
+  },
   signedOutMeanwhile: {
     title: "La sessione è terminata",
     text: "Quello che hai inviato non è stato salvato. Accedi e invialo di nuovo.",

@@ -122,8 +122,14 @@ describe("for an application's own tests", () => {
     const { get: prompting } = await application({ basicPasswords: "prompt" });
     for (const headers of [html, { ...html, "sec-fetch-site": "none" }, { ...html, ...wrong }]) {
       const asked = await prompting("/members", headers);
-      expect([asked.statusCode, asked.headers["www-authenticate"]?.[0]]).toEqual([401, BASIC]);
+      expect([asked.statusCode, asked.headers["www-authenticate"]]).toEqual([401, BASIC]);
+      expect(asked.body).toContain("This page is for people who are signed in");
     }
+    const program = await prompting("/members", wrong);
+    expect(program.headers["www-authenticate"]?.[0]).toBe(BASIC);
+    expect(() => createHasp({ ...testAccounts().options, basicPasswords: "promt" as "prompt" })).toThrow(
+      'basicPasswords: found "promt", expected true, false or "prompt"',
+    );
   });
 
   test("RFC 9470: a missing level or freshness is asked for, of people by the way round, of programs by the challenge", async () => {

@@ -22,7 +22,12 @@ beforeAll(async () => {
 afterAll(() => service.stop());
 
 /** Starts a client, registered as it would be by its developer. */
-async function start(name: string, program: string, argumentsAt: (port: number) => string[]) {
+async function start(
+  name: string,
+  program: string,
+  argumentsAt: (port: number) => string[],
+  clientSecret?: string,
+) {
   const port = await freePort();
   const url = `http://localhost:${port}`;
   const operator = service.as(await service.operator());
@@ -34,7 +39,7 @@ async function start(name: string, program: string, argumentsAt: (port: number) 
       ...process.env,
       ISSUER: service.configuration.publicUrl,
       CLIENT_ID: body.app.clientId,
-      CLIENT_SECRET: body.key,
+      CLIENT_SECRET: clientSecret ?? body.key,
       PORT: String(port),
     },
     stdio: ["ignore", "ignore", "pipe"],
@@ -45,7 +50,7 @@ async function start(name: string, program: string, argumentsAt: (port: number) 
     if (child.exitCode !== null) throw new Error(`${program} does not answer: ${said}`);
     return (await fetch(url).catch(() => null))?.ok;
   }, program);
-  return { url, child };
+  return { url, child, port, said: () => said };
 }
 
 const html = { accept: "text/html" };
@@ -59,6 +64,19 @@ const cookiesOf = (headers: Headers) =>
     .join("; ");
 
 describe.each(CLIENTS)("OA-10 a client in %s", (name, program, argumentsAt) => {
+  test("with a key that is not its own it says what was refused, and shows nothing", async () => {
+    const { url, child, port, said } = await start(`${name} astray`, program, argumentsAt, "lcp_wrong");
+    try {
+      const headers = { ...html, cookie: `token-${port}=lck_x` };
+      const reply = await send({ url }, "GET", "/members", { headers });
+      expect(reply.status).toBe(502);
+      expect(reply.text).toContain("This cannot be shown right now.");
+      await eventually(() => said().includes("who is there was not told: 401 invalid_client"), said());
+    } finally {
+      child.kill();
+    }
+  });
+
   test("finds the endpoints, signs somebody in, asks who is there, and signs out", async () => {
     const { url, child } = await start(name, program, argumentsAt);
     try {

@@ -256,10 +256,15 @@ const EXPORT_BEGINS = '{"lucchettoExport"';
 
 function isExport(file: string): boolean {
   if (!statSync(file).isFile()) return false;
+  return beginningOf(file, EXPORT_BEGINS.length) === EXPORT_BEGINS;
+}
+
+/** The first bytes of a file, as many as there are. @throws what the file system says. */
+function beginningOf(file: string, bytes: number): string {
   const handle = openSync(file, "r");
   try {
-    const bytes = Buffer.alloc(EXPORT_BEGINS.length);
-    return readSync(handle, bytes) === bytes.length && bytes.toString("latin1") === EXPORT_BEGINS;
+    const read = Buffer.alloc(bytes);
+    return read.toString("latin1", 0, readSync(handle, read));
   } finally {
     closeSync(handle);
   }
@@ -433,7 +438,7 @@ function printRun({ report, wrapsLater, resumedAt }: ImportResult): void {
 
 function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): FileSource {
   const guessed = format ?? (/\.(?:jsonl|ndjson)$/i.test(file) ? "json-lines" : "csv");
-  const given = delimiter ?? (guessed === "csv" ? delimiterOf(beginningOf(file)) : ",");
+  const given = delimiter ?? (guessed === "csv" ? delimiterOf(headerOf(file)) : ",");
   const between = given === String.raw`\t` ? "\t" : given;
   if (!/^[\t -~]$/.test(between) || between === '"')
     throw new Failure(
@@ -448,16 +453,12 @@ function sourceOf(file: string, { format, delimiter, encoding }: PlanOptions): F
   };
 }
 
-/** What a file begins with; empty where it cannot be read, which whoever reads it says. */
-function beginningOf(file: string): string {
+/** Empty where it cannot be read: whoever reads the rows says why. */
+function headerOf(file: string): string {
   try {
-    const opened = openSync(file, "r");
-    const bytes = Buffer.alloc(BEGINNING_BYTES);
-    const length = readSync(opened, bytes);
-    closeSync(opened);
-    return bytes.toString("latin1", 0, length);
+    return beginningOf(file, BEGINNING_BYTES);
   } catch {
-    // Whoever reads the rows says why.
+    // No file, none to be read, or a folder.
     return "";
   }
 }

@@ -6,6 +6,7 @@ import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import { print, printJson, printTable, time } from "../output.ts";
+import { problemCodeOf } from "../prove-again.ts";
 
 const KINDS: Readonly<Record<ThrottleEntry["kind"], string>> = {
   "account-strange": "account, unknown devices",
@@ -85,7 +86,7 @@ export function defineThrottle(throttle: Command): void {
 
 /** An account's counts go together: the first release took the others along. */
 function wentWithAnother(error: unknown): void {
-  if ((error as { problem?: { code?: string } }).problem?.code !== "not-found") throw error;
+  if (problemCodeOf(error) !== "not-found") throw error;
 }
 
 /** A name that no account has is not kept: a short fingerprint tells it from others. */

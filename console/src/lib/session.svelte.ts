@@ -2,7 +2,8 @@
 import type { Account, Session } from "@lucchetto/contract";
 import { ProblemError } from "@lucchetto/contract/pages";
 import { routes } from "virtual:routes";
-import { at, call } from "./page.ts";
+import { withNext } from "./next.ts";
+import { call } from "./page.ts";
 import { sentenceOf } from "./sentence.ts";
 import { keepTyped, restoreTyped } from "./typed.ts";
 
@@ -40,8 +41,7 @@ class SessionOfThisBrowser {
       setTimeout(() => void restoreTyped(id));
     }
     if (this.who.state !== "guest") return;
-    const next = window.location.pathname + window.location.search;
-    window.location.replace(`${at("/sign-in")}?next=${encodeURIComponent(next)}`);
+    window.location.replace(withNext("/sign-in", {}, window.location.pathname + window.location.search));
   }
 }
 

@@ -3,7 +3,8 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
-  import { at, call, page } from "../lib/page.ts";
+  import { withNext } from "../lib/next.ts";
+  import { call, page } from "../lib/page.ts";
   import { askForPasskey, knowsPasskeys } from "../lib/passkeys.ts";
   import type { SecondProof } from "../lib/second-proof.ts";
   import { sentenceOf } from "../lib/sentence.ts";
@@ -22,9 +23,7 @@
     next?: string;
   }
   const { name, shown, next = window.location.pathname + window.location.search }: Props = $props();
-  const mailAddress = $derived(
-    `${at("/sign-in")}?${new URLSearchParams({ by: "mail", name: name ?? "", next }).toString()}`,
-  );
+  const mailAddress = $derived(withNext("/sign-in", { by: "mail", name: name ?? "" }, next));
   const form = new Form();
   let password = $state("");
   /** Of the second factor; empty while the password is asked for. */

@@ -24,7 +24,7 @@
 
   const signInPath = $derived(withNext("/sign-in", { name: email }, returnTo ?? null));
   // The link was used in another tab of this browser: then there is nothing to wait for here.
-  onMount(() => hearMailUsed(() => go(signInPath)));
+  onMount(() => hearMailUsed("verify", () => go(signInPath)));
 
   async function again(): Promise<void> {
     await call(routes.askForLink, { body: { purpose: "verify", identifier: email, returnTo } });

@@ -1,5 +1,6 @@
 <script lang="ts">
   /** Asking for a link by mail. What is said next is the same whoever was named. */
+  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { nextOf, withNext } from "../lib/next.ts";
@@ -26,13 +27,10 @@
   async function send(): Promise<void> {
     await ask();
     asked = true;
-    waitForMail();
   }
   const signInPath = $derived(withNext("/sign-in", { name: identifier.trim() }));
-  /** The link was used in another tab of this browser: then there is nothing to wait for here. */
-  function waitForMail(): void {
-    hearMailUsed(() => asked && go(signInPath));
-  }
+  // The link was used in another tab of this browser: then there is nothing to wait for here.
+  onMount(() => hearMailUsed("reset", () => asked && go(signInPath)));
   const judge = (): Record<string, string> =>
     identifier.trim() === "" ? { identifier: texts.forgot.enterYourEMailAddress } : {};
 </script>

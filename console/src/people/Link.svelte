@@ -53,7 +53,7 @@
       codes = "recoveryCodes" in body ? (body.recoveryCodes ?? null) : null;
       done = look;
       forgetMailWaits();
-      tellMailUsed();
+      if (look !== null) tellMailUsed(look.purpose);
       // Password managers take a change of the page's address as success.
       window.history.replaceState(null, "", at("/link?done"));
     } catch (error) {

@@ -1,9 +1,9 @@
 <script lang="ts">
-  import { ownPathOr } from "@lucchetto/contract/pages";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { rememberMailWaits } from "../lib/mail-waits.ts";
   import { judgeNewPassword } from "../lib/new-password.ts";
+  import { nextOf } from "../lib/next.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import { knowsPasskeys, makePasskey } from "../lib/passkeys.ts";
   import type { Step } from "../lib/step.ts";
@@ -35,8 +35,7 @@
 
   const { identifiers } = page;
   const eitherWillDo = identifiers.email === "optional" && identifiers.username === "optional";
-  const query = new URLSearchParams(window.location.search);
-  const next = ownPathOr(at(page.landings.afterRegistering), query.get("next"), page.basePath);
+  const next = nextOf() ?? at(page.landings.afterRegistering);
   const signInPath = at(`/sign-in${window.location.search}`);
 
   function judgeNames(): Record<string, string> {

@@ -1,11 +1,11 @@
 <script lang="ts">
-  import { ownPathOr, ProblemError } from "@lucchetto/contract/pages";
+  import { ProblemError } from "@lucchetto/contract/pages";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { later } from "../lib/lazy.ts";
   import { doesMailWait, forgetMailWaits } from "../lib/mail-waits.ts";
-  import { withNext } from "../lib/next.ts";
+  import { nextOf, withNext } from "../lib/next.ts";
   import { at, call, go, page } from "../lib/page.ts";
   import type { PasskeyProof } from "../lib/passkeys.ts";
   import { askForPasskey, knowsPasskeys, offersWhileTyping, tellBrowser } from "../lib/passkeys.ts";
@@ -37,7 +37,7 @@
   /** A mail waits for what was typed: this browser registered it. */
   let isWaiting = $state(false);
 
-  const next = ownPathOr(at(page.landings.afterSignIn), query.get("next"), page.basePath);
+  const next = nextOf() ?? at(page.landings.afterSignIn);
   /** The application sent somebody who wants the link. */
   let byMail = $state(
     page.mailLink !== "off" && [window.location.search, next].some((one) => /[?&]by=mail(&|$)/.test(one)),
@@ -202,7 +202,7 @@
     <p role="status">
       {texts.signIn.as}
       <strong class="break-all">{session.who.account.email ?? session.who.account.username}</strong>.
-      <a href={page.visitedApp ? at("/account") : next}>{texts.signIn.continue}</a>
+      <a href={page.visitedApp ? (page.visitedApp.home ?? at("/account")) : next}>{texts.signIn.continue}</a>
     </p>
   </PersonFrame>
 {:else if step === "unverified"}

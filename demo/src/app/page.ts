@@ -23,14 +23,6 @@ const LINKS = [
   ["/desk", "The desk"],
 ] as const;
 
-/** The name, which leads to where people manage their account. */
-function nameInBar(account: SignedInAccount): string {
-  const name = escapeHtml(nameOf(account));
-  return account.accountPage === null
-    ? `<span class="who">${name}</span>`
-    : `<a class="who" href="${escapeHtml(account.accountPage)}">${name}</a>`;
-}
-
 /** A whole page: the bar with sign-in and register, or the name and sign-out; then what the page is about. */
 export function renderPage({ title, here, account, message, body }: Page): string {
   const links = LINKS.map(
@@ -39,7 +31,7 @@ export function renderPage({ title, here, account, message, body }: Page): strin
   const person =
     account === null
       ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a href="/sign-in?by=mail&amp;next=${encodeURIComponent(here)}">Mail me a link</a><a class="button" href="/register">Register</a>`
-      : `${nameInBar(account)}<form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
+      : `<a class="who" href="${escapeHtml(account.accountPage)}">${escapeHtml(nameOf(account))}</a><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
   const said = message === null ? "" : `<p class="message" role="status">${escapeHtml(message)}</p>`;
   return `<!doctype html>
 <html lang="en" data-session="${account?.session?.id ?? ""}">

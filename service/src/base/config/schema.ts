@@ -17,8 +17,7 @@ import {
 import type { CoseAlgorithm } from "@lucchetto/core/passkey";
 import ipaddr from "ipaddr.js";
 import { z } from "zod";
-import { DAY } from "../duration.ts";
-import { readDuration } from "../duration.ts";
+import { DAY, readDuration } from "../duration.ts";
 import type { Templates } from "../mail-text/templates.ts";
 
 declare module "zod" {

@@ -5,7 +5,7 @@
 import type { DataSource, EntitySchema, FindOptionsWhere } from "typeorm";
 import { In } from "typeorm";
 import type { QueuedRow } from "../storage/index.ts";
-import { HOLDS_UNTIL, IS_FREE } from "../storage/index.ts";
+import { HAS_LAPSED, HOLDS_UNTIL } from "../storage/index.ts";
 
 /** Seconds that a claim holds unless it is renewed: whoever made it may have died. */
 export const CLAIM_SECONDS = 8;
@@ -39,9 +39,9 @@ export function claimsOf<Row extends QueuedRow>(
     async take(claim, now, limit) {
       const { affectedRows } = await dataSource.query<{ affectedRows: number }>(
         `UPDATE ${table} SET claim = ?, claimedUntil = ${HOLDS_UNTIL}, tries = tries + 1, lastTryAt = ?
-         WHERE state = 'waiting' AND nextTryAt <= ? AND ${IS_FREE}
+         WHERE state = 'waiting' AND nextTryAt <= ? AND ${HAS_LAPSED}
          ORDER BY nextTryAt LIMIT ?`,
-        [claim, CLAIM_SECONDS, now, now, CLAIM_SECONDS, limit],
+        [claim, CLAIM_SECONDS, now, now, limit],
       );
       return affectedRows === 0 ? [] : repository.findBy({ claim } as FindOptionsWhere<Row>);
     },

@@ -413,11 +413,12 @@ async function writeBatch(
   lines: readonly Line[],
   place: { from: number; to: number },
 ): Promise<void> {
-  await inTransaction(dataSource, async (manager) => {
-    const { taken, refused } = await partBy(manager, lines, clock.now());
-    const told = refused.map((one) => ({ ...one, line: String(one.line) }));
-    await writePart(manager, { intake, by: undefined }, place, { taken, refused: told });
-  });
+  await inTransaction(dataSource, (manager) =>
+    writePart(manager, { intake, by: undefined }, place, async () => {
+      const { taken, refused } = await partBy(manager, lines, clock.now());
+      return { taken, refused: refused.map((one) => ({ ...one, line: String(one.line) })) };
+    }),
+  );
 }
 
 /** Whoever is there already stays as they are. */

@@ -299,15 +299,17 @@ async function writeBatch(
     // Most tables meet nobody who is there: that is looked at only where somebody is.
     const looksFirst = tries > 1 || writer.plan.existing === "fill";
     try {
-      await inTransaction(writer.dataSource, async (manager) => {
-        const now = writer.clock.now();
-        const met = looksFirst
-          ? await matchAccounts({ manager }, fit, now)
-          : await matchReserved({ manager }, fit, now);
-        const { taken, fills, refused } = partBy(writer, { fit, written, met });
-        const told = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
-        await writePart(manager, writer, place, { taken, fills, refused: told });
-      });
+      await inTransaction(writer.dataSource, (manager) =>
+        writePart(manager, writer, place, async () => {
+          const now = writer.clock.now();
+          const met = looksFirst
+            ? await matchAccounts({ manager }, fit, now)
+            : await matchReserved({ manager }, fit, now);
+          const { taken, fills, refused } = partBy(writer, { fit, written, met });
+          const told = [...refusedAtOnce, ...refused].map((one) => refusalOf(writer, one));
+          return { taken, fills, refused: told };
+        }),
+      );
       return;
     } catch (error) {
       // Somebody is there, or registered meanwhile.

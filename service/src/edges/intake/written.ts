@@ -66,16 +66,18 @@ export interface Part {
 
 /**
  * Writes one part.
- * @param place up to which rows are done, before and after. @param by must still be allowed to.
+ * @param by must still be allowed to, which is held from before anything is looked up. @param place up to which rows are done, before and after.
+ * @param make says what there is to write.
  * @throws IntakeRefusal where another run has written it meanwhile.
  */
 export async function writePart(
   manager: EntityManager,
   { intake: { id }, by }: { readonly intake: IntakeRow; readonly by: BegunBy },
   place: { readonly from: number; readonly to: number },
-  { taken, fills = [], refused }: Part,
+  make: () => Promise<Part>,
 ): Promise<void> {
   await assertMayGoOn(manager, by);
+  const { taken, fills = [], refused } = await make();
   const counts = { taken: taken.length, filled: fills.length, refused: refused.length };
   if (!(await advancePosition(manager, id, { ...place, ...counts })))
     throw new IntakeRefusal("Another run of the same import is in progress, so this one has stopped.");

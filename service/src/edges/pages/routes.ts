@@ -58,7 +58,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         url,
         handler: async (request, reply) => {
           const visitedApp = await appBehind(context, queryOf(request).get("next"));
-          return shell.send(reply, visitedApp === null ? {} : { visitedApp });
+          return shell.send(reply, visitedApp === null ? { apps: await homesOf(context) } : { visitedApp });
         },
       });
     }
@@ -72,7 +72,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
           request,
           (await app.readCaller(request))?.session.id ?? null,
         );
-        return shell.send(reply, signOut === null ? {} : { signOut });
+        return shell.send(reply, { apps: await homesOf(context), ...(signOut === null ? {} : { signOut }) });
       },
     });
 

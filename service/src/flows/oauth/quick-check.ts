@@ -7,7 +7,14 @@
 import type { IncomingMessage, ServerResponse } from "node:http";
 import { performance } from "node:perf_hooks";
 import type { Introspection } from "@lucchetto/contract";
-import { activeIntrospection, MAX_CHECKED_TOKENS, OAUTH_PATHS, routes } from "@lucchetto/contract";
+import {
+  activeIntrospection,
+  MAX_CHECKED_TOKENS,
+  OAUTH_PATHS,
+  routes,
+  VERSION,
+  VERSION_HEADER,
+} from "@lucchetto/contract";
 import type { HashedToken } from "@lucchetto/core";
 import { hashToken, TOKEN_PREFIXES } from "@lucchetto/core";
 import type { ObjectSchema } from "fast-json-stringify";
@@ -38,6 +45,8 @@ const MAX_HEADERS = 1_000;
 interface Question {
   readonly path: string;
   readonly media: RegExp;
+  /** Headers of its answers, besides those of every reply. */
+  readonly headers: Readonly<Record<string, string>>;
   /** Whether a body of so many bytes can be it. */
   fits(bytes: number): boolean;
   /** The tokens that are asked about; `null` for anything that has to be looked at more closely. */
@@ -54,6 +63,7 @@ const MAX_CHECKS_BYTES = 100 + (TOKEN_LENGTH + 6) * MAX_CHECKED_TOKENS;
 const INTROSPECTION: Question = {
   path: OAUTH_PATHS.introspect,
   media: /^application\/x-www-form-urlencoded *(?:;|$)/i,
+  headers: {},
   fits: (bytes) => bytes === FIELD.length + TOKEN_LENGTH,
   read(body) {
     const hashed = body.startsWith(FIELD) ? hashToken("check-token", body.slice(FIELD.length)) : null;
@@ -66,6 +76,8 @@ const INTROSPECTION: Question = {
 const CHECKS: Question = {
   path: routes.checkTokens.path,
   media: /^application\/json *(?:;|$)/i,
+  // As every call of the contract has it (`records/http/mount.ts`).
+  headers: { [VERSION_HEADER]: VERSION },
   fits: (bytes) => bytes <= MAX_CHECKS_BYTES,
   read(body) {
     const asked = routes.checkTokens.body.safeParse(jsonOf(body));
@@ -197,7 +209,7 @@ export function createQuickCheck(
       found = await answer(question, request.headers.authorization ?? "", body);
     } catch (error) {
       // Asked once more, a database that is away would only be waited for once more.
-      if (isStorageUnavailable(error)) return refuse(request, response, problemOf(error));
+      if (isStorageUnavailable(error)) return refuse(question, request, response, problemOf(error));
       // The usual way meets the same error, and says it as it should be said.
       found = null;
     }
@@ -207,7 +219,14 @@ export function createQuickCheck(
     const length = String(Buffer.byteLength(text));
     response.writeHead(
       STATUS_OK,
-      headers.concat("x-request-id", requestId, "content-length", length, ...closing()),
+      headers.concat(
+        ...Object.entries(question.headers),
+        "x-request-id",
+        requestId,
+        "content-length",
+        length,
+        ...closing(),
+      ),
     );
     response.end(text);
     const seconds = (performance.now() - began) / 1_000;
@@ -216,6 +235,7 @@ export function createQuickCheck(
   }
 
   function refuse(
+    question: Question,
     request: IncomingMessage,
     response: ServerResponse,
     { code, parts: said }: Pick<ProblemReply, "code" | "parts">,
@@ -225,7 +245,12 @@ export function createQuickCheck(
     const body = problemBody(code, { publicUrl, requestId, parts: said });
     if (said.retryAfter !== undefined) response.setHeader("retry-after", said.retryAfter);
     const type = { "content-type": "application/problem+json", "cache-control": "no-store" };
-    response.writeHead(body.status, { ...parts.headers, ...type, "x-request-id": requestId });
+    response.writeHead(body.status, {
+      ...parts.headers,
+      ...question.headers,
+      ...type,
+      "x-request-id": requestId,
+    });
     response.end(JSON.stringify(body));
   }
 

@@ -61,8 +61,12 @@ export function mount<const R extends Route>(
   app.route({
     method: route.method,
     url: route.path,
-    handler: async (request, reply) => {
+    // Before the body is read: what is wrong with that is answered with it too.
+    onRequest: (_request, reply, done) => {
       reply.header(VERSION_HEADER, VERSION);
+      done();
+    },
+    handler: async (request, reply) => {
       const received = route.access === "anybody" ? receive(route, request) : null;
       app.assertOwnOrigin(request);
       const caller = await callerFor(app, route, request);
