@@ -5,7 +5,7 @@ import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
-import { startSampleApp } from "../../testing/sample-app.ts";
+import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
@@ -131,6 +131,8 @@ test("on another device the mail's page leads to the application's first page, a
 test("the account page leads back to the application, and its bar to the account page", async () => {
   const email = "dora@brina.example";
   await registerProved(service, email);
+  // Another client of the same site has the same first page.
+  await registerApp(service, Number(new URL(app.url).port), "Brina Huts by itself");
   const { context, page, complaints } = await openTab(browser);
   await page.goto(`${app.url}/members`);
   await signIn(page, PASSWORD, email);
@@ -138,6 +140,10 @@ test("the account page leads back to the application, and its bar to the account
   await page.click("header >> text=dora@brina.example");
   await heading(page, "Your account");
   await looksRight(page, "4-account-page-with-its-way-back");
+  expect(await page.locator("header nav a").allTextContents()).toEqual([
+    "Back to Brina Huts",
+    "Back to Hut book",
+  ]);
   await page.click("text=Back to Brina Huts");
   await page.waitForURL(`${app.url}/`);
   expect(complaints).toEqual([]);

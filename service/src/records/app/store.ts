@@ -33,9 +33,14 @@ export async function deleteKey(
   return (await manager.getRepository(AppKeyEntity).delete({ id: key.id, appId: key.appId })).affected === 1;
 }
 
-/** Applications to lead back to. */
+/** Applications to lead back to, the first one first; of several with one first page the first. */
 export async function listHomes(dataSource: DataSource): Promise<Array<{ name: string; home: string }>> {
-  return dataSource.query("SELECT name, home FROM app WHERE home IS NOT NULL ORDER BY name LIMIT 20");
+  const rows = await dataSource.query<Array<{ name: string; home: string }>>(
+    "SELECT name, home FROM app WHERE home IS NOT NULL ORDER BY createdAt LIMIT 20",
+  );
+  const first = new Map<string, { name: string; home: string }>();
+  for (const row of rows) if (!first.has(row.home)) first.set(row.home, row);
+  return [...first.values()];
 }
 
 export function findApp(dataSource: DataSource, id: string): Promise<AppRow | null> {
