@@ -7,9 +7,9 @@ const SAMPLED = [
   "console/test/*.test.ts",
   "cli/test/{export,hash,import-later,integrate,setup-again,usage}.test.ts",
   "demo/test/runner.test.ts",
-  "hasp/test/{archives,guard,two-hosts}.test.ts",
+  "hasp/test/{archives,guard,live,two-hosts}.test.ts",
   "rehearsal/test/{faults,parts,rehearsal}.test.ts",
-  "service/test/{chain,owners-and-strangers,takeover}.test.ts",
+  "service/test/{chain,ended-sessions,owners-and-strangers,takeover}.test.ts",
 ].map((pattern) => `<rootDir>/${pattern}`);
 
 export default {

@@ -14,7 +14,7 @@ import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { sampleOf } from "../../testing/whole.ts";
+import { inWhole, sampleOf } from "../../testing/whole.ts";
 
 const ROOT = fileURLToPath(new URL("../../", import.meta.url));
 const GUIDE = readFileSync(join(ROOT, "docs/integrate.md"), "utf8");
@@ -143,7 +143,8 @@ describe("integrate in ten minutes", () => {
     await walk(`http://localhost:${port}`);
   });
 
-  test.each(sampleOf(["Python", "PHP"], 1))("in %s without a package", async (language) => {
+  // Their programs are also those of service/test/rfc-clients.test.ts.
+  inWhole.each(["Python", "PHP"])("in %s without a package", async (language) => {
     const { port, placed } = await register(`Hut book in ${language}`, "/back");
     const [only] = blocksOf(`${language} without a package`);
     await shell(emptyFolder(), placed(only?.text ?? ""), { ends: false });

@@ -14,7 +14,7 @@ import { testAccounts } from "../src/testing.ts";
 
 const CLOSED = ["/members/*", "/graphql", "/keepers/ledger"] as const;
 /** Spellings that are asked for. */
-const SPELLINGS = isWhole ? 10_000 : 2_500;
+const SPELLINGS = isWhole ? 10_000 : 1_000;
 const accounts = testAccounts();
 const guard: HaspOptions["guard"] = { closed: [...CLOSED] };
 const reached: string[] = [];

@@ -9,6 +9,7 @@ import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
 import { PASSWORD, send, startService } from "../../testing/service.ts";
+import { inWhole } from "../../testing/whole.ts";
 
 let service: TestService;
 let sample: TestSampleApp;
@@ -89,7 +90,7 @@ describe("many tabs", () => {
     await context.close();
   });
 
-  test("streams cost one question a second, however many there are", async () => {
+  inWhole("streams cost one question a second, however many there are", async () => {
     const tokens: string[] = [];
     while (tokens.length < 40) tokens.push(await service.signIn("anna@brina.example"));
     const replies = await Promise.all(

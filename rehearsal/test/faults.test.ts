@@ -1,6 +1,6 @@
 /** The walk through an application that makes mistakes: each is found by the step that is for it. */
 import { describe, expect, test } from "@jest/globals";
-import { sampleOf } from "../../testing/whole.ts";
+import { inWhole, sampleOf } from "../../testing/whole.ts";
 import { bare } from "../src/bare.ts";
 import { startBrowser } from "../src/browser.ts";
 import type { Fault } from "./faulty-app.ts";
@@ -38,18 +38,23 @@ test("the browser reaches the named hosts alone", async () => {
 describe("a rehearsal", () => {
   test.each(sampleOf(FOUND, SAMPLE))("finds %s by the right step, and nothing else", expectFound);
 
-  test("without a browser comes to an end with whatever does not answer, does not end or leads in circles", async () => {
-    const of = (fault: Fault) => failing([fault], { withoutBrowser: true, deadline: IMPATIENT });
-    const [open, silent, endless, circle] = await Promise.all(
-      (["open-to-all", "never-answers", "streams-for-ever", "leads-in-circles"] as const).map(of),
-    );
-    expect(open).toEqual({
-      "closed-page": expect.stringMatching(/200 with \d+ characters and no sign-in form/),
-    });
-    expect(silent).toEqual({ "closed-page": expect.stringMatching(/did not answer to its end within 15 s/) });
-    expect(endless).toEqual({
-      "closed-page": expect.stringMatching(/did not answer to its end within 15 s/),
-    });
-    expect(circle).toEqual({ "foreign-return": "ten redirects, and no page" });
-  });
+  inWhole(
+    "without a browser comes to an end with whatever does not answer, does not end or leads in circles",
+    async () => {
+      const of = (fault: Fault) => failing([fault], { withoutBrowser: true, deadline: IMPATIENT });
+      const [open, silent, endless, circle] = await Promise.all(
+        (["open-to-all", "never-answers", "streams-for-ever", "leads-in-circles"] as const).map(of),
+      );
+      expect(open).toEqual({
+        "closed-page": expect.stringMatching(/200 with \d+ characters and no sign-in form/),
+      });
+      expect(silent).toEqual({
+        "closed-page": expect.stringMatching(/did not answer to its end within 15 s/),
+      });
+      expect(endless).toEqual({
+        "closed-page": expect.stringMatching(/did not answer to its end within 15 s/),
+      });
+      expect(circle).toEqual({ "foreign-return": "ten redirects, and no page" });
+    },
+  );
 });

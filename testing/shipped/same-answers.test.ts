@@ -44,6 +44,8 @@ const MADE_ANEW: ReadonlyArray<readonly [RegExp, string]> = [
   [/"qrSvg":"(?:[^"\\]|\\.)*"/g, '"qrSvg":"(drawn)"'],
   [/"id":"[A-Za-z0-9_-]{43}"/g, '"id":"(user handle)"'],
   [/\b\d{4}-\d\d-\d\d \d\d:\d\d:\d\d UTC/g, "(time)"],
+  // In mails; one may be written in the next minute.
+  [/\b\d{1,2} [A-Za-z]+ \d{4}, \d\d:\d\d UTC/g, "(time)"],
   [/\d+ bytes, [0-9a-f]{8}…/g, "(bytes)"],
   // Done beside the replies, at its own pace.
   [/"(after|last)":\d+|"head":null/g, '"head":"(made)"'],
