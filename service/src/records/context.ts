@@ -1,5 +1,7 @@
 /** What the rooms of the service share: one value, made once, handed down. */
+import { randomBytes } from "node:crypto";
 import type { KeyRing } from "@lucchetto/core";
+import { KEY_BYTES } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
 import type { DailyCount } from "../base/clock/by-day.ts";
 import type { Clock } from "../base/clock/clock.ts";
@@ -100,3 +102,8 @@ export const BY_COMMAND: RequestOrigin = {
   requestId: "command",
   appId: null,
 };
+
+/** The ring; without one (development) a key for this process alone. */
+export function sealingKeysOf({ keyRing }: Configuration): KeyRing {
+  return keyRing ?? { current: PROCESS_KEY, keys: new Map([[PROCESS_KEY, randomBytes(KEY_BYTES)]]) };
+}

@@ -11,7 +11,7 @@ import { findAccessKeys } from "../records/access-key/store.ts";
 import { findByClientIds, findByKeys } from "../records/app/store.ts";
 import { countAppUsage } from "../records/app/usage.ts";
 import type { LookUps, ServiceContext } from "../records/context.ts";
-import { PROCESS_KEY } from "../records/context.ts";
+import { sealingKeysOf } from "../records/context.ts";
 import { findCheckTokens, findKeyedTokens, pairOf } from "../records/oauth/store.ts";
 import { openCompromisedList } from "../records/password/compromised.ts";
 import { createHashing } from "../records/password/hashing.ts";
@@ -89,11 +89,10 @@ function joinedLookUps(dataSource: DataSource): LookUps {
   };
 }
 
-/** From the ring; without one (development) from a key for this process alone. */
-function keysOf({
-  keyRing,
-}: Configuration): Pick<ServiceContext, "sealingKeys" | "throttleKey" | "mailCodeKey"> {
-  const ring = keyRing ?? { current: PROCESS_KEY, keys: new Map([[PROCESS_KEY, randomBytes(KEY_BYTES)]]) };
+function keysOf(
+  configuration: Configuration,
+): Pick<ServiceContext, "sealingKeys" | "throttleKey" | "mailCodeKey"> {
+  const ring = sealingKeysOf(configuration);
   const current = ring.keys.get(ring.current) ?? randomBytes(KEY_BYTES);
   return {
     sealingKeys: ring,

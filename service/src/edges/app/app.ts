@@ -5,7 +5,6 @@ import { fieldError } from "@lucchetto/contract";
 import type { PlainToken } from "@lucchetto/core";
 import { faultOfReturnAddress, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { DataSource } from "typeorm";
-import type { EntityManager } from "typeorm";
 import { DAY } from "../../base/duration.ts";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import type { AppKeyRow, AppRow } from "../../base/storage/index.ts";
@@ -26,6 +25,8 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, changeAsOperator } from "../../records/granting/actor.ts";
 import { record } from "../../records/journal/journal.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
+import type { Readers } from "../../records/journal/mails.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
 /** An app just added or given a key: the key is shown this once. */
@@ -46,13 +47,12 @@ interface NewApp {
   readonly home?: string | null | undefined;
 }
 
-/** Registers an app. @param told is called in its transaction. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
+/** Registers an app. The operators read of one that sees passwords or changes accounts. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
 export async function addApp(
-  context: Pick<ServiceContext, "dataSource" | "clock" | "configuration">,
+  context: Pick<ServiceContext, "dataSource" | "clock" | "configuration" | "sealingKeys">,
   operator: LiveSession | { readonly account: { readonly id: string } },
   wanted: NewApp,
   visit: RequestOrigin,
-  told?: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   assertAddresses(wanted);
   const now = context.clock.now();
@@ -78,8 +78,8 @@ export async function addApp(
         await insertApp(manager, app);
         await insertKey(manager, row);
         const event = { kind: "app.added", appId: app.id, actorId: operator.account.id } as const;
-        await record(context, manager, { event, visit, now });
-        await told?.(manager, app);
+        const operators = "session" in operator && hasRights(app) ? tellOf(app, operator) : undefined;
+        await recordAndTell(context, manager, { event, readers: { operators }, visit, now });
       },
       { tells: true },
     );
@@ -98,13 +98,12 @@ type AppChange = { readonly [Part in keyof Omit<NewApp, "clientId">]?: NewApp[Pa
 
 /**
  * Changes an app. What it asked for before goes on: its check tokens, and codes that are on their way.
- * @param told is called in its transaction, if the app may more than before. @throws ProblemReply `not-found`, `invalid-fields`.
+ * The operators read of it, if the app may more than before. @throws ProblemReply `not-found`, `invalid-fields`.
  */
 export async function changeApp(
   context: ServiceContext,
   operator: LiveSession,
   { appId, change, visit }: { appId: string; change: AppChange; visit: RequestOrigin },
-  told: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<App> {
   const { dataSource, clock } = context;
   assertAddresses(change);
@@ -120,8 +119,8 @@ export async function changeApp(
       after.rights = [...new Set(after.rights)];
       await updateApp(manager, appId, after);
       const event = { kind: "app.changed", appId, actorId: operator.account.id } as const;
-      await record(context, manager, { event, visit, now });
-      if (mayMore(before, after)) await told(manager, after);
+      const operators = mayMore(before, after) ? tellOf(after, operator) : undefined;
+      await recordAndTell(context, manager, { event, readers: { operators }, visit, now });
       return after;
     },
     { tells: true },
@@ -132,11 +131,15 @@ export async function changeApp(
 }
 
 /** Whether an app sees passwords, or changes accounts. */
-export function hasRights({ ownForms, basicPasswords, rights }: AppRow): boolean {
+function hasRights({ ownForms, basicPasswords, rights }: AppRow): boolean {
   return ownForms || basicPasswords || rights.length > 0;
 }
 
 /** Whether it does so where it did not before. */
+function tellOf({ name }: AppRow, { account }: LiveSession): Readers["operators"] {
+  return { about: name, by: account };
+}
+
 function mayMore(before: AppRow, after: AppRow): boolean {
   return (
     (after.ownForms && !before.ownForms) ||
@@ -147,14 +150,13 @@ function mayMore(before: AppRow, after: AppRow): boolean {
 
 /**
  * Gives an app another key beside the ones it has.
- * @param told is called in its transaction, if the app sees passwords or changes accounts: the key does so, too.
+ * The operators read of it, if the app sees passwords or changes accounts: the key does so, too.
  * @throws ProblemReply `not-found`.
  */
 export async function addKey(
   context: ServiceContext,
   operator: LiveSession,
   { appId, visit }: { appId: string; visit: RequestOrigin },
-  told: (manager: EntityManager, app: AppRow) => Promise<void>,
 ): Promise<AppWithKey> {
   const { dataSource, clock } = context;
   const app = await findApp(dataSource, appId);
@@ -166,12 +168,12 @@ export async function addKey(
     operator,
     async ({ manager }) => {
       await insertKey(manager, row);
-      await record(context, manager, {
+      await recordAndTell(context, manager, {
         event: { kind: "app.key-added", appId, actorId: operator.account.id },
+        readers: { operators: hasRights(app) ? tellOf(app, operator) : undefined },
         visit,
         now,
       });
-      if (hasRights(app)) await told(manager, app);
     },
     { tells: true },
   );

@@ -1,17 +1,13 @@
 import { routes } from "@lucchetto/contract";
 import type { FastifyPluginAsync } from "fastify";
-import type { EntityManager } from "typeorm";
 import { DAY } from "../../base/duration.ts";
-import type { AppRow } from "../../base/storage/index.ts";
 import { pageOf } from "../../base/storage/index.ts";
 import { listApps, sweepQuestions } from "../../records/app/store.ts";
-import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
+import type { ServiceContext } from "../../records/context.ts";
 import { answer, mount } from "../../records/http/mount.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
-import type { LiveSession } from "../../records/session/store.ts";
 import type { Capability } from "../capability/capability.ts";
-import { addApp, addKey, changeApp, hasRights, removeApp, retireKey, showApps } from "./app.ts";
+import { addApp, addKey, changeApp, removeApp, retireKey, showApps } from "./app.ts";
 
 /** `/v1/operator/apps`. */
 function appRoutes(context: ServiceContext): FastifyPluginAsync {
@@ -23,32 +19,20 @@ function appRoutes(context: ServiceContext): FastifyPluginAsync {
       return answer(200, { ...page, items });
     });
 
-    /** It sees people's passwords, or changes their accounts. */
-    const tellOfRights =
-      ({ account }: LiveSession, visit: RequestOrigin) =>
-      async (manager: EntityManager, { name }: AppRow): Promise<void> => {
-        const news = { what: "app-with-rights", about: name, by: account, reason: null } as const;
-        await notifyOtherOperators(context, manager, { ...news, visit });
-      };
-
     mount(app, routes.addApp, async ({ body }, { caller, request }) => {
       const visit = visitOf(request);
-      const tell = tellOfRights(caller, visit);
-      const added = await addApp(context, caller, body, visit, async (manager, row) => {
-        if (hasRights(row)) await tell(manager, row);
-      });
-      return answer(201, added);
+      return answer(201, await addApp(context, caller, body, visit));
     });
 
     mount(app, routes.changeApp, async ({ params, body }, { caller, request }) => {
       const visit = visitOf(request);
       const wish = { appId: params.id, change: body, visit };
-      return answer(200, await changeApp(context, caller, wish, tellOfRights(caller, visit)));
+      return answer(200, await changeApp(context, caller, wish));
     });
 
     mount(app, routes.addAppKey, async ({ params }, { caller, request }) => {
       const visit = visitOf(request);
-      const added = await addKey(context, caller, { appId: params.id, visit }, tellOfRights(caller, visit));
+      const added = await addKey(context, caller, { appId: params.id, visit });
       return answer(201, added);
     });
 

@@ -28,7 +28,7 @@ import {
 } from "../../base/storage/index.ts";
 import { BY_COMMAND } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
 import type { IntakeNeeds } from "../intake/written.ts";
 import type { ExportedAccount, ExportHead } from "./form.ts";
@@ -130,20 +130,12 @@ async function tell({ configuration, dataSource, clock }: IntakeNeeds): Promise<
   const { keyRing } = configuration;
   const visit = BY_COMMAND;
   await inTransaction(dataSource, async (manager) => {
-    await record({ configuration }, manager, {
-      event: { kind: "accounts.exported" },
-      visit,
-      now: clock.now(),
-    });
+    const happening = { event: { kind: "accounts.exported" }, visit, now: clock.now() } as const;
     // Without a ring no mail waits sealed from one process to the other.
-    if (keyRing === null) return;
-    await notifyOtherOperators({ configuration, clock, sealingKeys: keyRing }, manager, {
-      what: "accounts-exported",
-      about: configuration.site.name,
-      by: "lucchetto export",
-      reason: null,
-      visit,
-    });
+    if (keyRing === null) return record({ configuration }, manager, happening);
+    const operators = { about: configuration.site.name, by: "lucchetto export" };
+    const parts = { configuration, clock, sealingKeys: keyRing };
+    await recordAndTell(parts, manager, { ...happening, readers: { operators } });
   });
 }
 

@@ -8,8 +8,7 @@ import { checkable, readStored } from "../../people/password/stored.ts";
 import { findByIdentifier } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { findImported } from "../../records/password/imported-store.ts";
 import { findRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -67,15 +66,8 @@ export async function correctRecipe(
         reason: recipe.id,
         actorId: operator.account.id,
       } as const;
-      await record(context, manager, { event, visit, now });
-      const about = `${intake.source}, ${recipe.id}`;
-      await notifyOtherOperators(context, manager, {
-        what: "recipe-corrected",
-        about,
-        by: operator.account,
-        reason: null,
-        visit,
-      });
+      const operators = { about: `${intake.source}, ${recipe.id}`, by: operator.account };
+      await recordAndTell(context, manager, { event, readers: { operators }, visit, now });
     },
     { tells: true },
   );

@@ -1,7 +1,6 @@
 /** What an operator does for somebody who lost everything: with a reason, visibly to the owner and all other operators. */
 import { fieldError } from "@lucchetto/contract";
 import type { EntityManager } from "typeorm";
-import type { OperatorNews } from "../../base/mail-text/words.ts";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import type { AccountRow } from "../../base/storage/index.ts";
 import { tellFormerAddress } from "../../flows/mail-link/change-email.ts";
@@ -21,9 +20,8 @@ import {
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { askerOf, changeAsOperator } from "../../records/granting/actor.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
-import { record } from "../../records/journal/journal.ts";
-import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { removeSecondFactorsOf } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
@@ -59,7 +57,6 @@ export async function removeSecondFactor(
       await applyRecoveryRule(context, manager, { accountId: id, event: "factor-removed-by-operator", now });
       await noteHelp(context, manager, {
         kind: "second-factor.removed-by-operator",
-        what: "factor-removed",
         account,
         operator,
         help,
@@ -96,7 +93,6 @@ export async function correctEmail(
         await applyRecoveryRule(context, manager, { accountId: id, event: "email-corrected", now });
         await noteHelp(context, manager, {
           kind: "email.corrected",
-          what: "email-corrected",
           account: corrected,
           operator,
           help,
@@ -149,12 +145,11 @@ export async function giveFirstPassword(
       await applyRecoveryRule(context, manager, { accountId: id, event: "password-wanted", now });
       await noteHelp(context, manager, {
         kind: "password.first-given",
-        what: "first-password",
         account,
+        owner: account,
         operator,
         help,
       });
-      await notifyOwner(context, manager, { name: "first-password-given", account, visit });
       return { ...account, ...changed };
     },
     { tells: true },
@@ -180,21 +175,21 @@ async function lockForHelp(manager: EntityManager, id: string): Promise<AccountR
   return account;
 }
 
-/** Into the journal, and to the other operators. */
+/** Into the journal, of which the other operators read. */
 async function noteHelp(
   context: ServiceContext,
   manager: EntityManager,
   done: {
     kind: SecurityEvent["kind"];
-    what: OperatorNews;
     account: AccountRow;
+    owner?: AccountRow;
     operator: LiveSession;
     help: Help;
   },
 ): Promise<void> {
-  const { kind, what, account, operator, help } = done;
+  const { kind, account, owner, operator, help } = done;
   const { reason, visit } = help;
   const event = { kind, reason, accountId: account.id, actorId: operator.account.id } as const;
-  await record(context, manager, { event, visit, now: context.clock.now() });
-  await notifyOtherOperators(context, manager, { what, about: account, by: operator.account, reason, visit });
+  const readers = { owner, operators: { about: account, by: operator.account } };
+  await recordAndTell(context, manager, { event, readers, visit, now: context.clock.now() });
 }

@@ -12,10 +12,9 @@ import { deleteAccessKeysOf } from "../../records/access-key/store.ts";
 import { findByIdentifier, firstPassword, lockAccount, updateAccount } from "../../records/account/store.ts";
 import { BY_COMMAND } from "../../records/context.ts";
 import { changeAs } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { voidLinksOf } from "../../records/mail-link/store.ts";
 import { opensNewestMails } from "../../records/mail/mail.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { openSecret } from "../../records/second-factor/secret.ts";
 import { listConfirmed, removeSecondFactorsOf } from "../../records/second-factor/store.ts";
@@ -65,14 +64,10 @@ export async function rescueOperator(
     await voidLinksOf(manager, id, now);
     await forgetCountsOfAccount(manager, id);
     const visit = BY_COMMAND;
-    await record({ configuration }, manager, {
-      event: { kind: "operator.rescued", accountId: id },
-      visit,
-      now,
-    });
     const parts = { configuration, clock, sealingKeys: keyRing };
-    const news = { what: "rescue", about: account, by: "lucchetto operator rescue", reason: null } as const;
-    await notifyOtherOperators(parts, manager, { ...news, visit });
+    const event = { kind: "operator.rescued", accountId: id } as const;
+    const operators = { about: account, by: "lucchetto operator rescue" };
+    await recordAndTell(parts, manager, { event, readers: { operators }, visit, now });
     return { id, hadFactor };
   });
 }

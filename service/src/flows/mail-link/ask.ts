@@ -9,7 +9,7 @@ import { sendLink } from "../../people/mail-link/send.ts";
 import { findRegistrationOfBrowser, insertRegistration } from "../../records/account/registration-store.ts";
 import { findByIdentifier } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
-import { addresseeOf } from "../../records/mail/notices.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import { insertSignIn, knowSignIn } from "../../records/sign-in/store.ts";
 import { countMailFor } from "../../records/throttle/throttle.ts";
 import { newRegistration } from "./registration.ts";

@@ -17,7 +17,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { record } from "../../records/journal/journal.ts";
 import { spendLink } from "../../records/mail-link/store.ts";
-import { addresseeOf, tellUnproved } from "../../records/mail/notices.ts";
+import { addresseeOf, tellUnproved } from "../../records/mail/owner.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { lockSession } from "../../records/session/store.ts";
 import { countMailFor } from "../../records/throttle/throttle.ts";

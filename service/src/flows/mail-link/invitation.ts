@@ -16,10 +16,10 @@ import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
+import type { Readers } from "../../records/journal/mails.ts";
+import { readersOfNew, recordAndTell } from "../../records/journal/mails.ts";
 import { voidLinksOf } from "../../records/mail-link/store.ts";
-import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
-import { tellOfNewOperator } from "../../records/mail/notify-operators.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { countMailByApp } from "../../records/throttle/throttle.ts";
 import type { LinkOfAccount } from "./new-password.ts";
@@ -52,7 +52,7 @@ export async function invite(
       if (locked?.state !== "invited") return null;
       if ("app" in actor && isOfOperators(locked)) throw new ProblemReply("account-of-operators");
       await voidLinksOf(manager, known.id, context.clock.now());
-      await mailInvitation(context, manager, locked, { actor, visit });
+      await mailInvitation(context, manager, locked, { actor, visit, readers: {} });
       return locked;
     });
     if (again === null) throw emailTaken();
@@ -79,9 +79,11 @@ export async function invite(
       actor,
       async ({ manager }) => {
         await insertAccount(manager, account);
-        await mailInvitation(context, manager, account, { actor, visit });
-        if ("operator" in actor)
-          await tellOfNewOperator(context, manager, { about: account, by: actor.operator.account, visit });
+        await mailInvitation(context, manager, account, {
+          actor,
+          visit,
+          readers: readersOfNew(account, actor),
+        });
       },
       { tells: account.labels.includes(OPERATOR_LABEL) },
     );
@@ -95,12 +97,12 @@ async function mailInvitation(
   context: ServiceContext,
   manager: Parameters<typeof lockAccount>[0],
   account: AccountRow,
-  { actor, visit }: { actor: Actor; visit: RequestOrigin },
+  { actor, visit, readers }: { actor: Actor; visit: RequestOrigin; readers: Readers },
 ): Promise<void> {
   const { id: accountId, email, emailKey } = account;
   if (email === null || emailKey === null) return;
   const event = { kind: "account.invited", accountId, ...inJournal(actor) } as const;
-  await record(context, manager, { event, visit, now: context.clock.now() });
+  await recordAndTell(context, manager, { event, readers, visit, now: context.clock.now() });
   await sendLink(context, manager, {
     purpose: "invite",
     to: addresseeOf({ ...account, email }),
@@ -147,8 +149,8 @@ export async function acceptInvitation(
     const codes =
       passkey === null ? null : await settlePasskey(context, manager, { accountId, stored: passkey });
     await voidLinksOf(manager, accountId, now);
-    await record(context, manager, { event: { kind: "account.invitation-accepted", accountId }, visit, now });
-    await notifyOwner(context, manager, { name: "invitation-accepted", account, visit });
+    const event = { kind: "account.invitation-accepted", accountId } as const;
+    await recordAndTell(context, manager, { event, readers: { owner: account }, visit, now });
     return codes;
   });
   return { outcome: "invitation-accepted", ...(recoveryCodes === null ? {} : { recoveryCodes }) };

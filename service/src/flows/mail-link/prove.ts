@@ -10,7 +10,7 @@ import { listAccessKeysOf } from "../../records/access-key/store.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { deletePasskeysOf, listPasskeys } from "../../records/passkey/store.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { lockRecord, SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
@@ -155,12 +155,12 @@ export async function proveAddress(
   const after = { ...account, ...proved };
   if (goes.length === 0) return after;
   const what = [...new Set(goes.map(({ kind }) => kind))].join(" ");
-  await record(context, manager, {
+  await recordAndTell(context, manager, {
     event: { kind: "account.set-up-removed", accountId, reason: what },
+    readers: { owner: after },
     visit,
     now,
   });
-  await notifyOwner(context, manager, { name: "set-up-removed", account: after, visit });
   return after;
 }
 

@@ -7,8 +7,7 @@ import { applyRecoveryRule } from "../../people/recovery/end.ts";
 import { setOwnPassword } from "../../people/recovery/own-password.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import { giveTriesAfterReset } from "../../records/throttle/throttle.ts";
 import type { ShownFromBefore } from "./former.ts";
@@ -42,14 +41,14 @@ export async function resetPassword(
     await setOwnPassword(context, manager, { account, made, shown: setUp?.grounds ?? NO_GROUNDS, mark, now });
     await updateAccount(manager, accountId, OWN_PASSWORD);
     await applyRecoveryRule(context, manager, { accountId, event: "password-reset", now });
-    await record(context, manager, { event: { kind: "password.reset", accountId }, visit, now });
     const prover = { isSame: setUp !== null, keepsPassword: true, notMine };
     const proved = await proveAddress(context, manager, {
       account: { ...account, ...OWN_PASSWORD },
       prover,
       visit,
     });
-    await notifyOwner(context, manager, { name: "password-reset", account: proved, visit });
+    const event = { kind: "password.reset", accountId } as const;
+    await recordAndTell(context, manager, { event, readers: { owner: proved }, visit, now });
   });
   if ((await secondFactorsOf(context.dataSource.manager, read.id)).length > 0)
     await giveTriesAfterReset(context, read.id);

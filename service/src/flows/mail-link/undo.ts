@@ -12,10 +12,8 @@ import { isHeldFor, releaseName } from "../../records/account/held.ts";
 import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
-import { record } from "../../records/journal/journal.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { findFirstUndo, voidUndoLinks } from "../../records/mail-link/store.ts";
-import type { Notice } from "../../records/mail/notices.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
 import { restoreFactors } from "../../records/second-factor/store.ts";
 import { assertFromBefore, changeOf, factorsThat, protectedBefore, readFactors } from "./former.ts";
 import type { LinkOfAccount } from "./new-password.ts";
@@ -25,17 +23,15 @@ import type { Redeemed, Redemption } from "./redemption.ts";
 interface Undoing {
   readonly event: RecoveryEvent;
   readonly kind: SecurityEvent["kind"];
-  readonly notice: Notice;
 }
 
 const UNDOINGS: Readonly<Record<UndoPurpose, Undoing>> = {
-  "undo-change": { event: "change-undone", kind: "email.change-undone", notice: "email-restored" },
+  "undo-change": { event: "change-undone", kind: "email.change-undone" },
   "undo-factor": {
     event: "factor-undone",
     kind: "second-factor.change-undone",
-    notice: "second-factor-restored",
   },
-  "undo-erase": { event: "erasing-stopped", kind: "account.reopened", notice: "account-reopened" },
+  "undo-erase": { event: "erasing-stopped", kind: "account.reopened" },
 };
 
 /**
@@ -59,7 +55,7 @@ export async function undo(
   const { password, visit, marks } = redemption;
   const made =
     password === undefined ? null : await makeNewRecord(context, password, { link, person: read, visit });
-  const { event, kind, notice } = UNDOINGS[purpose];
+  const { event, kind } = UNDOINGS[purpose];
   await inTransaction(context.dataSource, async (outside) => {
     const now = context.clock.now();
     const { account, manager } = await spendForAccount(outside, { link, account: read }, now);
@@ -75,8 +71,8 @@ export async function undo(
       await setOwnPassword(context, manager, { account, made, shown: shown.grounds, mark, now });
     }
     await voidUndone(manager, { accountId, change, end, now });
-    await record(context, manager, { event: { kind, accountId }, visit, now });
-    await notifyOwner(context, manager, { name: notice, account: { ...account, ...restored }, visit });
+    const owner = { ...account, ...restored };
+    await recordAndTell(context, manager, { event: { kind, accountId }, readers: { owner }, visit, now });
   });
   switch (purpose) {
     case "undo-change":

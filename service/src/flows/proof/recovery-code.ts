@@ -4,8 +4,7 @@ import { deriveKey, hashRecoveryCode, readRecoveryCode } from "@lucchetto/core";
 import { fieldProblem, ProblemReply } from "../../base/problem.ts";
 import { groundsOfFactor } from "../../people/recovery/grounds.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { countUnusedCodes, findUnusedCode, spendCode } from "../../records/second-factor/store.ts";
 import { reserveRecoveryCodeTry } from "../../records/throttle/throttle.ts";
 import type { ShownProof } from "./method.ts";
@@ -43,9 +42,12 @@ export const recoveryCode = proofMethod<Extract<ShownProof, { type: "recovery-co
           reason: `${left} left`,
           accountId,
         } satisfies SecurityEvent;
-        await record(context, manager, { event, visit, now });
-        if (account !== null)
-          await notifyOwner(context, manager, { name: "recovery-code-used", account, visit, left });
+        await recordAndTell(context, manager, {
+          event,
+          readers: { owner: account ?? undefined, left },
+          visit,
+          now,
+        });
       },
     };
   },

@@ -22,7 +22,7 @@ import { findByIdentifier, findTaken, insertAccount, lockAccount } from "../../r
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { writeMail } from "../../records/mail/mail.ts";
-import { addresseeOf } from "../../records/mail/notices.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import type { NewRecord } from "../../records/password/store.ts";
 import { insertRecord } from "../../records/password/store.ts";
 import { requiredSecondFactor } from "../../records/second-factor/duty.ts";

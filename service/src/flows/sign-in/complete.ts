@@ -6,8 +6,7 @@ import { findBrowser, groundsOfDevice } from "../../people/recovery/grounds.ts";
 import type { Beginning, BegunSession } from "../../people/session/session.ts";
 import { beginSession } from "../../people/session/session.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { hasImported } from "../../records/password/imported-store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { hasSessionFrom } from "../../records/session/store.ts";
@@ -58,9 +57,13 @@ export async function completeSignIn(
     accountId: account.id,
     sessionId: begun.session.id,
   } as const;
-  await record(context, manager, { event, visit, now });
+  await recordAndTell(context, manager, {
+    event,
+    readers: { owner: isNew ? account : undefined },
+    visit,
+    now,
+  });
   await clearCountsOf(context, manager, account);
-  if (isNew) await notifyOwner(context, manager, { name: "new-sign-in", account, visit });
   const mark = device.isBrowser
     ? await rememberThisDevice(context, manager, { accountId: account.id, mark: device.mark, grounds, there })
     : null;

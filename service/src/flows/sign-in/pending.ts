@@ -23,7 +23,8 @@ import { setOwnPassword } from "../../people/recovery/own-password.ts";
 import { findAccount, lockAccount, OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
-import { addresseeOf, notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import type { TypedPassword } from "../../records/password/checking.ts";
 import { findRecord } from "../../records/password/store.ts";
 import { wantedOf } from "../../records/sign-in/rule.ts";
@@ -225,8 +226,7 @@ export async function showNewPassword(
     await updateAccount(manager, account.id, OWN_PASSWORD);
     await applyRecoveryRule(context, manager, { accountId: account.id, event: "password-wanted", now });
     const event = { kind: "password.changed", reason: "wanted-at-sign-in", accountId: account.id } as const;
-    await record(context, manager, { event, visit, now });
-    await notifyOwner(context, manager, { name: "password-changed", account: locked, visit });
+    await recordAndTell(context, manager, { event, readers: { owner: locked }, visit, now });
     const signedIn = await completeSignIn(context, manager, {
       account: changed,
       kind: pending.kind,

@@ -28,7 +28,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { claimsOf } from "../../records/oauth/claims.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { countOwnWork } from "../../records/throttle/throttle.ts";
@@ -78,8 +78,7 @@ export async function makeAccessKey(
     };
     await insertAccessKey(manager, made);
     const event = { kind: "access-key.made", accountId: account.id, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now });
-    await notifyOwner(context, manager, { name: "access-key-made", account: locked, visit });
+    await recordAndTell(context, manager, { event, readers: { owner: locked }, visit, now });
     return { accessKey: showAccessKey(made), key: plain };
   });
 }

@@ -12,9 +12,8 @@ import { findAccount, listAccounts, lockAccount, updateAccount } from "../../rec
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
+import type { Readers } from "../../records/journal/mails.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { listPasskeys } from "../../records/passkey/store.ts";
 import { findRecord, findSchemes } from "../../records/password/store.ts";
 import type { ByFactor } from "../../records/second-factor/by-factor.ts";
@@ -190,10 +189,9 @@ async function applyChange(
     await endSessionsOf(manager, id, { now, reason: "suspended" });
     await endSignInsOf(manager, id, now);
   }
-  if (change.mustChangePassword === true) {
+  const isPasswordWanted = change.mustChangePassword === true;
+  if (isPasswordWanted)
     await applyRecoveryRule(context, manager, { accountId: id, event: "password-wanted", now });
-    await notifyOwner(context, manager, { name: "new-password-wanted", account, visit });
-  }
   // Restoring the account does not bring them back: whoever held them may be why it was suspended.
   if (changed.state === "suspended") await deleteAccessKeysOf(manager, id);
   const event = {
@@ -202,15 +200,16 @@ async function applyChange(
     accountId: id,
     ...inJournal(actor),
   } as const;
-  await record(context, manager, { event, visit, now });
-  if ("app" in actor) return { ...account, ...changed };
   const was = account.labels.includes(OPERATOR_LABEL);
   const is = changed.labels.includes(OPERATOR_LABEL);
-  if (was !== is && "operator" in actor) {
-    const what = is ? "operator-given" : "operator-taken";
-    const news = { what, about: account, by: actor.operator.account, reason: null } as const;
-    await notifyOtherOperators(context, manager, { ...news, visit });
-  }
+  const readers: Readers = {
+    owner: isPasswordWanted ? account : undefined,
+    operators:
+      was !== is && "operator" in actor
+        ? { what: is ? "operator-given" : "operator-taken", about: account, by: actor.operator.account }
+        : undefined,
+  };
+  await recordAndTell(context, manager, { event, readers, visit, now });
   return { ...account, ...changed };
 }
 

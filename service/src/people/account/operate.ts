@@ -10,9 +10,8 @@ import { firstPassword, insertAccount } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { askerOf, changeAs, inJournal } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
-import { addresseeOf } from "../../records/mail/notices.ts";
-import { tellOfNewOperator } from "../../records/mail/notify-operators.ts";
+import { readersOfNew, recordAndTell } from "../../records/journal/mails.ts";
+import { addresseeOf } from "../../records/mail/owner.ts";
 import { findRecord, insertRecord } from "../../records/password/store.ts";
 import { countMailByApp } from "../../records/throttle/throttle.ts";
 import { sendLink } from "../mail-link/send.ts";
@@ -75,9 +74,8 @@ export async function addAccount(
           accountId: account.id,
           ...inJournal(actor),
         } as const;
-        await record(context, manager, { event, visit, now });
-        if ("operator" in actor)
-          await tellOfNewOperator(context, manager, { about: account, by: actor.operator.account, visit });
+        const readers = readersOfNew(account, actor);
+        await recordAndTell(context, manager, { event, readers, visit, now });
         // Nobody signs in before the address is proved, so the link for it comes at once.
         if (email !== null && context.configuration.verifyEmail === "required")
           await sendLink(context, manager, {

@@ -12,7 +12,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
 import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { endOtherSessionsOf, replaceToken } from "../../records/session/store.ts";
@@ -101,8 +101,7 @@ export async function changePassword(
       });
       await updateAccount(manager, account.id, OWN_PASSWORD);
       const event = { kind: "password.changed", accountId: account.id, sessionId: session.id } as const;
-      await record(context, manager, { event, visit, now });
-      await notifyOwner(context, manager, { name: "password-changed", account, visit });
+      await recordAndTell(context, manager, { event, readers: { owner: account }, visit, now });
       return { session, account, token: plain, endedSessions, endedAccessKeys };
     },
   );

@@ -4,8 +4,7 @@ import { OWN_PASSWORD, updateAccount } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { assertFresh } from "../../records/granting/fresh.ts";
 import { changeOwn } from "../../records/granting/own-change.ts";
-import { record } from "../../records/journal/journal.ts";
-import { notifyOwner } from "../../records/mail/notices.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { deleteRecord, hasRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { endOtherSessionsOf } from "../../records/session/store.ts";
@@ -32,7 +31,6 @@ export async function removePassword(
     await endOtherSessionsOf(manager, accountId, session.id, { now, reason: "password-changed" });
     await endSignInsOf(manager, accountId, now);
     const event = { kind: "password.removed", accountId, sessionId: session.id } as const;
-    await record(context, manager, { event, visit, now });
-    await notifyOwner(context, manager, { name: "password-removed", account: locked, visit });
+    await recordAndTell(context, manager, { event, readers: { owner: locked }, visit, now });
   });
 }

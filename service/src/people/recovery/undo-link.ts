@@ -8,10 +8,10 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { listUndoAddresses } from "../../records/mail-link/store.ts";
 import {
   addresseeOf,
-  MAX_NOTICES_PER_HOUR,
-  NOTICE_WINDOW,
+  MAX_OWNER_MAILS_PER_HOUR,
+  OWNER_MAIL_WINDOW,
   tellUnproved,
-} from "../../records/mail/notices.ts";
+} from "../../records/mail/owner.ts";
 import { countMailsOf } from "../../records/mail/store.ts";
 import { sendLink } from "../mail-link/send.ts";
 
@@ -73,7 +73,7 @@ async function tellWithUndo(
   if (email !== null && emailVerifiedAt !== null) addresses.add(email);
   // An address that nobody proved gets nothing to undo with.
   else await tellUnproved(context, manager, { account, visit });
-  const since = new Date(now.getTime() - NOTICE_WINDOW);
+  const since = new Date(now.getTime() - OWNER_MAIL_WINDOW);
   const written = await countMailsOf(manager, { accountId, template: mail, since });
   for (const address of addresses) {
     await sendLink(context, manager, {
@@ -87,7 +87,7 @@ async function tellWithUndo(
       visit,
       now,
       // An earlier link takes back more than a later one: a flood of changes hides nothing.
-      isWithinLimit: written < MAX_NOTICES_PER_HOUR * addresses.size,
+      isWithinLimit: written < MAX_OWNER_MAILS_PER_HOUR * addresses.size,
     });
   }
 }

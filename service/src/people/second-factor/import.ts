@@ -14,9 +14,8 @@ import type { AccountRow } from "../../base/storage/index.ts";
 import { findAccounts, findByIdentifier, lockAccount } from "../../records/account/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { changeAsOperator, isOfOperators } from "../../records/granting/actor.ts";
-import { record } from "../../records/journal/journal.ts";
+import { recordAndTell } from "../../records/journal/mails.ts";
 import { hasDoneSince } from "../../records/journal/store.ts";
-import { notifyOtherOperators } from "../../records/mail/notify-operators.ts";
 import { insertAuthenticator, listConfirmed } from "../../records/second-factor/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { applyRecoveryRule } from "../recovery/end.ts";
@@ -91,17 +90,10 @@ async function importOne(
       const made = { accountId, secret: read.secret, settings: read.settings, isShort, expiresAt: null };
       await insertAuthenticator(manager, newAuthenticator(context.sealingKeys, made, now));
       const event = { kind: "totp.imported", accountId, actorId: operator.account.id } as const;
-      await record(context, manager, { event, visit, now });
+      const operators = isTold ? undefined : { about: `${named}, …`, by: operator.account };
+      await recordAndTell(context, manager, { event, readers: { operators }, visit, now });
       await applyRecoveryRule(context, manager, { accountId, event: "factors-imported", now });
       await tellOfFactor(context, manager, { mail: "second-factor-added", account, visit, now });
-      if (!isTold)
-        await notifyOtherOperators(context, manager, {
-          what: "factors-imported",
-          about: `${named}, …`,
-          by: operator.account,
-          reason: null,
-          visit,
-        });
       return { outcome: isShort ? "imported-short" : "imported", detail: isShort ? bitsOf(read) : null };
     },
     { tells: !isTold },

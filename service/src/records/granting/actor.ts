@@ -15,7 +15,6 @@ import { holdAccount } from "../account/store.ts";
 import type { KeyedApp } from "../app/store.ts";
 import { holdKey } from "../app/store.ts";
 import type { RequestOrigin, ServiceContext } from "../context.ts";
-import type { SecurityEvent } from "../journal/journal.ts";
 import { holdOperators } from "../operator/store.ts";
 import type { LiveSession } from "../session/store.ts";
 import { holdSession } from "../session/store.ts";
@@ -27,7 +26,7 @@ export type Actor =
   | { readonly onThisMachine: string };
 
 /** The actor as the journal names it. */
-export function inJournal(actor: Actor): Pick<SecurityEvent, "actorId" | "appId"> {
+export function inJournal(actor: Actor): { actorId?: string; appId?: string } {
   if ("onThisMachine" in actor) return { actorId: actor.onThisMachine };
   return "operator" in actor ? { actorId: actor.operator.account.id } : { appId: actor.app.appId };
 }

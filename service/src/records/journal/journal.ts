@@ -5,7 +5,7 @@ import type { EntityManager } from "typeorm";
 import type { JournalEntryRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
 import type { RequestOrigin, ServiceContext } from "../context.ts";
-import { queueNotice } from "./notices.ts";
+import { queueNotice } from "./notice.ts";
 import { insertEntry } from "./store.ts";
 
 /** An event to record. What is left out is not known or does not apply. */
@@ -21,11 +21,18 @@ export interface SecurityEvent {
   readonly sessionId?: string | null;
 }
 
-/** Records an event, and has the application told of it. @param manager the transaction of its cause. */
+/** What happened, for whom, and when. */
+export interface Happening {
+  readonly event: SecurityEvent;
+  readonly visit: RequestOrigin;
+  readonly now: Date;
+}
+
+/** Records an event; the application hears of it by a notice. Of what people read of by mail: `recordAndTell`. @param manager the transaction of its cause. */
 export async function record(
   { configuration }: Pick<ServiceContext, "configuration">,
   manager: EntityManager,
-  { event, visit, now }: { event: SecurityEvent; visit: RequestOrigin; now: Date },
+  { event, visit, now }: Happening,
 ): Promise<void> {
   const entry: JournalEntryRow = {
     id: newId(now),

@@ -53,14 +53,15 @@ export interface Circumstances {
   readonly news?: { readonly what: OperatorNews; readonly by: string; readonly reason: string | null };
 }
 
-type Context = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
+/** What writing a mail needs. */
+export type MailNeeds = Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">;
 
 /** Why a mail is sent to nobody. */
 export type HeldBecause = "address-limit" | "too-many-links" | "notice-limit";
 
 /** Writes a mail. @param held over a limit, so that it goes to nobody and is only shown to operators. */
 export async function writeMail(
-  context: Context,
+  context: MailNeeds,
   manager: EntityManager,
   mail: {
     readonly name: MailName;

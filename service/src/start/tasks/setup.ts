@@ -27,7 +27,7 @@ import { openDatabase, openWithoutDeadline, readList } from "../../base/storage/
 import { addApp } from "../../edges/app/app.ts";
 import { addOperator } from "../../flows/registration/add-operator.ts";
 import type { DirectEnrolment } from "../../people/second-factor/enrol-directly.ts";
-import { BY_COMMAND } from "../../records/context.ts";
+import { BY_COMMAND, sealingKeysOf } from "../../records/context.ts";
 import { addKey, listKeys } from "./keys.ts";
 
 /** A step cannot be done with what was given. The message says what to correct. */
@@ -385,7 +385,8 @@ export function setUpApp(path: string, wish: { name: string; url: string }): Pro
       home: `${base}/`,
     };
     try {
-      const { app, key } = await addApp(parts, { account: { id: operator.id } }, addition, BY_COMMAND);
+      const sealing = { ...parts, sealingKeys: sealingKeysOf(parts.configuration) };
+      const { app, key } = await addApp(sealing, { account: { id: operator.id } }, addition, BY_COMMAND);
       return {
         outcome: "made",
         detail: `app ${app.clientId}`,

@@ -1,15 +1,15 @@
 /** Notifies all other operators of critical changes, in the same transaction. */
-import { OPERATOR_LABEL } from "@lucchetto/core";
 import type { EntityManager } from "typeorm";
 import type { OperatorNews } from "../../base/mail-text/words.ts";
 import type { AccountFacts, AccountRow } from "../../base/storage/index.ts";
-import type { RequestOrigin, ServiceContext } from "../context.ts";
+import type { RequestOrigin } from "../context.ts";
 import { listOperators } from "../operator/store.ts";
-import type { Addressee } from "./mail.ts";
+import type { Addressee, MailNeeds } from "./mail.ts";
 import { writeMail } from "./mail.ts";
-import { addresseeOf } from "./notices.ts";
+import { addresseeOf } from "./owner.ts";
 
-type Named = Pick<AccountFacts, "id" | "email" | "username" | "displayName">;
+/** An account, as far as a mail names it. */
+export type Named = Pick<AccountFacts, "id" | "email" | "username" | "displayName">;
 
 interface News {
   readonly what: OperatorNews;
@@ -22,8 +22,8 @@ interface News {
 }
 
 /** Tells them. Whoever did it is not told; nor who is not active. */
-export async function notifyOtherOperators(
-  context: Pick<ServiceContext, "configuration" | "clock" | "sealingKeys">,
+export async function mailOtherOperators(
+  context: MailNeeds,
   manager: EntityManager,
   { what, about, by, reason, visit }: News,
 ): Promise<void> {
@@ -38,16 +38,6 @@ export async function notifyOtherOperators(
     const account = typeof about === "string" ? about : nameOf(about);
     await writeMail(context, manager, { name: "operators-told", to, about: { visit, account, news } });
   }
-}
-
-/** Tells them of an account that is an operator's from the first. */
-export async function tellOfNewOperator(
-  context: Parameters<typeof notifyOtherOperators>[0],
-  manager: EntityManager,
-  { about, by, visit }: { about: AccountRow; by: Named; visit: RequestOrigin },
-): Promise<void> {
-  if (!about.labels.includes(OPERATOR_LABEL)) return;
-  await notifyOtherOperators(context, manager, { what: "operator-given", about, by, reason: null, visit });
 }
 
 function addressOf(operator: AccountRow): Addressee | null {

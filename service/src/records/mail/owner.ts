@@ -1,10 +1,10 @@
-/** Notices: the owner is told of every change that somebody else could have made. They carry no secret. */
+/** Mails to the owner: of every change that somebody else could have made. They carry no secret. */
 import type { EntityManager } from "typeorm";
 import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts } from "../../base/storage/index.ts";
-import type { RequestOrigin, ServiceContext } from "../context.ts";
+import type { RequestOrigin } from "../context.ts";
 import { listUndoAddresses } from "../mail-link/store.ts";
-import type { Addressee } from "./mail.ts";
+import type { Addressee, MailNeeds } from "./mail.ts";
 import { writeMail } from "./mail.ts";
 import { countMailsOf } from "./store.ts";
 
@@ -19,7 +19,8 @@ export function addresseeOf({
   return { to: email, accountId: id, name: displayName ?? username, language };
 }
 
-export type Notice = Extract<
+/** What the owner is told by mail. */
+export type OwnerMail = Extract<
   MailName,
   | "password-changed"
   | "password-reset"
@@ -36,27 +37,27 @@ export type Notice = Extract<
   | "email-restored"
 >;
 
-/** Milliseconds over which notices are counted. */
-export const NOTICE_WINDOW = 3_600_000;
-/** Notices of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
-export const MAX_NOTICES_PER_HOUR = 10;
+/** Milliseconds over which these mails are counted. */
+export const OWNER_MAIL_WINDOW = 3_600_000;
+/** Mails of a kind to one account: whoever signs in over and over brings nobody a flood, and hides nothing by it. */
+export const MAX_OWNER_MAILS_PER_HOUR = 10;
 
 /**
  * Of what operators do those addresses hear, too, that were changed away from and can still be restored; one that nobody proved, and that may
  * be anybody's, hears no more of it than that something changed.
  */
-const HELP: ReadonlySet<Notice> = new Set(["first-password-given", "new-password-wanted"]);
+const HELP: ReadonlySet<OwnerMail> = new Set(["first-password-given", "new-password-wanted"]);
 
 /** Tells the owner, if there is an address; in the transaction of what happened. */
-export async function notifyOwner(
-  context: ServiceContext,
+export async function mailOwner(
+  context: MailNeeds,
   manager: EntityManager,
   {
     name,
     account,
     visit,
     left,
-  }: { name: Notice; account: AccountFacts; visit: RequestOrigin; left?: number },
+  }: { name: OwnerMail; account: AccountFacts; visit: RequestOrigin; left?: number },
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
@@ -65,12 +66,12 @@ export async function notifyOwner(
     return;
   }
   const now = context.clock.now();
-  const since = new Date(now.getTime() - NOTICE_WINDOW);
+  const since = new Date(now.getTime() - OWNER_MAIL_WINDOW);
   const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
   const former = HELP.has(name) ? await listUndoAddresses(manager, account.id, now) : [];
   // A page without a secret: whoever reads an old mail gets no further than anybody else.
   const link = `${context.configuration.publicUrl}/forgot`;
-  const held = written >= MAX_NOTICES_PER_HOUR ? ("notice-limit" as const) : null;
+  const held = written >= MAX_OWNER_MAILS_PER_HOUR ? ("notice-limit" as const) : null;
   const about = { visit, link, ...(left === undefined ? {} : { left }) };
   for (const address of new Set([email, ...former]))
     await writeMail(context, manager, { name, to: addresseeOf({ ...account, email: address }), about, held });
@@ -78,16 +79,16 @@ export async function notifyOwner(
 
 /** Tells an address that nobody proved, and that may be anybody's, that something of an account changed: not whose, what, or from where. */
 export async function tellUnproved(
-  context: ServiceContext,
+  context: MailNeeds,
   manager: EntityManager,
   { account, visit }: { account: AccountFacts; visit: RequestOrigin },
 ): Promise<void> {
   const { email } = account;
   if (email === null) return;
   const name = "unproved-change";
-  const since = new Date(context.clock.now().getTime() - NOTICE_WINDOW);
+  const since = new Date(context.clock.now().getTime() - OWNER_MAIL_WINDOW);
   const written = await countMailsOf(manager, { accountId: account.id, template: name, since });
   const to = { ...addresseeOf({ ...account, email }), name: null };
-  const held = written >= MAX_NOTICES_PER_HOUR ? ("notice-limit" as const) : null;
+  const held = written >= MAX_OWNER_MAILS_PER_HOUR ? ("notice-limit" as const) : null;
   await writeMail(context, manager, { name, to, about: { visit, link: "" }, held });
 }
