@@ -122,8 +122,8 @@ describe("the office page", () => {
     const { id } = await accounts.invite({ email: "ada@brina.example", labels: ["keeper"] });
     expect(await accounts.find({ search: "ada@" })).toMatchObject({ items: [{ id, state: "invited" }] });
     await accounts.suspend(id);
-    await accounts.label(id, []);
-    expect(await accounts.refer(id, "M-1")).toMatchObject({
+    await accounts.setLabels(id, []);
+    expect(await accounts.setReference(id, "M-1")).toMatchObject({
       state: "suspended",
       labels: [],
       reference: "M-1",

@@ -38,8 +38,8 @@ export function createAccounts(settings: HaspSettings): Accounts {
       ask(call(routes.inviteAccountByApp, { body: { ...person, ...asList(labels) } })),
     suspend: (id) => change(id, { state: "suspended" }),
     restore: (id) => change(id, { state: "active" }),
-    label: (id, labels) => change(id, { labels: [...labels] }),
-    refer: (id, reference) => change(id, { reference }),
+    setLabels: (id, labels) => change(id, { labels: [...labels] }),
+    setReference: (id, reference) => change(id, { reference }),
   };
 }
 

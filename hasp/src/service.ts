@@ -102,7 +102,7 @@ export interface Accounts {
   suspend(id: string): Promise<Account>;
   restore(id: string): Promise<Account>;
   /** Sets all labels. */
-  label(id: string, labels: readonly string[]): Promise<Account>;
+  setLabels(id: string, labels: readonly string[]): Promise<Account>;
   /** Sets the application's own id for the person; `null` takes it away. */
-  refer(id: string, reference: string | null): Promise<Account>;
+  setReference(id: string, reference: string | null): Promise<Account>;
 }

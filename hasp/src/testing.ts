@@ -41,7 +41,7 @@ export interface TestAccounts {
   /** Ends the session or key of these headers, as anywhere else. */
   end(headers: { cookie?: string; authorization?: string }): void;
   /** From now on Lucchetto cannot be reached, or can again. */
-  reachable(is: boolean): void;
+  setReachable(value: boolean): void;
   /** What the hasp asks in the service's place. */
   readonly lucchetto: Lucchetto;
 }
@@ -128,7 +128,7 @@ export function testAccounts(returnAddress: string = RETURN_ADDRESS): TestAccoun
       const token = cookies.readCheckToken(cookie) ?? authorization?.replace(/^Bearer /, "");
       if (token !== undefined) people.delete(token);
     },
-    reachable: (is) => void (isReachable = is),
+    setReachable: (value) => void (isReachable = value),
     lucchetto,
   };
   return accounts;
@@ -177,8 +177,8 @@ function testingAccounts({ ask, all, put, end }: InMemory): Accounts {
     invite: (person) => ask(() => add(person, "invited")),
     suspend: (id) => change(id, { state: "suspended" }),
     restore: (id) => change(id, { state: "active" }),
-    label: (id, labels) => change(id, { labels: [...labels] }),
-    refer: (id, reference) => change(id, { reference }),
+    setLabels: (id, labels) => change(id, { labels: [...labels] }),
+    setReference: (id, reference) => change(id, { reference }),
   };
 }
 

@@ -95,7 +95,7 @@ test.each(Object.keys(ANSWERS))(
     );
     const refused = what.includes("not known yet") ? LucchettoRefused : LucchettoUnreachable;
     await expect(one.accounts.find()).rejects.toBeInstanceOf(refused);
-    await expect(one.accounts.label("1", [])).rejects.toBeInstanceOf(refused);
+    await expect(one.accounts.setLabels("1", [])).rejects.toBeInstanceOf(refused);
     await expect(one.accounts.invite({ email: "a@b" })).rejects.toBeInstanceOf(refused);
     expect(rejections).toEqual([]);
   },

@@ -61,7 +61,7 @@ describe("for an application's own tests", () => {
     expect(away.headers.location).toMatch(/^https:\/\/accounts\.test\/oauth\/authorize\?/);
     accounts.end(anna);
     expect((await get("/members", anna)).statusCode).toBe(401);
-    accounts.reachable(false);
+    accounts.setReachable(false);
     expect((await get("/members", accounts.as(ANNA))).statusCode).toBe(503);
     expect((await get("/", accounts.as(ANNA))).body).toBe("guest");
   });
@@ -271,20 +271,20 @@ describe("answers used again, at a price", () => {
   test("while Lucchetto cannot be reached: closed, or whoever was known a moment ago", async () => {
     const closed = await application({});
     expect(await closed.may()).toBe(true);
-    closed.accounts.reachable(false);
+    closed.accounts.setReachable(false);
     expect(await closed.may()).toBe(false);
     const known = await application({ whenUnreachable: "last-known" });
-    known.accounts.reachable(false);
+    known.accounts.setReachable(false);
     expect(await known.may()).toBe(false);
-    known.accounts.reachable(true);
+    known.accounts.setReachable(true);
     expect(await known.may()).toBe(true);
-    known.accounts.reachable(false);
+    known.accounts.setReachable(false);
     expect(await known.may()).toBe(true);
     expect(await known.may({ freshWithin: 600 })).toBe(false);
-    known.accounts.reachable(true);
+    known.accounts.setReachable(true);
     known.accounts.end(known.headers);
     expect(await known.may()).toBe(false);
-    known.accounts.reachable(false);
+    known.accounts.setReachable(false);
     expect(await known.may()).toBe(false);
   });
 });

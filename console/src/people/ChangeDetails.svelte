@@ -81,7 +81,7 @@
           label={texts.changeDetails.username}
           autocomplete="username"
           optional={page.identifiers.username === "optional"}
-          rules={texts.changeDetails.of2To40LettersAnd}
+          rules={texts.changeDetails.usernameRules}
           bind:value={username}
           error={form.errors["username"]}
         />

@@ -61,7 +61,7 @@
       <ActionButton kind="text" onclick={() => taking.run(download.send)}
         >{lazy.eraseOneself.downloadMyData}</ActionButton
       >
-      {lazy.eraseOneself.jsonAccountSessionsJournalMails}
+      {lazy.eraseOneself.exportContents}
     </p>
     <FormProblem problem={taking.problem} />
     {#if download.wanted}<ProofFirstHere {account} change={download} />{/if}

@@ -103,7 +103,7 @@
   {#if wantsPassword && shows.length > 0}
     <p class="mt-6">
       <ActionButton kind="text" class="text-left" onclick={turn}>
-        {choosesNew ? lazy.linkVerify.iKnowThePasswordI : lazy.linkVerify.iDontKnowItOr}
+        {choosesNew ? lazy.linkVerify.knowsRegistrationPassword : lazy.linkVerify.iDontKnowItOr}
       </ActionButton>
     </p>
   {/if}

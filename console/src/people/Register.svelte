@@ -133,7 +133,7 @@
           bind:value={username}
           autocomplete="username"
           optional={identifiers.username === "optional" && !eitherWillDo}
-          rules={texts.register.of2To40LettersAnd}
+          rules={texts.register.usernameRules}
           error={form.errors["username"]}
         />
       {/if}

@@ -80,7 +80,7 @@ export function addOffice(app: FastifyInstance, show: Show): void {
   async function setKeeper(id: string, isKeeper: boolean): Promise<void> {
     const [account] = await app.hasp.lookUp({ ids: [id] });
     const others = (account?.labels ?? []).filter((label) => label !== "keeper");
-    await accounts.label(id, isKeeper ? [...others, "keeper"] : others);
+    await accounts.setLabels(id, isKeeper ? [...others, "keeper"] : others);
   }
 }
 
