@@ -23,6 +23,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
       redirectUris: [`http://localhost:${port}/signed-in`],
       signedOutUris: [`http://localhost:${port}/signed-out`],
       home: `http://localhost:${port}/`,
+      initiateLoginUri: `http://localhost:${port}/sign-in`,
       rights: ["accounts"],
     },
   });

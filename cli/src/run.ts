@@ -115,6 +115,9 @@ function faultOfFile(error: Error): string | null {
 const WORDS: Readonly<Record<string, string>> = {
   redirectUris: "--redirect-uri",
   home: "--home",
+  initiateLoginUri: "--initiate-login-uri",
+  app: "--app",
+  page: "--page",
   signedOutUris: "--signed-out-uri",
   clientId: "--client-id",
   rights: "--rights",

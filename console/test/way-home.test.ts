@@ -1,5 +1,8 @@
 /** Walks that begin at an application's closed page and go by links alone: each ends where it began. */
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { createHasp } from "@lucchetto/hasp";
+import { fastifyHasp } from "@lucchetto/hasp/fastify";
+import Fastify from "fastify";
 import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
@@ -7,10 +10,11 @@ import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
-import { PASSWORD } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, registerProved } from "../../testing/visitor.ts";
 
+const HOUR = 3_600_000;
 const NEW = "moss on the north side of the hut";
 
 let service: TestService;
@@ -104,28 +108,133 @@ test("/members, register, confirm from the mail: signed in at /members, by eithe
   await context.close();
 });
 
-test("on another device the mail's page leads to the application's first page, and to no address that a mail named", async () => {
-  const email = "carla@brina.example";
-  await registerProved(service, email);
-  const { context, page } = await openTab(browser);
+/** Forgotten at a closed page, up to the mail. */
+async function askForReset(page: Page, email: string): Promise<string> {
   await page.goto(`${app.url}/members`);
   await page.fill("#identifier", email);
   await page.click("text=Forgotten your password?");
+  await heading(page, "Forgotten your password");
   await page.click("button[type=submit]");
   await heading(page, "Check your mail");
-  const [link = ""] = (await mailTo(service, email, "reset")).links;
+  return (await mailTo(service, email, "reset")).links[0] ?? "";
+}
+async function reset(page: Page, link: string): Promise<void> {
+  await page.goto(link);
+  for (const name of ["password", "repeated"]) await page.fill(`[name=${name}]`, NEW);
+  await page.click("button[type=submit]");
+  await heading(page, "Your new password is saved");
+}
+const invite = (person: { email: string; page?: string }) =>
+  createHasp({
+    service: service.url,
+    clientId: app.clientId,
+    appKey: app.key,
+    returnAddress: `${app.url}/signed-in`,
+  }).accounts.invite(person);
+async function accept(page: Page, email: string): Promise<void> {
+  await page.goto((await mailTo(service, email, "invite")).links[0] ?? "");
+  for (const name of ["password", "repeated"]) await page.fill(`[name=${name}]`, PASSWORD);
+  await page.click("button[type=submit]");
+  await heading(page, "Welcome");
+}
+/** By the link that the mail's page ends with, a sign-in at the application anew. */
+async function goOn(page: Page, password: string, email: string): Promise<void> {
+  await page.click("main >> text=Continue to Brina Huts");
+  await heading(page, "Sign in");
+  await page.waitForSelector("text=Back to Brina Huts");
+  await signIn(page, password, email);
+  await page.waitForURL(`${app.url}/members`);
+}
+
+test("WH-1 on another device the mail's page leads to the wanted page by a fresh request", async () => {
+  const email = "carla@brina.example";
+  await registerProved(service, email);
+  const { context, page } = await openTab(browser);
+  const link = await askForReset(page, email);
   await context.close();
   const phone = await openTab(browser, { width: 390 });
-  await phone.page.goto(link);
-  for (const name of ["password", "repeated"]) await phone.page.fill(`[name=${name}]`, NEW);
-  await phone.page.click("button[type=submit]");
-  await heading(phone.page, "Your new password is saved");
-  expect(await phone.page.getAttribute("main >> text=Sign in", "href")).not.toContain("next");
+  await reset(phone.page, link);
   await looksRight(phone.page, "3-saved-elsewhere");
-  await phone.page.click("text=Back to Brina Huts");
-  await phone.page.waitForURL(`${app.url}/`);
+  await goOn(phone.page, NEW, email);
   expect(phone.complaints).toEqual([]);
   await phone.context.close();
+});
+
+test("WH-1 in the same browser a request that was answered meanwhile is begun anew", async () => {
+  const email = "clio@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  const link = await askForReset(page, email);
+  // Remembered after all.
+  const tab = await context.newPage();
+  await tab.goto(page.url().replace("/forgot", "/sign-in"));
+  await signIn(tab, PASSWORD, email);
+  await tab.waitForURL(`${app.url}/members`);
+  await reset(page, link);
+  await page.click("main >> text=Sign in");
+  await signIn(page, NEW);
+  await page.waitForURL(`${app.url}/members`);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("WH-1 in the same browser a request that the application has forgotten is begun anew", async () => {
+  const email = "cora@brina.example";
+  const { context, page, complaints } = await openTab(browser);
+  await page.goto(`${strictApp.url}/members`);
+  await page.click("text=Register");
+  await heading(page, "Register");
+  await page.fill("#email", email);
+  for (const name of ["password", "repeated"]) await page.fill(`[name=${name}]`, PASSWORD);
+  await page.click("button[type=submit]");
+  await heading(page, "Check your mail");
+  const [link = ""] = (await mailTo(strict, email, "verify")).links;
+  await strict.clock.advance(3 * HOUR);
+  // The browser has forgotten it, too.
+  const kept = (await context.cookies()).filter(({ name }) => !name.startsWith("lucchetto-away"));
+  await context.clearCookies();
+  await context.addCookies(kept);
+  await page.goto(link);
+  await page.click("button[type=submit]");
+  await heading(page, "Your address is confirmed");
+  await page.click("main >> text=Sign in");
+  await signIn(page, PASSWORD);
+  await page.waitForURL(`${strictApp.url}/members`);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test.each([
+  ["to a page", "/members"],
+  ["to none", undefined],
+])("WH-1 who was invited by an application's server %s lands there", async (_how, wanted) => {
+  const email = wanted === undefined ? "ciro@brina.example" : "cesare@brina.example";
+  await invite({ email, ...(wanted === undefined ? {} : { page: wanted }) });
+  const { context, page, complaints } = await openTab(browser);
+  await accept(page, email);
+  await page.click("main >> text=Continue to Brina Huts");
+  await signIn(page, PASSWORD, email);
+  await page.waitForURL(`${app.url}${wanted ?? "/"}`);
+  await page.waitForSelector(`header >> text=${email}`);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("WH-1 a mailed link that is used where it was asked for ends at the wanted page", async () => {
+  const email = "cino@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  await page.goto(`${app.url}/members`);
+  await page.fill("#identifier", email);
+  await page.click("text=Mail me a link instead");
+  await page.click("button[type=submit]");
+  await heading(page, "Check your mail");
+  const tab = await context.newPage();
+  await tab.goto((await mailTo(service, email, "sign-in")).links[0] ?? "");
+  await tab.click("button[type=submit]");
+  await tab.waitForURL(`${app.url}/members`);
+  expect(complaints).toEqual([]);
+  await context.close();
 });
 
 test("the account page leads back to the application, and its bar to the account page", async () => {
@@ -148,4 +257,45 @@ test("the account page leads back to the application, and its bar to the account
   await page.waitForURL(`${app.url}/`);
   expect(complaints).toEqual([]);
   await context.close();
+});
+
+test("a guest at an open page who is signed in at Lucchetto is known there, asked once a visit without a page", async () => {
+  const port = await freePort();
+  const options = await registerApp(service, port, "Path book");
+  const paths = Fastify();
+  await paths.register(fastifyHasp, { ...options, askSilently: true });
+  paths.get("/", { preHandler: paths.hasp.open() }, (request, reply) =>
+    reply.type("text/html").send(`<title>Paths</title><h1>Hello ${request.account?.email ?? "guest"}</h1>`),
+  );
+  await paths.listen({ host: "127.0.0.1", port });
+  try {
+    const email = "carmen@brina.example";
+    await registerProved(service, email);
+    const { context, page, complaints } = await openTab(browser);
+    const asked: string[] = [];
+    page.on("request", (request) => {
+      if (request.url().includes("prompt=none")) asked.push(request.url());
+    });
+    const url = `http://localhost:${port}/`;
+    await page.goto(url);
+    await heading(page, "Hello guest");
+    await page.goto(url);
+    await heading(page, "Hello guest");
+    expect(asked).toHaveLength(1);
+    await page.goto(`${app.url}/members`);
+    await signIn(page, PASSWORD, email);
+    await page.waitForURL(`${app.url}/members`);
+    // Another visit.
+    const kept = (await context.cookies()).filter(({ name }) => !name.startsWith("lucchetto-asked"));
+    await context.clearCookies();
+    await context.addCookies(kept);
+    await page.goto(url);
+    await heading(page, `Hello ${email}`);
+    expect(page.url()).toBe(url);
+    expect(asked).toHaveLength(2);
+    expect(complaints).toEqual([]);
+    await context.close();
+  } finally {
+    await paths.close();
+  }
 });

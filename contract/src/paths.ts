@@ -22,6 +22,9 @@ export const VISITED_PAGES = ["/sign-in", "/register", "/account/reauthenticate"
 /** In development alone, for anybody on loopback. */
 export const MAILBOX_PAGE = "/mailbox";
 
+/** Leads on to an application: `client_id` says to which, `target_link_uri` to which page of it. */
+export const CONTINUE_PATH = "/continue";
+
 /** Where an application sends people to sign out. */
 export const SIGN_OUT_PAGE = "/sign-out";
 

@@ -27,6 +27,9 @@ export function createAccounts(settings: HaspSettings): Accounts {
     }
   }
 
+  const addressOf = (page: string | undefined) =>
+    page === undefined ? {} : { page: new URL(page, settings.returnAddress.origin).href };
+
   const change = (id: string, body: Changed): Promise<Account> =>
     ask(call(routes.changeAccountByApp, { params: { id }, body }));
 
@@ -34,8 +37,8 @@ export function createAccounts(settings: HaspSettings): Accounts {
     find: (search = {}) => ask(call(routes.findAccountsByApp, { query: search })),
     add: ({ labels, ...person }) =>
       ask(call(routes.addAccountByApp, { body: { ...person, ...asList(labels) } })),
-    invite: ({ labels, ...person }) =>
-      ask(call(routes.inviteAccountByApp, { body: { ...person, ...asList(labels) } })),
+    invite: ({ labels, page, ...person }) =>
+      ask(call(routes.inviteAccountByApp, { body: { ...person, ...asList(labels), ...addressOf(page) } })),
     suspend: (id) => change(id, { state: "suspended" }),
     restore: (id) => change(id, { state: "active" }),
     setLabels: (id, labels) => change(id, { labels: [...labels] }),

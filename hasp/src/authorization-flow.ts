@@ -13,12 +13,22 @@ import { LucchettoNotSetUp, LucchettoUnreachable } from "./service.ts";
 import type { Texts } from "./texts.ts";
 import { textsFor } from "./texts.ts";
 
+/** Characters of a wanted page's address that travel along: the whole request has to fit where Lucchetto keeps it. */
+const MAX_TARGET = 800;
+
+/** In the address of a page: a browser that keeps no cookie was asked. */
+const ASKED = "asked";
+
 /** What somebody is sent off with, beside the standard's parameters. */
 type Wish = Readonly<Record<string, string>>;
 
 interface AuthorizationFlow {
   /** Sends somebody off to Lucchetto, and remembers where they wanted to go. */
   startAuthorization(visit: IncomingRequest, next: string, wish?: Wish): Answer;
+  /** Sends somebody off whom Lucchetto sent to this application's sign-in path. */
+  startedElsewhere(visit: IncomingRequest, issuer: string): Answer;
+  /** Sends a guest at an open page off and back, once a visit, without any page in between; `null`: not now. */
+  askSilently(visit: IncomingRequest): Answer | null;
   /** Takes them in at the return address. */
   finishAuthorization(visit: IncomingRequest): Promise<Answer>;
   signOut(visit: IncomingRequest): Promise<Answer>;
@@ -32,7 +42,12 @@ export function createAuthorizationFlow(
 ): AuthorizationFlow {
   const { service, clientId, returnAddress, paths } = settings;
 
-  function startAuthorization(visit: IncomingRequest, next: string, wish: Wish = {}): Answer {
+  function startAuthorization(
+    visit: IncomingRequest,
+    next: string,
+    wish: Wish = {},
+    cookiesToSet: readonly string[] = [],
+  ): Answer {
     const wrongName = wrongLoopbackName(visit);
     if (wrongName !== null) return wrongName;
     const departure = newDeparture(ownPathOr("/", next));
@@ -45,9 +60,29 @@ export function createAuthorizationFlow(
       state: departure.state,
       code_challenge: challenge,
       code_challenge_method: "S256",
+      ...targetOf(departure.next),
       ...wish,
     }).toString();
-    return redirect(address.href, cookies.writeDeparture(departure, visit.headers.cookie));
+    return redirect(address.href, [
+      ...cookies.writeDeparture(departure, visit.headers.cookie),
+      ...cookiesToSet,
+    ]);
+  }
+
+  /** The wanted page: from a mail that is opened elsewhere, or a day later, Lucchetto leads back to it through `startedElsewhere`. */
+  function targetOf(next: string): Wish {
+    const page = returnAddress.origin + next;
+    return next === "/" || page.length > MAX_TARGET ? {} : { target_link_uri: page };
+  }
+
+  /** Somebody whom Lucchetto sends here to sign in (OpenID Connect Core, section 4): nothing about who they are is taken from the address. */
+  function startedElsewhere(visit: IncomingRequest, issuer: string): Answer {
+    const texts = textsFor(visit, settings.language);
+    if (issuer !== service) return beginAgain(texts, texts.beginAgain.unexpectedService);
+    const target = queryOf(visit).get("target_link_uri") ?? "";
+    const page = URL.canParse(target) ? new URL(target) : returnAddress;
+    const isOurs = page.origin === returnAddress.origin && page !== returnAddress;
+    return startAuthorization(visit, isOurs ? page.pathname + page.search : "/");
   }
 
   /**
@@ -69,10 +104,24 @@ export function createAuthorizationFlow(
     });
   }
 
+  function askSilently(visit: IncomingRequest): Answer | null {
+    const { cookie, "sec-fetch-mode": mode } = visit.headers;
+    const isNavigation =
+      visit.method === "GET" && isPage(visit) && (mode === undefined || mode === "navigate");
+    if (!settings.askSilently || !isNavigation || visit.headers.authorization !== undefined) return null;
+    if (cookies.wasAsked(cookie) || queryOf(visit).has(ASKED)) return null;
+    return startAuthorization(visit, visit.url, { prompt: "none" }, [cookies.writeAsked()]);
+  }
+
   async function finishAuthorization(visit: IncomingRequest): Promise<Answer> {
     const query = queryOf(visit);
     const state = query.get("state") ?? "";
     const departure = cookies.readDeparture(visit.headers.cookie, state);
+    // Nobody is signed in there: that is all a silent question wants to know. A browser without cookies is not asked again.
+    if (settings.askSilently && query.get("error") === "login_required")
+      return departure === null
+        ? redirect(`/?${ASKED}=1`, [])
+        : redirect(departure.next, [cookies.removeDeparture(state)]);
     const texts = textsFor(visit, settings.language);
     const { beginAgain: why } = texts;
     if (departure === null) return beginAgain(texts, why.notFromHere);
@@ -166,7 +215,9 @@ export function createAuthorizationFlow(
   }
 
   return {
-    startAuthorization: startAuthorization,
+    startAuthorization,
+    startedElsewhere,
+    askSilently,
     finishAuthorization: finishAuthorization,
     signOut,
     unreachable,

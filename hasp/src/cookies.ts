@@ -12,6 +12,8 @@ interface AuthorizationState {
 
 /** Seconds that somebody may take to sign in. */
 const DEPARTURE_LIFETIME = 3_600;
+/** Seconds of a visit: whoever comes later is asked anew. */
+const VISIT = 1_800;
 /** Departures that a browser keeps; without a bound their cookies would in the end be too much for any server. */
 const MAX_DEPARTURES = 4;
 /** Characters of one departure's cookie: whatever page somebody is sent from, all of them fit into what servers take of headers. */
@@ -31,6 +33,9 @@ export interface HaspCookies {
   /** The departure that this `state` belongs to, if this browser is the one that left. */
   readDeparture(header: string | undefined, state: string): AuthorizationState | null;
   removeDeparture(state: string): string;
+  /** Whether this visit was asked already, without a page, who it is. */
+  wasAsked(header: string | undefined): boolean;
+  writeAsked(): string;
 }
 
 /** @param origin the application's own, from its return address. On loopback the names carry the port. */
@@ -69,6 +74,8 @@ export function haspCookies(origin: URL): HaspCookies {
       const departure = readJson(parse(header)[departureName(state)]);
       return departure?.state === state ? departure : null;
     },
+    wasAsked: (header) => header !== undefined && parse(header)[name("asked")] !== undefined,
+    writeAsked: () => serialize(name("asked"), "1", { ...attributes, maxAge: VISIT }),
     removeDeparture: (state) => serialize(departureName(state), "", { ...attributes, maxAge: 0 }),
   };
 }

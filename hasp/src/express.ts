@@ -71,9 +71,12 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
         return hasp.isOwn(visit) || guarded.length > 0 ? take(request, response, { visit, guarded }) : true;
       }),
     open: () =>
-      middleware(async (request) => {
-        request.account = await hasp.open(new ExpressVisit(request));
-        return true;
+      middleware(async (request, response) => {
+        const visit = new ExpressVisit(request);
+        request.account = await hasp.open(visit);
+        const answer = request.account === null ? hasp.askSilently(visit) : null;
+        if (answer !== null) send(response, answer);
+        return answer === null;
       }),
     closed: (wanted = {}) => {
       assertWanted(wanted);

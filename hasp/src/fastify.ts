@@ -88,8 +88,11 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   app.decorate("hasp", {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
-    open: () => async (request: FastifyRequest) => {
-      request.account = await hasp.open(new FastifyVisit(request));
+    open: () => async (request: FastifyRequest, reply: FastifyReply) => {
+      const visit = new FastifyVisit(request);
+      request.account = await hasp.open(visit);
+      const answer = request.account === null ? hasp.askSilently(visit) : null;
+      if (answer !== null) return send(reply, answer);
     },
     closed: (wanted: AccessRequirements = {}) => {
       assertWanted(wanted);

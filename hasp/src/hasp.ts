@@ -47,6 +47,11 @@ export interface Hasp {
   guarded(visit: IncomingRequest): readonly AccessRequirements[];
   /** Who is there, for a page open to all; `null` for a guest, and also when Lucchetto cannot be asked. */
   open(visit: IncomingRequest): Promise<SignedInAccount | null>;
+  /**
+   * With the option `askSilently`: where to send a guest at an open page, once a visit, to learn whether they are signed in at Lucchetto; they
+   * come back to the same page. `null`: they stay.
+   */
+  askSilently(visit: IncomingRequest): Answer | null;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
   closed(visit: IncomingRequest, wanted?: AccessRequirements): Promise<AccessResult<SignedInAccount>>;
 }
@@ -85,6 +90,8 @@ export function createHasp(options: HaspOptions): Hasp {
       if (path === returnAddress.pathname && visit.method === "GET") return flow.finishAuthorization(visit);
       if (path !== paths.signIn && path !== paths.register) return null;
       const query = queryOf(visit);
+      const issuer = query.get("iss");
+      if (issuer !== null && path === paths.signIn) return flow.startedElsewhere(visit, issuer);
       const next = ownPathOr("/", query.get("next") ?? "/");
       if (path === paths.register) return flow.startAuthorization(visit, next, { prompt: "create" });
       // `?by=mail`: the sign-in page begins with a mailed link in place of the password.
@@ -106,6 +113,8 @@ export function createHasp(options: HaspOptions): Hasp {
         throw error;
       }
     },
+
+    askSilently: (visit) => flow.askSilently(visit),
 
     async closed(visit, wanted = {}) {
       assertWanted(wanted);

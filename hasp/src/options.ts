@@ -52,6 +52,11 @@ export interface HaspOptions {
    */
   readonly basicPasswords?: boolean | "prompt";
   /**
+   * Asks Lucchetto at a guest's first open page of a visit whether they are signed in there (`prompt=none`), so that nobody who is has to
+   * press "Sign in". `false` unless said otherwise. The price: each guest's first page takes two redirects more, and Lucchetto sees that visit.
+   */
+  readonly askSilently?: boolean;
+  /**
    * Milliseconds for which an answer may be used again, up to 60,000. 0 unless said otherwise. The price: a session that
    * ended, a suspended account and a changed label show that much later.
    */
@@ -87,6 +92,7 @@ export interface HaspSettings {
   readonly guard: Guard | undefined;
   readonly basicPasswords: boolean | "prompt";
   readonly changesFromAnywhere: boolean;
+  readonly askSilently: boolean;
   readonly keepAnswersFor: number;
   readonly whenUnreachable: "closed" | "last-known";
   readonly testing: HaspOptions["testing"] | undefined;
@@ -151,6 +157,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     guard: options.guard,
     basicPasswords,
     changesFromAnywhere: options.changesFromAnywhere ?? false,
+    askSilently: options.askSilently === true,
     keepAnswersFor: options.keepAnswersFor ?? 0,
     whenUnreachable: options.whenUnreachable ?? "closed",
     testing: options.testing,

@@ -96,8 +96,13 @@ export interface Accounts {
   find(search?: Search): Promise<{ items: Account[]; next: string | null }>;
   /** Adds an account without a password: its owner sets one by a mailed link. */
   add(person: NewPerson): Promise<Account>;
-  /** Invites by mail; somebody who is invited already gets a new link. */
-  invite(person: NewPerson & { readonly email: string; readonly language?: "en" | "it" }): Promise<Account>;
+  /**
+   * Invites by mail; somebody who is invited already gets a new link. Whoever accepts lands at a page of the application:
+   * `page`, as a path or a whole address, or its first page.
+   */
+  invite(
+    person: NewPerson & { readonly email: string; readonly language?: "en" | "it"; readonly page?: string },
+  ): Promise<Account>;
   /** Ends all sessions and access keys at once, and lets nobody in. */
   suspend(id: string): Promise<Account>;
   restore(id: string): Promise<Account>;

@@ -32,6 +32,8 @@ export interface WebHasp {
   own(request: Request, from?: From): Promise<Response | null>;
   /** Who is there; `null` for a guest. */
   open(request: Request, from?: From): Promise<SignedInAccount | null>;
+  /** With the option `askSilently`: the answer to a guest at an open page, once a visit; `null`: they stay. */
+  askSilently(request: Request): Response | null;
   closed(request: Request, wanted?: AccessRequirements, from?: From): Promise<WebPassage>;
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
@@ -59,6 +61,10 @@ export function webHasp(options: HaspOptions): WebHasp {
       return null;
     },
     open: (request, from) => hasp.open(visitOf(request, from)),
+    askSilently: (request) => {
+      const answer = hasp.askSilently(visitOf(request));
+      return answer && responseOf(answer);
+    },
     async closed(request, wanted, from) {
       const passage: PlainPassage<SignedInAccount> = await hasp.closed(visitOf(request, from), wanted);
       return "answer" in passage ? { answer: responseOf(passage.answer) } : passage;

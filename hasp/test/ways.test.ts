@@ -289,6 +289,74 @@ describe("answers used again, at a price", () => {
   });
 });
 
+describe("a sign-in begun elsewhere (OpenID Connect Core, section 4)", () => {
+  const hasp = webHasp(testAccounts().options);
+  const begin = (members: Record<string, string>) =>
+    hasp.own(
+      new Request(`http://localhost/sign-in?${new URLSearchParams(members).toString()}`, { headers: html }),
+    );
+  const iss = "https://accounts.test";
+
+  test("WH-2 the page travels, if it is this application's own; nothing else of the address counts", async () => {
+    const wanted = async (target: string) => {
+      const reply = await begin({ iss, target_link_uri: target, login_hint: "anna", code: "x", state: "y" });
+      expect(reply?.status).toBe(303);
+      expect(reply?.headers.getSetCookie().join()).not.toContain("-check");
+      const asked = new URL(reply?.headers.get("location") ?? "").searchParams;
+      expect([...asked.keys()]).not.toContain("login_hint");
+      return asked.get("target_link_uri");
+    };
+    const { origin } = new URL(testAccounts().options.returnAddress);
+    expect(await wanted(`${origin}/members?day=2`)).toBe(`${origin}/members?day=2`);
+    for (const foreign of [
+      "https://evil.test/members",
+      `${origin}@evil.test/`,
+      "javascript:alert(1)",
+      "//evil.test",
+      "",
+    ])
+      expect(await wanted(foreign)).toBeNull();
+  });
+
+  test("another service begins nothing here", async () => {
+    for (const other of ["https://evil.test", "", `${iss}/`, `${iss}.evil.test`]) {
+      const reply = await begin({ iss: other, target_link_uri: "http://localhost/members" });
+      expect(reply?.status).toBe(400);
+      expect(reply?.headers.getSetCookie()).toEqual([]);
+      expect(await reply?.text()).toContain("expected service");
+    }
+  });
+});
+
+describe("a silent question", () => {
+  const hasp = webHasp({ ...testAccounts().options, askSilently: true });
+  const ask = (url: string, headers: Record<string, string> = {}) =>
+    new Request(new URL(url, "http://localhost"), { headers: { ...html, ...headers } });
+
+  test("a browser that keeps no cookies is asked once, and sees the page", async () => {
+    const away = hasp.askSilently(ask("/hut?day=2"));
+    const asked = new URL(away?.headers.get("location") ?? "").searchParams;
+    expect(asked.get("prompt")).toBe("none");
+    const back = new URLSearchParams({
+      error: "login_required",
+      state: asked.get("state") ?? "",
+      iss: "https://accounts.test",
+    });
+    const answer = await hasp.own(ask(`/signed-in?${back.toString()}`));
+    const page = answer?.headers.get("location") ?? "";
+    expect([answer?.status, page]).toEqual([303, "/?asked=1"]);
+    expect(hasp.askSilently(ask(page))).toBeNull();
+  });
+
+  test("what is no opening of a page is not asked", () => {
+    expect(hasp.askSilently(ask("/", { "sec-fetch-mode": "cors" }))).toBeNull();
+    expect(hasp.askSilently(ask("/", { accept: "application/json" }))).toBeNull();
+    expect(hasp.askSilently(ask("/", { authorization: "Bearer lca_x" }))).toBeNull();
+    expect(hasp.askSilently(new Request("http://localhost/", { method: "POST", headers: html }))).toBeNull();
+    expect(webHasp(testAccounts().options).askSilently(ask("/"))).toBeNull();
+  });
+});
+
 describe("a plain web Request", () => {
   test("own addresses, guests, accounts, labels and streams", async () => {
     const accounts = testAccounts();

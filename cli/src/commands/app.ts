@@ -32,6 +32,10 @@ export function defineApp(app: Command): void {
       [],
     )
     .option("--home <address>", "its first page, to which people's pages lead back")
+    .option(
+      "--initiate-login-uri <address>",
+      "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
+    )
     .option("--client-id <id>", "default: derived from the name")
     .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
     .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
@@ -48,7 +52,7 @@ export function defineApp(app: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExample:\n  lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in --signed-out-uri http://localhost:8421/signed-out --home http://localhost:8421/",
+      "\nExample:\n  lucchetto app add 'Hut book' --redirect-uri http://localhost:8421/signed-in --signed-out-uri http://localhost:8421/signed-out --home http://localhost:8421/ --initiate-login-uri http://localhost:8421/sign-in",
     )
     .action(
       async (
@@ -58,6 +62,7 @@ export function defineApp(app: Command): void {
           signedOutUri: string[];
           clientId?: string;
           home?: string;
+          initiateLoginUri?: string;
           ownForms?: boolean;
           basicPasswords?: boolean;
           rights?: AppRight[];
@@ -67,10 +72,20 @@ export function defineApp(app: Command): void {
         command: Command,
       ) => {
         const { redirectUri: redirectUris, signedOutUri: signedOutUris, clientId } = options;
-        const { ownForms, basicPasswords, rights, home } = options;
+        const { ownForms, basicPasswords, rights, home, initiateLoginUri } = options;
         const connection = connect(command);
         const { body } = await connection.signedIn()(routes.addApp, {
-          body: { name, clientId, redirectUris, signedOutUris, ownForms, basicPasswords, rights, home },
+          body: {
+            name,
+            clientId,
+            redirectUris,
+            signedOutUris,
+            ownForms,
+            basicPasswords,
+            rights,
+            home,
+            initiateLoginUri,
+          },
         });
         if (options.json === true) return printJson(body);
         printPairs([
@@ -151,6 +166,11 @@ export function defineApp(app: Command): void {
     .option("--name <text>", "the name people see")
     .option("--home <address>", "its first page, to which people's pages lead back")
     .option("--no-home", "none any more")
+    .option(
+      "--initiate-login-uri <address>",
+      "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
+    )
+    .option("--no-initiate-login-uri", "none any more")
     .option(
       "--redirect-uri <address>",
       "return address after sign-in; repeat to give the complete list",
@@ -239,6 +259,7 @@ interface ChangeOptions {
   readonly signedOutUri: string[];
   /** `false`: none any more. */
   readonly home?: string | false;
+  readonly initiateLoginUri?: string | false;
   readonly ownForms?: boolean;
   readonly basicPasswords?: boolean;
   /** `false`: none any more. */
@@ -252,6 +273,7 @@ function changeOf({
   redirectUri,
   signedOutUri,
   home,
+  initiateLoginUri,
   ownForms,
   basicPasswords,
   rights,
@@ -261,6 +283,9 @@ function changeOf({
     ...(redirectUri.length === 0 ? {} : { redirectUris: redirectUri }),
     ...(signedOutUri.length === 0 ? {} : { signedOutUris: signedOutUri }),
     ...(home === undefined ? {} : { home: home === false ? null : home }),
+    ...(initiateLoginUri === undefined
+      ? {}
+      : { initiateLoginUri: initiateLoginUri === false ? null : initiateLoginUri }),
     ...(ownForms === undefined ? {} : { ownForms }),
     ...(basicPasswords === undefined ? {} : { basicPasswords }),
     ...(rights === undefined ? {} : { rights: rights === false ? [] : rights }),
@@ -272,6 +297,7 @@ function printApp(found: App): void {
     ["client id", found.clientId],
     ["name", found.name],
     ["home", found.home ?? "–"],
+    ["sign-in begins at", found.initiateLoginUri ?? "–"],
     ["return addresses", found.redirectUris.join(" ")],
     ["after signing out", found.signedOutUris.join(" ") || "–"],
     ["may", mayOf(found)],

@@ -18,6 +18,8 @@ interface InviteOptions {
   readonly reference?: string;
   readonly language?: (typeof MAIL_LANGUAGES)[number];
   readonly from?: string;
+  readonly app?: string;
+  readonly page?: string;
   readonly resume?: boolean;
   readonly json?: boolean;
 }
@@ -31,6 +33,8 @@ interface Guest {
   readonly labels?: string[] | undefined;
   readonly reference?: string | undefined;
   readonly language?: (typeof MAIL_LANGUAGES)[number] | undefined;
+  readonly app?: string | undefined;
+  readonly page?: string | undefined;
 }
 
 interface Invited {
@@ -51,6 +55,8 @@ export function addInviteCommand(account: Command): void {
     .option("--name <text>", "display name")
     .option("--label <label...>", "labels for the application")
     .option("--reference <id>", "the application's own id for the person")
+    .option("--app <client-id>", "the application where they land when they have accepted")
+    .option("--page <address>", "the page of it; its first page if left out")
     .addOption(oneOf("--language <language>", "of the mails", MAIL_LANGUAGES))
     .option(
       "--from <file>",
@@ -60,10 +66,11 @@ export function addInviteCommand(account: Command): void {
     .option("--json", "as JSON")
     .addHelpText(
       "after",
-      "\nExamples:\n  lucchetto account invite petra@brina.example --name 'Petra Sasso' --label keeper\n  lucchetto account invite --from guests.csv",
+      "\nExamples:\n  lucchetto account invite petra@brina.example --name 'Petra Sasso' --label keeper\n  lucchetto account invite --from guests.csv --app hut-book",
     )
     .action(async (addresses: string[], options: InviteOptions, command: Command) => {
-      const guests = guestsOf(addresses, options);
+      const { app, page } = options;
+      const guests = guestsOf(addresses, options).map((guest) => ({ ...guest, app, page }));
       const connection = connect(command);
       const report: Invited[] = [];
       for (const guest of guests) {

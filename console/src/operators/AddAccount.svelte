@@ -1,11 +1,13 @@
 <script lang="ts">
   /** An operator adds an account: by an invitation by mail, or with a first password that is replaced at the first sign-in. */
+  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
-  import { page } from "../lib/page.ts";
+  import { call, page } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
   import Checkbox from "../parts/Checkbox.svelte";
+  import Choice from "../parts/Choice.svelte";
   import Disclosure from "../parts/Disclosure.svelte";
   import Field from "../parts/Field.svelte";
   import FormProblem from "../parts/FormProblem.svelte";
@@ -18,6 +20,17 @@
   const { identifiers } = page;
   const mayInvite = page.mail !== "none" && identifiers.email !== "off";
   let invites = $state(mayInvite);
+  let app = $state("");
+  let apps: ReadonlyArray<readonly [string, string]> = $state([]);
+  onMount(async () => {
+    if (!mayInvite) return;
+    const { body } = await call(routes.listApps, { query: { limit: 100 } });
+    const led = body.items.filter((one) => (one.home ?? one.initiateLoginUri) !== null);
+    apps = [
+      ["", texts.addAccount.theAccountPage],
+      ...led.map(({ clientId, name }) => [clientId, name] as const),
+    ];
+  });
 
   async function send(): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
@@ -30,7 +43,9 @@
     };
     const password = fields.password === "" ? undefined : fields.password;
     const { body } = invites
-      ? await operate(routes.inviteAccount, { body: { ...facts, email: fields.email.trim() } })
+      ? await operate(routes.inviteAccount, {
+          body: { ...facts, email: fields.email.trim(), app: given(app) },
+        })
       : await operate(routes.addAccount, { body: { ...facts, email: given(fields.email), password } });
     added(body.id);
   }
@@ -95,7 +110,9 @@
         bind:value={fields.reference}
         error={form.errors["reference"]}
       />
-      {#if !invites}
+      {#if invites && apps.length > 1}
+        <Choice name="app" label={texts.addAccount.landsAt} choices={apps} bind:value={app} />
+      {:else if !invites}
         <PasswordField
           name="password"
           label={texts.addAccount.firstPassword}

@@ -49,14 +49,20 @@
       "sign-in": { heading: texts.linkDone.done, next: "", link: texts.linkDone.signIn },
     }[look.purpose],
   );
+  /** In another browser, and when the application has forgotten the request, it is asked anew: its own sign-in leads on from there. */
+  const anew = $derived(
+    look.returnTo === null && look.purpose !== "change-email" && look.app !== null && look.app.home !== null
+      ? { name: look.app.name, address: look.app.home }
+      : null,
+  );
   const target = $derived(
     look.purpose === "change-email"
       ? at("/account")
-      : withNext("/sign-in", { name: look.name }, look.returnTo),
+      : (anew?.address ?? withNext("/sign-in", { name: look.name }, look.returnTo)),
   );
 </script>
 
 <PersonFrame heading={words.heading} next={words.next} app={look.app}>
   {#if codes !== null}<RecoveryCodes {codes} site={look.name} />{/if}
-  <p role="status"><a href={target}>{words.link}</a></p>
+  <p role="status"><a href={target}>{anew === null ? words.link : texts.linkDone.goOnTo(anew.name)}</a></p>
 </PersonFrame>

@@ -148,6 +148,8 @@ export const consoleTexts = {
     yourApplicationsOwnIdFor: "Your application’s own id for this person.",
     firstPassword: "First password",
     optionalTheyChooseAnotherAt: "Optional. They choose a new one at their first sign-in.",
+    landsAt: "Lands at",
+    theAccountPage: "the account page",
     invite: "Invite",
     addAccount: "Add account",
   },

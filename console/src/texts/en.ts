@@ -254,6 +254,7 @@ export const en = {
     yourNewAddressIsIn: "Your new address is in use",
     mailNowGoesTo: (newEmail: Value) => `Mail now goes to ${newEmail}. The old address has been notified.`,
     yourAccount: "Your account",
+    goOnTo: (app: Value) => `Continue to ${app}`,
     yourAccountIsRestored: "Your account is restored",
     mailGoesToAgain: (newEmail: Value) =>
       `Mail goes to ${newEmail} again. You have been signed out everywhere, and the old password no longer works.`,

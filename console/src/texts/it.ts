@@ -46,6 +46,9 @@ export const it: Texts = {
     "in-the-past": "Questo momento è già passato.",
     "label-of-operators": "Una chiave non può avere l’etichetta operator.",
     "label-not-yours": "Il tuo account non ha questa etichetta.",
+    "page-of-no-app": "Indica di quale applicazione è la pagina.",
+    "page-of-another": "Non è una pagina dell’applicazione: i suoi indirizzi sono altri.",
+    "app-not-there": "Nessuna applicazione ha questo client id.",
     "operator-erased": "È l’account di un operatore: può cancellarlo un altro operatore.",
   },
   problems: {
@@ -309,6 +312,7 @@ export const it: Texts = {
     mailNowGoesTo: (newEmail: Value) =>
       `D’ora in poi la posta arriva a ${newEmail}; il vecchio indirizzo è stato avvisato.`,
     yourAccount: "Il tuo account",
+    goOnTo: (app: Value) => `Continua su ${app}`,
     yourAccountIsRestored: "L’account è di nuovo tuo",
     mailGoesToAgain: (newEmail: Value) =>
       `La posta arriva di nuovo a ${newEmail}. Tutte le sessioni sono terminate e la vecchia password non vale più.`,

@@ -257,6 +257,7 @@ export const app = z
       .describe("whether it may have people's own passwords checked that came as HTTP Basic"),
     rights: z.array(z.string()).describe("accounts: its server may find, add, invite and change accounts"),
     home: z.string().nullable().describe("address of its first page, to which people's pages lead back"),
+    initiateLoginUri: z.string().nullable().describe("where a sign-in is begun at it from outside"),
     createdAt: timestamp,
     asked: z
       .array(z.object({ kind: z.string(), today: z.number().int(), thirtyDays: z.number().int() }))

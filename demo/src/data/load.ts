@@ -281,7 +281,9 @@ export async function registerApp(
   return asOperator(url, operator, async (client) => {
     const { redirectUri, signedOutUri, ...named } = app;
     const home = new URL("/", redirectUri).href;
-    const body = { ...named, redirectUris: [redirectUri], signedOutUris: [signedOutUri], home };
+    const initiateLoginUri = new URL("/sign-in", redirectUri).href;
+    const addresses = { redirectUris: [redirectUri], signedOutUris: [signedOutUri], home, initiateLoginUri };
+    const body = { ...named, ...addresses };
     const reply = await client(routes.addApp, { body });
     return { clientId: reply.body.app.clientId, key: reply.body.key };
   });

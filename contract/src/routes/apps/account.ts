@@ -22,6 +22,11 @@ export const somebodyNew = {
   reference: reference.optional(),
 };
 
+/** Where somebody lands who accepts an invitation. */
+export const landingPage = lineOfText(800).describe(
+  "address of the application's page to land on when it was accepted; its first page, if left out",
+);
+
 /** What is set on somebody else's account. */
 export const settable = {
   labels: labels.optional().describe("all of them"),

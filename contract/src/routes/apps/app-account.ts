@@ -4,7 +4,7 @@ import { defineRoute } from "../../route.ts";
 import { account } from "../../shapes/people.ts";
 import { id, lineOfText, listOf, page } from "../../text.ts";
 import { language } from "../people/account.ts";
-import { accountSearch, changes, labelsOfApps, settable, somebodyNew } from "./account.ts";
+import { accountSearch, changes, labelsOfApps, landingPage, settable, somebodyNew } from "./account.ts";
 
 const labels = labelsOfApps.optional().describe("never a built-in one");
 
@@ -52,6 +52,7 @@ export const inviteAccountByApp = defineRoute({
     ...somebodyNew,
     labels,
     language: language.optional(),
+    page: landingPage.optional(),
   }),
   replies: { 201: account, 200: account },
 });

@@ -3,7 +3,7 @@ import { defineRoute } from "../../route.ts";
 import { accountDetail, operatorAccount } from "../../shapes/operators.ts";
 import { account } from "../../shapes/people.ts";
 import { id, lineOfText, listOf, page, passwordText } from "../../text.ts";
-import { accountSearch, changes, settable, somebodyNew } from "../apps/account.ts";
+import { accountSearch, changes, landingPage, settable, somebodyNew } from "../apps/account.ts";
 import { language } from "../people/account.ts";
 
 export const inviteAccount = defineRoute({
@@ -24,6 +24,8 @@ export const inviteAccount = defineRoute({
     email: lineOfText(254),
     ...somebodyNew,
     language: language.optional(),
+    app: lineOfText(63).optional().describe("client id of the application to land at when it was accepted"),
+    page: landingPage.optional(),
   }),
   replies: { 201: operatorAccount, 200: operatorAccount },
 });

@@ -7,6 +7,10 @@ const addresses = z.array(lineOfText(500)).max(20, "At most 20 addresses.");
 
 const home = lineOfText(500).describe("address of its first page, to which people's pages lead back");
 
+const initiateLoginUri = lineOfText(500).describe(
+  "where a sign-in is begun at the application from outside (`initiate_login_uri`, OpenID Connect Core 4); the hasp's is its sign-in path",
+);
+
 /** The app and its key, which is shown this once. */
 const appWithKey = z.object({ app, key: z.string().describe("shown once") });
 
@@ -50,6 +54,7 @@ export const addApp = defineRoute({
       .optional()
       .describe("accounts: let its server find, add, invite and change accounts, never operators'"),
     home: home.optional(),
+    initiateLoginUri: initiateLoginUri.optional(),
   }),
   replies: { 201: appWithKey },
 });
@@ -70,6 +75,7 @@ export const changeApp = defineRoute({
       basicPasswords: z.boolean().optional(),
       rights: z.array(z.enum(APP_RIGHTS)).max(APP_RIGHTS.length).optional(),
       home: home.nullable().optional(),
+      initiateLoginUri: initiateLoginUri.nullable().optional(),
     })
     .refine((body) => Object.keys(body).length > 0, "Name at least one thing to change."),
   replies: { 200: app },

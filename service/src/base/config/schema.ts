@@ -91,9 +91,9 @@ const originText = z.string().refine((text) => {
 const pagePath = (byDefault: string) =>
   z
     .string()
-    .regex(/^\/(?![/\\])[\x21-\x5b\x5d-\x7e]*$/)
+    .regex(/^(?:\/(?![/\\])[\x21-\x5b\x5d-\x7e]*|app:[\x21-\x7e]{1,63})$/)
     .default(byDefault)
-    .meta({ expected: "a path on this service such as /account" });
+    .meta({ expected: "a path on this service such as /account, or an application such as app:hut-book" });
 
 export const configurationSchema = z.strictObject({
   mode: z.enum(["development", "production"]).meta({ expected: "development or production" }),

@@ -26,6 +26,7 @@ import { ChainedJournal1700000000019 } from "./migrations/1700000000019-chained-
 import { ThingsFromBefore1700000000020 } from "./migrations/1700000000020-things-from-before.ts";
 import { ExactReferences1700000000021 } from "./migrations/1700000000021-exact-references.ts";
 import { WayHome1700000000022 } from "./migrations/1700000000022-way-home.ts";
+import { InitiateLogin1700000000023 } from "./migrations/1700000000023-initiate-login.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -51,6 +52,7 @@ export const MIGRATIONS = [
   ThingsFromBefore1700000000020,
   ExactReferences1700000000021,
   WayHome1700000000022,
+  InitiateLogin1700000000023,
 ];
 
 /** The table in which the applied migrations are noted. */

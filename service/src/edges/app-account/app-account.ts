@@ -14,10 +14,13 @@ import { countAppWork } from "../../records/throttle/throttle.ts";
  * Begins a call. Every one counts: whoever holds a stolen key reads and changes only so much in a minute.
  * @returns who does it. @throws ProblemReply `throttled`.
  */
-export async function beginWork(context: ServiceContext, { appId, keyId }: KeyedApp): Promise<Actor> {
+export async function beginWork(
+  context: ServiceContext,
+  { appId, keyId, clientId }: KeyedApp,
+): Promise<Actor> {
   context.appUsage.note(appId, "accounts");
   await countAppWork(context, appId);
-  return { app: { appId, keyId } };
+  return { app: { appId, keyId, clientId } };
 }
 
 /** A page of accounts, newest first; without those that are being erased, and without operators' and auditors'. */

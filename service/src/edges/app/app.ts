@@ -45,6 +45,7 @@ interface NewApp {
   readonly rights?: readonly AppRight[] | undefined;
   /** Address of its first page. */
   readonly home?: string | null | undefined;
+  readonly initiateLoginUri?: string | null | undefined;
 }
 
 /** Registers an app. The operators read of one that sees passwords or changes accounts. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
@@ -67,6 +68,7 @@ export async function addApp(
     basicPasswords: wanted.basicPasswords ?? false,
     rights: [...new Set(wanted.rights)],
     home: wanted.home ?? null,
+    initiateLoginUri: wanted.initiateLoginUri ?? null,
     createdAt: now,
   };
   const { row, plain } = newKey(app.id, now);
@@ -252,6 +254,7 @@ function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
     basicPasswords: app.basicPasswords,
     rights: app.rights,
     home: app.home,
+    initiateLoginUri: app.initiateLoginUri,
     createdAt: app.createdAt.toISOString(),
     asked: [],
     keys: keys.map(({ id, createdAt, lastUsedAt }) => ({
@@ -277,19 +280,18 @@ function clientIdFrom(name: string): string {
   return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
 }
 
-function assertAddresses({ redirectUris = [], signedOutUris = [], home = null }: AppChange): void {
+function assertAddresses({ redirectUris = [], signedOutUris = [], home, initiateLoginUri }: AppChange): void {
+  const faultsOf = (path: string, address: string | null = null) => {
+    const fault = address === null ? null : faultOfReturnAddress(address);
+    return fault === null ? [] : [fieldError(path, "address-unacceptable", { reason: fault })];
+  };
   const faults = (path: string, addresses: readonly string[]) =>
-    addresses.flatMap((address, index) => {
-      const fault = faultOfReturnAddress(address);
-      return fault === null
-        ? []
-        : [fieldError(`${path}.${index}`, "address-unacceptable", { reason: fault })];
-    });
-  const fault = home === null ? null : faultOfReturnAddress(home);
+    addresses.flatMap((address, index) => faultsOf(`${path}.${index}`, address));
   const errors = [
     ...faults("redirectUris", redirectUris),
     ...faults("signedOutUris", signedOutUris),
-    ...(fault === null ? [] : [fieldError("home", "address-unacceptable", { reason: fault })]),
+    ...faultsOf("home", home),
+    ...faultsOf("initiateLoginUri", initiateLoginUri),
   ];
   if (errors.length > 0) throw fieldProblem(errors);
 }

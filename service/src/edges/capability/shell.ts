@@ -1,7 +1,7 @@
 /** The one HTML page that all pages are: the built console's index, with what the page needs to know written into it. */
 import { readFileSync } from "node:fs";
 import type { PageState, ProblemCode } from "@lucchetto/contract";
-import { MAILBOX_PAGE, PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
+import { CONTINUE_PATH, MAILBOX_PAGE, PAGE_STATE_ELEMENT, PROBLEMS } from "@lucchetto/contract";
 import type { Language } from "@lucchetto/core";
 import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
@@ -147,8 +147,19 @@ function commonState(configuration: Configuration, basePath: string, language: L
     identifiers: { email: accounts.email, username: accounts.username },
     minimumPasswordLength: passwords.rules === "off" ? 1 : passwords.minimumLength,
     passwordRulesOff: passwords.rules === "off",
-    landings,
+    landings: {
+      afterSignIn: landingPath(landings.afterSignIn),
+      afterRegistering: landingPath(landings.afterRegistering),
+      afterSignOut: landingPath(landings.afterSignOut, { to: "home" }),
+    },
   };
+}
+
+/** A path, or the way to an application, as `app:hut-book`; to its first page alone, where nobody is to be signed in. */
+function landingPath(landing: string, more: Readonly<Record<string, string>> = {}): string {
+  const clientId = /^app:(.+)$/.exec(landing)?.[1];
+  if (clientId === undefined) return landing;
+  return `${CONTINUE_PATH}?${new URLSearchParams({ client_id: clientId, ...more }).toString()}`;
 }
 
 /** A data block is never run, so the policy needs no exception for it; `<` is escaped, so that nothing ends it early. */

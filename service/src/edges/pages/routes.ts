@@ -1,12 +1,19 @@
 /** The pages: one shell for all, the static files it loads, and what a page must know before it is drawn. */
 import type { PageState, ProblemCode } from "@lucchetto/contract";
-import { MAILBOX_PAGE, PLAIN_PAGES, PROBLEMS, SIGN_OUT_PAGE, VISITED_PAGES } from "@lucchetto/contract";
+import {
+  CONTINUE_PATH,
+  MAILBOX_PAGE,
+  PLAIN_PAGES,
+  PROBLEMS,
+  SIGN_OUT_PAGE,
+  VISITED_PAGES,
+} from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { FastifyPluginAsync, FastifyRequest } from "fastify";
 import { basePathOf, queryOf } from "../../base/http/address.ts";
 import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
 import { isStorageUnavailable } from "../../base/storage/index.ts";
-import { appBehind } from "../../records/app/behind.ts";
+import { appBehind, enter } from "../../records/app/behind.ts";
 import { findByClientId, listHomes } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import type { PageShell } from "../capability/shell.ts";
@@ -62,6 +69,18 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         },
       });
     }
+
+    app.route({
+      method: METHODS,
+      url: CONTINUE_PATH,
+      handler: async (request, reply) => {
+        const query = queryOf(request);
+        const app = await findByClientId(context.dataSource, query.get("client_id") ?? "");
+        const isHome = query.get("to") === "home";
+        const address = app && (isHome ? app.home : enter(context, app, query.get("target_link_uri")));
+        return reply.redirect(address ?? `${basePathOf(configuration.publicUrl)}/account`, 303);
+      },
+    });
 
     app.route({
       method: METHODS,

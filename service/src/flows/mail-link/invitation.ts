@@ -13,6 +13,8 @@ import { sendLink } from "../../people/mail-link/send.ts";
 import { readRegisteringPasskey, settlePasskey, userHandleOf } from "../../people/passkey/register.ts";
 import { showToOperator } from "../../records/account/show.ts";
 import { findByIdentifier, insertAccount, lockAccount, updateAccount } from "../../records/account/store.ts";
+import { continuePath, isPageOf } from "../../records/app/behind.ts";
+import { findByClientId } from "../../records/app/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import type { Actor } from "../../records/granting/actor.ts";
 import { changeAs, inJournal, isOfOperators } from "../../records/granting/actor.ts";
@@ -27,6 +29,23 @@ import { makeNewRecord, spendForAccount } from "./new-password.ts";
 import type { Redeemed, Redemption } from "./redemption.ts";
 
 type Invitation = CallOf<typeof routes.inviteAccount>["body"];
+
+/** The way to where somebody lands who accepts. @throws ProblemReply `invalid-fields`. */
+async function readLanding(
+  context: ServiceContext,
+  actor: Actor,
+  { app: named, page }: Pick<Invitation, "app" | "page">,
+): Promise<string | null> {
+  const clientId = "app" in actor ? actor.app.clientId : named;
+  if (clientId === undefined) {
+    if (page !== undefined) throw fieldProblem([fieldError("app", "page-of-no-app")]);
+    return null;
+  }
+  const app = await findByClientId(context.dataSource, clientId);
+  if (app === null) throw fieldProblem([fieldError("app", "app-not-there")]);
+  if (page !== undefined && !isPageOf(app, page)) throw fieldProblem([fieldError("page", "page-of-another")]);
+  return continuePath(context, clientId, page ?? null);
+}
 
 /**
  * Makes an account in the state `invited` and mails a link; for one that is invited already, a new link alone.
@@ -45,6 +64,7 @@ export async function invite(
   if (errors.length > 0 || email === null) throw fieldProblem(errors);
   const known = await findByIdentifier(context.dataSource, { kind: "email", key: email.key });
   if (known !== null && known.state !== "invited") throw emailTaken();
+  const returnTo = await readLanding(context, actor, invitation);
   if ("app" in actor) await countMailByApp(context, email.key);
   if (known !== null) {
     const again = await changeAs(context, actor, async ({ manager }) => {
@@ -52,7 +72,7 @@ export async function invite(
       if (locked?.state !== "invited") return null;
       if ("app" in actor && isOfOperators(locked)) throw new ProblemReply("account-of-operators");
       await voidLinksOf(manager, known.id, context.clock.now());
-      await mailInvitation(context, manager, locked, { actor, visit, readers: {} });
+      await mailInvitation(context, manager, locked, { actor, visit, returnTo, readers: {} });
       return locked;
     });
     if (again === null) throw emailTaken();
@@ -82,6 +102,7 @@ export async function invite(
         await mailInvitation(context, manager, account, {
           actor,
           visit,
+          returnTo,
           readers: readersOfNew(account, actor),
         });
       },
@@ -97,7 +118,12 @@ async function mailInvitation(
   context: ServiceContext,
   manager: Parameters<typeof lockAccount>[0],
   account: AccountRow,
-  { actor, visit, readers }: { actor: Actor; visit: RequestOrigin; readers: Readers },
+  {
+    actor,
+    visit,
+    returnTo,
+    readers,
+  }: { actor: Actor; visit: RequestOrigin; returnTo: string | null; readers: Readers },
 ): Promise<void> {
   const { id: accountId, email, emailKey } = account;
   if (email === null || emailKey === null) return;
@@ -105,6 +131,7 @@ async function mailInvitation(
   await recordAndTell(context, manager, { event, readers, visit, now: context.clock.now() });
   await sendLink(context, manager, {
     purpose: "invite",
+    returnTo,
     to: addresseeOf({ ...account, email }),
     emailKey,
     browserHash: null,

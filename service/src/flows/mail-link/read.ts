@@ -6,7 +6,7 @@ import { ProblemReply } from "../../base/problem.ts";
 import type { AccountRow, MailLinkRow, RegistrationRow } from "../../base/storage/index.ts";
 import { findRegistration } from "../../records/account/registration-store.ts";
 import { findAccount } from "../../records/account/store.ts";
-import { appBehind } from "../../records/app/behind.ts";
+import { appAnew, pathAfterAWhile } from "../../records/app/behind.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { findLink } from "../../records/mail-link/store.ts";
 import { hasRecord } from "../../records/password/store.ts";
@@ -136,10 +136,9 @@ export async function lookAtLink(
     wants: beside?.isWanted === true ? "thing-from-before" : wantsOf(context, read, here),
     shows: [...(beside?.shows ?? first?.shows ?? [])],
     setUp: first?.setUp ?? null,
-    // Where to go on to is told to the browser that asked for this very link: a stranger may have asked for it in its owner's name, and
-    // whoever else holds the mail is led to the application's first page at the most.
-    returnTo: isAsker(link, marks) ? link.returnTo : null,
-    app: await appBehind(context, link.returnTo),
+    // What was begun goes on in the browser that asked for this very link; wherever else the mail is opened, the application is asked anew for the page.
+    returnTo: isAsker(link, marks) ? goOnTo(context, link) : null,
+    app: await appAnew(context, link.returnTo),
     newEmail: NAMELESS.has(purpose) ? null : (link.formerEmail ?? link.newEmail),
     begunIn: begun && {
       userAgent: begun.userAgent,
@@ -147,6 +146,11 @@ export async function lookAtLink(
       at: begun.createdAt.toISOString(),
     },
   };
+}
+
+function goOnTo(context: ServiceContext, { returnTo, createdAt }: MailLinkRow): string | null {
+  const age = context.clock.now().getTime() - createdAt.getTime();
+  return returnTo && pathAfterAWhile(context, returnTo, age);
 }
 
 /** Where a mailbox alone is not enough: an undoing, and the proof of an address that an operator corrected. */

@@ -5,9 +5,10 @@ import type { Configuration } from "../../base/config/index.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AppRow } from "../../base/storage/index.ts";
 import { inTransaction } from "../../base/storage/index.ts";
+import { enter } from "../../records/app/behind.ts";
 import { findByClientId } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
-import { forgetOlderCodes, insertCode } from "../../records/oauth/store.ts";
+import { forgetOlderCodes, insertCode, isChallengeSpent } from "../../records/oauth/store.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { parameter, requiredParameter } from "./form.ts";
@@ -60,6 +61,12 @@ export async function authorize(
       if (prompt === "none") throw new OAuthRefusal("login_required", WHAT_IS_WANTED[step]);
       return { kind: "reauthenticate" };
     }
+    // An application takes each request up once: whoever comes back to one later, as from a mail, is sent to begin there anew.
+    if (app.initiateLoginUri !== null && (await isChallengeSpent(context.dataSource, codeChallenge)))
+      return {
+        kind: "redirect",
+        location: enter(context, app, parameter(query, "target_link_uri") ?? null) ?? app.initiateLoginUri,
+      };
     const code = await issueCode(context, { app, redirectUri, codeChallenge, session });
     return { kind: "redirect", location: answerAt(context, redirectUri, query, { code }) };
   } catch (error) {

@@ -21,7 +21,7 @@ import { holdSession } from "../session/store.ts";
 
 export type Actor =
   | { readonly operator: LiveSession }
-  | { readonly app: Pick<KeyedApp, "appId" | "keyId"> }
+  | { readonly app: Pick<KeyedApp, "appId" | "keyId" | "clientId"> }
   /** Whoever has the service's own machine, in the name of this operator. */
   | { readonly onThisMachine: string };
 

@@ -1,6 +1,6 @@
 import type { HashedToken } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
-import { In, IsNull } from "typeorm";
+import { In, IsNull, Not } from "typeorm";
 import type {
   AccountFacts,
   AuthorizationCodeRow,
@@ -39,6 +39,13 @@ export async function isStillGood(manager: EntityManager, codeHash: Buffer): Pro
     .getRepository(AuthorizationCodeEntity)
     .findOne({ where: { codeHash }, lock: { mode: "pessimistic_write" } });
   return row !== null && row.expiresAt > row.createdAt;
+}
+
+/** Whether a code was exchanged that answered the request with this challenge (each request has its own, RFC 7636 section 7.1). */
+export function isChallengeSpent(dataSource: DataSource, codeChallenge: string): Promise<boolean> {
+  return dataSource
+    .getRepository(AuthorizationCodeEntity)
+    .existsBy({ codeChallenge, spentAt: Not(IsNull()) });
 }
 
 /** Unspent codes of a session for an app, but the newest so many: whoever asks over and over fills no table. */

@@ -383,6 +383,7 @@ export function setUpApp(path: string, wish: { name: string; url: string }): Pro
       redirectUris: [redirectUri],
       signedOutUris: [`${base}/signed-out`],
       home: `${base}/`,
+      initiateLoginUri: `${base}/sign-in`,
     };
     try {
       const sealing = { ...parts, sealingKeys: sealingKeysOf(parts.configuration) };

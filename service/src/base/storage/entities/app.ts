@@ -16,6 +16,8 @@ export interface AppRow {
   rights: AppRight[];
   /** Address of its first page, to which people's pages lead back. */
   home: string | null;
+  /** Where a sign-in can be begun from outside (OpenID Connect Core, section 4). */
+  initiateLoginUri: string | null;
   createdAt: Date;
 }
 
@@ -31,6 +33,7 @@ export const AppEntity = new EntitySchema<AppRow>({
     basicPasswords: { type: "boolean", default: false },
     rights: { type: "json", default: "[]" },
     home: { type: "varchar", length: 500, nullable: true },
+    initiateLoginUri: { type: "varchar", length: 500, nullable: true },
     createdAt: { type: "datetime", precision: 3 },
   },
   indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],

@@ -24,7 +24,10 @@ export const AuthorizationCodeEntity = new EntitySchema<AuthorizationCodeRow>({
     expiresAt: { type: "datetime", precision: 3 },
     spentAt: { type: "datetime", precision: 3, nullable: true },
   },
-  indices: [{ name: "authorization_code_expiry", columns: ["expiresAt"] }],
+  indices: [
+    { name: "authorization_code_expiry", columns: ["expiresAt"] },
+    { name: "authorization_code_challenge", columns: ["codeChallenge"] },
+  ],
   foreignKeys: [
     {
       name: "authorization_code_app",
