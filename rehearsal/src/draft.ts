@@ -12,7 +12,14 @@ export async function draftHints(addresses: Addresses, deadline: number): Promis
   const browser = await startBrowser({ hosts });
   const found = new Map<keyof Hints, string>();
   try {
-    const walk = new Walk(addresses, { browser, marker: null, deadline, hints: {}, movesClock: false });
+    const walk = new Walk(addresses, {
+      browser,
+      marker: null,
+      deadline,
+      hints: {},
+      movesClock: false,
+      invite: null,
+    });
     const note = async () => {
       for (const [name, selector] of Object.entries(await walk.forms.recognised(await walk.page())))
         if (typeof selector === "string" && !found.has(name as keyof Hints))

@@ -20,6 +20,8 @@ const WORDS = {
   passkey: /passkey|chiave d.accesso|security key/i,
   mailLink:
     /mail (me )?a|magic.?link|(sign|log).?in.{0,12}link|link.{0,12}mail|mail.{0,12}link|senza password/i,
+  /** Leads on, or back to the application. */
+  goOn: /continue|go on|sign.?in|log.?in|back to|continua|accedi|torna|weiter|anmelden|zurück/i,
   forgot: /forgot|reset|dimentic|vergessen|oubli|olvid/i,
 };
 

@@ -16,6 +16,7 @@ const hints = z.strictObject({
   signOut: selector.optional(),
   forgot: selector.optional(),
   mailLink: selector.optional(),
+  goOn: selector.optional(),
   recovery: selector.optional(),
   passkey: selector.optional(),
 });
@@ -33,6 +34,7 @@ export const HINTS: Readonly<Record<keyof Hints, string>> = {
   signOut: "the link or button that signs out",
   forgot: "the way to a forgotten password",
   mailLink: "the way to a sign-in by a mailed link",
+  goOn: "what leads on where a mail was used, or back to the application",
   recovery: "the way to a recovery code in place of the code",
   passkey: "the button that signs in with a passkey",
 };

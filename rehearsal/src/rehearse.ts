@@ -6,7 +6,7 @@ import { StepFailed, StepLeftOut } from "./failed.ts";
 import type { Hints } from "./hints.ts";
 import type { Step, StepResult } from "./step.ts";
 import { STEPS } from "./steps.ts";
-import type { Addresses } from "./walk.ts";
+import type { Addresses, Invite } from "./walk.ts";
 import { firstLine, Walk } from "./walk.ts";
 
 export interface RehearsalOptions extends Addresses {
@@ -18,6 +18,8 @@ export interface RehearsalOptions extends Addresses {
   readonly hints?: Hints;
   /** Whether the service's clock may be moved, which ends sessions of others; no, if left out. */
   readonly movesClock?: boolean;
+  /** Invites by mail, as somebody who may; nobody does if left out. */
+  readonly invite?: Invite;
   /** Ids of the steps that are wanted; what they build on is tried as well. All, if left out. */
   readonly only?: readonly string[];
   /** A folder for a picture after each step. */
@@ -42,8 +44,8 @@ const DEADLINES_OF_STEP = 6;
 export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const hosts = [options.app, options.service].map((address) => new URL(address).hostname);
   const browser: Browser | null = options.withoutBrowser === true ? null : await startBrowser({ hosts });
-  const { marker = null, deadline = USUAL_DEADLINE, hints = {}, movesClock = false } = options;
-  const walk = new Walk(options, { browser, marker, deadline, hints, movesClock });
+  const { marker = null, deadline = USUAL_DEADLINE, hints = {}, movesClock = false, invite = null } = options;
+  const walk = new Walk(options, { browser, marker, deadline, hints, movesClock, invite });
   const steps: StepResult[] = [];
   try {
     for (const step of stepsFor(options.only)) {

@@ -1,6 +1,8 @@
 /** What many steps do: sign in through the application, and look whether one is in. */
+import { bare } from "./bare.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
 import { serviceTime } from "./moved-clock.ts";
+import { click } from "./settle.ts";
 import type { Walk } from "./walk.ts";
 
 export const textOf = async (walk: Walk): Promise<string> => (await walk.page()).locator("body").innerText();
@@ -11,6 +13,35 @@ export async function isInside(walk: Walk): Promise<boolean> {
   return walk.marker === null
     ? !(await walk.forms.asksForPassword(page)) && !(await walk.forms.asksForCode(page))
     : walk.shows(await textOf(walk));
+}
+
+/** Pages on the way from a mail to the closed page: the mail's own, a sign-in, a code, one that says that it is done. */
+const MAX_PAGES = 6;
+
+/**
+ * From where a mail left somebody back to the closed page, as a person goes: by the forms that ask who it is, and by the links that lead on. No
+ * address is typed. @throws StepFailed where they would be stranded.
+ */
+export async function goOn(walk: Walk, person: { email: string; password: string } = walk): Promise<void> {
+  const page = await walk.page();
+  const seen: string[] = [];
+  while (page.url() !== walk.closedAddress) {
+    const { forms } = walk;
+    seen.push(bare(page.url()));
+    if (seen.length > MAX_PAGES) break;
+    if (await forms.asksForPassword(page)) await forms.signInOn(page, person.email, person.password);
+    else if (await forms.asksForCode(page)) await forms.typeCode(page, await freshCode(walk));
+    else {
+      const next = await forms.control(page, "goOn");
+      if (next === null) break;
+      await click(page, next);
+    }
+  }
+  if (page.url() === walk.closedAddress) return;
+  const complaint = await walk.forms.complaintOf(page);
+  throw new StepFailed(
+    `by links alone it went ${seen.join(", ")}, and not to ${walk.closedAddress}${complaint === "" ? "" : ` (“${complaint}”)`}`,
+  );
 }
 
 /** Signs in from the closed page on, with a code where there is an authenticator app. @throws StepFailed. */

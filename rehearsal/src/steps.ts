@@ -4,7 +4,7 @@ import { redirectOf } from "./asking.ts";
 import { brief } from "./bare.ts";
 import { StepFailed, StepLeftOut } from "./failed.ts";
 import { click, settle } from "./settle.ts";
-import { isInside, signInAgain, textOf } from "./signing-in.ts";
+import { goOn, isInside, signInAgain, textOf } from "./signing-in.ts";
 import type { Step } from "./step.ts";
 import { CLOCK_STEPS } from "./steps-clock.ts";
 import { FACTOR_STEPS } from "./steps-factors.ts";
@@ -41,6 +41,17 @@ async function leadElsewhere(walk: Walk, address: URL): Promise<string[]> {
       throw new StepFailed(`${address.origin}${address.pathname} leads to ${ELSEWHERE} if ${name} says so`);
   }
   return handed.map(([name]) => name);
+}
+
+/** The application's name at Lucchetto, from where it sends a guest. @throws StepLeftOut where it sends nobody there. */
+async function clientIdOf(walk: Walk): Promise<string> {
+  let next = walk.signInAddress;
+  for (let hops = 0; next !== null && walk.isOurs(next) && hops < MAX_REDIRECTS; hops += 1) {
+    const clientId = new URL(next).searchParams.get("client_id");
+    if (clientId !== null) return clientId;
+    next = redirectOf(await walk.ask(next), next);
+  }
+  throw new StepLeftOut("no client_id was seen: the application has forms of its own");
 }
 
 /** Presses the button of the page on which a mailed link lands, if it has one. */
@@ -158,9 +169,7 @@ export const STEPS: readonly Step[] = [
       if (isByMail) {
         await walk.open(await walk.mailedLink(before));
         await confirmOn(page);
-        await walk.open(walk.closedAddress);
-        if (await walk.forms.asksForPassword(page))
-          await walk.forms.signInOn(page, walk.email, walk.password);
+        await goOn(walk);
         how = "after the mail";
       }
       if (page.url() !== walk.closedAddress)
@@ -391,9 +400,10 @@ export const STEPS: readonly Step[] = [
   },
   {
     id: "reset",
-    title: "A forgotten password can be reset by mail",
-    expected: "the new password opens the page, the old one no longer does",
-    remedy: "People who cannot get back in will write to you. See docs/mail.md.",
+    title: "A forgotten password can be reset by mail, and the way leads back",
+    expected: "the closed page by links alone; the new password opens it, the old one no longer does",
+    remedy:
+      "People who cannot get back in will write to you, or stand on a page that leads nowhere. See “The way there and back” in docs/applications.md.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
@@ -407,13 +417,57 @@ export const STEPS: readonly Step[] = [
       const chosen = `${old} anew`;
       await walk.forms.choosePassword(page, chosen);
       walk.password = chosen;
+      await goOn(walk);
       await walk.forgetBrowser();
       const again = await walk.open(walk.closedAddress);
       await walk.forms.signInOn(again, walk.email, old);
       if (!(await walk.forms.asksForPassword(again))) throw new StepFailed("the old password still opens it");
       await walk.forgetBrowser();
       await signInAgain(walk);
-      return "set anew";
+      return "back at the page, set anew";
+    },
+  },
+  {
+    id: "reset-elsewhere",
+    title: "A reset on another device leads back too",
+    expected: "the closed page by links alone",
+    remedy: `Many read their mail on another device. Say where your application begins a sign-in: app change --initiate-login-uri (of the hasp: its /sign-in).`,
+    needsBrowser: true,
+    after: ["reset"],
+    async try(walk) {
+      const seen = new Set((await walk.mails()).map(({ id }) => id));
+      await walk.forgetBrowser();
+      const page = await walk.open(walk.closedAddress);
+      await walk.forms.press(page, "forgot");
+      await walk.forms.askFor(page, walk.email);
+      const link = await walk.mailedLink(seen);
+      await walk.forgetBrowser();
+      const chosen = `${walk.password} again`;
+      await walk.forms.choosePassword(await walk.open(link), chosen);
+      walk.password = chosen;
+      await goOn(walk);
+      return "the page";
+    },
+  },
+  {
+    id: "invite",
+    title: "An invitation leads to the page that it names",
+    expected: "the closed page by links alone",
+    remedy:
+      "Whoever is invited knows nothing of your application yet. Name the page: accounts.invite({ page }), or account invite --app.",
+    needsBrowser: true,
+    after: ["register"],
+    async try(walk) {
+      if (walk.invite === null) throw new StepLeftOut("no --invite given");
+      const person = { email: `invited-${walk.email}`, password: walk.password };
+      const clientId = await clientIdOf(walk);
+      await walk.forgetBrowser();
+      await walk.invite({ email: person.email, clientId, page: walk.closedAddress });
+      const page = await walk.open(await walk.mailedLink(new Set(), person.email));
+      await walk.forms.choosePassword(page, person.password);
+      walk.others.push(person);
+      await goOn(walk, person);
+      return "the page";
     },
   },
   {
@@ -435,7 +489,7 @@ export const STEPS: readonly Step[] = [
       const link = await walk.mailedLink(seen);
       await walk.open(link);
       await confirmOn(page);
-      await walk.open(walk.closedAddress);
+      await goOn(walk);
       if (!(await isInside(walk))) throw new StepFailed(`after opening it, ${page.url()} is shown`);
       await walk.forgetBrowser();
       const again = await walk.open(link);

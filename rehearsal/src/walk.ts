@@ -35,7 +35,11 @@ interface WalkParts {
   readonly hints: Hints;
   /** Whether the service's clock may be moved. */
   readonly movesClock: boolean;
+  readonly invite: Invite | null;
 }
+
+/** Invites somebody by mail, who is to land at a page of the application. */
+export type Invite = (person: { email: string; clientId: string; page: string }) => Promise<void>;
 
 /** A cookie header, as the application would receive it. */
 export const cookieHeader = (cookies: ReadonlyArray<Pick<Cookie, "name" | "value">>): string =>
@@ -73,12 +77,17 @@ export class Walk {
   /** Whether one of them opened the page, and only once. */
   recoveryCodesWork = false;
   readonly movesClock: boolean;
+  /** Invites somebody; `null`: nobody may. */
+  readonly invite: Invite | null;
+  /** Whoever else was made up, and has an account now. */
+  readonly others: Array<{ email: string; password: string }> = [];
   readonly #browser: Browser | null;
   #context: BrowserContext | null = null;
   #page: Page | null = null;
 
-  constructor(addresses: Addresses, { browser, marker, deadline, hints, movesClock }: WalkParts) {
+  constructor(addresses: Addresses, { browser, marker, deadline, hints, movesClock, invite }: WalkParts) {
     this.forms = new Forms(hints);
+    this.invite = invite;
     this.movesClock = movesClock;
     this.deadline = deadline;
     this.addresses = addresses;
@@ -212,21 +221,20 @@ export class Walk {
   }
 
   /** The link in the newest mail to this person that was not there before. @throws StepLeftOut where the mailbox cannot be read. */
-  async mailedLink(seen: ReadonlySet<string>): Promise<string> {
+  async mailedLink(seen: ReadonlySet<string>, to = this.email): Promise<string> {
     const end = performance.now() + this.deadline;
     for (;;) {
-      const found = (await this.mails()).find(({ id }) => !seen.has(id));
+      const found = (await this.mails(to)).find(({ id }) => !seen.has(id));
       if (found !== undefined && found.links[0] === undefined) throw new StepFailed("a mail without a link");
       if (found?.links[0] !== undefined) return found.links[0];
-      if (performance.now() > end)
-        throw new StepFailed(`no mail to ${this.email} within ${this.deadline / 1_000} s`);
+      if (performance.now() > end) throw new StepFailed(`no mail to ${to} within ${this.deadline / 1_000} s`);
       await new Promise((resolve) => setTimeout(resolve, 100));
     }
   }
 
-  async mails(): Promise<Array<Open<MailboxItem>>> {
+  async mails(to = this.email): Promise<Array<Open<MailboxItem>>> {
     try {
-      const query = { to: this.email, limit: 100 };
+      const query = { to, limit: 100 };
       return (await this.client(routes.listDevelopmentMailbox, { query })).body.items;
     } catch (error) {
       const why = error instanceof ProblemError ? "it is open in development alone" : firstLine(error);
@@ -234,24 +242,30 @@ export class Walk {
     }
   }
 
-  /** Erases the account that was made. @returns what is left behind; `null`: nothing. */
+  /** Erases the accounts that were made. @returns what is left behind; `null`: nothing. */
   async cleanUp(): Promise<string | null> {
     await this.forgetBrowser();
-    if (!this.hasAccount) return null;
+    const made = this.hasAccount ? [this, ...this.others] : this.others;
+    const left: string[] = [];
+    for (const one of made) if (!(await this.#erase(one))) left.push(one.email);
+    return left.length === 0 ? null : left.join(", ");
+  }
+
+  async #erase({ email, password }: { email: string; password: string }): Promise<boolean> {
     try {
-      const proof = { type: "password", identifier: this.email, password: this.password } as const;
+      const proof = { type: "password", identifier: email, password } as const;
       let { body } = await this.client(routes.signIn, { body: { proof, deliver: "token" } });
       const [code] = this.recoveryCodes;
       if (body.outcome === "proof-wanted" && body.token !== undefined && code !== undefined) {
         const pending = createClient({ baseUrl: this.addresses.service, token: body.token });
         ({ body } = await pending(routes.addProof, { body: { proof: { type: "recovery-code", code } } }));
       }
-      if (body.outcome !== "signed-in" || body.token === undefined) return this.email;
+      if (body.outcome !== "signed-in" || body.token === undefined) return false;
       await createClient({ baseUrl: this.addresses.service, token: body.token })(routes.eraseOwnAccount);
-      return null;
+      return true;
     } catch {
       // Said in the result: this account could not be erased.
-      return this.email;
+      return false;
     }
   }
 }

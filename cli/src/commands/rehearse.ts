@@ -1,6 +1,7 @@
 /** A developer at work: the walk through their own application, as a person would walk it. */
 import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
 import { resolve } from "node:path";
+import { routes } from "@lucchetto/contract";
 import type { Rehearsal, StepResult } from "@lucchetto/rehearsal";
 import type { Command } from "commander";
 import { InvalidArgumentError } from "commander";
@@ -20,6 +21,7 @@ interface RehearseOptions {
   readonly draft?: boolean;
   readonly only?: string[];
   readonly moveClock?: boolean;
+  readonly invite?: boolean;
   readonly deadline: number;
   readonly browser: boolean;
   readonly pictures?: string;
@@ -38,6 +40,10 @@ export function defineRehearse(command: Command): void {
     .option("--draft", "only print such a file with what is recognised")
     .option("--only <steps>", "step ids, separated by commas; the steps they depend on run too", readSteps)
     .option("--move-clock", "also test expiry, which ends everybody's sessions; the clock is restored")
+    .option(
+      "--invite",
+      "also accept an invitation; the operator who is signed in here invites a made-up person",
+    )
     .option("--marker <text>", "a text that only the closed page shows (default: found automatically)")
     .option("--deadline <seconds>", "time limit for each page, response or mail", readSeconds, 20)
     .option("--no-browser", "run only the HTTP half")
@@ -49,7 +55,10 @@ export function defineRehearse(command: Command): void {
       "\nIt registers a made-up account, signs in and out, and deletes the account afterwards. Its wrong tries count like anybody else's.\n\nExample:\n  lucchetto rehearse --app http://localhost:8421 --closed /members --closed-api /api/my-nights --closed-level2 /key-box",
     )
     .action(async (options: RehearseOptions, self: Command) => {
-      const { url: service } = connect(self);
+      const connection = connect(self);
+      const { url: service } = connection;
+      // Whoever is not signed in hears of it before the walk begins.
+      const operator = options.invite === true ? connection.signedIn() : null;
       const { cwd } = terminal();
       const pictures = options.pictures === undefined ? undefined : resolve(cwd, options.pictures);
       if (pictures !== undefined) mkdirSync(pictures, { recursive: true });
@@ -83,6 +92,12 @@ export function defineRehearse(command: Command): void {
         hints,
         ...(options.only === undefined ? {} : { only: options.only }),
         movesClock: options.moveClock === true,
+        ...(operator === null
+          ? {}
+          : {
+              invite: async ({ email, clientId, page }) =>
+                void (await operator(routes.inviteAccount, { body: { email, app: clientId, page } })),
+            }),
         withoutBrowser: !options.browser,
         deadline,
         ...(options.marker === undefined ? {} : { marker: options.marker }),
