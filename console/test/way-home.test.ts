@@ -1,5 +1,6 @@
 /** Walks that begin at an application's closed page and go by links alone: each ends where it began. */
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { PLAIN_PAGES, SIGN_OUT_PAGE, VISITED_PAGES } from "@lucchetto/contract";
 import { createHasp } from "@lucchetto/hasp";
 import { fastifyHasp } from "@lucchetto/hasp/fastify";
 import Fastify from "fastify";
@@ -9,6 +10,7 @@ import { openTab, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
 import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
+import { codesOf } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
@@ -298,4 +300,41 @@ test("a guest at an open page who is signed in at Lucchetto is known there, aske
   } finally {
     await paths.close();
   }
+});
+
+test("WH-1 a page that wants a second factor is reached by setting one up", async () => {
+  const email = "chiara@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  await page.goto(`${app.url}/key-box`);
+  await signIn(page, PASSWORD, email);
+  await heading(page, "This page requires a second factor");
+  await page.click("text=Add a second factor");
+  await page.waitForSelector("text=Back to Brina Huts");
+  await page.click("text=Set up an authenticator app");
+  const uri = (await page.getAttribute("text=Open an app on this device", "href")) ?? "";
+  // Another test may have moved the clock, which the services share.
+  await service.clock.refresh();
+  await page.fill("[autocomplete~=one-time-code]", codesOf(service, uri)());
+  await page.click("button[type=submit]");
+  await page.waitForSelector("text=Continue to Brina Huts");
+  await looksRight(page, "5-second-factor-set-up");
+  await page.click("text=Continue to Brina Huts");
+  await page.waitForURL(`${app.url}/key-box`);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("WH-3 every page leads back to the application", async () => {
+  const { context, page } = await openTab(browser);
+  await page.goto(`${app.url}/members`);
+  await signIn(page, PASSWORD, "dora@brina.example");
+  await page.waitForURL(`${app.url}/members`);
+  for (const path of [...PLAIN_PAGES, ...VISITED_PAGES, SIGN_OUT_PAGE]) {
+    // The description of the calls is for developers.
+    if (path === "/docs") continue;
+    await page.goto(service.url + path);
+    expect(await page.getAttribute("header >> text=Back to Brina Huts", "href")).toBe(`${app.url}/`);
+  }
+  await context.close();
 });

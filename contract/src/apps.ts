@@ -19,6 +19,7 @@ export type { ProblemCode } from "./problems.ts";
 export { codeProofOf } from "./proofs.ts";
 export { MAX_CHECKED_TOKENS } from "./routes/apps/check.ts";
 export { MAIL_LANGUAGES } from "./routes/people/account.ts";
+export { CONTINUE_PATH } from "./paths.ts";
 export { readReply } from "./read-reply.ts";
 export type { Open } from "./route.ts";
 export type { Problem } from "./shapes/people.ts";

@@ -12,12 +12,16 @@ export const PLAIN_PAGES = [
   "/account/erase",
   "/account/access-keys",
   "/account/passkeys",
-  "/account/second-factor",
   "/docs",
 ] as const;
 
 /** The pages on which the application that sent the person is named. */
-export const VISITED_PAGES = ["/sign-in", "/register", "/account/reauthenticate"] as const;
+export const VISITED_PAGES = [
+  "/sign-in",
+  "/register",
+  "/account/reauthenticate",
+  "/account/second-factor",
+] as const;
 
 /** In development alone, for anybody on loopback. */
 export const MAILBOX_PAGE = "/mailbox";

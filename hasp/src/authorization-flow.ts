@@ -1,6 +1,6 @@
 /** The authorization code flow (RFC 6749 section 4.1 with PKCE), and signing out. */
 import { createHash } from "node:crypto";
-import { OAUTH_PATHS, ownPathOr } from "@lucchetto/contract/apps";
+import { CONTINUE_PATH, OAUTH_PATHS, ownPathOr } from "@lucchetto/contract/apps";
 import { page, problem, redirect } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import { newDeparture } from "./cookies.ts";
@@ -127,7 +127,8 @@ export function createAuthorizationFlow(
     if (departure === null) return beginAgain(texts, why.notFromHere);
     const spent = [cookies.removeDeparture(state)];
     if (query.get("iss") !== service) return beginAgain(texts, why.unexpectedService, spent);
-    if (query.get("error") === "unmet_authentication_requirements") return unmet(texts, spent);
+    if (query.get("error") === "unmet_authentication_requirements")
+      return unmet(texts, departure.next, spent);
     if (query.has("error")) {
       const reason = query.get("error_description") ?? query.get("error") ?? "";
       return beginAgain(texts, why.notCompleted(reason), spent);
@@ -141,15 +142,13 @@ export function createAuthorizationFlow(
     }
   }
 
-  /** An honest no: the account has nothing with which it could meet what a page asks for. */
-  function unmet({ language, yourAccount, withoutSecondFactor }: Texts, spent: readonly string[]): Answer {
-    return page({
-      status: 403,
-      language,
-      ...withoutSecondFactor,
-      link: { href: `${service}/account`, text: yourAccount },
-      cookies: spent,
-    });
+  /** An honest no: the account has nothing with which it could meet what a page asks for. It can be set up, and the way leads on to the page. */
+  function unmet({ language, withoutSecondFactor }: Texts, next: string, spent: readonly string[]): Answer {
+    const { add, ...said } = withoutSecondFactor;
+    const target = new URLSearchParams({ client_id: clientId, ...targetOf(next) });
+    const onwards = `${new URL(service).pathname.replace(/\/$/, "")}${CONTINUE_PATH}?${target.toString()}`;
+    const address = `${service}/account/second-factor?${new URLSearchParams({ next: onwards }).toString()}`;
+    return page({ status: 403, language, ...said, link: { href: address, text: add }, cookies: spent });
   }
 
   function beginAgain(

@@ -6,7 +6,6 @@ import type { IncomingRequest } from "./incoming-request.ts";
 const en = {
   language: "en" as Language,
   signIn: "Sign in",
-  yourAccount: "Your account",
   toTheStart: "Back to the start page",
   signInFirst: {
     title: "This page is for people who are signed in",
@@ -22,7 +21,8 @@ const en = {
   },
   withoutSecondFactor: {
     title: "This page requires a second factor",
-    text: "Your account has none yet. Add one on your account page, then come back.",
+    text: "Your account has none yet. Add one; afterwards you can continue here.",
+    add: "Add a second factor",
   },
   beginAgain: {
     title: "Please sign in again",
@@ -52,7 +52,6 @@ export type Texts = typeof en;
 const it: Texts = {
   language: "it",
   signIn: "Accedi",
-  yourAccount: "Il tuo account",
   toTheStart: "Torna alla pagina iniziale",
   signInFirst: {
     title: "Questa pagina è per chi ha effettuato l’accesso",
@@ -68,7 +67,8 @@ const it: Texts = {
   },
   withoutSecondFactor: {
     title: "Questa pagina richiede un secondo fattore",
-    text: "Il tuo account non ne ha ancora uno. Aggiungilo nella pagina del tuo account, poi torna qui.",
+    text: "Il tuo account non ne ha ancora uno. Aggiungilo: poi puoi continuare qui.",
+    add: "Aggiungi un secondo fattore",
   },
   beginAgain: {
     title: "Accedi di nuovo",

@@ -4,7 +4,8 @@
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Loader } from "../lib/loader.svelte.ts";
-  import { at, call } from "../lib/page.ts";
+  import { nextOf } from "../lib/next.ts";
+  import { at, call, page } from "../lib/page.ts";
   import { ProofFirst } from "../lib/proof-first.svelte.ts";
   import { session } from "../lib/session.svelte.ts";
   import ActionButton from "../parts/ActionButton.svelte";
@@ -27,6 +28,8 @@
     readonly qrSvg: string;
   }
 
+  /** Where somebody goes on to who was sent here for want of one. */
+  const onwards = nextOf();
   /** From so few recovery codes on a new set is urged. */
   const FEW = 3;
 
@@ -190,7 +193,16 @@
           <ActionButton onclick={() => start(renewing)}>{texts.secondFactor.newRecoveryCodes}</ActionButton>
         </p>
       {/if}
-      <p class="mt-8"><a href={at("/account")}>{texts.secondFactor.yourAccount}</a></p>
+      <p class="mt-8 flex flex-wrap gap-x-6 gap-y-2">
+        {#if onwards !== null && (apps.length > 0 || hasPasskey)}
+          <a class="font-medium" href={onwards} target="_self"
+            >{page.visitedApp === undefined || page.visitedApp === null
+              ? texts.secondFactor.goOn
+              : texts.linkDone.goOnTo(page.visitedApp.name)}</a
+          >
+        {/if}
+        <a href={at("/account")}>{texts.secondFactor.yourAccount}</a>
+      </p>
     {/if}
   </PersonFrame>
 {:else if session.who.state === "failed"}
