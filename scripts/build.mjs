@@ -72,6 +72,35 @@ export async function buildRooms() {
   );
 }
 
+/** In a declaration: what it imports, by the name of its source. */
+const SOURCE_NAMED = /((?:from|import\() ?"\.{1,2}\/[^"]*)\.ts(")/g;
+
+/** Packages that others install, with declarations for both forms of modules. */
+const PACKAGES = ["core", "contract", "hasp"];
+
+/**
+ * Writes the declarations of the packages, types looked at. `require` loads the same files as `import` does; what a compiler reads for it lies in
+ * a folder that says so.
+ */
+export async function declareTypes() {
+  const sources = PACKAGES.flatMap((room) => [`${room}/src`, `${room}/package.json`]);
+  await unlessBuilt("hasp/dist/commonjs", sources, async () => {
+    const tsc = join(ROOT, "node_modules/@typescript/native/bin/tsc");
+    await runCommand(process.execPath, [tsc, "-b", "core", "hasp"], { cwd: ROOT });
+    for (const room of PACKAGES) {
+      const dist = join(ROOT, room, "dist");
+      rmSync(join(dist, "commonjs"), { recursive: true, force: true });
+      for (const file of filesIn(dist).filter((one) => one.endsWith(".d.ts"))) {
+        const to = join(dist, "commonjs", relative(dist, file));
+        await mkdir(dirname(to), { recursive: true });
+        // Compilers that are some years old know no name of a source in there.
+        await writeFile(to, readFileSync(file, "utf8").replaceAll(SOURCE_NAMED, "$1.js$2"));
+      }
+      await writeFile(join(dist, "commonjs/package.json"), '{ "type": "commonjs" }\n');
+    }
+  });
+}
+
 /** Builds the pages. */
 export async function buildPages() {
   await unlessBuilt("console/dist", PAGE_SOURCES, async () => {
@@ -237,5 +266,6 @@ if (import.meta.url === pathToFileURL(process.argv[1] ?? "").href) {
     ...(given.includes("--only") && only !== "rooms" ? [] : [buildRooms()]),
     ...(given.includes("--only") && only !== "pages" ? [] : [buildPages()]),
   ]);
+  if (!given.includes("--only")) await declareTypes();
   if (given.includes("--watch")) await watchRooms();
 }

@@ -77,6 +77,8 @@ export async function ensureDebianPackages(wanted) {
 /** Compiles the rooms and builds the pages, whatever of it is not as its sources are. */
 export async function build() {
   await Promise.all([buildRooms(), buildPages()]);
+  const { declareTypes } = await builder();
+  await step("writing the packages' declarations", declareTypes);
 }
 
 /** The compiler is a node package: it can be loaded only once these are installed. */
