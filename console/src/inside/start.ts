@@ -10,11 +10,13 @@ const SHOW = import.meta.url.replace(/start\.js$/, "show.js");
 
 const aside = document.createElement("aside");
 aside.ariaLabel = "Look inside";
-// On pages in another language too.
+// What stands inside is for developers, and in English on every page.
 aside.lang = "en";
 const tab = document.createElement("button");
 tab.type = "button";
-tab.textContent = "Look inside";
+const isItalian = document.documentElement.lang === "it";
+tab.lang = isItalian ? "it" : "en";
+tab.textContent = isItalian ? "Guarda dentro" : "Look inside";
 tab.ariaExpanded = "false";
 // The policy of the pages lets no style stand in them; what a script sets is none of that.
 tab.style.cssText =

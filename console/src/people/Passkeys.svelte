@@ -37,9 +37,14 @@
 
   async function look(): Promise<void> {
     const { body } = await call(routes.listPasskeys);
-    items = body.items;
+    items = body.items.map((one) => ({ ...one, name: nameOf(one) }));
     ({ hasPassword } = body);
     if (session.who.state === "signed-in") tellOfOwn(session.who.account, body);
+  }
+
+  /** Until its owner calls it something else, in the page's language. */
+  function nameOf({ name, named, kind }: Passkey): string {
+    return named ? name : lazy.passkeys.names[kind];
   }
 
   const adding = new ProofFirst(async () => {
@@ -47,7 +52,7 @@
     try {
       const { body } = await call(routes.addPasskey, { body: await makePasskey("enrol") });
       codes = body.recoveryCodes ?? null;
-      said = lazy.passkeys.isAdded(body.passkey.name);
+      said = lazy.passkeys.isAdded(nameOf(body.passkey));
       await session.ask();
       await look();
     } finally {

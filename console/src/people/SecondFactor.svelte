@@ -49,7 +49,9 @@
 
   async function look(): Promise<void> {
     await loader.run(async () => {
-      ({ items } = (await call(routes.listAuthenticators)).body);
+      items = (await call(routes.listAuthenticators)).body.items.map((one) =>
+        one.named ? one : { ...one, name: texts.secondFactor.anAuthenticatorApp },
+      );
       ({ left } = (await call(routes.countRecoveryCodes)).body);
       hasPasskey = (await call(routes.listPasskeys)).body.items.length > 0;
     });

@@ -435,6 +435,7 @@ export const en = {
     },
   },
   secondFactor: {
+    anAuthenticatorApp: "Authenticator app",
     goOn: "Continue",
     afterwardsItsCodes:
       "Its codes will no longer work. If it is your last second factor, your recovery codes are removed too.",

@@ -493,6 +493,7 @@ export const it: Texts = {
     },
   },
   secondFactor: {
+    anAuthenticatorApp: "App di autenticazione",
     goOn: "Continua",
     afterwardsItsCodes:
       "I suoi codici non saranno più accettati. Con l’ultimo secondo fattore spariscono anche i codici di recupero.",

@@ -165,6 +165,13 @@ const en = {
     addAPasskey: "Add a passkey",
     addAnother: "Add another passkey",
     thisBrowserKnowsNone: "This browser cannot use passkeys. Open this page in another one.",
+    /** Until its owner calls it something else. */
+    names: {
+      synced: "Synced passkey",
+      "this-device": "Passkey on this device",
+      phone: "Passkey on a phone",
+      "security-key": "Security key",
+    },
     kinds: {
       synced: "synced",
       "this-device": "on one device",
@@ -384,6 +391,12 @@ const it: typeof en = {
     addAPasskey: "Aggiungi una passkey",
     addAnother: "Aggiungi un’altra passkey",
     thisBrowserKnowsNone: "Questo browser non può usare le passkey. Apri la pagina in un altro.",
+    names: {
+      synced: "Passkey sincronizzata",
+      "this-device": "Passkey su questo dispositivo",
+      phone: "Passkey su un telefono",
+      "security-key": "Chiave di sicurezza",
+    },
     kinds: {
       synced: "sincronizzata",
       "this-device": "in un dispositivo",

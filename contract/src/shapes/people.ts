@@ -95,6 +95,7 @@ export const authenticator = z
   .object({
     id,
     name: z.string(),
+    named: z.boolean().describe("whether its owner called it so; else pages may say it in another language"),
     algorithm: z.string(),
     digits: z.number().int(),
     period: z.number().int().describe("seconds"),
@@ -112,6 +113,7 @@ export const passkey = z
     id,
     credentialId: z.string().describe("base64url, as the browser knows it"),
     name: z.string(),
+    named: z.boolean().describe("whether its owner called it so; else pages may say it in another language"),
     kind: z
       .enum(["synced", "this-device", "phone", "security-key"])
       .describe(

@@ -35,6 +35,7 @@ export function showPasskey(row: PasskeyRow): Passkey {
     id: row.id,
     credentialId: row.credentialId.toString("base64url"),
     name: row.name,
+    named: row.name !== usualName(row),
     kind: kindOf(row),
     backedUp: row.backedUp,
     createdAt: row.createdAt.toISOString(),

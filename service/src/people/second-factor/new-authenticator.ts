@@ -5,6 +5,9 @@ import type { AuthenticatorRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
 import { secretPlace } from "../../records/second-factor/secret.ts";
 
+/** How one is called until its owner calls it something else. */
+export const USUAL_NAME = "Authenticator app";
+
 /** What one is made of. */
 interface NewAuthenticator {
   readonly accountId: string;
@@ -21,7 +24,7 @@ interface NewAuthenticator {
 /** The row of an authenticator that has spent no code yet, its secret sealed for this row. */
 export function newAuthenticator(
   sealingKeys: KeyRing,
-  { accountId, name = "Authenticator app", secret, settings, isShort = false, expiresAt }: NewAuthenticator,
+  { accountId, name = USUAL_NAME, secret, settings, isShort = false, expiresAt }: NewAuthenticator,
   now: Date,
 ): AuthenticatorRow {
   const id = newId(now);

@@ -42,7 +42,7 @@ import { tellOfFactor } from "../recovery/undo-link.ts";
 import type { FactorAdded } from "./change.ts";
 import { addFactor, removeFactor } from "./change.ts";
 import { makeCodes } from "./make-codes.ts";
-import { newAuthenticator } from "./new-authenticator.ts";
+import { newAuthenticator, USUAL_NAME } from "./new-authenticator.ts";
 
 /** An enrolment that was begun; the secret is nowhere else to be had. */
 export interface Enrolment {
@@ -256,6 +256,7 @@ export function showAuthenticator(row: AuthenticatorRow): Authenticator {
   return {
     id: row.id,
     name: row.name,
+    named: row.name !== USUAL_NAME,
     algorithm: row.algorithm,
     digits: row.digits,
     period: row.period,

@@ -151,6 +151,11 @@ function isForOthers(publicUrl: string): boolean {
   return url !== null && (url.protocol === "https:" || !isLoopbackHost(url.hostname));
 }
 
+/** A path, or no port of its own: something else answers there and passes on what is ours. */
+function isBehindProxy({ pathname, port }: URL): boolean {
+  return port === "" || pathname !== "/";
+}
+
 function configurationText(wish: ConfigurationWish): string {
   return `# Lucchetto. Every setting and its default: docs/configuration.md; \`lucchetto check\` looks at all of it.\n${stringify(settingsOf(wish, { withFiles: true }))}`;
 }
@@ -164,7 +169,7 @@ function settingsOf(
   return {
     mode: isPublic ? "production" : "development",
     publicUrl,
-    listen: { port: isPublic || url === null || url.port === "" ? 8420 : Number(url.port) },
+    listen: { port: isPublic || url === null || isBehindProxy(url) ? 8420 : Number(url.port) },
     site: { name: siteName },
     database: { url: databaseUrl, ...(withFiles ? { passwordFile: PASSWORD_FILE } : {}) },
     ...(withFiles ? { keys: { file: "keys.yaml" } } : {}),
