@@ -25,21 +25,21 @@ export const startShippedProduction = (
 ): Promise<TestService> =>
   startShipped({ publicUrl: "https://accounts.brina.example", settings: { ...PRODUCTION, ...settings } });
 
-/** Starts one. @param byCommand by the command, as users do. @throws Error with what it said, if it ends before it runs. */
+/** Starts one. @param byCommand by the command, as users do. @param task as `npm run dev` starts it: `develop`. @throws Error with what it said, if it ends before it runs. */
 export async function startShipped({
   byCommand = false,
+  task = "serve",
   ...options
-}: Omit<TestServiceOptions, "timePasses"> & { byCommand?: boolean } = {}): Promise<TestService> {
+}: Omit<TestServiceOptions, "timePasses"> & {
+  byCommand?: boolean;
+  task?: "serve" | "develop";
+} = {}): Promise<TestService> {
   const place = await preparePlace(options);
-  const child = spawn(
-    process.execPath,
-    [byCommand ? COMMAND : ENTRY, "serve", "--config", place.configFile],
-    {
-      env: { PATH: process.env["PATH"] ?? "", ...place.environment },
-      // By the channel it notices that the tests were killed.
-      stdio: ["ignore", "pipe", "pipe", "ipc"],
-    },
-  ) as ChildProcessByStdio<null, Readable, Readable>;
+  const child = spawn(process.execPath, [byCommand ? COMMAND : ENTRY, task, "--config", place.configFile], {
+    env: { PATH: process.env["PATH"] ?? "", ...place.environment },
+    // By the channel it notices that the tests were killed.
+    stdio: ["ignore", "pipe", "pipe", "ipc"],
+  }) as ChildProcessByStdio<null, Readable, Readable>;
   const lines: string[] = [];
   const said: string[] = [];
   const ended = new Promise<void>((resolve) => child.once("close", resolve));

@@ -55,7 +55,7 @@ export function startService({ state, url, watch }, config, env = {}) {
   const args = [
     ...watching(watch),
     join(ROOT, "service/dist/process/start.cjs"),
-    "serve",
+    watch ? "develop" : "serve",
     "--config",
     config,
   ];

@@ -100,6 +100,13 @@ const LASTING: Readonly<Record<string, (options: Options) => Promise<void>>> = {
     const { serve } = await import("./start/tasks/serve.ts");
     await serve(configuration, config);
   },
+  // As `npm run dev` starts it: what a change brought to the schema is applied first.
+  develop: async (options) => {
+    const configuration = loadConfiguration(options.config);
+    const { applyWhileDeveloping } = await import("./start/tasks/schema.ts");
+    await applyWhileDeveloping(configuration, (text) => process.stderr.write(`${text}\n`));
+    await LASTING["serve"]?.(options);
+  },
   setup: async ({ config }) => {
     const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");
     await runSetupSteps(config, { input: process.stdin, output: process.stdout });

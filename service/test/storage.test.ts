@@ -9,6 +9,7 @@ import { createDatabase, startMariaDb } from "../../scripts/mariadb.mjs";
 import { asRoot, createTestDatabase, waitsForALock } from "../../testing/database.ts";
 import { eventually } from "../../testing/eventually.ts";
 import { json, PASSWORD, send, startService } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
 
 describe("the schema", () => {
   test("after the migrations, tables and entities agree; down and up again works", async () => {
@@ -20,6 +21,23 @@ describe("the schema", () => {
       expect((await send(service, "GET", "/readyz")).status).toBe(503);
       await service.dataSource.runMigrations();
       expect((await send(service, "GET", "/readyz")).status).toBe(200);
+    } finally {
+      await service.stop();
+    }
+  });
+
+  test("while somebody develops, what is missing is applied at the start; what no migration makes is told", async () => {
+    const service = await startService();
+    try {
+      await service.dataSource.undoLastMigration();
+      const developing = await startShipped({ beside: service, task: "develop" });
+      expect(developing.log()).toMatch(/^applied \w+$/m);
+      expect((await send(developing, "GET", "/readyz")).status).toBe(200);
+      await developing.stop();
+      await service.dataSource.query("ALTER TABLE app DROP COLUMN home");
+      await expect(startShipped({ beside: service, task: "develop" })).rejects.toThrow(
+        /The entities say what no migration makes: ALTER TABLE `app` ADD `home`.*list it in/,
+      );
     } finally {
       await service.stop();
     }

@@ -1,4 +1,3 @@
-/** `serve`: runs the service until it is told to stop. */
 import type { FastifyInstance } from "fastify";
 import type { Logger } from "pino";
 import { pino, stdSerializers } from "pino";
@@ -9,11 +8,8 @@ import { ConfigurationError, warningsOf } from "../../base/config/index.ts";
 import { awaitDatabase, openDatabase, schemaStatus, withoutValues } from "../../base/storage/index.ts";
 import { lostPasskeys } from "../../people/passkey/relying-party.ts";
 import { createService } from "../service.ts";
-
-/** The database has not the schema that this service knows. */
-export class SchemaMismatch extends Error {
-  override readonly name = "SchemaMismatch";
-}
+/** `serve`: runs the service until it is told to stop. */
+import { SchemaMismatch } from "./schema.ts";
 
 /** Something else listens there. */
 export class PortTaken extends Error {
