@@ -37,7 +37,9 @@ export function connect(command: Command): Connection {
   const profile = options.profile ?? terminal().env["LUCCHETTO_PROFILE"] ?? DEFAULT_PROFILE;
   const profiles = readProfiles();
   const kept = Object.hasOwn(profiles, profile) ? profiles[profile] : undefined;
-  const url = readUrl(options.url ?? terminal().env["LUCCHETTO_URL"] ?? kept?.url ?? DEFAULT_URL);
+  const url = readUrl(
+    options.url ?? terminal().env["LUCCHETTO_URL"] ?? kept?.url ?? urlOfDemo() ?? DEFAULT_URL,
+  );
   return {
     url,
     profile,
@@ -94,6 +96,19 @@ async function endedByClock(error: unknown, url: string): Promise<Failure | null
   } catch {
     // Production has no such call; then the service's own words stand.
     return null;
+  }
+}
+
+/** Of the demo that was started in this folder, whatever its port. */
+function urlOfDemo(): string | undefined {
+  try {
+    const facts = JSON.parse(readFileSync(join(terminal().cwd, ".lucchetto", "demo.json"), "utf8")) as {
+      url?: unknown;
+    };
+    return typeof facts.url === "string" ? facts.url : undefined;
+  } catch {
+    // There is no demo here.
+    return undefined;
   }
 }
 

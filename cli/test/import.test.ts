@@ -81,7 +81,7 @@ describe("a mixed users table", () => {
     );
     expect(check).toMatchObject({ rows: 8, wouldBeTaken: 6, faultCount: 2 });
     expect(check.faults).toEqual([
-      { line: 8, member: "passwords", reason: expect.stringContaining("nothing under passwords matches") },
+      { line: 8, member: "passwords", reason: expect.stringContaining("no entry under passwords matches") },
       { line: 9, member: "email", reason: "the same address as line 2" },
     ]);
     expect(check.known.map(({ outcome }) => outcome)).toEqual(["right", "wrong"]);

@@ -5,6 +5,7 @@ import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { stringify } from "csv-stringify/sync";
 import fc from "fast-check";
+import { surveySource } from "../src/edges/intake/check.ts";
 import { defuse, undefuse } from "../src/edges/intake/corrected.ts";
 import { MaybeTwice } from "../src/edges/intake/duplicates.ts";
 import { parsePlan } from "../src/edges/intake/plan.ts";
@@ -158,7 +159,7 @@ passwords:
       },
       /wrapped record/,
     ],
-    [{ e: "a@b.example", p: "nothing known" }, /nothing under passwords matches/],
+    [{ e: "a@b.example", p: "nothing known" }, /no entry under passwords matches/],
     [{ e: "a@b.example", p: "x\u0000y", k: "plain" }, /control-character/],
     [
       { e: "a@b.example", p: "$argon2id$v=19$m=19456,t=1000000000,p=1$c2FsdHNhbHQ$aGFzaGhhc2hoYXNoaGFzaA" },
@@ -212,3 +213,38 @@ test("values that come twice are always among those that may, in a million with 
   // Some hundreds share 32 bits with another by chance, more or fewer by the start that was drawn; one in a hundred would be too many.
   expect(found).toBeLessThan(10_000);
 }, 120_000);
+
+describe("a plan", () => {
+  const read = (text: string) => parsePlan(text, { name: "plan.yaml", source: () => path });
+  const whole = (passwords: string) =>
+    `source: {file: x.csv, format: csv}\ncolumns: {email: e}\npasswords:\n${passwords}`;
+
+  test("all recipes that cannot be used are named at once, each with its place", () => {
+    const unknown = '  - {kind: recipe, column: p, recipe: "hex(md99(password))"}\n';
+    const saltless = '  - {kind: recipe, column: p, recipe: "hex(sha1(concat(salt, password)))"}\n';
+    expect(() => read(whole(unknown + saltless))).toThrow(
+      /^plan\.yaml: 2 recipes cannot be used:\n {2}passwords\.0\.recipe, .*\n {2}passwords\.1: the recipe uses salt; set its column/,
+    );
+  });
+
+  test("what is no YAML is told in a sentence about the file", () => {
+    expect(() => read("source:\n  file x.csv\n  format: csv\n")).toThrow(
+      /^plan\.yaml is not readable as YAML:\n {2}line 2, column 3: a line without a colon; every setting/,
+    );
+    expect(() => read('source: {file: "x.csv}\n')).toThrow(
+      /line \d+, column \d+: a quote or bracket is not closed/,
+    );
+    expect(() => read("source:\n\tfile: x\n")).toThrow(/indented by blanks, not by tabs/);
+  });
+
+  test("a known password is tried on the row that is taken, not on a later one of the same person", async () => {
+    writeFileSync(path, "e,p\nanna@brina.example,first password\nanna@brina.example,second password\n");
+    const plan = read(whole("  - {kind: plain, column: p}\n"));
+    const known = ["first password", "second password"].map((password) => ({
+      who: "anna@brina.example",
+      password,
+    }));
+    const survey = await surveySource(plan, new Map(), { known, onProgress: () => undefined });
+    expect(survey.known.map(({ outcome }) => outcome)).toEqual(["right", "wrong"]);
+  });
+});

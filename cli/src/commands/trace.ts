@@ -53,7 +53,9 @@ export function defineTrace(command: Command): void {
       const query = { limit: options.list === true ? LISTED : 200 };
       const { items } = (await client(routes.listTraces, { query }).catch(explained)).body;
       if (options.list === true) return options.json === true ? printJson(items) : printList(items);
-      const newest = items.find(({ rows, status }) => rows.length > 0 || status >= 400) ?? items[0];
+      // A page asks for a challenge when it opens: nobody did that.
+      const byPeople = items.filter(({ path, status }) => path !== routes.beginPasskey.path || status >= 400);
+      const newest = byPeople.find(({ rows, status }) => rows.length > 0 || status >= 400) ?? byPeople[0];
       if (newest === undefined)
         throw new Failure(`No requests to ${url} yet. Open ${url}/sign-in and try something.`);
       return options.json === true ? printJson(newest) : printTrace(newest, options);

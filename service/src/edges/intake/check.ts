@@ -88,7 +88,9 @@ export async function surveySource(
     if (account.reference !== null) twice.reference.add(account.reference);
     count(passwords, wordsOf(password));
     if (password.kind === "digest") count(recipes, password.recipe);
-    for (const pair of pairs) if (pair.isOf(surveyed)) await pair.try(password, peppers);
+    // Of several rows of one person the first is taken.
+    for (const pair of pairs)
+      if (pair.outcome === "nobody" && pair.isOf(surveyed)) await pair.try(password, peppers);
   }
   const proven = new Set(
     pairs.flatMap(({ outcome, recipe }) => (outcome === "right" && recipe !== null ? [recipe] : [])),

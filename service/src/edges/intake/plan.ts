@@ -5,6 +5,7 @@ import type { DatabaseSource } from "@lucchetto/contract";
 import { BUILT_IN_LABELS, label, SOURCE_ENCODINGS, SOURCE_FORMATS } from "@lucchetto/contract";
 import type { Recipe } from "@lucchetto/core";
 import { LANGUAGES, readRecipe, RecipeError } from "@lucchetto/core";
+import type { YAMLParseError } from "yaml";
 import { parseDocument } from "yaml";
 import { z } from "zod";
 import type { UploadedSource } from "./source.ts";
@@ -169,27 +170,58 @@ export function parsePlan(
   if (text.length > MAX_PLAN_LENGTH)
     throw new PlanError(`${name}: longer than ${MAX_PLAN_LENGTH} characters.`);
   const document = parseDocument(text, { maxAliasCount: 0 } as object);
-  const [fault] = document.errors;
-  if (fault !== undefined) throw new PlanError(`${name}: ${fault.message.split("\n")[0]}`);
+  if (document.errors.length > 0) {
+    const faults = document.errors.map((fault) => `  ${whereOf(fault)}`);
+    throw new PlanError([`${name} is not readable as YAML:`, ...new Set(faults)].join("\n"));
+  }
   const parsed = planSchema.safeParse(document.toJS({ maxAliasCount: 0 }), { reportInput: false });
   if (!parsed.success) {
     const faults = parsed.error.issues.flatMap(linesOf).map((line) => `  ${line}`);
     throw new PlanError([`${name} is not a valid plan:`, ...new Set(faults)].join("\n"));
   }
   const { columns, passwords, existing, fillByUsername } = parsed.data;
-  const ways = passwords.map((one, index): Way => {
-    if (one.kind !== "recipe") return one;
+  const faults: string[] = [];
+  const ways = passwords.flatMap((one, index): Way[] => {
+    if (one.kind !== "recipe") return [one];
     try {
       const read = readRecipe(one.recipe);
-      assertBrought(one, read, columns, `${name}: passwords.${index}`);
-      return { ...one, read };
+      assertBrought(one, read, columns, `passwords.${index}`);
+      return [{ ...one, read }];
     } catch (error) {
-      if (!(error instanceof RecipeError)) throw error;
-      throw new PlanError(`${name}: passwords.${index}.recipe, ${error.message}.`, { cause: error });
+      if (!(error instanceof RecipeError || error instanceof PlanError)) throw error;
+      faults.push(
+        error instanceof RecipeError ? `passwords.${index}.recipe, ${error.message}.` : error.message,
+      );
+      return [];
     }
   });
+  const [first] = faults;
+  if (first !== undefined)
+    throw new PlanError(
+      faults.length === 1
+        ? `${name}: ${first}`
+        : [`${name}: ${faults.length} recipes cannot be used:`, ...faults.map((one) => `  ${one}`)].join(
+            "\n",
+          ),
+    );
   return { source: sourceOf(parsed.data.source, source), columns, ways, existing, fillByUsername, text };
 }
+
+/** In the words of somebody who writes a plan: where it stands, and what is usually meant. */
+function whereOf({ code, linePos, message }: YAMLParseError): string {
+  const [from] = linePos ?? [];
+  const place = from === undefined ? "somewhere" : `line ${from.line}, column ${from.col}`;
+  return `${place}: ${YAML_FAULTS[code] ?? message.split("\n")[0]?.replace(/ at line \d+.*$/, "") ?? ""}`;
+}
+
+const YAML_FAULTS: Partial<Record<YAMLParseError["code"], string>> = {
+  MULTILINE_IMPLICIT_KEY: "a line without a colon; every setting is written as name: value",
+  BLOCK_AS_IMPLICIT_KEY: "two settings in one line, or a value with a colon; put such a value into quotes",
+  MISSING_CHAR: "a quote or bracket is not closed",
+  TAB_AS_INDENT: "lines are indented by blanks, not by tabs",
+  BAD_INDENT: "this line is not indented as the ones beside it",
+  DUPLICATE_KEY: "this setting stands there twice",
+};
 
 function sourceOf(found: Parsed["source"], at: (file: string) => string): Plan["source"] {
   if ("file" in found) {

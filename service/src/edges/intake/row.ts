@@ -323,7 +323,11 @@ function fits({ column, is, begins, hex }: Condition, values: Values): boolean {
 function passwordOf(plan: Plan, values: Values, pepperIds: ReadonlySet<string>): JudgedPassword {
   if (plan.ways.length === 0) return { kind: "none" };
   const way = plan.ways.find((one) => one.when === undefined || fits(one.when, values));
-  if (way === undefined) throw new RowRejected("passwords", "nothing under passwords matches its columns");
+  if (way === undefined)
+    throw new RowRejected(
+      "passwords",
+      "no entry under passwords matches its columns; add one in the plan (`kind: none` for rows without a usable password)",
+    );
   if (way.kind === "none") return { kind: "none" };
   const text = values.get(way.column) ?? "";
   if (text === "")
