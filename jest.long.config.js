@@ -8,7 +8,6 @@ const SAMPLED = [
   "cli/test/{export,hash,import-later,integrate,setup-again,usage}.test.ts",
   "demo/test/runner.test.ts",
   "hasp/test/{archives,guard,live,two-hosts}.test.ts",
-  "hasp/test/consumers.test.ts",
   "rehearsal/test/{faults,parts,rehearsal,way-home}.test.ts",
   "service/test/{chain,ended-sessions,owners-and-strangers,takeover}.test.ts",
 ].map((pattern) => `<rootDir>/${pattern}`);

@@ -10,7 +10,13 @@
 import { chmodSync, existsSync, mkdirSync, rmSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { createDatabase, ensureMariaDb, startMariaDb } from "../scripts/mariadb.mjs";
-import { buildPages, buildRooms, ensureNodePackages, sayVersions } from "../scripts/prerequisites.mjs";
+import {
+  buildPages,
+  buildRooms,
+  declareTypes,
+  ensureNodePackages,
+  sayVersions,
+} from "../scripts/prerequisites.mjs";
 import { run, say, step, UserError } from "../scripts/say.mjs";
 import { factsOf, keepApps, sayFacts } from "./runner/facts.mjs";
 import { loadHistory } from "./runner/history.mjs";
@@ -55,7 +61,7 @@ async function open(options, running) {
   const { state } = options;
   const isLoaded = existsSync(join(state, "loaded"));
   const [database] = await Promise.all([openDatabase(options, running, isLoaded), makeReady(options)]);
-  const pages = options.asBuilt ? Promise.resolve() : buildPages();
+  const pages = options.asBuilt ? Promise.resolve() : buildPages().then(declareTypes);
   // Awaited later on; until then a failure must not end the process.
   pages.catch(() => {});
 

@@ -76,7 +76,7 @@ export async function buildRooms() {
 const SOURCE_NAMED = /((?:from|import\() ?"\.{1,2}\/[^"]*)\.ts(")/g;
 
 /** Packages that others install, with declarations for both forms of modules. */
-const PACKAGES = ["core", "contract", "hasp"];
+export const PACKAGES = ["core", "contract", "hasp"];
 
 /**
  * Writes the declarations of the packages, types looked at. `require` loads the same files as `import` does; what a compiler reads for it lies in
@@ -85,8 +85,10 @@ const PACKAGES = ["core", "contract", "hasp"];
 export async function declareTypes() {
   const sources = PACKAGES.flatMap((room) => [`${room}/src`, `${room}/package.json`]);
   await unlessBuilt("hasp/dist/commonjs", sources, async () => {
+    for (const room of PACKAGES) forgetTypes(join(ROOT, room, "dist"));
     const tsc = join(ROOT, "node_modules/@typescript/native/bin/tsc");
-    await runCommand(process.execPath, [tsc, "-b", "core", "hasp"], { cwd: ROOT });
+    // With threads it takes far more processor time.
+    await runCommand(process.execPath, [tsc, "-b", "--singleThreaded", "core", "hasp"], { cwd: ROOT });
     for (const room of PACKAGES) {
       const dist = join(ROOT, room, "dist");
       rmSync(join(dist, "commonjs"), { recursive: true, force: true });
@@ -99,6 +101,13 @@ export async function declareTypes() {
       await writeFile(join(dist, "commonjs/package.json"), '{ "type": "commonjs" }\n');
     }
   });
+}
+
+/** What has no source any more would be installed too. */
+function forgetTypes(folder) {
+  for (const entry of readdirSync(folder, { withFileTypes: true, recursive: true }))
+    if (entry.isFile() && /\.d\.ts(\.map)?$|^\.tsbuildinfo$/.test(entry.name))
+      rmSync(join(entry.parentPath, entry.name));
 }
 
 /** Builds the pages. */

@@ -77,8 +77,7 @@ export async function ensureDebianPackages(wanted) {
 /** Compiles the rooms and builds the pages, whatever of it is not as its sources are. */
 export async function build() {
   await Promise.all([buildRooms(), buildPages()]);
-  const { declareTypes } = await builder();
-  await step("writing the packages' declarations", declareTypes);
+  await declareTypes();
 }
 
 /** The compiler is a node package: it can be loaded only once these are installed. */
@@ -92,6 +91,12 @@ export async function buildRooms() {
 export async function buildPages() {
   const { buildPages: work } = await builder();
   await step("building the pages", work);
+}
+
+/** For whoever installs the packages from this folder. */
+export async function declareTypes() {
+  const { declareTypes: work } = await builder();
+  await step("writing the packages' declarations", work);
 }
 
 /** Says which version of what is used, for whoever reads a log later. */

@@ -96,7 +96,7 @@ describe("as an operator", () => {
       ...office,
     ]);
     expect(changed.out).toMatch(
-      /name +Ledger\nhome +http:\/\/localhost:9\/\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
+      /name +Ledger\nhome +http:\/\/localhost:9\/\nsign-in begins at +–\nreturn addresses +http:\/\/localhost:9\/in http:\/\/localhost:9\/too\n/,
     );
     expect(changed.out).toMatch(/may +–/);
     expect(await lucchetto(["app", "change", "hut-book", ...office])).toMatchObject({

@@ -72,7 +72,7 @@ export function createAuthorizationFlow(
   /** The wanted page: from a mail that is opened elsewhere, or a day later, Lucchetto leads back to it through `startedElsewhere`. */
   function targetOf(next: string): Wish {
     const page = returnAddress.origin + next;
-    return next === "/" || page.length > MAX_TARGET ? {} : { target_link_uri: page };
+    return page.length > MAX_TARGET ? {} : { target_link_uri: page };
   }
 
   /** Somebody whom Lucchetto sends here to sign in (OpenID Connect Core, section 4): nothing about who they are is taken from the address. */

@@ -62,11 +62,13 @@ export async function authorize(
       return { kind: "reauthenticate" };
     }
     // An application takes each request up once: whoever comes back to one later, as from a mail, is sent to begin there anew.
-    if (app.initiateLoginUri !== null && (await isChallengeSpent(context.dataSource, codeChallenge)))
-      return {
-        kind: "redirect",
-        location: enter(context, app, parameter(query, "target_link_uri") ?? null) ?? app.initiateLoginUri,
-      };
+    const page = parameter(query, "target_link_uri");
+    if (
+      page !== undefined &&
+      app.initiateLoginUri !== null &&
+      (await isChallengeSpent(context.dataSource, codeChallenge))
+    )
+      return { kind: "redirect", location: enter(context, app, page) ?? app.initiateLoginUri };
     const code = await issueCode(context, { app, redirectUri, codeChallenge, session });
     return { kind: "redirect", location: answerAt(context, redirectUri, query, { code }) };
   } catch (error) {
