@@ -315,7 +315,7 @@ describe("a sign-in begun elsewhere (OpenID Connect Core, section 4)", () => {
       "//evil.test",
       "",
     ])
-      expect(await wanted(foreign)).toBeNull();
+      expect(await wanted(foreign)).toBe(`${origin}/`);
   });
 
   test("another service begins nothing here", async () => {
