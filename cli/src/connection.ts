@@ -4,6 +4,7 @@ import { homedir } from "node:os";
 import { dirname, join } from "node:path";
 import type { Client } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
+import { isLoopbackHost } from "@lucchetto/core";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
 import type { Proving } from "./prove-again.ts";
@@ -105,7 +106,10 @@ function urlOfDemo(): string | undefined {
     const facts = JSON.parse(readFileSync(join(terminal().cwd, ".lucchetto", "demo.json"), "utf8")) as {
       url?: unknown;
     };
-    return typeof facts.url === "string" ? facts.url : undefined;
+    // Of this machine alone: whoever wrote a folder that somebody works in must not learn a password by it.
+    return typeof facts.url === "string" && isLoopbackHost(new URL(facts.url).hostname)
+      ? facts.url
+      : undefined;
   } catch {
     // There is no demo here.
     return undefined;

@@ -100,8 +100,12 @@ describe("for the one who runs it", () => {
       ...half,
       LUCCHETTO_TRUSTED_PROXIES: "[127.0.0.1]",
       LUCCHETTO_PROXY_CHECK_PROXIES: "[127.0.0.1]",
+      LUCCHETTO_LANDINGS_AFTER_SIGN_IN: "app:hut-book",
     };
     const { out } = await lucchetto(["check", ...config()], { env: behind });
+    expect(out).toMatch(
+      /wrong +landings +landings\.afterSignIn is app:hut-book, but there is no such application/,
+    );
     expect(out).not.toMatch(/warning +proxies/);
     expect(out).toMatch(/wrong +proxy check +.*brina-site, but there is no such application/);
   });

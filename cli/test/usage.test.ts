@@ -1,9 +1,9 @@
-import { mkdtempSync } from "node:fs";
+import { mkdirSync, mkdtempSync, writeFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { describe, expect, test } from "@jest/globals";
 import { Command } from "commander";
-import { commandLine, runCommand } from "../../testing/command.ts";
+import { callCommand, commandLine, runCommand } from "../../testing/command.ts";
 import { isWhole } from "../../testing/whole.ts";
 import { NOUNS } from "../src/commands/index.ts";
 
@@ -40,6 +40,27 @@ describe("usage", () => {
       }
     };
     await Promise.all(Array.from({ length: LANES }, lane));
+  });
+
+  test("the demo of the folder is asked, if it is on this machine: no folder tells anybody to give a password elsewhere", async () => {
+    const folder = mkdtempSync(join(tmpdir(), "lucchetto-demo-"));
+    mkdirSync(join(folder, ".lucchetto"));
+    const asked = async (facts: string) => {
+      writeFileSync(join(folder, ".lucchetto/demo.json"), facts);
+      return (await callCommand(home, ["account", "list"], { cwd: folder })).err;
+    };
+    const usual = "Nobody is signed in at http://localhost:8420.";
+    expect(await asked('{"url":"http://localhost:9"}')).toContain(
+      "Nobody is signed in at http://localhost:9.",
+    );
+    for (const other of [
+      '{"url":"https://evil.test"}',
+      '{"url":"http://localhost.evil.test"}',
+      '{"url":7}',
+      "{",
+      '{"url":"x"}',
+    ])
+      expect(await asked(other)).toContain(usual);
   });
 
   test("the help names every noun under who uses it, and `help` is the same as --help", async () => {

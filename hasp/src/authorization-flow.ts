@@ -110,6 +110,8 @@ export function createAuthorizationFlow(
       visit.method === "GET" && isPage(visit) && (mode === undefined || mode === "navigate");
     if (!settings.askSilently || !isNavigation || visit.headers.authorization !== undefined) return null;
     if (cookies.wasAsked(cookie) || queryOf(visit).has(ASKED)) return null;
+    // Whoever was known here is a guest now, or Lucchetto cannot be reached: nobody is sent there to find out.
+    if (cookies.readCheckToken(cookie) !== undefined) return null;
     return startAuthorization(visit, visit.url, { prompt: "none" }, [cookies.writeAsked()]);
   }
 

@@ -53,7 +53,8 @@ export interface HaspOptions {
   readonly basicPasswords?: boolean | "prompt";
   /**
    * Asks Lucchetto at a guest's first open page of a visit whether they are signed in there (`prompt=none`), so that nobody who is has to
-   * press "Sign in". `false` unless said otherwise. The price: each guest's first page takes two redirects more, and Lucchetto sees that visit.
+   * press "Sign in". `false` unless said otherwise. The price: each guest's first page takes two redirects more, Lucchetto sees that visit,
+   * and while it is away that first page is not shown.
    */
   readonly askSilently?: boolean;
   /**

@@ -54,6 +54,24 @@ async function clientIdOf(walk: Walk): Promise<string> {
   throw new StepLeftOut("no client_id was seen: the application has forms of its own");
 }
 
+/** Forgets the password at the closed page. @returns the mailed link. */
+async function forget(walk: Walk): Promise<string> {
+  const seen = new Set((await walk.mails()).map(({ id }) => id));
+  await walk.forgetBrowser();
+  const page = await walk.open(walk.closedAddress);
+  await walk.forms.press(page, "forgot");
+  await walk.forms.askFor(page, walk.email);
+  return walk.mailedLink(seen);
+}
+
+/** Sets a new password by a mailed link, and goes on from there. */
+async function resetBy(walk: Walk, link: string): Promise<void> {
+  const chosen = `${walk.password} anew`;
+  await walk.forms.choosePassword(await walk.open(link), chosen);
+  walk.password = chosen;
+  await goOn(walk);
+}
+
 /** Presses the button of the page on which a mailed link lands, if it has one. */
 async function confirmOn(page: Page): Promise<void> {
   const button = page.locator("main button, form button").filter({ visible: true }).first();
@@ -407,17 +425,9 @@ export const STEPS: readonly Step[] = [
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
-      const seen = new Set((await walk.mails()).map(({ id }) => id));
-      await walk.forgetBrowser();
-      const page = await walk.open(walk.closedAddress);
-      await walk.forms.press(page, "forgot");
-      await walk.forms.askFor(page, walk.email);
-      await walk.open(await walk.mailedLink(seen));
+      const link = await forget(walk);
       const old = walk.password;
-      const chosen = `${old} anew`;
-      await walk.forms.choosePassword(page, chosen);
-      walk.password = chosen;
-      await goOn(walk);
+      await resetBy(walk, link);
       await walk.forgetBrowser();
       const again = await walk.open(walk.closedAddress);
       await walk.forms.signInOn(again, walk.email, old);
@@ -435,17 +445,9 @@ export const STEPS: readonly Step[] = [
     needsBrowser: true,
     after: ["reset"],
     async try(walk) {
-      const seen = new Set((await walk.mails()).map(({ id }) => id));
+      const link = await forget(walk);
       await walk.forgetBrowser();
-      const page = await walk.open(walk.closedAddress);
-      await walk.forms.press(page, "forgot");
-      await walk.forms.askFor(page, walk.email);
-      const link = await walk.mailedLink(seen);
-      await walk.forgetBrowser();
-      const chosen = `${walk.password} again`;
-      await walk.forms.choosePassword(await walk.open(link), chosen);
-      walk.password = chosen;
-      await goOn(walk);
+      await resetBy(walk, link);
       return "the page";
     },
   },
@@ -458,7 +460,8 @@ export const STEPS: readonly Step[] = [
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
-      if (walk.invite === null) throw new StepLeftOut("no --invite given");
+      if (walk.invite === null)
+        throw new StepLeftOut("nobody was named who may invite (the command's --invite)");
       const person = { email: `invited-${walk.email}`, password: walk.password };
       const clientId = await clientIdOf(walk);
       await walk.forgetBrowser();

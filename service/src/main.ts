@@ -93,19 +93,21 @@ const TASKS: { readonly [Name in TaskName]: (options: Options) => Promise<Tasks[
   },
 };
 
+async function serve({ config }: Options): Promise<void> {
+  const configuration = loadConfiguration(config);
+  const task = await import("./start/tasks/serve.ts");
+  await task.serve(configuration, config);
+}
+
 /** Those that go on until they are ended. */
 const LASTING: Readonly<Record<string, (options: Options) => Promise<void>>> = {
-  serve: async ({ config }) => {
-    const configuration = loadConfiguration(config);
-    const { serve } = await import("./start/tasks/serve.ts");
-    await serve(configuration, config);
-  },
+  serve,
   // As `npm run dev` starts it: what a change brought to the schema is applied first.
   develop: async (options) => {
     const configuration = loadConfiguration(options.config);
     const { applyWhileDeveloping } = await import("./start/tasks/schema.ts");
     await applyWhileDeveloping(configuration, (text) => process.stderr.write(`${text}\n`));
-    await LASTING["serve"]?.(options);
+    await serve(options);
   },
   setup: async ({ config }) => {
     const { runSetupSteps } = await import("./start/tasks/setup-steps.ts");

@@ -139,8 +139,17 @@ describe("the way on to an application", () => {
       errors: [{ code: "page-of-another" }],
     });
     const secret = await asked("ines@brina.example", "invite", () => invite({ app: "hut-book", page }));
-    expect(await look(new Visitor(service), secret)).toMatchObject({
-      app: { name: "Hut book", home: entered(page) },
+    const led = { app: { name: "Hut book", home: entered(page) } };
+    expect(await look(new Visitor(service), secret)).toMatchObject(led);
+    // An operator who corrects the address invites anew: to the same page.
+    const { body } = await service.as(operator)(routes.listAccounts, {
+      query: { search: "ines@brina.example" },
     });
+    const params = { id: body.items[0]?.id ?? "" };
+    const email = "ines.moro@brina.example";
+    const again = await asked(email, "invite", () =>
+      service.as(operator)(routes.correctEmail, { params, body: { email, reason: "mistyped" } }),
+    );
+    expect(await look(new Visitor(service), again)).toMatchObject(led);
   });
 });

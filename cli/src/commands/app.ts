@@ -19,6 +19,12 @@ function addRight(value: string, before: AppRight[] = []): AppRight[] {
   return [...before, right];
 }
 
+const HOME = ["--home <address>", "its first page, to which people's pages lead back"] as const;
+const INITIATE_LOGIN = [
+  "--initiate-login-uri <address>",
+  "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
+] as const;
+
 export function defineApp(app: Command): void {
   app
     .command("add")
@@ -31,11 +37,8 @@ export function defineApp(app: Command): void {
       collect,
       [],
     )
-    .option("--home <address>", "its first page, to which people's pages lead back")
-    .option(
-      "--initiate-login-uri <address>",
-      "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
-    )
+    .option(...HOME)
+    .option(...INITIATE_LOGIN)
     .option("--client-id <id>", "default: derived from the name")
     .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
     .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
@@ -164,12 +167,9 @@ export function defineApp(app: Command): void {
     .description("change an application; the given values replace the old ones")
     .argument("<client-id>")
     .option("--name <text>", "the name people see")
-    .option("--home <address>", "its first page, to which people's pages lead back")
+    .option(...HOME)
     .option("--no-home", "none any more")
-    .option(
-      "--initiate-login-uri <address>",
-      "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
-    )
+    .option(...INITIATE_LOGIN)
     .option("--no-initiate-login-uri", "none any more")
     .option(
       "--redirect-uri <address>",

@@ -1,8 +1,8 @@
 <script lang="ts">
   /** An operator adds an account: by an invitation by mail, or with a first password that is replaced at the first sign-in. */
-  import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { Form } from "../lib/form.svelte.ts";
+  import { Loader } from "../lib/loader.svelte.ts";
   import { operate } from "../lib/operate.svelte.ts";
   import { call, page } from "../lib/page.ts";
   import ActionButton from "../parts/ActionButton.svelte";
@@ -22,15 +22,21 @@
   let invites = $state(mayInvite);
   let app = $state("");
   let apps: ReadonlyArray<readonly [string, string]> = $state([]);
-  onMount(async () => {
-    if (!mayInvite) return;
+  let isOpen = $state(false);
+  const loader = new Loader();
+  $effect(() => {
+    if (isOpen && mayInvite) void loader.run(listLandings);
+  });
+
+  /** Where somebody can land who is invited. */
+  async function listLandings(): Promise<void> {
     const { body } = await call(routes.listApps, { query: { limit: 100 } });
     const led = body.items.filter((one) => (one.home ?? one.initiateLoginUri) !== null);
     apps = [
       ["", texts.addAccount.theAccountPage],
       ...led.map(({ clientId, name }) => [clientId, name] as const),
     ];
-  });
+  }
 
   async function send(): Promise<void> {
     const given = (text: string) => (text.trim() === "" ? undefined : text.trim());
@@ -52,14 +58,14 @@
 </script>
 
 <div class="border-line bg-slab mb-6 rounded-lg border p-4">
-  <Disclosure class="font-medium">
+  <Disclosure class="font-medium" bind:open={isOpen}>
     {#snippet head()}{texts.addAccount.addOrInviteSomebody}{/snippet}
     <form
       class="mt-4 grid gap-4 md:grid-cols-2"
       novalidate
       onsubmit={(event) => form.submit(event, () => ({}), send)}
     >
-      <div class="md:col-span-2"><FormProblem problem={form.problem} /></div>
+      <div class="md:col-span-2"><FormProblem problem={form.problem ?? loader.problem} /></div>
       {#if mayInvite}
         <div class="md:col-span-2">
           <Checkbox name="invites" bind:checked={invites}>{texts.addAccount.inviteByMailTheyChoose}</Checkbox>

@@ -87,7 +87,11 @@ export const linkLook = z
       .describe(
         "the path of this service that was given when the link was asked for; null elsewhere than in that browser",
       ),
-    app: visitedApp.nullable().describe("the application whose authorization request waits behind that path"),
+    app: visitedApp
+      .nullable()
+      .describe(
+        "the application whose authorization request waits behind that path; `home` is where it is entered anew for the wanted page",
+      ),
     newEmail: z.string().nullable().describe("the address that the account gets"),
     begunIn: z
       .object({ userAgent: z.string().nullable(), network: z.string().nullable(), at: timestamp })

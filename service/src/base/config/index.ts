@@ -4,5 +4,5 @@ export { ConfigurationError } from "./error.ts";
 export { withoutPasswords } from "./describe-issue.ts";
 export { keyRingFile, loadConfiguration, readSetting } from "./load.ts";
 export type { Configuration, MailSettings } from "./schema.ts";
-export { DEFAULT_COLOUR } from "./schema.ts";
+export { appOfLanding, DEFAULT_COLOUR } from "./schema.ts";
 export { warningsOf } from "./warnings.ts";

@@ -95,6 +95,11 @@ const pagePath = (byDefault: string) =>
     .default(byDefault)
     .meta({ expected: "a path on this service such as /account, or an application such as app:hut-book" });
 
+/** The client id of a landing that names an application, as `app:hut-book`; `null`: it is a path. */
+export function appOfLanding(landing: string): string | null {
+  return /^app:(.+)$/.exec(landing)?.[1] ?? null;
+}
+
 export const configurationSchema = z.strictObject({
   mode: z.enum(["development", "production"]).meta({ expected: "development or production" }),
   publicUrl: z

@@ -6,6 +6,7 @@ import type { Language } from "@lucchetto/core";
 import escapeHtml from "escape-html";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import type { Configuration } from "../../base/config/index.ts";
+import { appOfLanding } from "../../base/config/index.ts";
 import { durationInWords } from "../../base/duration.ts";
 import { basePathOf } from "../../base/http/address.ts";
 import { hostCookie } from "../../base/http/host-cookie.ts";
@@ -157,8 +158,8 @@ function commonState(configuration: Configuration, basePath: string, language: L
 
 /** A path, or the way to an application, as `app:hut-book`; to its first page alone, where nobody is to be signed in. */
 function landingPath(landing: string, more: Readonly<Record<string, string>> = {}): string {
-  const clientId = /^app:(.+)$/.exec(landing)?.[1];
-  if (clientId === undefined) return landing;
+  const clientId = appOfLanding(landing);
+  if (clientId === null) return landing;
   return `${CONTINUE_PATH}?${new URLSearchParams({ client_id: clientId, ...more }).toString()}`;
 }
 

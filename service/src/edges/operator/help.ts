@@ -21,6 +21,7 @@ import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { askerOf, changeAsOperator } from "../../records/granting/actor.ts";
 import type { SecurityEvent } from "../../records/journal/journal.ts";
 import { recordAndTell } from "../../records/journal/mails.ts";
+import { findLanding } from "../../records/mail-link/store.ts";
 import { addresseeOf } from "../../records/mail/owner.ts";
 import { SET_WITH_NOTHING, setRecord } from "../../records/password/store.ts";
 import { removeSecondFactorsOf } from "../../records/second-factor/store.ts";
@@ -104,6 +105,7 @@ export async function correctEmail(
             : { purpose: "verify" as const, mail: "email-corrected" as const }),
           to: addresseeOf({ ...account, email: email.shown }),
           emailKey: email.key,
+          returnTo: account.state === "invited" ? await findLanding(manager, id) : null,
           browserHash: null,
           visit,
           isWithinLimit: true,

@@ -17,6 +17,14 @@ export function findLink(
   return dataSource.getRepository(MailLinkEntity).findOneBy({ secretHash });
 }
 
+/** Where somebody lands who accepts an invitation, by the newest one. */
+export async function findLanding(manager: EntityManager, accountId: string): Promise<string | null> {
+  const newest = await manager
+    .getRepository(MailLinkEntity)
+    .findOne({ where: { accountId, purpose: "invite" }, order: { createdAt: "DESC" } });
+  return newest?.returnTo ?? null;
+}
+
 const living = (now: Date) => ({ spentAt: IsNull(), supersededAt: IsNull(), expiresAt: MoreThan(now) });
 
 /** How many of a purpose could still be used. */

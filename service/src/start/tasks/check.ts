@@ -5,7 +5,13 @@ import type { CheckFinding } from "@lucchetto/contract";
 import { DEFAULT_MINIMUM_LENGTH, isLoopbackHost } from "@lucchetto/core";
 import { readMovedClock } from "../../base/clock/clock.ts";
 import type { Configuration } from "../../base/config/index.ts";
-import { ConfigurationError, loadConfiguration, readSetting, warningsOf } from "../../base/config/index.ts";
+import {
+  appOfLanding,
+  ConfigurationError,
+  loadConfiguration,
+  readSetting,
+  warningsOf,
+} from "../../base/config/index.ts";
 import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
 import { DatabaseUnavailable, openDatabase, schemaStatus } from "../../base/storage/index.ts";
 import { lostPasskeys } from "../../people/passkey/relying-party.ts";
@@ -252,8 +258,14 @@ async function checkDatabase(configuration: Configuration): Promise<CheckFinding
     const movedBy = status.current ? await readMovedClock(dataSource) : 0;
     const lost = status.current ? await lostPasskeys(dataSource, configuration) : null;
     const { clientId } = configuration.proxyCheck;
-    const isAppKnown =
-      clientId === undefined || !status.current || (await findByClientId(dataSource, clientId)) !== null;
+    const isKnown = async (name: string): Promise<boolean> =>
+      !status.current || (await findByClientId(dataSource, name)) !== null;
+    const isAppKnown = clientId === undefined || (await isKnown(clientId));
+    const astray: string[] = [];
+    for (const [name, landing] of Object.entries(configuration.landings)) {
+      const app = appOfLanding(landing);
+      if (app !== null && !(await isKnown(app))) astray.push(`landings.${name} is ${landing}`);
+    }
     return [
       {
         subject: "database",
@@ -284,6 +296,11 @@ async function checkDatabase(configuration: Configuration): Promise<CheckFinding
               detail: `proxyCheck.clientId is ${clientId}, but there is no such application; register it with: lucchetto app add`,
             },
           ]),
+      ...astray.map((detail) => ({
+        subject: "landings",
+        verdict: "wrong" as const,
+        detail: `${detail}, but there is no such application; register it with: lucchetto app add`,
+      })),
     ];
   } finally {
     await dataSource.destroy();
