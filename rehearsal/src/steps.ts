@@ -456,7 +456,7 @@ export const STEPS: readonly Step[] = [
     title: "An invitation leads to the page that it names",
     expected: "the closed page by links alone",
     remedy:
-      "Whoever is invited knows nothing of your application yet. Name the page: accounts.invite({ page }), or account invite --app.",
+      "Whoever is invited knows nothing of your application yet. Name the page (accounts.invite({ page }), or account invite --app), and say where your application begins a sign-in: app change --initiate-login-uri.",
     needsBrowser: true,
     after: ["register"],
     async try(walk) {
