@@ -103,9 +103,10 @@ test("/members, register, confirm from the mail: signed in at /members, by eithe
   await heading(page, "Sign in");
   await signIn(page, PASSWORD);
   await page.waitForURL(`${strictApp.url}/members`);
-  // The link that is left there leads to the sign-in page, which says who is signed in.
-  await tab.click("main [role=status] a");
-  await tab.waitForURL(/\/sign-in/);
+  // The link that is left there has heard of it, and goes on to the same page.
+  await tab.waitForSelector("text=The account is yours, and you are signed in.");
+  await tab.click("main [role=status] >> text=Continue");
+  await tab.waitForURL(`${strictApp.url}/members`);
   expect(complaints).toEqual([]);
   await context.close();
 });
@@ -251,12 +252,33 @@ test("the account page leads back to the application, and its bar to the account
   await page.click("header >> text=dora@brina.example");
   await heading(page, "Your account");
   await looksRight(page, "4-account-page-with-its-way-back");
-  expect(await page.locator("header nav a").allTextContents()).toEqual([
-    "Back to Brina Huts",
-    "Back to Hut book",
+  // Nobody was ever at the Hut book with this account.
+  expect(await page.locator("header nav a").allTextContents()).toEqual(["Back to Brina Huts"]);
+  const own = page.locator("h2:has-text('Your applications') ~ ul").first().locator("a");
+  await own.first().waitFor();
+  expect(await own.evaluateAll((links) => links.map((link) => link.getAttribute("href")))).toEqual([
+    `${app.url}/`,
   ]);
   await page.click("text=Back to Brina Huts");
   await page.waitForURL(`${app.url}/`);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("at 390 pixels, in Italian: the bar of the application and the account page with its way back", async () => {
+  const email = "dorina@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser, { locale: "it-IT", width: 390 });
+  await page.goto(`${app.url}/members`);
+  await signIn(page, PASSWORD, email);
+  await page.waitForURL(`${app.url}/members`);
+  expect(await page.getAttribute("html", "lang")).toBe("it");
+  await page.waitForSelector("header >> text=Esci");
+  await looksRight(page, "4-bar-in-italian-at-390");
+  await page.click(`header >> text=${email}`);
+  await heading(page, "Il tuo account");
+  await page.waitForSelector("h2 >> text=Le tue applicazioni");
+  await looksRight(page, "4-account-page-in-italian-at-390");
   expect(complaints).toEqual([]);
   await context.close();
 });

@@ -6,6 +6,10 @@ export const visitedApp = z.object({ name: z.string(), home: z.string().nullable
 /** An application that sent somebody here, and the address of its first page. */
 export type VisitedApp = z.output<typeof visitedApp>;
 
+/** An application to go to, and the address of its first page. */
+export const appHome = z.object({ name: z.string(), home: z.string() });
+export type AppHome = z.output<typeof appHome>;
+
 /** Schema of `PageState`. */
 export const pageState = z.object({
   site: z.object({
@@ -63,7 +67,7 @@ export const pageState = z.object({
   /** Set on the pages of signing in, registering and reauthenticating when an application sent the person there. */
   visitedApp: visitedApp.optional(),
   /** Set on people's other pages: the applications that they can go back to. */
-  apps: z.array(z.object({ name: z.string(), home: z.string() })).optional(),
+  apps: z.array(appHome).optional(),
 });
 /** What the service writes into a page for its script; nothing secret. */
 export type PageState = z.output<typeof pageState>;

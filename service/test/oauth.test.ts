@@ -76,6 +76,27 @@ async function checkToken(): Promise<{ own: string; check: string }> {
   return { own, check };
 }
 
+test("WH-3 people's apps are those that they were signed in to, with their first pages; another's are not told", async () => {
+  const { token } = await service.register("dina@brina.example");
+  const apps = async (who: string) => (await service.as(who)(routes.listOwnApps)).body.items;
+  const own = await service.signIn("anna@brina.example");
+  await swap(await codeFor(own));
+  expect(await apps(own)).toEqual([]);
+  const home = "http://localhost:1/";
+  await service.as(operator)(routes.changeApp, { params: { id: app.id }, body: { home } });
+  expect(await apps(own)).toEqual([{ name: "Hut book", home }]);
+  expect(await apps(token)).toEqual([]);
+  // A guest's page leads to every application, and so does that of somebody who was in none.
+  await service.as(operator)(routes.changeApp, { params: { id: other.id }, body: { home: `${home}other` } });
+  const leadsTo = async (headers: Record<string, string>) => {
+    const { text } = await send(service, "GET", "/account", { headers });
+    return ["Hut book", "Other app"].filter((name) => text.includes(name));
+  };
+  expect(await leadsTo({})).toEqual(["Hut book", "Other app"]);
+  expect(await leadsTo(cookieOf(token))).toEqual(["Hut book", "Other app"]);
+  expect(await leadsTo(cookieOf(own))).toEqual(["Hut book"]);
+});
+
 describe("the authorization endpoint", () => {
   test("OA-1 answers the registered address with code, state unchanged and iss", async () => {
     const own = await service.signIn("anna@brina.example");
@@ -463,7 +484,7 @@ describe("introspection", () => {
     await expect(unknown).rejects.toMatchObject({ problem: { code: "not-found" } });
     const { items } = (await service.as(operator)(routes.listJournal, { query: { kind: "app.changed" } }))
       .body;
-    expect(items).toHaveLength(1);
+    expect(items.filter(({ appId }) => appId === fifth.id)).toHaveLength(1);
   });
 
   test("removing an app ends its check tokens", async () => {

@@ -6,6 +6,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import type { TestNginx } from "../../testing/nginx.ts";
 import { SITE_NAME, startNginx } from "../../testing/nginx.ts";
+import { enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send, startService } from "../../testing/service.ts";
 
@@ -19,6 +20,7 @@ const FILES = {
   "index.html": "<h1>For members</h1>",
   "about/index.html": "<h1>For all</h1>",
   "ledger/index.html": "<h1>For keepers</h1>",
+  "key-box/index.html": "<h1>4 7 1</h1>",
 };
 
 beforeAll(async () => {
@@ -149,6 +151,55 @@ describe("a site behind nginx", () => {
     const operator = service.as(await service.operator());
     await operator(routes.changeAccount, { params: { id: anna.id }, body: { labels: ["keeper"] } });
     expect((await get("/ledger/", { ...html, cookie })).text).toContain("For keepers");
+  });
+
+  test("a second factor is asked for, set up on the way, and lapses; keys do not do", async () => {
+    const { token } = await service.register("bruno@brina.example");
+    const cookie = await enter(token);
+    const short = await get("/key-box/", { ...html, cookie });
+    expect(short.status).toBe(303);
+    const way = "/people/proxy/enter?to=%2Fkey-box%2F&level=2";
+    expect(short.headers.location).toBe(site + way);
+    const next = encodeURIComponent(way);
+    const wayOn = async (shown: string) => (await get(way, { cookie: own(shown) })).headers.location;
+    expect(await wayOn(token)).toBe(`/people/account/second-factor?next=${next}`);
+    const program = await get("/key-box/", { cookie });
+    expect(program.status).toBe(401);
+    expect(program.headers["www-authenticate"]).toContain(
+      '"insufficient_user_authentication", acr_values="aal2"',
+    );
+
+    const authenticator = await enrolAuthenticator(service, token);
+    expect(await wayOn(authenticator.token)).toBe(`${site}/key-box/`);
+    expect((await get("/key-box/", { ...html, cookie })).text).toContain("4 7 1");
+    expect(await wayOn("lcs_nobody")).toBe(`/people/sign-in?next=${next}`);
+
+    const made = await service.as(authenticator.token)(routes.makeAccessKey, { body: { name: "script" } });
+    const key = { authorization: `Bearer ${made.body.key}` };
+    expect((await get("/app/", key)).status).toBe(200);
+    const refused = await get("/key-box/", { ...html, ...key });
+    expect([refused.status, refused.headers.location]).toEqual([401, undefined]);
+
+    await service.clock.advance(11 * 60_000);
+    const wish = (query: string, headers: Record<string, string> = {}) =>
+      send(service, "GET", `/v1/proxy-check${query}`, { headers: { cookie, ...headers } });
+    expect((await wish("?level=3")).status).toBe(400);
+    expect((await wish("?fresh=soon")).status).toBe(400);
+    const stale = await wish("?fresh=600", {
+      ...html,
+      "lucchetto-asked": "/cancel",
+      "lucchetto-method": "GET",
+    });
+    expect([stale.status, stale.headers.get("www-authenticate")]).toEqual([
+      401,
+      expect.stringContaining('max_age="600"'),
+    ]);
+    const fresh = "/people/proxy/enter?to=%2Fcancel&fresh=600";
+    expect(stale.headers.get("lucchetto-sign-in")).toBe(site + fresh);
+    expect((await get(fresh, { cookie: own(authenticator.token) })).headers.location).toBe(
+      `/people/account/reauthenticate?next=${encodeURIComponent(fresh)}`,
+    );
+    expect((await wish("?fresh=36000", { "lucchetto-method": "GET" })).status).toBe(200);
   });
 
   test("OA-12 HA-5 identity headers from outside never reach the application, in any spelling", async () => {

@@ -1,4 +1,5 @@
 <script lang="ts">
+  import type { AppHome } from "@lucchetto/contract";
   import { onMount } from "svelte";
   import { routes } from "virtual:routes";
   import { device } from "../lib/device.ts";
@@ -17,6 +18,8 @@
   import { texts } from "../texts/texts.ts";
 
   let reminded: string | null = $state(null);
+  /** Where this person has been with the account. */
+  let apps: readonly AppHome[] = $state([]);
 
   async function remind(): Promise<void> {
     if (session.who.state !== "signed-in" || session.who.account.email === null) return;
@@ -31,6 +34,12 @@
 
   onMount(async () => {
     await session.askOrSignIn();
+    if (session.who.state !== "signed-in") return;
+    try {
+      apps = (await call(routes.listOwnApps)).body.items;
+    } catch {
+      // The page is whole without this list, and its header leads back all the same.
+    }
   });
 </script>
 
@@ -80,6 +89,15 @@
         <dd><CopyableId id={account.id} /></dd>
       </div>
     </dl>
+    {#if apps.length > 0}
+      <h2 class="mt-8 text-lg font-semibold">{texts.account.yourApplications}</h2>
+      <p class="text-quiet mt-1">{texts.account.whereYouUseIt}</p>
+      <ul class="mt-2 space-y-1">
+        {#each apps as { name, home } (home)}
+          <li><a href={home}>{name}</a> <span class="text-quiet text-sm break-all">{home}</span></li>
+        {/each}
+      </ul>
+    {/if}
     <h2 class="mt-8 text-lg font-semibold">{texts.account.thisSession}</h2>
     <p class="mt-1 mb-3">
       <Interpolate text={texts.account.signedIn} device={device(current.userAgent)}

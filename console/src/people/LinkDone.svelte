@@ -1,14 +1,24 @@
 <script lang="ts">
   /** A link that has done its work. */
   import type { LinkLook } from "@lucchetto/contract";
+  import { onMount } from "svelte";
   import { withNext } from "../lib/next.ts";
   import { at } from "../lib/page.ts";
+  import { session } from "../lib/session.svelte.ts";
   import PersonFrame from "../parts/PersonFrame.svelte";
   import RecoveryCodes from "../parts/RecoveryCodes.svelte";
   import { lazyTexts as lazy } from "../texts/lazy-texts.ts";
   import { texts } from "../texts/texts.ts";
 
   const { look, codes }: { look: LinkLook; codes: readonly string[] | null } = $props();
+  onMount(async () => {
+    await session.ask();
+  });
+  /** Whether whoever used the link is still signed in here, to the link's own account. */
+  const isIn = $derived(
+    session.who.state === "signed-in" &&
+      [session.who.account.email, session.who.account.username].includes(look.newEmail ?? look.name),
+  );
   const words = $derived(
     {
       reset: {
@@ -18,7 +28,7 @@
       },
       verify: {
         heading: texts.linkDone.yourAddressIsConfirmed,
-        next: texts.linkDone.theAccountIsYours,
+        next: isIn ? texts.linkDone.theAccountIsYoursSignedIn : texts.linkDone.theAccountIsYours,
         link: texts.linkDone.signIn,
       },
       invite: {
@@ -55,14 +65,23 @@
       ? { name: look.app.name, address: look.app.home }
       : null,
   );
-  const target = $derived(
-    look.purpose === "change-email"
-      ? at("/account")
-      : (anew?.address ?? withNext("/sign-in", { name: look.name }, look.returnTo)),
-  );
+  const target = $derived.by(() => {
+    if (look.purpose === "change-email") return at("/account");
+    if (anew !== null) return anew.address;
+    return isIn
+      ? (look.returnTo ?? at("/account"))
+      : withNext("/sign-in", { name: look.name }, look.returnTo);
+  });
+  const link = $derived.by(() => {
+    if (anew !== null) return texts.linkDone.goOnTo(anew.name);
+    return isIn && look.purpose !== "change-email" ? texts.linkDone.goOn : words.link;
+  });
 </script>
 
 <PersonFrame heading={words.heading} next={words.next} app={look.app}>
   {#if codes !== null}<RecoveryCodes {codes} site={look.name} />{/if}
-  <p role="status"><a href={target}>{anew === null ? words.link : texts.linkDone.goOnTo(anew.name)}</a></p>
+  <!-- Whether one signs in or goes on is known in a moment. -->
+  <p role="status">
+    {#if session.who.state !== "unknown"}<a href={target} target="_self">{link}</a>{/if}
+  </p>
 </PersonFrame>

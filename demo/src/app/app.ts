@@ -1,5 +1,6 @@
 /** Brina Huts' own application: a public page, a members' page, a keepers' page and a small JSON API, behind the hasp. */
 import formbody from "@fastify/formbody";
+import { languageAskedFor } from "@lucchetto/contract/language";
 import type { HaspOptions } from "@lucchetto/hasp";
 import { fastifyHasp } from "@lucchetto/hasp/fastify";
 import escapeHtml from "escape-html";
@@ -13,6 +14,8 @@ import { addOffice } from "./office.ts";
 import type { Page } from "./page.ts";
 import { nameOf, renderPage } from "./page.ts";
 import { STYLE } from "./style.ts";
+import type { Texts } from "./texts.ts";
+import { TEXTS } from "./texts.ts";
 import { addWebhooks } from "./webhooks.ts";
 
 const CONTENT_SECURITY_POLICY =
@@ -27,71 +30,72 @@ export async function createSampleApp(
   await app.register(formbody);
   await app.register(fastifyHasp, options);
 
+  const textsOf = ({ headers }: FastifyRequest): Texts =>
+    TEXTS[languageAskedFor(headers["accept-language"]) ?? "en"];
   const show = (
     request: FastifyRequest,
     reply: FastifyReply,
-    page: Pick<Page, "title" | "here" | "body">,
+    page: Pick<Page, "title" | "here" | "body" | "lang">,
   ) => {
     const { account } = request;
-    const message = takeMessage(request, reply);
+    const texts = textsOf(request);
+    const message = takeMessage(request, reply, texts);
     return reply
-      .headers({ "content-security-policy": CONTENT_SECURITY_POLICY, "cache-control": "no-store" })
+      .headers({
+        "content-security-policy": CONTENT_SECURITY_POLICY,
+        "cache-control": "no-store",
+        vary: "accept-language",
+      })
       .type("text/html; charset=utf-8")
-      .send(renderPage({ ...page, account, message }));
+      .send(renderPage({ ...page, account, message, texts }));
   };
 
   app.get("/style.css", async (_request, reply) => reply.type("text/css; charset=utf-8").send(STYLE));
 
   app.get("/", { preHandler: app.hasp.open() }, async (request, reply) => {
-    const greeting = request.account === null ? "guest" : nameOf(request.account);
-    const rows = HUTS.map(
-      ({ name, metres, free, path }) =>
-        `<tr><td>${name}</td><td class="number">${metres.toLocaleString("en")} m</td><td class="number">${free}</td><td>${path}</td></tr>`,
-    ).join("");
-    const body = `<p>Good day, <strong>${escapeHtml(greeting)}</strong>. These are the huts, and the bunks that are free tonight.</p>
-<table><thead><tr><th>Hut</th><th class="number">Height</th><th class="number">Free</th><th>The way up</th></tr></thead><tbody>${rows}</tbody></table>`;
-    return show(request, reply, { title: "Five huts above the lake", here: "/", body });
+    const { fiveHuts: title, goodDay, guest, hutColumns, language, ways } = textsOf(request);
+    const name = request.account === null ? guest : nameOf(request.account);
+    const rows = HUTS.map((hut) => [
+      hut.name,
+      `${hut.metres.toLocaleString(language)} m`,
+      hut.free,
+      ways[hut.name] ?? hut.path,
+    ]);
+    const body = `<p>${goodDay(escapeHtml(name))}</p>${table(hutColumns, rows)}`;
+    return show(request, reply, { title, here: "/", body });
   });
 
   app.get("/members", { preHandler: app.hasp.closed() }, async (request, reply) => {
-    const rows = nightsOf(request.account?.id ?? "")
-      .map(
-        ({ hut, nights, bunk }) =>
-          `<tr><td>${hut}</td><td class="number">${nights}</td><td class="number">${bunk}</td></tr>`,
-      )
-      .join("");
-    const body = `<p>Reserved in your name. This page is for members alone.</p>
-<table><thead><tr><th>Hut</th><th class="number">Nights</th><th class="number">Bunk</th></tr></thead><tbody>${rows}</tbody></table>
-<p><a href="/cancel-all">Cancel all nights</a> (asks for a proof of the last ten minutes) · <a href="/key-box">The key box</a> (asks for a second factor)</p>`;
-    return show(request, reply, { title: "My nights", here: "/members", body });
+    const texts = textsOf(request);
+    const rows = nightsOf(request.account?.id ?? "").map(({ hut, nights, bunk }) => [hut, nights, bunk]);
+    const body = `<p>${texts.reserved}</p>${table(texts.nightColumns, rows)}
+<p><a href="/cancel-all">${texts.cancelAll}</a> (${texts.asksForFreshProof}) · <a href="/key-box">${texts.keyBox}</a> (${texts.asksForSecondFactor})</p>`;
+    return show(request, reply, { title: texts.nights, here: "/members", body });
   });
 
   app.get("/keepers", { preHandler: app.hasp.closed({ label: "keeper" }) }, async (request, reply) => {
-    const rows = HUTS.map(
-      ({ name, bunks, free }) =>
-        `<tr><td>${name}</td><td class="number">${bunks - free}</td><td class="number">${bunks}</td></tr>`,
-    ).join("");
-    const body = `<p>The ledger of tonight, for keepers.</p>
-<table><thead><tr><th>Hut</th><th class="number">Taken</th><th class="number">Bunks</th></tr></thead><tbody>${rows}</tbody></table>
-<p><a href="/keepers/closing">Close the season</a> (asks for a second factor or a passkey)</p>`;
-    return show(request, reply, { title: "Hut ledger", here: "/keepers", body });
+    const texts = textsOf(request);
+    const rows = HUTS.map(({ name, bunks, free }) => [name, bunks - free, bunks]);
+    const body = `<p>${texts.tonight}</p>${table(texts.ledgerColumns, rows)}
+<p><a href="/keepers/closing">${texts.closeSeason}</a> (${texts.asksForLevel2})</p>`;
+    return show(request, reply, { title: texts.ledger, here: "/keepers", body });
   });
 
   // Whoever signed in longer ago shows a proof once more before this page opens.
   app.get("/cancel-all", { preHandler: app.hasp.closed({ freshWithin: 600 }) }, async (request, reply) => {
-    const body = `<p>This page opens only to whoever has shown a proof within the last ten minutes. Nothing is really cancelled here.</p>`;
-    return show(request, reply, { title: "Cancel all nights", here: "/cancel-all", body });
+    const { cancelAll: title, onlyFresh } = textsOf(request);
+    return show(request, reply, { title, here: "/cancel-all", body: `<p>${onlyFresh}</p>` });
   });
 
   // Whoever signed in by a password alone shows a second factor, or a passkey, before this page opens.
   app.get("/key-box", { preHandler: app.hasp.closed({ level: 2 }) }, async (request, reply) => {
-    const body = `<p>The key of the winter room hangs in the box by the door. Its number is only for members who have shown a second factor or a passkey: 4 7 1.</p>`;
-    return show(request, reply, { title: "The key box", here: "/members", body });
+    const { keyBox: title, keyNumber } = textsOf(request);
+    return show(request, reply, { title, here: "/members", body: `<p>${keyNumber}</p>` });
   });
   const ofLevel2 = app.hasp.closed({ label: "keeper", level: 2 });
   app.get("/keepers/closing", { preHandler: ofLevel2 }, async (request, reply) => {
-    const body = `<p>This page opens only to keepers who have shown a second factor or a passkey. Nothing is really closed here.</p>`;
-    return show(request, reply, { title: "Close the season", here: "/keepers", body });
+    const { closeSeason: title, onlyKeepers } = textsOf(request);
+    return show(request, reply, { title, here: "/keepers", body: `<p>${onlyKeepers}</p>` });
   });
 
   app.get("/api/huts", { preHandler: app.hasp.open() }, async () => ({ huts: HUTS }));
@@ -114,4 +118,15 @@ export async function createSampleApp(
   });
 
   return app;
+}
+
+/** Rows below their columns; whatever is a number, or ends in a unit, stands to the right. */
+function table(columns: readonly string[], rows: ReadonlyArray<ReadonlyArray<string | number>>): string {
+  const kindOf = (column: number): string =>
+    /^[\d.,]+( m)?$/.test(String(rows[0]?.[column])) ? ' class="number"' : "";
+  const head = columns.map((text, column) => `<th${kindOf(column)}>${text}</th>`).join("");
+  const lines = rows.map(
+    (cells) => `<tr>${cells.map((cell, column) => `<td${kindOf(column)}>${cell}</td>`).join("")}</tr>`,
+  );
+  return `<table><thead><tr>${head}</tr></thead><tbody>${lines.join("")}</tbody></table>`;
 }

@@ -8,7 +8,7 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 export type Show = (
   request: FastifyRequest,
   reply: FastifyReply,
-  page: { title: string; here: string; body: string },
+  page: { title: string; here: string; body: string; lang?: "en" },
 ) => FastifyReply;
 
 const TOKEN = "brina-desk";
@@ -44,6 +44,7 @@ export function addDesk(
     return show(request, reply, {
       title: "The desk",
       here: "/desk",
+      lang: "en",
       body: who === null ? guestForms({}) : welcome(who),
     });
   });
@@ -99,7 +100,7 @@ export function addDesk(
   }
 }
 
-const page = (body: string) => ({ title: "The desk", here: "/desk", body });
+const page = (body: string) => ({ title: "The desk", here: "/desk", lang: "en" as const, body });
 
 function send(visitor: BeforeVisitor, typed: Typed) {
   if (typed.form === "register") return register(visitor, typed);

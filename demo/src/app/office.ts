@@ -39,7 +39,7 @@ export function addOffice(app: FastifyInstance, show: Show): void {
     const list =
       typeof found === "string" ? message(found) : table(found.items, { search, more: found.next !== null });
     const body = `${problem === "" ? "" : message(problem)}${list}${invitation(typed)}`;
-    return show(request, reply, { title: "The office", here: "/office", body });
+    return show(request, reply, { title: "The office", here: "/office", lang: "en", body });
   }
 
   app.get<{ Querystring: { search?: string } }>("/office", { preHandler }, (request, reply) =>

@@ -1,6 +1,7 @@
 /** The sample application's pages, written on the server. */
 import type { SignedInAccount } from "@lucchetto/hasp";
 import escapeHtml from "escape-html";
+import type { Texts } from "./texts.ts";
 
 export function nameOf(account: SignedInAccount): string {
   return account.displayName ?? account.username ?? account.email ?? "member";
@@ -13,28 +14,32 @@ export interface Page {
   readonly account: SignedInAccount | null;
   readonly message: string | null;
   readonly body: string;
+  readonly texts: Texts;
+  /** Of title and body, where they are not in the bar's language (WCAG 3.1.2). */
+  readonly lang?: "en";
 }
 
 const LINKS = [
-  ["/", "The huts"],
-  ["/members", "My nights"],
-  ["/keepers", "Hut ledger"],
-  ["/office", "The office"],
-  ["/desk", "The desk"],
+  ["/", "huts"],
+  ["/members", "nights"],
+  ["/keepers", "ledger"],
+  ["/office", "office"],
+  ["/desk", "desk"],
 ] as const;
 
 /** A whole page: the bar with sign-in and register, or the name and sign-out; then what the page is about. */
-export function renderPage({ title, here, account, message, body }: Page): string {
+export function renderPage({ title, here, account, message, body, texts, lang }: Page): string {
   const links = LINKS.map(
-    ([path, text]) => `<a href="${path}"${path === here ? ' aria-current="page"' : ""}>${text}</a>`,
+    ([path, name]) => `<a href="${path}"${path === here ? ' aria-current="page"' : ""}>${texts[name]}</a>`,
   ).join("");
   const person =
     account === null
-      ? `<a href="/sign-in?next=${encodeURIComponent(here)}">Sign in</a><a href="/sign-in?by=mail&amp;next=${encodeURIComponent(here)}">Mail me a link</a><a class="button" href="/register">Register</a>`
-      : `<a class="who" href="${escapeHtml(account.accountPage)}">${escapeHtml(nameOf(account))}</a><form method="post" action="/sign-out"><button class="button">Sign out</button></form>`;
+      ? `<a href="/sign-in?next=${encodeURIComponent(here)}">${texts.signIn}</a><a href="/sign-in?by=mail&amp;next=${encodeURIComponent(here)}">${texts.mailMeALink}</a><a class="button" href="/register">${texts.register}</a>`
+      : `<a class="who" href="${escapeHtml(account.accountPage)}">${escapeHtml(nameOf(account))}</a><form method="post" action="/sign-out"><button class="button">${texts.signOut}</button></form>`;
   const said = message === null ? "" : `<p class="message" role="status">${escapeHtml(message)}</p>`;
+  const ofLanguage = lang === undefined ? "" : ` lang="${lang}"`;
   return `<!doctype html>
-<html lang="en" data-session="${account?.session?.id ?? ""}">
+<html lang="${texts.language}" data-session="${account?.session?.id ?? ""}">
 <head>
 <meta charset="utf-8">
 <meta name="viewport" content="width=device-width, initial-scale=1">
@@ -45,9 +50,9 @@ export function renderPage({ title, here, account, message, body }: Page): strin
 <script type="module" src="/hasp-live.js"></script>
 </head>
 <body>
-<header data-live><strong>Brina Huts</strong><nav aria-label="Pages">${links}</nav><div class="person">${person}</div></header>
-<main data-live>${said}<h1>${escapeHtml(title)}</h1>${body}</main>
-<footer>A made-up cooperative of five mountain huts; the sample application that stands behind Lucchetto.</footer>
+<header data-live><strong>Brina Huts</strong><nav aria-label="${texts.pages}">${links}</nav><div class="person">${person}</div></header>
+<main data-live>${said}<div${ofLanguage}><h1>${escapeHtml(title)}</h1>${body}</div></main>
+<footer>${texts.footer}</footer>
 </body>
 </html>
 `;

@@ -14,6 +14,7 @@ import { changePassword, removePassword } from "./password.ts";
 import {
   endOtherSessions,
   endOwnSession,
+  listOwnApps,
   listOwnSessions,
   reauthenticate,
   showSession,
@@ -54,6 +55,7 @@ export const peopleRoutes = {
   removePassword,
   showSession,
   signOut,
+  listOwnApps,
   listOwnSessions,
   endOwnSession,
   endOtherSessions,

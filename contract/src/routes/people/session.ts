@@ -1,4 +1,5 @@
 import { z } from "zod";
+import { appHome } from "../../page-state.ts";
 import { defineRoute } from "../../route.ts";
 import { account, proofWanted, session } from "../../shapes/people.ts";
 import { id, passwordText } from "../../text.ts";
@@ -31,6 +32,15 @@ export const listOwnSessions = defineRoute({
   summary: "One's own living sessions, the latest used first",
   access: "session",
   replies: { 200: z.object({ items: z.array(session) }) },
+});
+
+export const listOwnApps = defineRoute({
+  name: "listOwnApps",
+  method: "GET",
+  path: "/v1/account/apps",
+  summary: "The apps that one has been signed in to of late, the latest first, each with its first page",
+  access: "session",
+  replies: { 200: z.object({ items: z.array(appHome) }) },
 });
 
 export const endOwnSession = defineRoute({

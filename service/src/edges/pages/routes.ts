@@ -14,7 +14,7 @@ import { basePathOf, queryOf } from "../../base/http/address.ts";
 import { CONSOLE_DIRECTORY } from "../../base/locations.ts";
 import { isStorageUnavailable } from "../../base/storage/index.ts";
 import { appBehind, enter } from "../../records/app/behind.ts";
-import { findByClientId, listHomes } from "../../records/app/store.ts";
+import { findByClientId, listHomes, listHomesOf } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import type { PageShell } from "../capability/shell.ts";
 import { assetRoutes } from "./assets.ts";
@@ -55,7 +55,7 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       app.route({
         method: METHODS,
         url,
-        handler: async (_request, reply) => shell.send(reply, { apps: await homesOf(context) }),
+        handler: async (request, reply) => shell.send(reply, { apps: await homesFor(context, request) }),
       });
     }
 
@@ -65,7 +65,8 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
         url,
         handler: async (request, reply) => {
           const visitedApp = await appBehind(context, queryOf(request).get("next"));
-          return shell.send(reply, visitedApp === null ? { apps: await homesOf(context) } : { visitedApp });
+          if (visitedApp !== null) return shell.send(reply, { visitedApp });
+          return shell.send(reply, { apps: await homesFor(context, request) });
         },
       });
     }
@@ -86,12 +87,9 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
       method: METHODS,
       url: SIGN_OUT_PAGE,
       handler: async (request, reply) => {
-        const signOut = await describeSignOut(
-          context,
-          request,
-          (await app.readCaller(request))?.session.id ?? null,
-        );
-        return shell.send(reply, { apps: await homesOf(context), ...(signOut === null ? {} : { signOut }) });
+        const signOut = await describeSignOut(context, request);
+        const apps = await homesFor(context, request);
+        return shell.send(reply, { apps, ...(signOut === null ? {} : { signOut }) });
       },
     });
 
@@ -115,10 +113,15 @@ export function pageRoutes(context: ServiceContext, shell: PageShell): FastifyPl
   };
 }
 
-/** Without the database a page is drawn without its way back, and says itself what is wrong. */
-async function homesOf({ dataSource }: ServiceContext): Promise<PageState["apps"]> {
+/**
+ * Where a page leads: for somebody signed in the applications where they have been, else every one. Without the database
+ * a page is drawn without its way back, and says itself what is wrong.
+ */
+async function homesFor({ dataSource }: ServiceContext, request: FastifyRequest): Promise<PageState["apps"]> {
   try {
-    return await listHomes(dataSource);
+    const caller = await request.server.readCaller(request);
+    const own = caller === null ? [] : await listHomesOf(dataSource, caller.account.id);
+    return own.length > 0 ? own : await listHomes(dataSource);
   } catch (error) {
     if (isStorageUnavailable(error)) return [];
     throw error;
@@ -133,18 +136,18 @@ async function homesOf({ dataSource }: ServiceContext): Promise<PageState["apps"
 async function describeSignOut(
   { dataSource }: ServiceContext,
   request: FastifyRequest,
-  currentSessionId: string | null,
 ): Promise<PageState["signOut"] | null> {
   const query = queryOf(request);
   const clientId = query.get("client_id");
   const app = clientId === null ? null : await findByClientId(dataSource, clientId);
   if (app === null) return null;
   const returnTo = query.get("return_to");
+  const currentSessionId = (await request.server.readCaller(request))?.session.id;
   const isRegistered = returnTo !== null && app.signedOutUris.includes(returnTo);
   return {
     appName: app.name,
     returnTo: isRegistered ? withState(returnTo, query.get("state")) : null,
-    automatic: currentSessionId === null || query.get("sid") === currentSessionId,
+    automatic: currentSessionId === undefined || query.get("sid") === currentSessionId,
   };
 }
 

@@ -14,6 +14,8 @@ import { listedAmong } from "../../base/http/network.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import { inTransaction } from "../../base/storage/index.ts";
 import { introspect } from "../../flows/oauth/introspect.ts";
+import type { StepWish } from "../../flows/oauth/step-up.ts";
+import { LEVELS, readMaxAge, stepWanted } from "../../flows/oauth/step-up.ts";
 import { checkBasicPassword } from "../../flows/sign-in/basic.ts";
 import { describeAccessKey, recogniseAccessKey } from "../../people/access-key/access-key.ts";
 import type { ProxiedApp } from "../../records/app/store.ts";
@@ -22,6 +24,7 @@ import { visitOf } from "../../records/http/visit.ts";
 import { record } from "../../records/journal/journal.ts";
 import type { CheckedToken } from "../../records/oauth/store.ts";
 import { forgetOlderTokens, insertCheckToken } from "../../records/oauth/store.ts";
+import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
 /** Who is there, in the headers that the application behind the proxy reads. */
@@ -74,17 +77,37 @@ async function proxiedApp({ configuration, lookUps }: ServiceContext): Promise<P
 interface ProxyWish {
   readonly label: string | undefined;
   readonly guests: boolean;
+  readonly step: StepWish;
+}
+
+/** @param query of the proxy's question. @throws ProblemReply `malformed-request`: whoever set the proxy up sees it at once. */
+export function readWish(query: URLSearchParams): ProxyWish {
+  return {
+    label: query.get("label") ?? undefined,
+    guests: query.get("guests") === "yes",
+    step: readStep(query),
+  };
+}
+
+function readStep(query: URLSearchParams): StepWish {
+  const level = query.get("level");
+  const maxAge = readMaxAge(query.get("fresh") ?? undefined);
+  if (level !== null && level !== "1" && level !== "2")
+    throw new ProblemReply("malformed-request", { detail: `level is 1 or 2, not ${JSON.stringify(level)}.` });
+  if (maxAge === null)
+    throw new ProblemReply("malformed-request", { detail: "fresh is a number of seconds, as in fresh=600." });
+  return { levels: level === null ? [] : LEVELS.slice(Number(level) - 1), maxAge };
 }
 
 /**
  * Who is there.
  * @returns for a guest who may pass, every header empty.
- * @throws ProblemReply `not-signed-in`, `label-missing`, `foreign-origin`; as `checkBasicPassword`.
+ * @throws ProblemReply `not-signed-in`, `label-missing`, `step-up-required`, `foreign-origin`; as `checkBasicPassword`.
  */
 export async function checkForProxy(
   context: ServiceContext,
   request: FastifyRequest,
-  { label, guests }: ProxyWish,
+  { label, guests, step }: ProxyWish,
 ): Promise<IdentityHeaders> {
   // Both look-ups at once; what the second found counts only where no script shows something.
   const [app, found] = await Promise.all([proxiedApp(context), findBrowser(context, request)]);
@@ -102,14 +125,37 @@ export async function checkForProxy(
     throw new ProblemReply("not-signed-in", {
       headers: {
         "www-authenticate": challengesFor(context, request, script !== null),
-        "lucchetto-sign-in": script === null ? signInAddress(context, request) : "",
+        "lucchetto-sign-in": script === null ? signInAddress(context, request, step) : "",
       },
     });
   }
   if (label !== undefined && !who.labels.includes(label)) {
     throw new ProblemReply("label-missing", { detail: `The account does not carry the label "${label}".` });
   }
+  assertStep(context, request, { step, session: script === null ? (found?.session ?? null) : null });
   return identityOf(who);
+}
+
+/** @throws ProblemReply `step-up-required`, with the challenge of RFC 9470 and the address where a person shows what is lacking. */
+function assertStep(
+  context: ServiceContext,
+  request: FastifyRequest,
+  { step, session }: { step: StepWish; session: CheckedToken["session"] | null },
+): void {
+  const { levels, maxAge } = step;
+  if (levels.length === 0 && maxAge === undefined) return;
+  if (session !== null && stepWanted(step, session, context.clock.now()) === null) return;
+  const wanted = {
+    ...(levels.length === 0 ? {} : { acr_values: levels.join(" ") }),
+    ...(maxAge === undefined ? {} : { max_age: String(maxAge) }),
+  };
+  const parameters = Object.entries(wanted).map(([name, value]) => `, ${name}="${value}"`);
+  throw new ProblemReply("step-up-required", {
+    headers: {
+      "www-authenticate": `Bearer realm="${context.configuration.publicUrl}", error="insufficient_user_authentication"${parameters.join("")}`,
+      "lucchetto-sign-in": session === null ? "" : signInAddress(context, request, step),
+    },
+  });
 }
 
 type Who = Pick<
@@ -211,12 +257,36 @@ function challengesFor(
 }
 
 /** Where a person's browser is sent to sign in; empty for programs, which get the challenge alone. */
-function signInAddress({ configuration }: ServiceContext, { headers }: FastifyRequest): string {
+function signInAddress(
+  { configuration }: ServiceContext,
+  { headers }: FastifyRequest,
+  { levels, maxAge }: StepWish,
+): string {
   const method = firstOf(headers, METHOD_HEADERS) ?? "GET";
   const isPerson = (headers.accept ?? "").includes("text/html") && (method === "GET" || method === "HEAD");
   if (!isPerson) return "";
   const to = ownPathOr("/", firstOf(headers, ASKED_HEADERS) ?? "/");
-  return `${configuration.publicUrl}${ENTER_PATH}?${new URLSearchParams({ to }).toString()}`;
+  const wanted = {
+    to,
+    ...(levels[0] === "aal2" ? { level: "2" } : {}),
+    ...(maxAge === undefined ? {} : { fresh: String(maxAge) }),
+  };
+  return `${configuration.publicUrl}${ENTER_PATH}?${new URLSearchParams(wanted).toString()}`;
+}
+
+/**
+ * The page where somebody signed in shows what a place behind the proxy still wants, or sets it up; `null`: nothing is lacking.
+ * @throws ProblemReply `malformed-request`.
+ */
+export async function stepPage(
+  { dataSource, clock }: ServiceContext,
+  { session, account }: LiveSession,
+  query: URLSearchParams,
+): Promise<string | null> {
+  const step = stepWanted(readStep(query), session, clock.now());
+  if (step === null) return null;
+  const isThere = step === "freshness" || (await secondFactorsOf(dataSource.manager, account.id)).length > 0;
+  return isThere ? "/account/reauthenticate" : "/account/second-factor";
 }
 
 /** Where a browser comes to fetch its check token, on the way to a page behind the proxy. */

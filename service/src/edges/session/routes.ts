@@ -17,6 +17,7 @@ import {
   signOut,
 } from "../../people/session/session.ts";
 import { showAccount } from "../../records/account/show.ts";
+import { listHomesOf } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { readDeviceMark } from "../../records/http/device-cookie.ts";
 import { answer, mount } from "../../records/http/mount.ts";
@@ -61,6 +62,10 @@ function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
 
     mount(app, routes.listOwnSessions, async (_received, { caller }) =>
       answer(200, { items: await listOwnSessions(context, caller) }),
+    );
+
+    mount(app, routes.listOwnApps, async (_received, { caller }) =>
+      answer(200, { items: await listHomesOf(context.dataSource, caller.account.id) }),
     );
 
     mount(app, routes.endOwnSession, async ({ params }, { caller, request, reply }) => {

@@ -1,6 +1,6 @@
 /** The authorization endpoint (RFC 6749 section 4.1, RFC 7636, RFC 9207). */
 import { randomBytes } from "node:crypto";
-import { isCodeChallenge, levelOf, mintToken, TOKEN_BYTES } from "@lucchetto/core";
+import { isCodeChallenge, mintToken, TOKEN_BYTES } from "@lucchetto/core";
 import type { Configuration } from "../../base/config/index.ts";
 import { ProblemReply } from "../../base/problem.ts";
 import type { AppRow } from "../../base/storage/index.ts";
@@ -13,12 +13,11 @@ import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { parameter, requiredParameter } from "./form.ts";
 import { OAuthRefusal } from "./refusal.ts";
+import type { StepWish } from "./step-up.ts";
+import { LEVELS, readMaxAge, stepWanted } from "./step-up.ts";
 
 /** Milliseconds that a code lives (RFC 6749 section 4.1.2 recommends ten minutes at most). */
 const CODE_LIFETIME = 60_000;
-
-/** Seconds that coming back from our own page may take; a smaller `max_age` would ask for ever. */
-const MIN_MAX_AGE_SECONDS = 30;
 
 /** Codes of one session for one app that wait to be exchanged: tabs that are away at once. */
 const MAX_UNSPENT = 10;
@@ -51,7 +50,7 @@ export async function authorize(
       if (prompt === "none") throw new OAuthRefusal("login_required", "Nobody is signed in.");
       return { kind: prompt === "create" ? "register" : "sign-in" };
     }
-    const step = stepWanted(query, session, context.clock.now());
+    const step = stepWanted(readStep(query), session.session, context.clock.now());
     if (step === "level" && !(await canReachLevel(context, query, session)))
       throw new OAuthRefusal(
         "unmet_authentication_requirements",
@@ -117,9 +116,6 @@ function readChallenge(query: URLSearchParams): string {
   return codeChallenge;
 }
 
-/** Levels that can be asked for by `acr_values`. */
-export const LEVELS = ["aal1", "aal2"] as const;
-
 const WHAT_IS_WANTED = {
   level: "The second factor was not shown in this session, or too long ago.",
   freshness: "The last proof was shown too long ago.",
@@ -139,24 +135,11 @@ function levelsOf(query: URLSearchParams): string[] {
   return parameter(query, "acr_values")?.split(" ").filter(Boolean) ?? [];
 }
 
-/**
- * What a session lacks of the level and freshness that an app asks for (RFC 9470 section 4). `acr_values` lists what the
- * app takes: one of them is enough; values that are not known here cannot be met.
- */
-function stepWanted(
-  query: URLSearchParams,
-  { session }: LiveSession,
-  now: Date,
-): "level" | "freshness" | null {
-  const levels = levelsOf(query);
-  const met = LEVELS.slice(0, levelOf(session, now));
-  if (levels.length > 0 && !levels.some((level) => met.some((one) => one === level))) return "level";
-  const maxAge = parameter(query, "max_age");
-  if (maxAge === undefined) return null;
-  if (!/^[0-9]{1,9}$/.test(maxAge))
+function readStep(query: URLSearchParams): StepWish {
+  const maxAge = readMaxAge(parameter(query, "max_age"));
+  if (maxAge === null)
     throw new OAuthRefusal("invalid_request", "The parameter max_age is a number of seconds.");
-  const age = (now.getTime() - session.authTime.getTime()) / 1_000;
-  return age > Math.max(Number(maxAge), MIN_MAX_AGE_SECONDS) ? "freshness" : null;
+  return { levels: levelsOf(query), maxAge };
 }
 
 async function issueCode(

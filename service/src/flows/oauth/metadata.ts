@@ -1,7 +1,8 @@
 /** The metadata document (RFC 8414; RP-Initiated Logout 1.0, section 2.1): what is named here answers as named. */
 import type { Metadata } from "@lucchetto/contract";
 import { OAUTH_PATHS } from "@lucchetto/contract";
-import { LEVELS, PROMPTS } from "./authorize.ts";
+import { PROMPTS } from "./authorize.ts";
+import { LEVELS } from "./step-up.ts";
 
 const APP_AUTHENTICATION = ["client_secret_basic", "client_secret_post"];
 

@@ -33,12 +33,48 @@ export async function deleteKey(
   return (await manager.getRepository(AppKeyEntity).delete({ id: key.id, appId: key.appId })).affected === 1;
 }
 
-/** Applications to lead back to, the first one first; of several with one first page the first. */
-export async function listHomes(dataSource: DataSource): Promise<Array<{ name: string; home: string }>> {
-  const rows = await dataSource.query<Array<{ name: string; home: string }>>(
-    "SELECT name, home FROM app WHERE home IS NOT NULL ORDER BY createdAt LIMIT 20",
+/** An app and the address of its first page. */
+interface AppHome {
+  readonly name: string;
+  readonly home: string;
+}
+
+/** Applications to lead back to, the first one first. */
+export async function listHomes(dataSource: DataSource): Promise<AppHome[]> {
+  return oncePerHome(
+    await dataSource.query<AppHome[]>(
+      "SELECT name, home FROM app WHERE home IS NOT NULL ORDER BY createdAt LIMIT 20",
+    ),
   );
-  const first = new Map<string, { name: string; home: string }>();
+}
+
+/** Sessions of a person that are looked at for where they have been: the latest ones. */
+const SESSIONS_LOOKED_AT = 200;
+
+/**
+ * The apps with a first page that an account's latest sessions entered, by a check token or by a form of the app's own;
+ * the latest entered first.
+ */
+export async function listHomesOf(dataSource: DataSource, accountId: string): Promise<AppHome[]> {
+  return oncePerHome(
+    await dataSource.query<AppHome[]>(
+      `WITH late AS (SELECT id, appId, createdAt FROM session WHERE accountId = ? ORDER BY id DESC LIMIT ${SESSIONS_LOOKED_AT}),
+       entered AS (
+         SELECT appId, createdAt FROM late WHERE appId IS NOT NULL
+         UNION ALL
+         SELECT check_token.appId, check_token.createdAt FROM late JOIN check_token ON check_token.sessionId = late.id
+       )
+       SELECT app.name, app.home FROM entered JOIN app ON app.id = entered.appId
+       WHERE app.home IS NOT NULL
+       GROUP BY app.id ORDER BY MAX(entered.createdAt) DESC, app.id LIMIT 20`,
+      [accountId],
+    ),
+  );
+}
+
+/** Of several with one first page the first. */
+function oncePerHome(rows: readonly AppHome[]): AppHome[] {
+  const first = new Map<string, AppHome>();
   for (const row of rows) if (!first.has(row.home)) first.set(row.home, row);
   return [...first.values()];
 }
