@@ -25,6 +25,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
       home: `http://localhost:${port}/`,
       initiateLoginUri: `http://localhost:${port}/sign-in`,
       rights: ["accounts"],
+      ownForms: true,
     },
   });
   return {
@@ -34,6 +35,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
     returnAddress: `http://localhost:${port}/signed-in`,
     signedOutAddress: `http://localhost:${port}/signed-out`,
     timeout: MAX_QUESTION_MILLISECONDS,
+    forms: { page: "/desk", takesGuests: false },
   };
 }
 

@@ -189,6 +189,14 @@ export const PROBLEMS = {
     meaning: "This call requires a right that the application does not have.",
     remedy: "For its developer: give it the right with `lucchetto app change CLIENT-ID --rights accounts`.",
   },
+  "own-forms-needed": {
+    status: 403,
+    title: "The session was not begun in a form of this application",
+    meaning:
+      "Only an app with forms of its own gets a check token this way, and only for sessions that were begun in them.",
+    remedy:
+      "For its developer: send the headers of own forms along, or let people sign in through the authorization endpoint.",
+  },
   "account-of-operators": {
     status: 403,
     title: "An operator's account",

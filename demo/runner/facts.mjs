@@ -5,21 +5,16 @@ import { say } from "../../scripts/say.mjs";
 import { keyUriOf, passkeyFile } from "./history.mjs";
 import { writeSecret } from "./state.mjs";
 
-/** The registrations of the sample application: its own, and its desk's with forms of its own. */
+/** The registration of the sample application, whose desk has forms of its own. */
 export async function keepApps(demo, options) {
   const app = await keepApp(demo, options, {
     file: "app.json",
     name: "Brina Huts",
     clientId: "brina-huts",
     rights: ["accounts"],
-  });
-  const desk = await keepApp(demo, options, {
-    file: "desk.json",
-    name: "Brina Huts, the desk",
-    clientId: "brina-desk",
     ownForms: true,
   });
-  return { app, desk };
+  return { app };
 }
 
 /** A registration is kept, and made anew when the ports or its rights have changed. */
@@ -28,14 +23,19 @@ async function keepApp(demo, { state, url, appUrl, appPort }, { file: fileName, 
   const redirectUri = `${appUrl}/signed-in`;
   const kept = existsSync(file) ? JSON.parse(readFileSync(file, "utf8")) : null;
   const rights = more.rights ?? [];
-  if (kept?.redirectUri === redirectUri && String(kept.rights ?? []) === String(rights)) return kept;
+  if (
+    kept?.redirectUri === redirectUri &&
+    String(kept.rights ?? []) === String(rights) &&
+    kept.ownForms === more.ownForms
+  )
+    return kept;
   const { clientId, key } = await demo.registerApp(url, demo.OPERATOR, {
     ...more,
     clientId: kept === null ? wanted : `${wanted}-${appPort}-${Date.now().toString(36)}`,
     redirectUri,
     signedOutUri: `${appUrl}/signed-out`,
   });
-  const app = { clientId, key, redirectUri, rights };
+  const app = { clientId, key, redirectUri, rights, ownForms: more.ownForms };
   writeSecret(file, JSON.stringify(app));
   return app;
 }

@@ -67,14 +67,13 @@ function watching(watch) {
   return watch ? ["--watch", "--watch-preserve-output"] : [];
 }
 
-export function startApp({ state, url, appUrl, appPort, watch }, { app, desk }) {
+export function startApp({ state, url, appUrl, appPort, watch }, { app }) {
   const log = join(state, "app.log");
   const env = {
     BRINA_PORT: String(appPort),
     LUCCHETTO_SERVICE: url,
     LUCCHETTO_CLIENT_ID: app.clientId,
     LUCCHETTO_APP_KEY: app.key,
-    BRINA_DESK_KEY: desk.key,
     BRINA_WEBHOOK_SECRET: readFileSync(join(state, "webhook-secret"), "utf8"),
   };
   const args = [...watching(watch), join(ROOT, "demo/dist/app/main.js")];

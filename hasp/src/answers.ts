@@ -1,6 +1,6 @@
 /** The hasp's own answers: redirects, problems for programs, and small plain pages for people. */
 import { createHash } from "node:crypto";
-import type { ProblemCode } from "@lucchetto/contract/apps";
+import type { Problem, ProblemCode } from "@lucchetto/contract/apps";
 import { problemPath, PROBLEMS } from "@lucchetto/contract/apps";
 import type { Language } from "@lucchetto/contract/language";
 import escapeHtml from "escape-html";
@@ -18,12 +18,18 @@ export function problem(
   code: ProblemCode,
   { detail, headers = {} }: { detail: string; headers?: Record<string, string | string[]> },
 ): Answer {
-  const { status, title } = PROBLEMS[code];
+  const body = problemOf(service, code, detail);
   return {
-    status,
+    status: body.status,
     headers: { ...NOT_KEPT, ...headers, "content-type": "application/problem+json" },
-    body: JSON.stringify({ type: service + problemPath(code), code, title, status, detail }),
+    body: JSON.stringify(body),
   };
+}
+
+/** As a value. */
+export function problemOf(service: string, code: ProblemCode, detail: string): Omit<Problem, "requestId"> {
+  const { status, title } = PROBLEMS[code];
+  return { type: service + problemPath(code), code, title, status, detail };
 }
 
 /** One thing to say and one thing to do. */

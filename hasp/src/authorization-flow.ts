@@ -4,6 +4,7 @@ import { CONTINUE_PATH, OAUTH_PATHS, ownPathOr } from "@lucchetto/contract/apps"
 import { page, problem, redirect } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import { newDeparture } from "./cookies.ts";
+import type { FormVisitors } from "./form-visitors.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import { isOwnOrigin, isPage, queryOf } from "./incoming-request.ts";
 import type { HaspSettings } from "./options.ts";
@@ -38,7 +39,17 @@ interface AuthorizationFlow {
 
 export function createAuthorizationFlow(
   settings: HaspSettings,
-  { lucchetto, cookies, recent }: { lucchetto: Lucchetto; cookies: HaspCookies; recent: RecentAnswers },
+  {
+    lucchetto,
+    cookies,
+    recent,
+    forms,
+  }: {
+    lucchetto: Lucchetto;
+    cookies: HaspCookies;
+    recent: RecentAnswers;
+    forms: Pick<FormVisitors, "signOut">;
+  },
 ): AuthorizationFlow {
   const { service, clientId, returnAddress, paths } = settings;
 
@@ -179,13 +190,18 @@ export function createAuthorizationFlow(
       });
     }
     const gone = [cookies.removeCheckToken()];
+    const isForms = cookies.readHandle(visit.headers.cookie) !== undefined;
+    if (isForms) gone.push(cookies.removeHandle());
     const token = cookies.readCheckToken(visit.headers.cookie);
     const landing = settings.signedOutAddress;
     if (token !== undefined) recent.forget(token);
     try {
       const sid = token === undefined ? undefined : (await lucchetto.introspect(token))?.sid;
       if (token === undefined || sid === undefined) return redirect(landing ?? "/", gone);
+      // A session that was begun in a form of the application ends there: Lucchetto's pages know nothing of it.
+      if (isForms && (await forms.signOut(visit)) === sid) return redirect(landing ?? "/", gone);
       await lucchetto.revoke(token);
+      if (isForms && (await lucchetto.findLiving([sid])).size === 0) return redirect(landing ?? "/", gone);
       const address = new URL(`${service}/sign-out`);
       const fields = { client_id: clientId, sid, ...(landing === null ? {} : { return_to: landing }) };
       address.search = new URLSearchParams(fields).toString();

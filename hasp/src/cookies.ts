@@ -1,4 +1,4 @@
-/** The application's two host-only cookies: the check token, and what is remembered while somebody is away signing in. */
+/** The application's host-only cookies: the check token, what is remembered while somebody is away signing in, and two of its own forms. */
 import { randomBytes } from "node:crypto";
 import { parse, serialize } from "cookie";
 
@@ -36,7 +36,19 @@ export interface HaspCookies {
   /** Whether this visit was asked already, without a page, who it is. */
   wasAsked(header: string | undefined): boolean;
   writeAsked(): string;
+  /** Of somebody at a form of the application's own: a handle to what its server keeps, and the mark of the browser. */
+  readHandle(header: string | undefined): string | undefined;
+  writeHandle(handle: string): string;
+  removeHandle(): string;
+  readDevice(header: string | undefined): string | undefined;
+  writeDevice(mark: string): string;
 }
+
+/** Seconds for which a browser is known again. */
+const DEVICE_LIFETIME = 400 * 86_400;
+const HANDLE = /^[A-Za-z0-9_-]{43}$/;
+/** Whatever it is made of, it goes into a header. */
+const DEVICE = /^[\w.-]{1,200}$/;
 
 /** @param origin the application's own, from its return address. On loopback the names carry the port. */
 export function haspCookies(origin: URL): HaspCookies {
@@ -76,6 +88,11 @@ export function haspCookies(origin: URL): HaspCookies {
     },
     wasAsked: (header) => header !== undefined && parse(header)[name("asked")] !== undefined,
     writeAsked: () => serialize(name("asked"), "1", { ...attributes, maxAge: VISIT }),
+    readHandle: (header) => readAs(HANDLE, header, name("form")),
+    writeHandle: (handle) => serialize(name("form"), handle, attributes),
+    removeHandle: () => serialize(name("form"), "", { ...attributes, maxAge: 0 }),
+    readDevice: (header) => readAs(DEVICE, header, name("device")),
+    writeDevice: (mark) => serialize(name("device"), mark, { ...attributes, maxAge: DEVICE_LIFETIME }),
     removeDeparture: (state) => serialize(departureName(state), "", { ...attributes, maxAge: 0 }),
   };
 }
@@ -87,6 +104,11 @@ export function newDeparture(next: string): AuthorizationState {
     verifier: randomBytes(32).toString("base64url"),
     next,
   };
+}
+
+function readAs(shape: RegExp, header: string | undefined, name: string): string | undefined {
+  const text = header === undefined ? undefined : parse(header)[name];
+  return text !== undefined && shape.test(text) ? text : undefined;
 }
 
 function readJson(text: string | undefined): AuthorizationState | null {

@@ -12,6 +12,7 @@ import type { AccessRequirements } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
+import type { FormVisitor } from "./form-visitors.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
@@ -53,6 +54,10 @@ export interface ExpressHasp {
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
   accounts: Hasp["accounts"];
+  forms: {
+    /** The visitor at a form of the application's own, with the option `forms`; cookies go into the response by themselves. */
+    before(request: Incoming, response: ServerResponse): FormVisitor;
+  };
 }
 
 /** Makes the middlewares. @throws HaspOptionsError if the set-up cannot work. */
@@ -63,6 +68,13 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   return {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
+    forms: {
+      before: (request, response) =>
+        hasp.forms.before(
+          new ExpressVisit(request),
+          (line) => void response.appendHeader("set-cookie", line),
+        ),
+    },
     own: () =>
       middleware((request, response) => {
         const visit = new ExpressVisit(request);

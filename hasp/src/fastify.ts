@@ -16,6 +16,7 @@ import type { AccessRequirements } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
+import type { FormVisitor } from "./form-visitors.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
@@ -38,6 +39,10 @@ declare module "fastify" {
       lookUp: Hasp["lookUp"];
       /** What the application's server does with accounts; for an app with the right `accounts`. */
       accounts: Hasp["accounts"];
+      forms: {
+        /** The visitor at a form of the application's own, with the option `forms`; cookies go into the reply by themselves. */
+        before(request: FastifyRequest, reply: FastifyReply): FormVisitor;
+      };
     };
   }
 }
@@ -88,6 +93,10 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   app.decorate("hasp", {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
+    forms: {
+      before: (request: FastifyRequest, reply: FastifyReply) =>
+        hasp.forms.before(new FastifyVisit(request), (line) => void reply.header("set-cookie", line)),
+    },
     open: () => async (request: FastifyRequest, reply: FastifyReply) => {
       const visit = new FastifyVisit(request);
       request.account = await hasp.open(visit);

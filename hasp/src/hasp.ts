@@ -4,10 +4,12 @@ import { ownPathOr } from "@lucchetto/contract/apps";
 import type { AccessRequirements, UnmetRequirement } from "./access-requirements.ts";
 import { assertWanted, firstUnmet, stepUpParameters } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
-import { page, problem } from "./answers.ts";
+import { page, problem, redirect } from "./answers.ts";
 import { createAuthorizationFlow } from "./authorization-flow.ts";
 import { haspCookies } from "./cookies.ts";
 import { readAuthorization } from "./credentials.ts";
+import type { FormVisitors } from "./form-visitors.ts";
+import { createFormVisitors } from "./form-visitors.ts";
 import { readGuard } from "./guard.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import { hasMatchingOrigin, isOwnOrigin, isPage, isReading, pathOf, queryOf } from "./incoming-request.ts";
@@ -15,7 +17,7 @@ import type { EventResponse } from "./live.ts";
 import { createLive } from "./live.ts";
 import { createLucchetto } from "./lucchetto.ts";
 import type { HaspOptions } from "./options.ts";
-import { readOptions } from "./options.ts";
+import { HaspOptionsError, readOptions } from "./options.ts";
 import { recentAnswers } from "./recent.ts";
 import { createRecogniser } from "./recognise.ts";
 import type { Accounts, LookUp } from "./service.ts";
@@ -52,6 +54,8 @@ export interface Hasp {
    * come back to the same page. `null`: they stay.
    */
   askSilently(visit: IncomingRequest): Answer | null;
+  /** Forms of the application's own, with the option `forms`. */
+  readonly forms: Pick<FormVisitors, "before">;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
   closed(visit: IncomingRequest, wanted?: AccessRequirements): Promise<AccessResult<SignedInAccount>>;
 }
@@ -64,7 +68,8 @@ export function createHasp(options: HaspOptions): Hasp {
   const lucchetto = settings.testing?.lucchetto ?? createLucchetto(settings);
   const recent = recentAnswers();
   const live = createLive(lucchetto, cookies.readCheckToken);
-  const flow = createAuthorizationFlow(settings, { lucchetto, cookies, recent });
+  const forms = createFormVisitors(settings, { cookies });
+  const flow = createAuthorizationFlow(settings, { lucchetto, cookies, recent, forms });
   const { recognise } = createRecogniser(settings, { lucchetto, cookies, recent });
   const guard = readGuard(settings.guard);
   const { signIn, register, signOut } = paths;
@@ -115,6 +120,15 @@ export function createHasp(options: HaspOptions): Hasp {
     },
 
     askSilently: (visit) => flow.askSilently(visit),
+    forms: {
+      before(visit, setCookie) {
+        if (settings.forms === null)
+          throw new HaspOptionsError(
+            "forms: set this option to use hasp.forms, and register the application with --own-forms",
+          );
+        return forms.before(visit, setCookie);
+      },
+    },
 
     async closed(visit, wanted = {}) {
       assertWanted(wanted);
@@ -158,7 +172,7 @@ export function createHasp(options: HaspOptions): Hasp {
     // Where a browser asks by itself, it shows the page to whoever gives up.
     if (isPage(visit) && (prompts || !isScript(visit))) {
       if (isReading(visit) && !prompts)
-        return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
+        return ownForm(visit) ?? flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
       const { language, signIn: text, signedOutMeanwhile, signInFirst } = textsFor(visit, settings.language);
       return page({
         status: 401,
@@ -179,6 +193,17 @@ export function createHasp(options: HaspOptions): Hasp {
     return problem(service, "not-signed-in", { detail, headers: { "www-authenticate": challenges } });
   }
 
+  /** The way to the application's own form; `null`: people are sent to Lucchetto. */
+  function ownForm(visit: IncomingRequest, lacks?: "level" | "freshness"): Answer | null {
+    if (settings.forms === null) return null;
+    const { page: form, takesGuests = true } = settings.forms;
+    // What is lacking is shown where the session was begun.
+    const isFor = lacks === undefined ? takesGuests : cookies.readHandle(visit.headers.cookie) !== undefined;
+    if (!isFor) return null;
+    const query = new URLSearchParams({ next: visit.url, ...(lacks === undefined ? {} : { lacks }) });
+    return redirect(`${form}?${query.toString()}`);
+  }
+
   /** Basic is not offered to browsers, unless that is wanted: they ask for a password in a window of their own. */
   function challengesFor({ headers }: IncomingRequest, error = ""): string[] {
     const realm = `realm="${returnAddress.origin}"`;
@@ -191,7 +216,7 @@ export function createHasp(options: HaspOptions): Hasp {
     if (lack === "label") return refuseWithoutLabel(visit, wanted.label ?? "");
     // RFC 9470: what is lacking can be shown.
     if (lack !== "session" && isPage(visit) && isReading(visit))
-      return flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
+      return ownForm(visit, lack) ?? flow.startAuthorization(visit, visit.url, stepUpParameters(wanted));
     const step = Object.entries(stepUpParameters(wanted)).map(([name, value]) => `, ${name}="${value}"`);
     const why = {
       session: "This is for people in a session; an access key does not do here.",

@@ -1,11 +1,25 @@
 /** What an application says once, and what follows from it. */
-import { MAIL_LANGUAGES } from "@lucchetto/contract/apps";
+import { MAIL_LANGUAGES, ownPathOr } from "@lucchetto/contract/apps";
 import type { Language } from "@lucchetto/contract/language";
 import { knownLanguage } from "@lucchetto/contract/language";
 import { assertWanted } from "./access-requirements.ts";
 import type { Guard } from "./guard.ts";
 import { assertPattern } from "./guard.ts";
+import type { KeptTokens } from "./kept-tokens.ts";
 import type { Lucchetto } from "./service.ts";
+
+/** Of forms of the application's own. */
+export interface FormsOptions {
+  /**
+   * Path of the form. Guests at closed pages are sent to it with `?next=` the page they wanted, and whoever signed in there and
+   * lacks something with `lacks=level` or `lacks=freshness`, too.
+   */
+  readonly page: string;
+  /** Whether guests are sent to it; `true` unless said otherwise. `false`: they are sent to Lucchetto. */
+  readonly takesGuests?: boolean;
+  /** Where the visitors' tokens are kept. This process's memory unless said otherwise: instances that share visitors need a shared one. */
+  readonly keep?: KeptTokens;
+}
 
 /** How an application is registered with Lucchetto. `lucchetto app add` prints all of it. */
 export interface HaspOptions {
@@ -52,6 +66,11 @@ export interface HaspOptions {
    */
   readonly basicPasswords?: boolean | "prompt";
   /**
+   * Forms of the application's own (`lucchetto app add --own-forms`): `hasp.forms` calls Lucchetto for the visitor in front of them, and
+   * whoever signs in there is known at closed pages. The price: the application sees people's passwords.
+   */
+  readonly forms?: FormsOptions;
+  /**
    * Asks Lucchetto at a guest's first open page of a visit whether they are signed in there (`prompt=none`), so that nobody who is has to
    * press "Sign in". `false` unless said otherwise. The price: each guest's first page takes two redirects more, Lucchetto sees that visit,
    * and while it is away that first page is not shown.
@@ -93,6 +112,7 @@ export interface HaspSettings {
   readonly guard: Guard | undefined;
   readonly basicPasswords: boolean | "prompt";
   readonly changesFromAnywhere: boolean;
+  readonly forms: FormsOptions | null;
   readonly askSilently: boolean;
   readonly keepAnswersFor: number;
   readonly whenUnreachable: "closed" | "last-known";
@@ -131,6 +151,11 @@ export function readOptions(options: HaspOptions): HaspSettings {
       `basicPasswords: found ${JSON.stringify(basicPasswords)}, expected true, false or "prompt"`,
     );
   if (guard !== undefined) assertGuard(guard);
+  const page = options.forms?.page;
+  if (page !== undefined && ownPathOr("", page) === "")
+    throw new HaspOptionsError(
+      `forms.page: found ${JSON.stringify(page)}, expected a path of the application such as /desk`,
+    );
   if (options.testing !== undefined && process.env["NODE_ENV"] === "production")
     throw new HaspOptionsError(
       "testing: found in production, where everybody could be anybody; leave it out",
@@ -158,6 +183,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     guard: options.guard,
     basicPasswords,
     changesFromAnywhere: options.changesFromAnywhere ?? false,
+    forms: options.forms ?? null,
     askSilently: options.askSilently === true,
     keepAnswersFor: options.keepAnswersFor ?? 0,
     whenUnreachable: options.whenUnreachable ?? "closed",

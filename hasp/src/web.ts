@@ -12,6 +12,7 @@
  */
 import type { AccessRequirements } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
+import type { FormVisitor } from "./form-visitors.ts";
 import type { AccessResult as PlainPassage, Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
@@ -38,6 +39,10 @@ export interface WebHasp {
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
   accounts: Hasp["accounts"];
+  forms: {
+    /** The visitor at a form of the application's own, with the option `forms`. @param setCookie takes lines for the response. */
+    before(request: Request, from: Required<From>, setCookie: (line: string) => void): FormVisitor;
+  };
 }
 
 /** Makes it. @throws HaspOptionsError if the set-up cannot work. */
@@ -46,6 +51,9 @@ export function webHasp(options: HaspOptions): WebHasp {
   return {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
+    forms: {
+      before: (request, from, setCookie) => hasp.forms.before(visitOf(request, from), setCookie),
+    },
     async own(request, from) {
       const visit = visitOf(request, from);
       if (hasp.isOwn(visit)) {

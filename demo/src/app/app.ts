@@ -24,7 +24,7 @@ const CONTENT_SECURITY_POLICY =
 /** Makes the application; the caller lets it listen. */
 export async function createSampleApp(
   options: HaspOptions,
-  { webhookSecret, deskKey }: { webhookSecret?: string | undefined; deskKey?: string | undefined } = {},
+  { webhookSecret }: { webhookSecret?: string | undefined } = {},
 ): Promise<FastifyInstance> {
   const app = Fastify({ logger: { level: process.env["LOG_LEVEL"] ?? "warn" } });
   await app.register(formbody);
@@ -109,7 +109,7 @@ export async function createSampleApp(
 
   addOffice(app, show);
   if (webhookSecret !== undefined) addWebhooks(app, webhookSecret);
-  if (deskKey !== undefined) addDesk(app, { service: options.service, appKey: deskKey, show });
+  if (options.forms !== undefined) addDesk(app, show);
 
   // People land here after signing out at Lucchetto.
   app.get("/signed-out", async (_request, reply) => {

@@ -1,8 +1,10 @@
 /** The desk of the huts: pages with forms of their own, for those who keep their pages. No redirect leaves this application. */
-import type { BeforeVisitor } from "@lucchetto/hasp/forms";
-import { codeProofOf, ownForms, ProblemError, routes } from "@lucchetto/hasp/forms";
-import escapeHtml from "escape-html";
+import type { FormVisitor } from "@lucchetto/hasp";
+import { codeProofOf, ProblemError, routes } from "@lucchetto/hasp/forms";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import type { Typed } from "./desk-forms.ts";
+import { codeForm, enrolForm, guestForms, memberForms, proveForm, saved, welcome } from "./desk-forms.ts";
+import { nameOf } from "./page.ts";
 
 /** Shows a page of the application. */
 export type Show = (
@@ -11,162 +13,123 @@ export type Show = (
   page: { title: string; here: string; body: string; lang?: "en" },
 ) => FastifyReply;
 
-const TOKEN = "brina-desk";
-const DEVICE = "brina-desk-device";
-/** A sign-in in progress. */
-const PENDING = "brina-desk-sign-in";
-const LONG = 400 * 24 * 3_600;
+/** What a form leads to: the body of the next page, or `null` where somebody is signed in and goes on. */
+type Outcome = string | null;
 
-interface Typed {
-  readonly form?: string;
-  readonly identifier?: string;
-  readonly displayName?: string;
-  readonly password?: string;
-  readonly code?: string;
+/** What a reply says of how a sign-in, or a proof within a session, goes on. */
+interface Replied {
+  readonly outcome: string;
+  readonly wanted?: readonly string[];
 }
 
-/** `/desk`: signs in, registers and signs out with forms of the application. */
-export function addDesk(
-  app: FastifyInstance,
-  { service, appKey, show }: { service: string; appKey: string; show: Show },
-): void {
-  const forms = ownForms({ service, appKey });
-  const before = (request: FastifyRequest, token = TOKEN): BeforeVisitor =>
-    forms.before({
-      address: request.ip,
-      userAgent: request.headers["user-agent"],
-      device: cookie(request, DEVICE),
-      token: cookie(request, token),
-    });
+/** `/desk`: signs in, registers and proves with forms of the application; signing out is the hasp's. */
+export function addDesk(app: FastifyInstance, show: Show): void {
+  const { forms } = app.hasp;
+  const desk = (request: FastifyRequest, reply: FastifyReply, body: string) =>
+    show(request, reply, { title: "The desk", here: "/desk", lang: "en", body });
 
   app.get("/desk", { preHandler: app.hasp.open() }, async (request, reply) => {
-    const who = await whoIsThere(request);
-    return show(request, reply, {
-      title: "The desk",
-      here: "/desk",
-      lang: "en",
-      body: who === null ? guestForms({}) : welcome(who),
-    });
+    const { lacks } = forms.before(request, reply);
+    return desk(request, reply, lacks === null ? startOf(request) : proveForm(request.url, { lacks }));
   });
 
   app.post<{ Body: Typed }>("/desk", { preHandler: app.hasp.open() }, async (request, reply) => {
-    if (!isOwnPage(request)) return reply.status(403).send("Only the pages of the desk may send this.");
     const typed = request.body;
-    const visitor = before(request, typed.form === "code" ? PENDING : TOKEN);
     try {
-      if (typed.form === "sign-out") {
-        if (cookie(request, TOKEN) !== undefined) await visitor.call(routes.signOut);
-        return await setCookie(reply, TOKEN, "", 0).redirect("/desk", 303);
-      }
-      const { body } = await send(visitor, typed);
-      const device = visitor.newDevice();
-      if (device !== undefined) setCookie(reply, DEVICE, device, LONG);
-      if (body.outcome === "proof-wanted" && body.wanted.includes("totp")) {
-        if (body.token !== undefined) setCookie(reply, PENDING, body.token);
-        return await show(request, reply, page(codeForm("")));
-      }
-      if (body.outcome !== "signed-in") {
-        const text =
-          body.outcome === "check-mail"
-            ? "Check your mail: a link is on its way. Open it, then sign in here."
-            : "Something more is asked of this account, which the desk has no form for. Sign in above, in the bar.";
-        return show(request, reply, page(guestForms({ typed, problem: text })));
-      }
-      setCookie(reply, PENDING, "", 0);
-      return await setCookie(reply, TOKEN, body.token ?? "").redirect("/desk", 303);
+      const visitor = forms.before(request, reply);
+      const body = await take(visitor, typed, request);
+      if (body !== null) return desk(request, reply, body);
+      return await reply.redirect(visitor.next === "/" ? "/desk" : visitor.next, 303);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
-      // A session that ended elsewhere is no trouble when somebody signs out.
-      if (typed.form === "sign-out") return setCookie(reply, TOKEN, "", 0).redirect("/desk", 303);
-      const { status, detail, errors = [] } = error.problem;
+      const { code, status, detail, errors = [] } = error.problem;
       const problem = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
-      // With the sign-in over there is nothing to type a code for.
-      if (typed.form === "code" && error.problem.code !== "sign-in-lapsed")
-        return show(request, reply.status(status), page(codeForm(problem)));
-      return show(request, reply.status(status), page(guestForms({ typed, problem })));
+      const shown =
+        code === "sign-in-lapsed" ? guestForms(request.url, { typed, problem }) : again(request, problem);
+      return desk(request, reply.status(status), shown);
     }
   });
 
-  async function whoIsThere(request: FastifyRequest): Promise<{ name: string; since: string } | null> {
-    if (cookie(request, TOKEN) === undefined) return null;
-    try {
-      const { account, session } = (await before(request).call(routes.showSession)).body;
-      const name = account.displayName ?? account.username ?? account.email ?? "member";
-      return { name, since: session.authTime };
-    } catch (error) {
-      if (error instanceof ProblemError) return null;
-      throw error;
-    }
+  /** The form that was sent, with what was wrong. */
+  function again({ url, body, account }: FastifyRequest, problem: string): string {
+    const typed = body as Typed;
+    if (["code", "prove-code", "mail-code"].includes(typed.form ?? ""))
+      return codeForm(url, { form: typed.form ?? "", problem });
+    if (typed.form === "prove") return proveForm(url, { lacks: "freshness", problem });
+    if (account === null) return guestForms(url, { typed, problem });
+    return welcome(nameOf(account)) + memberForms(url, { form: typed.form ?? "", problem });
   }
 }
 
-const page = (body: string) => ({ title: "The desk", here: "/desk", lang: "en" as const, body });
-
-function send(visitor: BeforeVisitor, typed: Typed) {
-  if (typed.form === "register") return register(visitor, typed);
-  return typed.form === "code" ? showCode(visitor, typed) : signIn(visitor, typed);
+function startOf({ url, account }: FastifyRequest): string {
+  return account === null ? guestForms(url, {}) : welcome(nameOf(account)) + memberForms(url, {});
 }
 
-/** The second factor: a code of an authenticator app, or a recovery code. */
-function showCode({ call }: BeforeVisitor, { code = "" }: Typed) {
-  return call(routes.addProof, { body: { proof: codeProofOf(code) } });
+/** Sends on what was typed. @returns what comes next. */
+async function take(visitor: FormVisitor, typed: Typed, { url }: FastifyRequest): Promise<Outcome> {
+  const { call } = visitor;
+  const { form, identifier = "", password = "", code = "", displayName = "" } = typed;
+  if (form === "forgotten") {
+    await call(routes.askForLink, { body: { purpose: "reset", identifier } });
+    return saved("If there is an account of this name, a mail with a link is on its way to it.");
+  }
+  if (form === "password") {
+    await call(routes.changePassword, {
+      body: { present: password, password: typed.newPassword ?? "" },
+    });
+    return saved("Your new password is saved; whoever was signed in elsewhere is signed out.");
+  }
+  if (form === "authenticator") return enrol(visitor, url);
+  if (form === "enrolled") {
+    const { body } = await call(routes.activateAuthenticator, {
+      params: { id: typed.id ?? "" },
+      body: { code },
+    });
+    return visitor.lacks === "level"
+      ? null
+      : saved("From now on the desk asks for a code.", body.recoveryCodes);
+  }
+  if (form === "prove" || form === "prove-code") {
+    const proof = form === "prove" ? { type: "password" as const, password } : codeProofOf(code);
+    return goOn(visitor, url, (await call(routes.reauthenticate, { body: { proof } })).body, "prove-code");
+  }
+  if (form === "register") {
+    const name = displayName === "" ? {} : { displayName };
+    return goOn(
+      visitor,
+      url,
+      (await call(routes.register, { body: { email: identifier, ...name, password } })).body,
+    );
+  }
+  return goOn(visitor, url, (await signIn(visitor, typed)).body);
 }
 
-function signIn({ call }: BeforeVisitor, { identifier = "", password = "" }: Typed) {
+function signIn({ call }: FormVisitor, { form, identifier = "", password = "", code = "", id = "" }: Typed) {
+  const add = (proof: Parameters<typeof call<typeof routes.addProof>>[1]["body"]["proof"]) =>
+    call(routes.addProof, { body: { proof } });
+  if (form === "code") return add(codeProofOf(code));
+  if (form === "mail-code") return add({ type: "mail-code", code });
+  if (form === "first-code") return add({ type: "enrol-totp", id, code });
   return call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });
 }
 
-function register({ call }: BeforeVisitor, { identifier = "", displayName = "", password = "" }: Typed) {
-  const name = displayName === "" ? {} : { displayName };
-  return call(routes.register, { body: { email: identifier, ...name, password } });
+/** What a sign-in wants next, as far as the desk has forms for it. */
+async function goOn(visitor: FormVisitor, url: string, replied: Replied, form = "code"): Promise<Outcome> {
+  const { outcome, wanted = [] } = replied;
+  if (outcome === "signed-in") return null;
+  if (outcome === "check-mail")
+    return saved("Check your mail: a link is on its way. Open it, then sign in here.");
+  if (wanted.includes("totp") || wanted.includes("recovery-code")) return codeForm(url, { form });
+  if (wanted.includes("mail-code")) return codeForm(url, { form: "mail-code" });
+  if (wanted.includes("enrol-totp")) return enrol(visitor, url, "first-code");
+  return guestForms(url, {
+    problem:
+      "Something more is asked of this account, which the desk has no form for. Sign in above, in the bar.",
+  });
 }
 
-function welcome({ name, since }: { name: string; since: string }): string {
-  return `<p>Good day, <strong>${escapeHtml(name)}</strong>. You signed in with the desk's own form at ${escapeHtml(since.slice(11, 16))} (UTC).</p>
-<form method="post" action="/desk"><input type="hidden" name="form" value="sign-out"><button class="button">Leave the desk</button></form>`;
-}
-
-function codeForm(problem: string): string {
-  const said = problem === "" ? "" : `<p class="message" role="alert">${escapeHtml(problem)}</p>`;
-  return `<p>The password is right; this account asks for a second proof.</p>
-<div class="forms"><form method="post" action="/desk"><h2>One more thing</h2>${said}<input type="hidden" name="form" value="code">
-<label>Code of your authenticator app, or a recovery code<input name="code" autocomplete="one-time-code" required></label>
-<button class="button">Go on</button></form></div>`;
-}
-
-function guestForms({ typed = {}, problem = "" }: { typed?: Typed; problem?: string }): string {
-  const { form = "", identifier = "", displayName = "" } = typed;
-  const said = (which: string) =>
-    (form === which || (form === "code" && which === "sign-in")) && problem !== ""
-      ? `<p class="message" role="alert">${escapeHtml(problem)}</p>`
-      : "";
-  const value = (which: string, text: string) => (form === which ? escapeHtml(text) : "");
-  return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
-<div class="forms">
-<form method="post" action="/desk"><h2>Sign in</h2>${said("sign-in")}<input type="hidden" name="form" value="sign-in">
-<label>Address or username<input name="identifier" autocomplete="username" required value="${value("sign-in", identifier)}"></label>
-<label>Password<input name="password" type="password" autocomplete="current-password" required></label>
-<button class="button">Sign in at the desk</button></form>
-<form method="post" action="/desk"><h2>Register</h2>${said("register")}<input type="hidden" name="form" value="register">
-<label>E-mail address<input name="identifier" type="email" autocomplete="email" required value="${value("register", identifier)}"></label>
-<label>Name<input name="displayName" autocomplete="name" value="${value("register", displayName)}"></label>
-<label>Password<input name="password" type="password" autocomplete="new-password" required></label>
-<button class="button">Register at the desk</button></form>
-</div>`;
-}
-
-/** Nobody is signed in by a form of another site. */
-function isOwnPage({ headers, protocol, host }: FastifyRequest): boolean {
-  if (headers.origin !== undefined) return headers.origin === `${protocol}://${host}`;
-  const { "sec-fetch-site": site } = headers;
-  return site === undefined || site === "same-origin";
-}
-
-function cookie({ headers }: FastifyRequest, name: string): string | undefined {
-  return new RegExp(`(?:^|; )${name}=([\\w-]+)`).exec(headers.cookie ?? "")?.[1];
-}
-
-function setCookie(reply: FastifyReply, name: string, value: string, maxAge?: number): FastifyReply {
-  const life = maxAge === undefined ? "" : `; Max-Age=${maxAge}`;
-  return reply.header("set-cookie", `${name}=${value}; Path=/; HttpOnly; SameSite=Lax${life}`);
+/** Shows an authenticator app's secret, this once. */
+async function enrol({ call }: FormVisitor, url: string, form = "enrolled"): Promise<string> {
+  const { id, qrSvg, secret } = (await call(routes.enrolAuthenticator, { body: {} })).body;
+  return enrolForm(url, { form, id, qrSvg, secret });
 }

@@ -14,10 +14,10 @@ const options = {
   appKey: need("LUCCHETTO_APP_KEY"),
   returnAddress: `http://localhost:${port}/signed-in`,
   signedOutAddress: `http://localhost:${port}/signed-out`,
-};
+  forms: { page: "/desk", takesGuests: false },
+} as const;
 const app = await createSampleApp(options, {
   webhookSecret: process.env["BRINA_WEBHOOK_SECRET"],
-  deskKey: process.env["BRINA_DESK_KEY"],
 });
 await app.listen({ host: "127.0.0.1", port });
 process.once("SIGTERM", () => void app.close());

@@ -16,6 +16,25 @@ export const showSession = defineRoute({
   replies: { 200: z.object({ session, account }) },
 });
 
+export const makeCheckToken = defineRoute({
+  name: "makeCheckToken",
+  method: "POST",
+  path: "/v1/session/check-token",
+  summary:
+    "For an app with forms of its own: a check token of the session that was begun in them, by which its closed pages know the person",
+  access: "session",
+  problems: ["own-forms-needed"],
+  replies: {
+    201: z.object({
+      checkToken: z
+        .string()
+        .describe(
+          "lck_…; it identifies the person to this app and can do nothing else, so it may stand in a cookie",
+        ),
+    }),
+  },
+});
+
 export const signOut = defineRoute({
   name: "signOut",
   method: "DELETE",

@@ -3,17 +3,16 @@
  * Lucchetto lives under a path of the same host; the browser holds a check token of its own beside the own token, which
  * never leaves that path.
  */
-import { randomBytes } from "node:crypto";
 import type { ActiveIntrospection } from "@lucchetto/contract";
 import { ownPathOr } from "@lucchetto/contract";
-import { hashToken, mintToken, OPERATOR_LABEL, TOKEN_BYTES } from "@lucchetto/core";
+import { hashToken, OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyRequest } from "fastify";
 import { readBasicPair } from "../../base/http/basic.ts";
 import { readBearer } from "../../base/http/bearer.ts";
 import { listedAmong } from "../../base/http/network.ts";
 import { ProblemReply } from "../../base/problem.ts";
-import { inTransaction } from "../../base/storage/index.ts";
 import { introspect } from "../../flows/oauth/introspect.ts";
+import { issueCheckToken } from "../../flows/oauth/issue.ts";
 import type { StepWish } from "../../flows/oauth/step-up.ts";
 import { LEVELS, readMaxAge, stepWanted } from "../../flows/oauth/step-up.ts";
 import { checkBasicPassword } from "../../flows/sign-in/basic.ts";
@@ -21,9 +20,7 @@ import { describeAccessKey, recogniseAccessKey } from "../../people/access-key/a
 import type { ProxiedApp } from "../../records/app/store.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { visitOf } from "../../records/http/visit.ts";
-import { record } from "../../records/journal/journal.ts";
 import type { CheckedToken } from "../../records/oauth/store.ts";
-import { forgetOlderTokens, insertCheckToken } from "../../records/oauth/store.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
@@ -292,9 +289,6 @@ export async function stepPage(
 /** Where a browser comes to fetch its check token, on the way to a page behind the proxy. */
 export const ENTER_PATH = "/proxy/enter";
 
-/** Check tokens of one session behind the proxy: a browser needs one. */
-const MAX_TOKENS = 5;
-
 /** Gives this browser a check token of its session. @returns the token; `null` where it holds one already. */
 export async function enter(
   context: ServiceContext,
@@ -304,20 +298,7 @@ export async function enter(
   const app = await proxiedApp(context);
   const held = await findBrowser(context, request);
   if (held?.appId === app.id && held.session.id === session.id && held.tokenEndedAt === null) return null;
-  const visit = visitOf(request);
-  const { plain, hashed } = mintToken("check-token", randomBytes(TOKEN_BYTES));
-  const now = context.clock.now();
-  await inTransaction(context.dataSource, async (manager) => {
-    // No code came before it; its own hash stands there, and nothing is ever found by it.
-    const row = { tokenHash: hashed, codeHash: hashed, appId: app.id, sessionId: session.id };
-    const hadOne = await forgetOlderTokens(manager, row, MAX_TOKENS - 1);
-    await insertCheckToken(manager, { ...row, createdAt: now, endedAt: null });
-    // Whoever comes over and over fills neither table nor journal.
-    if (hadOne) return;
-    const ids = { accountId: account.id, sessionId: session.id, appId: app.id };
-    await record(context, manager, { event: { kind: "app.check-token-issued", ...ids }, visit, now });
-  });
-  return plain;
+  return issueCheckToken(context, { session, account }, { appId: app.id, visit: visitOf(request) });
 }
 
 function identityOf(who: Who): IdentityHeaders {

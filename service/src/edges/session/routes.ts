@@ -7,6 +7,7 @@ import {
 import type { FastifyPluginAsync } from "fastify";
 import { ProblemReply } from "../../base/problem.ts";
 import { pageOf } from "../../base/storage/index.ts";
+import { issueCheckToken } from "../../flows/oauth/issue.ts";
 import { reauthenticate } from "../../flows/session/reauthenticate.ts";
 import { clearSessionCookies, deliverSession } from "../../people/session/deliver.ts";
 import { endOtherSessions, endOwnSession, listOwnSessions } from "../../people/session/own.ts";
@@ -34,6 +35,13 @@ function sessionRoutes(context: ServiceContext): FastifyPluginAsync {
         account: showAccount(caller.account),
       }),
     );
+
+    mount(app, routes.makeCheckToken, async (_received, { caller, request }) => {
+      const appId = request.behalf?.appId ?? null;
+      if (appId === null || caller.session.appId !== appId) throw new ProblemReply("own-forms-needed");
+      const checkToken = await issueCheckToken(context, caller, { appId, visit: visitOf(request) });
+      return answer(201, { checkToken });
+    });
 
     mount(app, routes.signOut, async (_received, { caller, request, reply }) => {
       await signOut(context, caller, visitOf(request));

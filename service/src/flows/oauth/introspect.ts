@@ -4,11 +4,13 @@ import { hashToken, isSessionAlive, levelOf, sessionEnd } from "@lucchetto/core"
 import { inTransaction } from "../../base/storage/index.ts";
 import type { ShownKey } from "../../people/access-key/access-key.ts";
 import { describeAccessKey, recogniseAccessKey } from "../../people/access-key/access-key.ts";
+import { signOut } from "../../people/session/session.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { claimsOf } from "../../records/oauth/claims.ts";
 import type { CheckedToken } from "../../records/oauth/store.ts";
 import { endCheckToken } from "../../records/oauth/store.ts";
+import { findSession } from "../../records/session/store.ts";
 
 const INACTIVE = { active: false } as const;
 
@@ -61,7 +63,10 @@ export async function introspectKey(
   return key === null ? INACTIVE : describeAccessKey(context, key, clientId);
 }
 
-/** Ends a check token of the asking app; anything else is left alone, and nothing says so (RFC 7009 section 2.2). */
+/**
+ * Ends a check token of the asking app; anything else is left alone, and nothing says so (RFC 7009 section 2.2). A session that
+ * was begun in a form of the app's own ends with it: nobody else holds anything of it.
+ */
 export async function revoke(
   context: ServiceContext,
   text: string,
@@ -70,6 +75,8 @@ export async function revoke(
   const hashed = hashToken("check-token", text);
   const found = hashed === null ? null : await context.lookUps.checkToken(hashed);
   if (hashed === null || found === null || found.appId !== appId) return;
+  const session = await findSession(context.dataSource, found.session.id);
+  if (session?.appId === appId) await signOut(context, found, visit);
   const now = context.clock.now();
   await inTransaction(context.dataSource, async (manager) => {
     if (!(await endCheckToken(manager, { tokenHash: hashed, appId }, now))) return;

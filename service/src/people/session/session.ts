@@ -102,7 +102,7 @@ export async function recogniseOwnToken(
 /** Signs out: ends the session on the server, and with it every check token of it. */
 export async function signOut(
   context: ServiceContext,
-  caller: LiveSession,
+  caller: { readonly session: { readonly id: string }; readonly account: { readonly id: string } },
   visit: RequestOrigin,
 ): Promise<void> {
   const { dataSource, clock } = context;

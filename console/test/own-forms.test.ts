@@ -1,0 +1,139 @@
+import { afterAll, beforeAll, expect, test } from "@jest/globals";
+import { routes } from "@lucchetto/contract";
+import { createSampleApp } from "@lucchetto/demo";
+import type { Browser, Page } from "playwright-core";
+import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
+import { openTab, startBrowser } from "../../testing/browser.ts";
+import { keepPicture } from "../../testing/pictures.ts";
+import { registerApp } from "../../testing/sample-app.ts";
+import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
+import type { TestService } from "../../testing/service.ts";
+import { freePort, PASSWORD, send } from "../../testing/service.ts";
+import { startShipped } from "../../testing/shipped-service.ts";
+import { registerProved } from "../../testing/visitor.ts";
+
+let service: TestService;
+let browser: Browser;
+let url: string;
+let app: Awaited<ReturnType<typeof createSampleApp>>;
+beforeAll(async () => {
+  service = await startShipped();
+  const port = await freePort();
+  url = `http://localhost:${port}`;
+  const options = await registerApp(service, port);
+  app = await createSampleApp({ ...options, forms: { page: "/desk" } });
+  await app.listen({ host: "127.0.0.1", port });
+  browser = await startBrowser();
+});
+afterAll(async () => {
+  await browser.close();
+  await app.close();
+  await service.stop();
+});
+
+const form = (page: Page, name: string) => page.locator(`form:has(input[value=${name}])`);
+async function fillIn(page: Page, name: string, fields: Record<string, string>): Promise<void> {
+  for (const [field, text] of Object.entries(fields))
+    await form(page, name).locator(`[name=${field}]`).fill(text);
+  await form(page, name).locator("button").click();
+}
+/** Answers of the application to whoever this browser's cookies say it is. */
+async function statusOf(page: Page, path: string): Promise<number> {
+  return (
+    await page.request.get(url + path, { maxRedirects: 0, headers: { accept: "application/json" } })
+  ).status();
+}
+
+test("WH-4 a guest at a closed page is sent to the application's own form and on to the page; everything closed is open; signing out closes it", async () => {
+  const email = "anna@brina.example";
+  const { id } = await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  const hosts = new Set<string>();
+  page.on("framenavigated", (frame) => hosts.add(new URL(frame.url()).host));
+  await page.goto(`${url}/members`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForURL(`${url}/members`);
+  await page.waitForSelector("h1 >> text=My nights");
+  expect(await statusOf(page, "/api/my-nights")).toBe(200);
+  // A label, at once.
+  expect(await statusOf(page, "/keepers")).toBe(403);
+  const operator = service.as(await service.operator());
+  await operator(routes.changeAccount, { params: { id }, body: { labels: ["keeper"] } });
+  expect(await statusOf(page, "/keepers")).toBe(200);
+  // Nothing that the browser holds is more than a check token.
+  expect(JSON.stringify(await context.cookies())).not.toMatch(/lc[sip]_/);
+  // Open pages hear of the end, as with any other session.
+  const other = await context.newPage();
+  await other.goto(`${url}/desk`);
+  await other.waitForSelector("text=Leave the desk");
+  await other.click("text=Leave the desk");
+  await other.waitForSelector("text=You are signed out.");
+  await page.waitForSelector("header >> text=Sign in");
+  expect(await statusOf(page, "/api/my-nights")).toBe(401);
+  const { items } = (await operator(routes.listSessions, { query: { accountId: id } })).body;
+  expect(items.find(({ appName }) => appName === "Brina Huts")?.endReason).toBe("signed-out");
+  expect([...hosts]).toEqual([new URL(url).host]);
+  expect(complaints).toEqual([]);
+  await context.close();
+});
+
+test("WH-4 a second factor is set up at the desk where a page wants one, and asked for at the next sign-in; freshness too", async () => {
+  const email = "bruno@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser, { width: 390 });
+  await page.goto(`${url}/key-box`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForSelector("text=The page wants a second factor");
+  await keepPicture(page, "desk-lacks-a-level");
+  await form(page, "authenticator").locator("button").click();
+  await page.waitForSelector("img.code");
+  await keepPicture(page, "desk-authenticator");
+  expect(await violationsOnTheWay(page)).toEqual([]);
+  expect(await scrollsSideways(page)).toBe(false);
+  const secret = (await page.textContent("p > code")) ?? "";
+  await service.clock.refresh();
+  const code = codesOf(service, `otpauth://totp/x?secret=${secret.replaceAll(" ", "")}`);
+  await fillIn(page, "enrolled", { code: code() });
+  await page.waitForSelector("h1 >> text=The key box");
+
+  await service.clock.advance(11 * 60_000);
+  await page.goto(`${url}/cancel-all`);
+  await page.waitForSelector("text=The page wants a proof of the last minutes");
+  await fillIn(page, "prove", { password: "not the password" });
+  await page.waitForSelector("[role=alert]");
+  await fillIn(page, "prove", { password: PASSWORD });
+  await page.waitForSelector("text=one more proof");
+  await fillIn(page, "prove-code", { code: code() });
+  await page.waitForSelector("h1 >> text=Cancel all nights");
+  expect(complaints.filter((one) => !one.includes("401"))).toEqual([]);
+  await context.close();
+});
+
+test("WH-4 attacks: another app's key, a session of our own pages, a forged handle, a foreign page, a session put into the browser before", async () => {
+  const { token } = await registerProved(service, "carla@brina.example");
+  await enrolAuthenticator(service, (await service.register("carlo@brina.example")).token);
+  // A session begun elsewhere gives no app a check token, whoever holds its own token.
+  await expect(service.as(token)(routes.makeCheckToken)).rejects.toMatchObject({
+    problem: { code: "own-forms-needed" },
+  });
+  const guest = await send({ url }, "GET", "/api/my-nights", {
+    headers: { cookie: `lucchetto-form-${new URL(url).port}=${"a".repeat(43)}` },
+  });
+  expect(guest.status).toBe(401);
+
+  const { context, page } = await openTab(browser);
+  // Whoever put a handle into the browser learns nothing of who signs in there afterwards.
+  const planted = "p".repeat(43);
+  await context.addCookies([{ name: `lucchetto-form-${new URL(url).port}`, value: planted, url }]);
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: "carla@brina.example", password: PASSWORD });
+  await page.waitForSelector("text=Leave the desk");
+  const handle = (await context.cookies()).find(({ name }) => name.startsWith("lucchetto-form-"))?.value;
+  expect(handle).not.toBe(planted);
+  const foreign = await page.request.post(`${url}/desk`, {
+    headers: { origin: "https://evil.test" },
+    form: { form: "password", password: PASSWORD, newPassword: "taken over by a page" },
+  });
+  expect(foreign.status()).toBe(403);
+  await context.close();
+});

@@ -1,0 +1,171 @@
+/** The forms of the desk. Each is sent to the page it stands on, whose address says where its visitor goes on to. */
+import escapeHtml from "escape-html";
+
+/** What the forms send. */
+export interface Typed {
+  readonly form?: string;
+  readonly identifier?: string;
+  readonly displayName?: string;
+  readonly password?: string;
+  readonly newPassword?: string;
+  readonly code?: string;
+  readonly id?: string;
+}
+
+interface Said {
+  /** The form at which a problem is told. */
+  readonly form?: string;
+  readonly problem?: string;
+}
+
+export function welcome(name: string): string {
+  return `<p>Good day, <strong>${escapeHtml(name)}</strong>. You are signed in; <a href="/members">your nights</a> are open to you.</p>
+<form method="post" action="/sign-out"><button class="button">Leave the desk</button></form>`;
+}
+
+export function guestForms(
+  url: string,
+  { typed = {}, problem = "" }: { typed?: Typed; problem?: string },
+): string {
+  const { form = "sign-in", identifier = "", displayName = "" } = typed;
+  const at = ["register", "forgotten"].includes(form) ? form : "sign-in";
+  const value = (which: string, text: string) => (at === which ? escapeHtml(text) : "");
+  return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
+<div class="forms">
+${formOf(
+  url,
+  "sign-in",
+  "Sign in",
+  { form: at, problem },
+  `<label>Address or username<input name="identifier" autocomplete="username" required value="${value("sign-in", identifier)}"></label>
+<label>Password<input name="password" type="password" autocomplete="current-password" required></label>
+<button class="button">Sign in at the desk</button>`,
+)}
+${formOf(
+  url,
+  "register",
+  "Register",
+  { form: at, problem },
+  `<label>E-mail address<input name="identifier" type="email" autocomplete="email" required value="${value("register", identifier)}"></label>
+<label>Name<input name="displayName" autocomplete="name" value="${value("register", displayName)}"></label>
+<label>Password<input name="password" type="password" autocomplete="new-password" required></label>
+<button class="button">Register at the desk</button>`,
+)}
+${formOf(
+  url,
+  "forgotten",
+  "Forgotten your password?",
+  { form: at, problem },
+  `<label>Address or username<input name="identifier" autocomplete="username" required value="${value("forgotten", identifier)}"></label>
+<button class="button">Mail me a link</button>`,
+)}
+</div>`;
+}
+
+/** For somebody who is signed in. */
+export function memberForms(url: string, said: Said): string {
+  return `<div class="forms">
+${formOf(
+  url,
+  "password",
+  "Change your password",
+  said,
+  `<label>Password of now<input name="password" type="password" autocomplete="current-password" required></label>
+<label>New password<input name="newPassword" type="password" autocomplete="new-password" required></label>
+<button class="button">Save the new password</button>`,
+)}
+${formOf(
+  url,
+  "authenticator",
+  "Second factor",
+  said,
+  `<p>An authenticator app shows a code that is asked for beside your password.</p>
+<button class="button">Set up an authenticator app</button>`,
+)}
+</div>`;
+}
+
+/** Before a page that wants a recent proof, or a second one. */
+export function proveForm(
+  url: string,
+  { lacks, problem = "" }: { lacks: "level" | "freshness"; problem?: string },
+): string {
+  const why =
+    lacks === "level"
+      ? "The page wants a second factor, shown a short while ago."
+      : "The page wants a proof of the last minutes.";
+  const setUp =
+    lacks === "level"
+      ? formOf(
+          url,
+          "authenticator",
+          "No second factor yet?",
+          {},
+          `<button class="button">Set up an authenticator app</button>`,
+        )
+      : "";
+  return `<p>${why}</p><div class="forms">
+${formOf(
+  url,
+  "prove",
+  "Is it still you?",
+  { form: "prove", problem },
+  `<label>Password<input name="password" type="password" autocomplete="current-password" required></label>
+<button class="button">Go on</button>`,
+)}${setUp}</div>`;
+}
+
+export function codeForm(url: string, { form, problem = "" }: { form: string; problem?: string }): string {
+  const asked =
+    form === "mail-code" ? "Code from the mail" : "Code of your authenticator app, or a recovery code";
+  return `<p>So far it is right; one more proof is asked for.</p><div class="forms">
+${formOf(
+  url,
+  form,
+  "One more thing",
+  { form, problem },
+  `<label>${asked}<input name="code" autocomplete="one-time-code" required></label>
+<button class="button">Go on</button>`,
+)}</div>`;
+}
+
+/** An authenticator app that is being set up. */
+export function enrolForm(
+  url: string,
+  { form, id, qrSvg, secret }: { form: string; id: string; qrSvg: string; secret: string },
+): string {
+  const image = Buffer.from(qrSvg).toString("base64");
+  return `<p>Scan this with your authenticator app, then type the code that it shows.</p>
+<img class="code" src="data:image/svg+xml;base64,${image}" alt="QR code; the same to type stands below" width="220" height="220">
+<p><code>${escapeHtml(secret)}</code></p><div class="forms">
+${formOf(
+  url,
+  form,
+  "The first code",
+  {},
+  `<input type="hidden" name="id" value="${escapeHtml(id)}">
+<label>Code<input name="code" autocomplete="one-time-code" inputmode="numeric" required></label>
+<button class="button">Go on</button>`,
+)}</div>`;
+}
+
+/** What was done, and codes that are shown this once. */
+export function saved(text: string, codes: readonly string[] = []): string {
+  const list =
+    codes.length === 0
+      ? ""
+      : `<p>Keep these recovery codes; each works once.</p><ul>${codes.map((one) => `<li><code>${escapeHtml(one)}</code></li>`).join("")}</ul>`;
+  return `<p class="message" role="status">${escapeHtml(text)}</p>${list}<p><a href="/desk">Back to the desk</a></p>`;
+}
+
+function formOf(
+  url: string,
+  name: string,
+  title: string,
+  { form, problem = "" }: Said,
+  fields: string,
+): string {
+  const said =
+    form === name && problem !== "" ? `<p class="message" role="alert">${escapeHtml(problem)}</p>` : "";
+  return `<form method="post" action="${escapeHtml(url)}"><h2>${title}</h2>${said}<input type="hidden" name="form" value="${name}">${fields}</form>`;
+}

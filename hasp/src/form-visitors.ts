@@ -1,0 +1,178 @@
+/**
+ * Visitors who sign in with forms of the application's own: its server calls Lucchetto for them. Their own tokens stay at
+ * the server; the browser holds a handle, a mark by which it is known again, and the check token that opens closed pages.
+ */
+import { createHash, randomBytes } from "node:crypto";
+import type { Client } from "@lucchetto/contract/apps";
+import { createClient, ownPathOr, ProblemError, routes } from "@lucchetto/contract/apps";
+import { problemOf } from "./answers.ts";
+import type { HaspCookies } from "./cookies.ts";
+import type { IncomingRequest } from "./incoming-request.ts";
+import { isOwnOrigin, isReading, queryOf } from "./incoming-request.ts";
+import { tokensInMemory } from "./kept-tokens.ts";
+import type { HaspSettings } from "./options.ts";
+
+/** A visitor at a form of the application's own. */
+export interface FormVisitor {
+  /**
+   * Calls the contract for the visitor, and keeps what comes of it: whoever is signed in by the reply is known at closed
+   * pages from then on. @throws ProblemError, whose `problem.errors` stand at the fields; UnreachableError.
+   */
+  readonly call: Client;
+  /** The path of this application to go on to once signed in: what `?next=` of the form's page says; `/` without. */
+  readonly next: string;
+  /** What the page was opened for, where somebody signed in was sent to it: `level` or `freshness` is lacking. */
+  readonly lacks: "level" | "freshness" | null;
+}
+
+export interface FormVisitors {
+  /**
+   * @param setCookie takes one line for the reply's Set-Cookie at a time; before the reply is sent.
+   * @throws ProblemError `foreign-origin` for what a page of another site sent.
+   */
+  before(visit: IncomingRequest, setCookie: (line: string) => void): FormVisitor;
+  /** Ends the session that was begun in a form. @returns its id; `null`: there was none. */
+  signOut(visit: IncomingRequest): Promise<string | null>;
+}
+
+/** What is kept for a visitor. */
+interface Kept {
+  /** Of the session. */
+  readonly own?: string;
+  readonly sessionId?: string;
+  /** Of a sign-in in progress. */
+  readonly pending?: string;
+}
+
+/** Seconds that something is kept for somebody who does not come back: as long as the longest session unless configured otherwise. */
+const KEPT_FOR = 30 * 86_400;
+const NEW_SIGN_INS: ReadonlySet<string> = new Set([routes.signIn.name, routes.register.name]);
+
+/** What replies carry that matters here. */
+interface Told {
+  readonly token?: string;
+  readonly session?: { readonly id: string };
+}
+
+export function createFormVisitors(
+  settings: HaspSettings,
+  { cookies }: { cookies: HaspCookies },
+): FormVisitors {
+  const { forms, callsTo, appKey, returnAddress, timeout, service } = settings;
+  const store = forms?.keep ?? tokensInMemory();
+
+  async function read(handle: string | undefined): Promise<Kept> {
+    const text = handle === undefined ? null : await store.read(keyOf(handle));
+    return text === null ? {} : (JSON.parse(text) as Kept);
+  }
+
+  function clientFor(
+    { address, headers }: IncomingRequest,
+    token: string | undefined,
+    onDevice: (mark: string) => void = () => undefined,
+  ): Client {
+    if (address === undefined)
+      throw new TypeError("forms: the address that the request comes from is wanted, and was not said");
+    const agent = headers["user-agent"];
+    const device = cookies.readDevice(headers.cookie);
+    return createClient({
+      baseUrl: callsTo,
+      timeout,
+      headers: {
+        "lucchetto-app-key": appKey,
+        "lucchetto-visitor-address": address,
+        ...(agent === undefined ? {} : { "lucchetto-visitor-agent": agent }),
+        ...(device === undefined ? {} : { "lucchetto-visitor-device": device }),
+      },
+      onReply(replied) {
+        const mark = replied.get("lucchetto-visitor-device");
+        if (mark !== null) onDevice(mark);
+      },
+      ...(token === undefined ? {} : { token }),
+    });
+  }
+
+  function before(visit: IncomingRequest, setCookie: (line: string) => void): FormVisitor {
+    if (!isReading(visit) && !isOwnOrigin(visit, returnAddress.origin))
+      throw new ProblemError({
+        ...problemOf(service, "foreign-origin", "Only this application's own pages may send its forms."),
+        requestId: "",
+      });
+    let handle = cookies.readHandle(visit.headers.cookie);
+    let kept: Kept | null = null;
+
+    /** Under a new handle whenever somebody else is there: nobody can have put it into the browser before. */
+    async function keep(next: Kept): Promise<void> {
+      const isAnother = next.sessionId !== kept?.sessionId || handle === undefined;
+      if (handle !== undefined && isAnother) await store.remove(keyOf(handle));
+      kept = next;
+      if (isAnother) {
+        handle = randomBytes(32).toString("base64url");
+        setCookie(cookies.writeHandle(handle));
+      }
+      if (handle !== undefined) await store.write(keyOf(handle), JSON.stringify(next), KEPT_FOR);
+    }
+
+    async function forget(): Promise<void> {
+      if (handle !== undefined) await store.remove(keyOf(handle));
+      handle = undefined;
+      kept = {};
+      for (const line of [cookies.removeHandle(), cookies.removeCheckToken()]) setCookie(line);
+    }
+
+    const call = async (route: (typeof routes)[keyof typeof routes], ...parts: never[]) => {
+      kept ??= await read(handle);
+      const { own, pending } = kept;
+      const token = route.access === "session" || NEW_SIGN_INS.has(route.name) ? own : (pending ?? own);
+      const client = clientFor(visit, token, (mark) => setCookie(cookies.writeDevice(mark)));
+      const reply = await (client as (...all: unknown[]) => Promise<{ status: number; body: unknown }>)(
+        route,
+        ...parts,
+      );
+      if (route.name === routes.signOut.name) await forget();
+      else await take((reply.body ?? {}) as Told);
+      return reply;
+    };
+
+    async function take({ token, session }: Told): Promise<void> {
+      if (token?.startsWith("lci_") === true) await keep({ ...kept, pending: token });
+      if (token?.startsWith("lcs_") !== true) return;
+      // A proof within the session gives a new own token; who is known at closed pages stays the same.
+      const sessionId = session?.id ?? kept?.sessionId;
+      const isSame = sessionId === kept?.sessionId && sessionId !== undefined;
+      await keep({ own: token, ...(sessionId === undefined ? {} : { sessionId }) });
+      if (isSame && cookies.readCheckToken(visit.headers.cookie) !== undefined) return;
+      const { body } = await clientFor(visit, token)(routes.makeCheckToken);
+      setCookie(cookies.writeCheckToken(body.checkToken));
+    }
+
+    const query = queryOf(visit);
+    const lacks = query.get("lacks");
+    return {
+      call: call as unknown as Client,
+      next: ownPathOr("/", query.get("next") ?? "/"),
+      lacks: lacks === "level" || lacks === "freshness" ? lacks : null,
+    };
+  }
+
+  return {
+    before,
+    async signOut(visit) {
+      const handle = cookies.readHandle(visit.headers.cookie);
+      const { own, sessionId = null } = await read(handle);
+      if (handle !== undefined) await store.remove(keyOf(handle));
+      if (own === undefined) return null;
+      try {
+        await clientFor(visit, own)(routes.signOut);
+      } catch (error) {
+        // One that ended elsewhere is as good as signed out.
+        if (!(error instanceof ProblemError)) throw error;
+      }
+      return sessionId;
+    },
+  };
+}
+
+function keyOf(handle: string): string {
+  return createHash("sha256").update(handle, "ascii").digest("base64url");
+}
