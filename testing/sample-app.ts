@@ -1,6 +1,6 @@
 /** The sample application of Brina Huts in front of a test's service. */
 import { routes } from "@lucchetto/contract";
-import { createSampleApp } from "@lucchetto/demo";
+import { createSampleApp, deskLinks } from "@lucchetto/demo";
 import type { TestService } from "./service.ts";
 import { freePort } from "./service.ts";
 
@@ -26,6 +26,7 @@ export async function registerApp(service: TestService, port: number, name = "Br
       initiateLoginUri: `http://localhost:${port}/sign-in`,
       rights: ["accounts"],
       ownForms: true,
+      linkAddresses: deskLinks(`http://localhost:${port}`),
     },
   });
   return {

@@ -116,6 +116,7 @@ const WORDS: Readonly<Record<string, string>> = {
   redirectUris: "--redirect-uri",
   home: "--home",
   initiateLoginUri: "--initiate-login-uri",
+  linkAddresses: "--link-address",
   app: "--app",
   page: "--page",
   signedOutUris: "--signed-out-uri",

@@ -1,6 +1,7 @@
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
 import { routes } from "@lucchetto/contract";
 import { createSampleApp } from "@lucchetto/demo";
+import { ownForms } from "@lucchetto/hasp/forms";
 import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
 import { openTab, startBrowser } from "../../testing/browser.ts";
@@ -10,17 +11,19 @@ import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
 import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
-import { registerProved } from "../../testing/visitor.ts";
+import { mailTo, registerProved } from "../../testing/visitor.ts";
 
 let service: TestService;
 let browser: Browser;
 let url: string;
+let appKey: string;
 let app: Awaited<ReturnType<typeof createSampleApp>>;
 beforeAll(async () => {
   service = await startShipped();
   const port = await freePort();
   url = `http://localhost:${port}`;
   const options = await registerApp(service, port);
+  ({ appKey } = options);
   app = await createSampleApp({ ...options, forms: { page: "/desk" } });
   await app.listen({ host: "127.0.0.1", port });
   browser = await startBrowser();
@@ -136,4 +139,46 @@ test("WH-4 attacks: another app's key, a session of our own pages, a forged hand
   });
   expect(foreign.status()).toBe(403);
   await context.close();
+});
+
+test("WH-4 mailed links that were asked for at the desk lead to its own page, the secret in the fragment; those of operators, and others, to ours", async () => {
+  const email = "dario@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  const hosts = new Set<string>();
+  page.on("framenavigated", (frame) => hosts.add(new URL(frame.url()).host));
+  const sent: string[] = [];
+  page.on("request", (request) => sent.push(request.url()));
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "forgotten", { identifier: email });
+  await page.waitForSelector("text=a mail with a link is on its way");
+  const [link = ""] = (await mailTo(service, email, "reset")).links;
+  expect(link.startsWith(`${url}/desk/link#lcl_`)).toBe(true);
+  await page.goto(link);
+  await page.waitForSelector("h2 >> text=Choose a new password");
+  await keepPicture(page, "desk-link");
+  expect(await violationsOnTheWay(page)).toEqual([]);
+  await page.fill("[name=password]", "larch cones under the snow");
+  await page.click("text=Go on");
+  await page.waitForSelector("text=Your new password is saved");
+  // No address that a server logs ever had the secret.
+  expect(sent.filter((one) => one.includes("lcl_") && !one.includes("#"))).toEqual([]);
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: email, password: "larch cones under the snow" });
+  await page.waitForSelector("text=Leave the desk");
+  expect([...hosts]).toEqual([new URL(url).host]);
+  // Used again it says so.
+  await page.goto(link);
+  await page.waitForSelector("text=This link has already been used.");
+  expect(complaints.filter((one) => !/4\d\d/.test(one))).toEqual([]);
+  await context.close();
+
+  const { body: office } = await service.as(await service.operator())(routes.showSession);
+  const boss = office.account.email ?? "";
+  const visitor = ownForms({ service: service.url, appKey }).before({ address: "203.0.113.9" });
+  await visitor.call(routes.askForLink, { body: { purpose: "reset", identifier: boss } });
+  expect((await mailTo(service, boss, "reset")).links[0]).toMatch(`${service.url}/link#lcl_`);
+  // Asked for at our own page.
+  await service.client(routes.askForLink, { body: { purpose: "reset", identifier: "anna@brina.example" } });
+  expect((await mailTo(service, "anna@brina.example", "reset")).links[0]).toMatch(`${service.url}/link#lcl_`);
 });

@@ -27,6 +27,7 @@ export type {
   RequestOptions,
 } from "./routes/people/passkey.ts";
 export type { NextProof, Proof } from "./routes/people/sign-in.ts";
+export { MAILED_LINKS } from "./routes/people/mail.ts";
 export type { LinkLook, SetUpThing } from "./routes/people/mail.ts";
 export type { MailboxItem, MailSource } from "./routes/operators/mail.ts";
 export { MAIL_STATES } from "./routes/operators/mail.ts";

@@ -1,7 +1,7 @@
 /** What the demo runner and the tests take from this room. */
 export { createSampleApp } from "./app/app.ts";
 export { OLD_SCHEMES, SCHEME_CHANGED } from "./data/history.ts";
-export { load, registerApp } from "./data/load.ts";
+export { deskLinks, load, registerApp } from "./data/load.ts";
 export { makePasskey, usePasskey } from "./authenticator/software-authenticator.ts";
 export {
   AUDITOR,

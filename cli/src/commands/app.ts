@@ -1,6 +1,6 @@
 /** As an operator: app add, list, show, change, remove, and its keys. */
 import type { App, AppRight } from "@lucchetto/contract";
-import { APP_RIGHTS, routes } from "@lucchetto/contract";
+import { APP_RIGHTS, MAILED_LINKS, routes } from "@lucchetto/contract";
 import type { Command } from "commander";
 import { InvalidArgumentError, Option } from "commander";
 import { askWhether } from "../ask.ts";
@@ -25,6 +25,23 @@ const INITIATE_LOGIN = [
   "where people begin to sign in at it, so that Lucchetto can lead them to the page they wanted; of the hasp: its /sign-in",
 ] as const;
 
+const LINK_ADDRESS = [
+  "--link-address <purpose=address>",
+  "own page for a mailed link (reset, verify, sign-in, invite, change-email, undo-change, undo-factor, undo-erase); repeatable",
+] as const;
+type LinkAddresses = Readonly<Record<string, string>>;
+
+function addLinkAddress(value: string, before: LinkAddresses = {}): LinkAddresses {
+  const [, purpose, address] = /^([a-z-]+)=(.+)$/.exec(value) ?? [];
+  if (purpose === undefined || address === undefined)
+    throw new InvalidArgumentError(
+      "Expected a purpose and an address, as in reset=https://huts.example/new-password.",
+    );
+  if (!MAILED_LINKS.some((one) => one === purpose))
+    throw new InvalidArgumentError(`Allowed: ${MAILED_LINKS.join(", ")}.`);
+  return { ...before, [purpose]: address };
+}
+
 export function defineApp(app: Command): void {
   app
     .command("add")
@@ -39,6 +56,7 @@ export function defineApp(app: Command): void {
     )
     .option(...HOME)
     .option(...INITIATE_LOGIN)
+    .option(...LINK_ADDRESS, addLinkAddress)
     .option("--client-id <id>", "default: derived from the name")
     .option("--own-forms", "let it sign people in with its own forms, so it sees their passwords")
     .option("--basic-passwords", "let it check people's own passwords that scripts send as HTTP Basic")
@@ -66,6 +84,7 @@ export function defineApp(app: Command): void {
           clientId?: string;
           home?: string;
           initiateLoginUri?: string;
+          linkAddress?: LinkAddresses;
           ownForms?: boolean;
           basicPasswords?: boolean;
           rights?: AppRight[];
@@ -88,6 +107,7 @@ export function defineApp(app: Command): void {
             rights,
             home,
             initiateLoginUri,
+            linkAddresses: options.linkAddress,
           },
         });
         if (options.json === true) return printJson(body);
@@ -171,6 +191,8 @@ export function defineApp(app: Command): void {
     .option("--no-home", "none any more")
     .option(...INITIATE_LOGIN)
     .option("--no-initiate-login-uri", "none any more")
+    .option(...LINK_ADDRESS, addLinkAddress)
+    .option("--no-link-address", "none any more")
     .option(
       "--redirect-uri <address>",
       "return address after sign-in; repeat to give the complete list",
@@ -260,6 +282,7 @@ interface ChangeOptions {
   /** `false`: none any more. */
   readonly home?: string | false;
   readonly initiateLoginUri?: string | false;
+  readonly linkAddress?: LinkAddresses | false;
   readonly ownForms?: boolean;
   readonly basicPasswords?: boolean;
   /** `false`: none any more. */
@@ -274,6 +297,7 @@ function changeOf({
   signedOutUri,
   home,
   initiateLoginUri,
+  linkAddress,
   ownForms,
   basicPasswords,
   rights,
@@ -286,6 +310,7 @@ function changeOf({
     ...(initiateLoginUri === undefined
       ? {}
       : { initiateLoginUri: initiateLoginUri === false ? null : initiateLoginUri }),
+    ...(linkAddress === undefined ? {} : { linkAddresses: linkAddress === false ? {} : linkAddress }),
     ...(ownForms === undefined ? {} : { ownForms }),
     ...(basicPasswords === undefined ? {} : { basicPasswords }),
     ...(rights === undefined ? {} : { rights: rights === false ? [] : rights }),
@@ -298,6 +323,10 @@ function printApp(found: App): void {
     ["name", found.name],
     ["home", found.home ?? "–"],
     ["sign-in begins at", found.initiateLoginUri ?? "–"],
+    ...Object.entries(found.linkAddresses).map(([purpose, address]): [string, string] => [
+      `mailed ${purpose} links`,
+      address,
+    ]),
     ["return addresses", found.redirectUris.join(" ")],
     ["after signing out", found.signedOutUris.join(" ") || "–"],
     ["may", mayOf(found)],

@@ -258,6 +258,9 @@ export const app = z
     rights: z.array(z.string()).describe("accounts: its server may find, add, invite and change accounts"),
     home: z.string().nullable().describe("address of its first page, to which people's pages lead back"),
     initiateLoginUri: z.string().nullable().describe("where a sign-in is begun at it from outside"),
+    linkAddresses: z
+      .record(z.string(), z.string())
+      .describe("its own pages to which mailed links lead, by what they are for"),
     createdAt: timestamp,
     asked: z
       .array(z.object({ kind: z.string(), today: z.number().int(), thirtyDays: z.number().int() }))

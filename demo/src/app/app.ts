@@ -7,6 +7,7 @@ import escapeHtml from "escape-html";
 import type { FastifyInstance } from "fastify";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Fastify from "fastify";
+import { addDeskLink } from "./desk-link.ts";
 import { addDesk } from "./desk.ts";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
@@ -109,7 +110,10 @@ export async function createSampleApp(
 
   addOffice(app, show);
   if (webhookSecret !== undefined) addWebhooks(app, webhookSecret);
-  if (options.forms !== undefined) addDesk(app, show);
+  if (options.forms !== undefined) {
+    addDesk(app, show);
+    addDeskLink(app, show);
+  }
 
   // People land here after signing out at Lucchetto.
   app.get("/signed-out", async (_request, reply) => {

@@ -149,6 +149,49 @@ ${formOf(
 )}</div>`;
 }
 
+/** Until the script of the page has sent on what the address says. */
+export function openingLink(): string {
+  return `<p>One moment …</p><form class="opening" method="post" action="/desk/link"><input type="hidden" name="secret"></form>
+<noscript><p class="message">This page needs JavaScript: the link's secret stands in a part of the address that no server is sent.</p></noscript>
+<script type="module" src="/desk-link.js"></script>`;
+}
+
+const LINK_TITLES: Readonly<Record<string, string>> = {
+  reset: "Choose a new password",
+  verify: "Confirm your address",
+  invite: "Accept the invitation",
+  "change-email": "Take the new address",
+  "sign-in": "Sign in",
+};
+
+/** What a mailed link would do, and what using it takes. */
+export function linkForm({
+  secret,
+  purpose,
+  name,
+  wants,
+}: {
+  secret: string;
+  purpose: string;
+  name: string;
+  wants: string;
+}): string {
+  const field = (label: string, which: string, autocomplete: string) =>
+    `<label>${label}<input name="${which}" type="password" autocomplete="${autocomplete}" required></label>`;
+  const fields =
+    wants === "new-password"
+      ? field("New password", "password", "new-password")
+      : wants === "any-password"
+        ? field("Password from the registration", "present", "current-password")
+        : wants === "thing-from-before"
+          ? field("Password from before the change", "present", "current-password")
+          : "";
+  return `<div class="forms"><form method="post" action="/desk/link"><h2>${LINK_TITLES[purpose] ?? "Undo the change"}</h2>
+<p>Account: ${escapeHtml(name)}</p>
+<input type="hidden" name="secret" value="${escapeHtml(secret)}"><input type="hidden" name="uses" value="yes">${fields}
+<button class="button">Go on</button></form></div>`;
+}
+
 /** What was done, and codes that are shown this once. */
 export function saved(text: string, codes: readonly string[] = []): string {
   const list =

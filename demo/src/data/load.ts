@@ -264,6 +264,13 @@ async function findId(url: string, operator: Loading["operator"], search: string
   });
 }
 
+/** The desk's page for mailed links that were asked for there; invitations lead to Lucchetto's own. */
+export function deskLinks(home: string) {
+  const address = new URL("/desk/link", home).href;
+  const purposes = ["reset", "verify", "change-email", "undo-change", "undo-factor", "undo-erase"] as const;
+  return Object.fromEntries(purposes.map((purpose) => [purpose, address]));
+}
+
 /** Registers the sample application. @returns client id and key. */
 export async function registerApp(
   url: string,
@@ -283,7 +290,8 @@ export async function registerApp(
     const home = new URL("/", redirectUri).href;
     const initiateLoginUri = new URL("/sign-in", redirectUri).href;
     const addresses = { redirectUris: [redirectUri], signedOutUris: [signedOutUri], home, initiateLoginUri };
-    const body = { ...named, ...addresses };
+    const links = app.ownForms === true ? { linkAddresses: deskLinks(home) } : {};
+    const body = { ...named, ...addresses, ...links };
     const reply = await client(routes.addApp, { body });
     return { clientId: reply.body.app.clientId, key: reply.body.key };
   });

@@ -2,6 +2,7 @@ import { z } from "zod";
 import { APP_RIGHTS, defineRoute } from "../../route.ts";
 import { app } from "../../shapes/operators.ts";
 import { id, lineOfText, listOf, page } from "../../text.ts";
+import { MAILED_LINKS } from "../people/mail.ts";
 
 const addresses = z.array(lineOfText(500)).max(20, "At most 20 addresses.");
 
@@ -10,6 +11,12 @@ const home = lineOfText(500).describe("address of its first page, to which peopl
 const initiateLoginUri = lineOfText(500).describe(
   "where a sign-in is begun at the application from outside (`initiate_login_uri`, OpenID Connect Core 4); the hasp's is its sign-in path",
 );
+
+const linkAddresses = z
+  .partialRecord(z.enum(MAILED_LINKS), lineOfText(500))
+  .describe(
+    "pages of an app with forms of its own to which mailed links lead that were asked for in it, by what they are for; the secret stands in the fragment. Others, and those of operators and auditors, lead to the people's pages",
+  );
 
 /** The app and its key, which is shown this once. */
 const appWithKey = z.object({ app, key: z.string().describe("shown once") });
@@ -55,6 +62,7 @@ export const addApp = defineRoute({
       .describe("accounts: let its server find, add, invite and change accounts, never operators'"),
     home: home.optional(),
     initiateLoginUri: initiateLoginUri.optional(),
+    linkAddresses: linkAddresses.optional(),
   }),
   replies: { 201: appWithKey },
 });
@@ -76,6 +84,7 @@ export const changeApp = defineRoute({
       rights: z.array(z.enum(APP_RIGHTS)).max(APP_RIGHTS.length).optional(),
       home: home.nullable().optional(),
       initiateLoginUri: initiateLoginUri.nullable().optional(),
+      linkAddresses: linkAddresses.optional(),
     })
     .refine((body) => Object.keys(body).length > 0, "Name at least one thing to change."),
   replies: { 200: app },

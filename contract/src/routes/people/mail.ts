@@ -50,18 +50,21 @@ export const setUpThing = z
 export type SetUpThing = z.output<typeof setUpThing>;
 
 /** What a mailed link is for, and what using it takes. */
+/** What mailed links are for. */
+export const MAILED_LINKS = [
+  "verify",
+  "reset",
+  "sign-in",
+  "invite",
+  "change-email",
+  "undo-change",
+  "undo-factor",
+  "undo-erase",
+] as const;
+
 export const linkLook = z
   .object({
-    purpose: z.enum([
-      "verify",
-      "reset",
-      "sign-in",
-      "invite",
-      "change-email",
-      "undo-change",
-      "undo-factor",
-      "undo-erase",
-    ]),
+    purpose: z.enum(MAILED_LINKS),
     name: z.string().describe("whose it is"),
     expiresAt: timestamp,
     here: z

@@ -27,6 +27,7 @@ import { ThingsFromBefore1700000000020 } from "./migrations/1700000000020-things
 import { ExactReferences1700000000021 } from "./migrations/1700000000021-exact-references.ts";
 import { WayHome1700000000022 } from "./migrations/1700000000022-way-home.ts";
 import { InitiateLogin1700000000023 } from "./migrations/1700000000023-initiate-login.ts";
+import { LinkAddresses1700000000024 } from "./migrations/1700000000024-link-addresses.ts";
 
 /** Every migration, in order. */
 export const MIGRATIONS = [
@@ -53,6 +54,7 @@ export const MIGRATIONS = [
   ExactReferences1700000000021,
   WayHome1700000000022,
   InitiateLogin1700000000023,
+  LinkAddresses1700000000024,
 ];
 
 /** The table in which the applied migrations are noted. */

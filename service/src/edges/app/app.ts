@@ -46,6 +46,8 @@ interface NewApp {
   /** Address of its first page. */
   readonly home?: string | null | undefined;
   readonly initiateLoginUri?: string | null | undefined;
+  /** Its own pages to which mailed links lead. */
+  readonly linkAddresses?: AppRow["linkAddresses"] | undefined;
 }
 
 /** Registers an app. The operators read of one that sees passwords or changes accounts. @throws ProblemReply `invalid-fields`, `identifier-taken`. */
@@ -69,6 +71,7 @@ export async function addApp(
     rights: [...new Set(wanted.rights)],
     home: wanted.home ?? null,
     initiateLoginUri: wanted.initiateLoginUri ?? null,
+    linkAddresses: wanted.linkAddresses ?? {},
     createdAt: now,
   };
   const { row, plain } = newKey(app.id, now);
@@ -255,6 +258,7 @@ function showApp(app: AppRow, keys: readonly AppKeyRow[]): App {
     rights: app.rights,
     home: app.home,
     initiateLoginUri: app.initiateLoginUri,
+    linkAddresses: app.linkAddresses,
     createdAt: app.createdAt.toISOString(),
     asked: [],
     keys: keys.map(({ id, createdAt, lastUsedAt }) => ({
@@ -280,7 +284,13 @@ function clientIdFrom(name: string): string {
   return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
 }
 
-function assertAddresses({ redirectUris = [], signedOutUris = [], home, initiateLoginUri }: AppChange): void {
+function assertAddresses({
+  redirectUris = [],
+  signedOutUris = [],
+  home,
+  initiateLoginUri,
+  linkAddresses = {},
+}: AppChange): void {
   const faultsOf = (path: string, address: string | null = null) => {
     const fault = address === null ? null : faultOfReturnAddress(address);
     return fault === null ? [] : [fieldError(path, "address-unacceptable", { reason: fault })];
@@ -292,6 +302,9 @@ function assertAddresses({ redirectUris = [], signedOutUris = [], home, initiate
     ...faults("signedOutUris", signedOutUris),
     ...faultsOf("home", home),
     ...faultsOf("initiateLoginUri", initiateLoginUri),
+    ...Object.entries(linkAddresses).flatMap(([purpose, address]) =>
+      faultsOf(`linkAddresses.${purpose}`, address),
+    ),
   ];
   if (errors.length > 0) throw fieldProblem(errors);
 }

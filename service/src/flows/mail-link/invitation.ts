@@ -136,6 +136,7 @@ async function mailInvitation(
     emailKey,
     browserHash: null,
     visit,
+    ...("app" in actor ? { appId: actor.app.appId } : {}),
     isWithinLimit: true,
   });
 }

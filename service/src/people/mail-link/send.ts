@@ -6,6 +6,7 @@ import type { EntityManager } from "typeorm";
 import type { MailName } from "../../base/mail-text/catalogue.ts";
 import type { AccountFacts, RegistrationRow } from "../../base/storage/index.ts";
 import { newId } from "../../base/storage/index.ts";
+import { findLinkAddress } from "../../records/app/store.ts";
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { countLiving, insertLink, supersedeOf } from "../../records/mail-link/store.ts";
@@ -53,6 +54,8 @@ interface LinkToSend {
   /** SHA-256 of the mark of the browser that asked. */
   readonly browserHash: Buffer | null;
   readonly visit: RequestOrigin;
+  /** The app whose server asked for it, where that is not the one that calls for its visitor. */
+  readonly appId?: string | undefined;
   /** Whether the address may still be written to. */
   readonly isWithinLimit: boolean;
 }
@@ -100,13 +103,15 @@ export async function sendLink(
     });
   }
   const { publicUrl } = configuration;
+  const appId = link.appId ?? visit.appId;
+  const ownPage = appId === null ? null : await findLinkAddress(manager, { appId, purpose, accountId });
   await writeMail(context, manager, {
     name: link.mail ?? MAIL_OF[purpose],
     to,
     about: {
       visit,
       life,
-      link: held === null ? `${publicUrl}/link#${plain}` : `${publicUrl}/sign-in`,
+      link: held === null ? `${ownPage ?? `${publicUrl}/link`}#${plain}` : `${publicUrl}/sign-in`,
       address: link.address ?? link.newEmail ?? "",
       ...(link.account === undefined ? {} : { account: link.account }),
       username: link.former?.username ?? "",

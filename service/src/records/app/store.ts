@@ -1,8 +1,17 @@
+import { BUILT_IN_LABELS } from "@lucchetto/contract";
 import type { AppRight } from "@lucchetto/contract";
+import type { LinkPurpose } from "@lucchetto/core";
 import type { DataSource, EntityManager } from "typeorm";
 import { In, LessThan } from "typeorm";
 import type { AppKeyRow, AppQuestionRow, AppRow, PageQuery } from "../../base/storage/index.ts";
-import { AppEntity, AppKeyEntity, readCursor, readList, sweepRows } from "../../base/storage/index.ts";
+import {
+  AccountEntity,
+  AppEntity,
+  AppKeyEntity,
+  readCursor,
+  readList,
+  sweepRows,
+} from "../../base/storage/index.ts";
 
 export async function insertApp(manager: EntityManager, row: AppRow): Promise<void> {
   await manager.getRepository(AppEntity).insert({ ...row });
@@ -77,6 +86,22 @@ function oncePerHome(rows: readonly AppHome[]): AppHome[] {
   const first = new Map<string, AppHome>();
   for (const row of rows) if (!first.has(row.home)) first.set(row.home, row);
   return [...first.values()];
+}
+
+/**
+ * The page of an app with forms of its own to which a mailed link leads; `null`: to the people's pages, as do all of accounts that
+ * operate Lucchetto.
+ */
+export async function findLinkAddress(
+  manager: EntityManager,
+  { appId, purpose, accountId }: { appId: string; purpose: LinkPurpose; accountId: string | null },
+): Promise<string | null> {
+  const app = await manager.getRepository(AppEntity).findOneBy({ id: appId, ownForms: true });
+  const address = app?.linkAddresses[purpose];
+  if (address === undefined) return null;
+  const account =
+    accountId === null ? null : await manager.getRepository(AccountEntity).findOneBy({ id: accountId });
+  return account?.labels.some((label) => BUILT_IN_LABELS.includes(label)) === true ? null : address;
 }
 
 export function findApp(dataSource: DataSource, id: string): Promise<AppRow | null> {

@@ -1,4 +1,5 @@
 import type { AppRight } from "@lucchetto/contract";
+import type { LinkPurpose } from "@lucchetto/core";
 import { EntitySchema } from "typeorm";
 
 /** A web application registered here (the standards' client). */
@@ -18,6 +19,8 @@ export interface AppRow {
   home: string | null;
   /** Where a sign-in can be begun from outside (OpenID Connect Core, section 4). */
   initiateLoginUri: string | null;
+  /** Its own pages to which mailed links lead, by their purpose. */
+  linkAddresses: Partial<Record<LinkPurpose, string>>;
   createdAt: Date;
 }
 
@@ -34,6 +37,7 @@ export const AppEntity = new EntitySchema<AppRow>({
     rights: { type: "json", default: "[]" },
     home: { type: "varchar", length: 500, nullable: true },
     initiateLoginUri: { type: "varchar", length: 500, nullable: true },
+    linkAddresses: { type: "json", default: "{}" },
     createdAt: { type: "datetime", precision: 3 },
   },
   indices: [{ name: "app_client_id", columns: ["clientId"], unique: true }],

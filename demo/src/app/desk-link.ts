@@ -1,0 +1,79 @@
+/** Where mailed links lead that were asked for at the desk. The secret stands in the fragment: no server's log ever has it. */
+import type { FormVisitor } from "@lucchetto/hasp";
+import { ProblemError, routes } from "@lucchetto/hasp/forms";
+import type { FastifyInstance } from "fastify";
+import { linkForm, openingLink, saved } from "./desk-forms.ts";
+import type { Show } from "./desk.ts";
+
+/** Takes the secret out of the address bar and sends it on in the body of a form. */
+const SCRIPT = `const form = document.querySelector("form.opening");
+const secret = location.hash.slice(1);
+history.replaceState(null, "", location.pathname);
+if (form !== null && secret !== "") {
+  form.elements.secret.value = secret;
+  form.submit();
+}
+`;
+
+interface Typed {
+  readonly secret?: string;
+  /** Set once it was shown what the link would do. */
+  readonly uses?: string;
+  readonly password?: string;
+  readonly present?: string;
+}
+
+const DONE: Readonly<Record<string, string>> = {
+  "password-set": "Your new password is saved. Sign in with it.",
+  "email-verified": "Your address is confirmed. Sign in.",
+  "invitation-accepted": "Welcome. Sign in with your new password.",
+  "email-changed": "Your new address is in use.",
+  "change-undone": "Your account is as it was before. Sign in again.",
+  "factor-undone": "The second factor is gone again, and whoever was signed in is signed out.",
+  "erasing-stopped": "Your account stays.",
+};
+
+/** `/desk/link`: looks at a mailed link, and uses it. */
+export function addDeskLink(app: FastifyInstance, show: Show): void {
+  const page = (body: string) => ({ title: "The desk", here: "/desk", lang: "en" as const, body });
+  app.get("/desk-link.js", async (_request, reply) =>
+    reply.type("text/javascript; charset=utf-8").send(SCRIPT),
+  );
+  app.get("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) =>
+    show(request, reply, page(openingLink())),
+  );
+  app.post<{ Body: Typed }>("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) => {
+    try {
+      const visitor = app.hasp.forms.before(request, reply);
+      const body = await take(visitor, request.body);
+      return body === null ? await reply.redirect("/desk", 303) : show(request, reply, page(body));
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      const { status, title, detail, errors = [] } = error.problem;
+      const problem =
+        errors.length === 0 ? `${title}. ${detail}` : errors.map(({ message }) => message).join(" ");
+      return show(request, reply.status(status), page(saved(problem)));
+    }
+  });
+}
+
+/** @returns what is shown; `null`: somebody is signed in by it. */
+async function take(
+  { call }: FormVisitor,
+  { secret = "", uses, password, present }: Typed,
+): Promise<string | null> {
+  const look = (await call(routes.lookAtLink, { body: { secret } })).body;
+  if (uses === undefined) return linkForm({ secret, ...look });
+  // In the browser in which it was asked for, a link to sign in goes on with that sign-in.
+  if (look.purpose === "sign-in" && look.here) {
+    const { body } = await call(routes.addProof, { body: { proof: { type: "mail-link", secret } } });
+    return body.outcome === "signed-in" ? null : saved("The link is right; go on at the desk.");
+  }
+  const shown = {
+    ...(password === undefined || password === "" ? {} : { password }),
+    ...(present === undefined || present === "" ? {} : { present }),
+  };
+  const { body } = await call(routes.redeemLink, { body: { secret, ...shown } });
+  if (body.outcome === "code") return saved(`Type this code where you asked for the link: ${body.code}`);
+  return saved(DONE[body.outcome] ?? "Done.", "recoveryCodes" in body ? body.recoveryCodes : undefined);
+}
