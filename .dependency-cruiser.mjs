@@ -9,7 +9,7 @@ const ROOMS = {
   // Of core only what is pure enough for a page.
   console: ["contract", "core/src/password/strength"],
   rehearsal: ["contract"],
-  cli: ["contract", "core", "rehearsal"],
+  cli: ["contract", "core", "hasp", "rehearsal"],
   demo: ["hasp", "contract"],
 };
 

@@ -41,7 +41,7 @@ const COMMON_SOURCES = [
 ];
 /** A package by its name; ours are found by their sources. */
 const PACKAGE = /^(?!@lucchetto\/)[a-z@]/;
-const OUTSIDE_NAMES = "@lucchetto/service|@lucchetto/rehearsal|pino|pino-pretty|nodemailer";
+const OUTSIDE_NAMES = "@lucchetto/service|@lucchetto/rehearsal|@lucchetto/hasp|pino|pino-pretty|nodemailer";
 const OUTSIDE = new RegExp(`^(?:${OUTSIDE_NAMES})(?:/|$)`);
 const IMPORT_OUTSIDE = new RegExp(`\\bimport(?=\\("(?:${OUTSIDE_NAMES})[/"])`, "g");
 /** What `import.meta` is to modules, for those of a bundle. */

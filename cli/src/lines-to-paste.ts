@@ -22,18 +22,20 @@ interface AppToPaste {
 const folderOf = (name: string): string => fileURLToPath(new URL(`../../${name}`, import.meta.url));
 
 export function linesToPaste(app: AppToPaste, style: Style): string[] {
-  return [...linesOf(app, style), ...(app.ownForms === true ? formsOfItsOwn(app) : [])];
+  return [...linesOf(app, style), ...(app.ownForms === true ? formsOfItsOwn() : [])];
 }
 
 /** What the program does not show that a right is for. */
-const formsOfItsOwn = ({ service }: AppToPaste): string[] => [
+const formsOfItsOwn = (): string[] => [
   "",
-  bold("Its own forms call Lucchetto from its server, for the visitor:"),
+  bold("Its own forms: the hasp gets the option forms, and calls Lucchetto for the visitor:"),
   "",
-  `import { ownForms, routes } from "@lucchetto/hasp/forms";`,
-  `const forms = ownForms({ service: "${service}", appKey: process.env.LUCCHETTO_APP_KEY });`,
-  `const visitor = forms.before({ address: request.ip, userAgent: request.headers["user-agent"], device, token });`,
+  `  forms: { page: "/login" },    // guests at closed pages are sent there, with ?next= the page they wanted`,
+  "",
+  `import { routes } from "@lucchetto/hasp/forms";`,
+  `const visitor = app.hasp.forms.before(request, reply);    // in Express: hasp.forms.before(request, response)`,
   `const { body } = await visitor.call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });`,
+  `if (body.outcome === "signed-in") return reply.redirect(visitor.next, 303);    // closed pages are open from here on`,
   "",
   `Each form and its call: ${folderOf("docs/applications.md")} (Forms of your own); a whole page: ${folderOf("demo/src/app/desk.ts")}`,
 ];

@@ -8,6 +8,7 @@ export type { Intake, IntakeRecipe, IntakeRefusal } from "./routes/operators/int
 export type { DraftedPlan, IntakeCheck, IntakeDraft } from "./routes/operators/intake-draft.ts";
 export * from "./oauth.ts";
 export * from "./known-programs.ts";
+export * from "./identity-headers.ts";
 export * from "./own-path.ts";
 export * from "./recent-keys.ts";
 export * from "./page-state.ts";

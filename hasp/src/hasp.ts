@@ -1,8 +1,8 @@
 /** The hasp: what hangs between an application and Lucchetto. At each request it asks who is there. */
 import type { Account } from "@lucchetto/contract/apps";
 import { ownPathOr } from "@lucchetto/contract/apps";
-import type { AccessRequirements, UnmetRequirement } from "./access-requirements.ts";
-import { assertWanted, firstUnmet, stepUpParameters } from "./access-requirements.ts";
+import type { AccessRequirements, LabelWish, UnmetRequirement } from "./access-requirements.ts";
+import { assertWanted, firstUnmet, nameOfWish, stepUpParameters } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { page, problem, redirect } from "./answers.ts";
 import { createAuthorizationFlow } from "./authorization-flow.ts";
@@ -228,17 +228,18 @@ export function createHasp(options: HaspOptions): Hasp {
     return problem(service, "step-up-required", { detail, headers: { "www-authenticate": challenge } });
   }
 
-  function refuseWithoutLabel(visit: IncomingRequest, label: string): Answer {
+  function refuseWithoutLabel(visit: IncomingRequest, wish: LabelWish): Answer {
     if (isPage(visit)) {
       const { language, toTheStart, withoutLabel } = textsFor(visit, settings.language);
       return page({
         status: 403,
         language,
         title: withoutLabel.title,
-        text: withoutLabel.text(label),
+        text: withoutLabel.text(nameOfWish(wish, withoutLabel)),
         link: { href: "/", text: toTheStart },
       });
     }
-    return problem(service, "label-missing", { detail: `The account does not carry the label "${label}".` });
+    const name = nameOfWish(wish, { or: '" or "', and: '" and "' });
+    return problem(service, "label-missing", { detail: `The account does not carry the label "${name}".` });
   }
 }

@@ -17,6 +17,8 @@ const en = {
   },
   withoutLabel: {
     title: "This page is not for you",
+    or: "” or “",
+    and: "” and “",
     text: (label: string) => `It is for people with the label “${label}”, which your account does not have.`,
   },
   withoutSecondFactor: {
@@ -63,6 +65,8 @@ const it: Texts = {
   },
   withoutLabel: {
     title: "Questa pagina non è per te",
+    or: "” o “",
+    and: "” e “",
     text: (label) => `È riservata a chi ha l’etichetta “${label}”, e il tuo account non ce l’ha.`,
   },
   withoutSecondFactor: {

@@ -117,6 +117,12 @@ export const NOUNS: readonly Noun[] = [
   ),
   noun(
     DEVELOPER,
+    "front",
+    "stand guard before an application written in anything",
+    async () => (await import("./front.ts")).defineFront,
+  ),
+  noun(
+    DEVELOPER,
     "hash",
     "password records: make, check, explain, tune",
     async () => (await import("./hash.ts")).defineHash,

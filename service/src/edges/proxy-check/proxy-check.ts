@@ -3,8 +3,8 @@
  * Lucchetto lives under a path of the same host; the browser holds a check token of its own beside the own token, which
  * never leaves that path.
  */
-import type { ActiveIntrospection } from "@lucchetto/contract";
-import { ownPathOr } from "@lucchetto/contract";
+import type { ActiveIntrospection, IdentityHeaders } from "@lucchetto/contract";
+import { identityHeaders, ownPathOr } from "@lucchetto/contract";
 import { hashToken, OPERATOR_LABEL } from "@lucchetto/core";
 import type { FastifyRequest } from "fastify";
 import { readBasicPair } from "../../base/http/basic.ts";
@@ -24,23 +24,8 @@ import type { CheckedToken } from "../../records/oauth/store.ts";
 import { secondFactorsOf } from "../../records/second-factor/offered.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 
-/** Who is there, in the headers that the application behind the proxy reads. */
-type IdentityHeaders = Readonly<Record<string, string>>;
-
-/** The headers, each always there: an empty one keeps whatever came from outside from getting through. */
-const IDENTITY_HEADERS = [
-  "lucchetto-account",
-  "lucchetto-reference",
-  "lucchetto-email",
-  "lucchetto-username",
-  "lucchetto-name",
-  "lucchetto-labels",
-  "lucchetto-session",
-  "lucchetto-level",
-] as const;
-
 /** Of a guest. */
-const NOBODY: IdentityHeaders = Object.fromEntries(IDENTITY_HEADERS.map((name) => [name, ""]));
+const NOBODY = identityHeaders(null);
 
 /** Where the proxy says what was asked for. */
 const ASKED_HEADERS = ["lucchetto-asked", "x-forwarded-uri"] as const;
@@ -302,23 +287,16 @@ export async function enter(
 }
 
 function identityOf(who: Who): IdentityHeaders {
-  const values: Record<(typeof IDENTITY_HEADERS)[number], string | null | undefined> = {
-    "lucchetto-account": who.sub,
-    "lucchetto-reference": who.reference,
-    // One that nobody proved may be anybody's.
-    "lucchetto-email": who.email_verified === true ? who.email : "",
-    "lucchetto-username": who.username,
-    "lucchetto-name": who.name,
-    "lucchetto-labels": who.labels.join(" "),
-    "lucchetto-session": who.sid,
-    "lucchetto-level": who.acr === "aal2" ? "2" : "1",
-  };
-  return Object.fromEntries(Object.entries(values).map(([name, value]) => [name, printable(value ?? "")]));
-}
-
-/** Header values are ASCII: everything else, and the percent sign, is percent-encoded UTF-8 (RFC 3986). */
-function printable(text: string): string {
-  return text.replace(/[^\x20-\x24\x26-\x7e]/gu, (character) => encodeURIComponent(character));
+  return identityHeaders({
+    account: who.sub,
+    reference: who.reference,
+    provedEmail: who.email_verified === true ? who.email : null,
+    username: who.username,
+    name: who.name,
+    labels: who.labels,
+    session: who.sid ?? null,
+    level: who.acr === "aal2" ? 2 : 1,
+  });
 }
 
 function firstOf(headers: FastifyRequest["headers"], names: readonly string[]): string | undefined {

@@ -1,0 +1,151 @@
+/**
+ * A guarding front: stands before an application written in anything, signs its people in, keeps its closed paths, and tells it who is
+ * there in headers that nobody from outside can set.
+ */
+import type { IncomingMessage, Server, ServerResponse } from "node:http";
+import { createServer, ServerResponse as NodeResponse } from "node:http";
+import type { Socket } from "node:net";
+import { identityHeaders, isIdentityHeader } from "@lucchetto/contract";
+import type { AccessRequirements, Answer, Hasp, HaspOptions, SignedInAccount } from "@lucchetto/hasp";
+import type { ProxyServer } from "httpxy";
+import { createProxyServer } from "httpxy";
+
+export interface FrontOptions extends HaspOptions {
+  /** Where the application is: `http://127.0.0.1:5000`, or the path of its socket. */
+  readonly app: string | { readonly socketPath: string };
+}
+
+/** Cookies that are the front's own; the application never sees them. */
+const OWN_COOKIE = /^(?:__Host-)?lucchetto-/;
+
+/** Makes the front; the caller lets it listen. @throws HaspOptionsError. */
+export async function createFront({ app, ...options }: FrontOptions): Promise<Server> {
+  const { createHasp } = await import("@lucchetto/hasp");
+  const hasp = createHasp(options);
+  const { host, protocol } = new URL(options.returnAddress);
+  // Nobody's waiting is cut short: what an application streams, or lets wait, is its own affair.
+  const proxy = createProxyServer({ target: typeof app === "string" ? app : { ...app, protocol: "http:" } });
+  proxy.on("error", (error, _request, response) => {
+    if (response instanceof NodeResponse) fail(response, error);
+    else response?.destroy();
+  });
+
+  const server = createServer((request, response) => {
+    take({ hasp, proxy, request, response, to: { host, protocol } }).catch((error: unknown) =>
+      fail(response, error),
+    );
+  });
+  server.on("upgrade", (request, socket: Socket, head) => {
+    const response = new NodeResponse(request);
+    response.assignSocket(socket);
+    response.shouldKeepAlive = false;
+    response.once("finish", () => socket.end());
+    socket.once("error", () => socket.destroy());
+    takeUpgrade({ hasp, proxy, request, response, to: { host, protocol } }, { socket, head }).catch(
+      (error: unknown) => fail(response, error),
+    );
+  });
+  // A stream stays open for as long as the application likes.
+  server.requestTimeout = 0;
+  return server;
+}
+
+interface Passing {
+  readonly hasp: Hasp;
+  readonly proxy: ProxyServer;
+  readonly request: IncomingMessage;
+  readonly response: ServerResponse;
+  /** How people reach the front. */
+  readonly to: { readonly host: string; readonly protocol: string };
+}
+
+async function take(passing: Passing): Promise<void> {
+  const { hasp, proxy, request, response } = passing;
+  const visit = visitOf(request);
+  if (hasp.isOwn(visit)) {
+    if (await hasp.live(visit, () => response)) return;
+    const answer = await hasp.own(visit);
+    if (answer !== null) return send(response, answer);
+  }
+  const account = await admit(passing);
+  if (account === undefined) return;
+  dress(passing, account);
+  if (hasp.guarded(visit).length > 0) response.setHeader("cache-control", "no-store");
+  await proxy.web(request, response);
+}
+
+async function takeUpgrade(
+  passing: Passing,
+  { socket, head }: { socket: Socket; head: Buffer },
+): Promise<void> {
+  const { proxy, request, response } = passing;
+  const account = await admit(passing);
+  if (account === undefined) return;
+  dress(passing, account);
+  response.detachSocket(socket);
+  await proxy.ws(request, socket, {}, head);
+}
+
+/** @returns who passes, `null` for a guest; `undefined` if the request was answered. */
+async function admit({ hasp, request, response }: Passing): Promise<SignedInAccount | null | undefined> {
+  const visit = visitOf(request);
+  const guarded: readonly AccessRequirements[] = hasp.guarded(visit);
+  if (guarded.length === 0) return hasp.open(visit);
+  let account: SignedInAccount | null = null;
+  for (const wanted of guarded) {
+    const passage = await hasp.closed(visit, wanted);
+    if ("answer" in passage) return send(response, passage.answer);
+    ({ account } = passage);
+  }
+  return account;
+}
+
+/** Takes from the request what nobody from outside may say, and says who is there. */
+function dress({ request, to }: Passing, account: SignedInAccount | null): void {
+  const identity = identityHeaders(
+    account && {
+      account: account.id,
+      reference: account.reference,
+      provedEmail: account.emailVerified ? account.email : null,
+      username: account.username,
+      name: account.displayName,
+      labels: account.labels,
+      session: account.session?.id ?? null,
+      level: account.session?.aal ?? 1,
+    },
+  );
+  const cookies = (request.headers.cookie ?? "")
+    .split(/;\s*/)
+    .filter((one) => one !== "" && !OWN_COOKIE.test(one));
+  const isTaken = (name: string): boolean =>
+    isIdentityHeader(name) ||
+    name === "cookie" ||
+    // Access keys, and people's own passwords, are for Lucchetto alone.
+    (name === "authorization" && account?.session === null) ||
+    /^(?:forwarded|x[-_]forwarded[-_].*)$/.test(name);
+  request.headers = {
+    ...Object.fromEntries(Object.entries(request.headers).filter(([name]) => !isTaken(name))),
+    ...identity,
+    "x-forwarded-for": request.socket.remoteAddress ?? "",
+    "x-forwarded-host": to.host,
+    "x-forwarded-proto": to.protocol.slice(0, -1),
+    ...(cookies.length === 0 ? {} : { cookie: cookies.join("; ") }),
+  };
+}
+
+function visitOf({ method = "GET", url = "/", headers, socket }: IncomingMessage) {
+  return { method, url, headers, address: socket.remoteAddress };
+}
+
+function send(response: ServerResponse, { status, headers, body }: Answer): undefined {
+  response.writeHead(status, { ...headers });
+  response.end(body);
+}
+
+/** The application is away: said to people, and in the terminal. */
+function fail(response: ServerResponse, error: unknown): void {
+  process.stderr.write(`The application gave no answer: ${(error as Error).message}\n`);
+  if (response.headersSent) return void response.destroy();
+  response.writeHead(502, { "content-type": "text/plain; charset=utf-8" });
+  response.end("The application does not answer. Is it running? Try again in a moment.\n");
+}
