@@ -49,7 +49,7 @@ beforeAll(async () => {
     reached.push(asked.url ?? "");
     const who = String(asked.headers["lucchetto-account"] ?? "");
     socket.write(
-      `HTTP/1.1 101 Switching Protocols\r\nUpgrade: echo\r\nConnection: Upgrade\r\nx-who: ${who}\r\n\r\n`,
+      `HTTP/1.1 101 Switching Protocols\r\nUpgrade: websocket\r\nConnection: Upgrade\r\nx-who: ${who}\r\n\r\n`,
     );
     socket.pipe(socket);
   });
@@ -213,7 +213,7 @@ test("HA-1 no spelling of a closed path gets round the front to an application t
   expect(arrived).toBeGreaterThan(count / 20);
 });
 
-test("streams flow, and what becomes another protocol passes, for whom the path is open", async () => {
+test("streams flow, and WebSockets pass, for whom the path is open", async () => {
   const first = await new Promise<string>((resolve, reject) => {
     request({ host: "127.0.0.1", port, path: "/stream" }, (reply) => {
       reply.once("data", (chunk: Buffer) => {
@@ -232,7 +232,7 @@ test("streams flow, and what becomes another protocol passes, for whom the path 
         host: "127.0.0.1",
         port,
         path,
-        headers: { connection: "Upgrade", upgrade: "echo", ...headers },
+        headers: { connection: "Upgrade", upgrade: "websocket", ...headers },
       });
       asked.on("upgrade", (reply, socket) => {
         socket.once("data", (chunk: Buffer) => {

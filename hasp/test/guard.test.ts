@@ -7,8 +7,10 @@ import express from "express";
 import Fastify from "fastify";
 import { askAll, spellings } from "../../testing/spellings.ts";
 import { isWhole } from "../../testing/whole.ts";
+import type { LabelWish } from "../src/access-requirements.ts";
 import { expressHasp } from "../src/express.ts";
 import { fastifyHasp } from "../src/fastify.ts";
+import { createHasp } from "../src/hasp.ts";
 import type { HaspOptions } from "../src/options.ts";
 import { testAccounts } from "../src/testing.ts";
 
@@ -179,3 +181,18 @@ function upgrade(port: number, cookie: string): Promise<string> {
     socket.on("close", () => resolve(text));
   });
 }
+
+test("several labels: any one of them, or all; a wish that nobody could fail is refused", async () => {
+  const hasp = createHasp(accounts.options);
+  const status = async (labels: readonly string[], label: LabelWish) => {
+    const headers = accounts.as({ labels });
+    const passage = await hasp.closed({ method: "GET", url: "/x", headers }, { label });
+    return "answer" in passage ? passage.answer.status : 200;
+  };
+  expect(await status(["cook"], { any: ["keeper", "cook"] })).toBe(200);
+  expect(await status(["guide"], { any: ["keeper", "cook"] })).toBe(403);
+  expect(await status(["cook"], { all: ["keeper", "cook"] })).toBe(403);
+  expect(await status(["cook", "keeper"], { all: ["keeper", "cook"] })).toBe(200);
+  for (const wish of [{}, { all: [] }, { any: [] }, ["keeper"], "", { any: ["keeper"], all: ["cook"] }, null])
+    await expect(status(["keeper"], wish as unknown as LabelWish)).rejects.toThrow("label: found");
+});
