@@ -60,6 +60,7 @@ export const CALLS: Readonly<Record<string, Call>> = {
   reauthenticate: () => ({ body: { proof: { type: "password", password: PASSWORD } } }),
   endOwnSession: ({ id }) => ({ params: { id } }),
   endOtherSessions: () => ({}),
+  makeCheckToken: () => ({}),
   signOut: () => ({}),
 };
 
