@@ -5,11 +5,11 @@ import { settings, wholeProject } from "./jest.config.js";
 process.env.WHOLE = "1";
 const SAMPLED = [
   "console/test/*.test.ts",
-  "cli/test/{export,hash,import-later,integrate,setup-again,usage}.test.ts",
+  "cli/test/{export,front,hash,import-later,integrate,setup-again,usage}.test.ts",
   "demo/test/runner.test.ts",
   "hasp/test/{archives,guard,live,two-hosts}.test.ts",
   "rehearsal/test/{faults,parts,rehearsal,way-home}.test.ts",
-  "service/test/{chain,ended-sessions,owners-and-strangers,takeover}.test.ts",
+  "service/test/{chain,ended-sessions,owners-and-strangers,recovery-table,takeover}.test.ts",
 ].map((pattern) => `<rootDir>/${pattern}`);
 
 export default {
