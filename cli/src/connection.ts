@@ -1,12 +1,12 @@
 /** Which service to talk to and as whom: profiles in a file of mode 0600. */
-import { chmodSync, mkdirSync, readFileSync, renameSync, writeFileSync } from "node:fs";
-import { homedir } from "node:os";
-import { dirname, join } from "node:path";
+import { readFileSync } from "node:fs";
+import { join } from "node:path";
 import type { Client } from "@lucchetto/contract";
 import { createClient, routes } from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { Command } from "commander";
 import { Failure } from "./failure.ts";
+import { readPrivately, writePrivately } from "./private-file.ts";
 import type { Proving } from "./prove-again.ts";
 import { problemCodeOf, proveAgain, wantsProof } from "./prove-again.ts";
 import { terminal } from "./terminal.ts";
@@ -122,29 +122,12 @@ function readUrl(text: string): string {
   throw new Failure(`--url: found ${JSON.stringify(text)}, expected an address such as ${DEFAULT_URL}`, 2);
 }
 
-/** `$XDG_CONFIG_HOME/lucchetto/credentials.json`. */
-function credentialsFile(): string {
-  const configuration = terminal().env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config");
-  return join(configuration, "lucchetto", "credentials.json");
-}
+const CREDENTIALS = "credentials.json";
 
 function readProfiles(): Record<string, Profile> {
-  try {
-    return JSON.parse(readFileSync(credentialsFile(), "utf8")) as Record<string, Profile>;
-  } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === "ENOENT") return {};
-    throw new Failure(
-      `${credentialsFile()} cannot be read (${(error as Error).message}); correct or remove it.`,
-    );
-  }
+  return readPrivately<Profile>(CREDENTIALS);
 }
 
-/** Written aside and moved into place, so that a half-written file never stands there. */
 function writeProfiles(profiles: Record<string, Profile>): void {
-  const file = credentialsFile();
-  mkdirSync(dirname(file), { recursive: true, mode: 0o700 });
-  const aside = `${file}.${process.pid}`;
-  writeFileSync(aside, `${JSON.stringify(profiles, null, 2)}\n`, { mode: 0o600 });
-  chmodSync(aside, 0o600);
-  renameSync(aside, file);
+  writePrivately(CREDENTIALS, profiles);
 }

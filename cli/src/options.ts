@@ -28,6 +28,9 @@ export function printMore(next: string | null): void {
   if (next !== null) print(dim(`There are more: the same with --after ${next}`));
 }
 
+/** For options that can be repeated. */
+export const collect = (value: string, before: readonly string[]): string[] => [...before, value];
+
 function readLimit(text: string): number {
   const limit = Number(text);
   if (/^\d+$/.test(text) && limit >= 1 && limit <= MAX_LIMIT) return limit;

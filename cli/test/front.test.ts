@@ -196,7 +196,7 @@ test("HA-1 no spelling of a closed path gets round the front to an application t
   const server = await new Promise<Server>((resolve) => {
     const made = behind.listen(0, "127.0.0.1", () => resolve(made));
   });
-  const guarding = await createFront({
+  const { server: guarding, stop: stopGuarding } = await createFront({
     ...testAccounts().options,
     app: `http://127.0.0.1:${(server.address() as AddressInfo).port}`,
     guard: { closed: ["/members/*", "/graphql", "/keepers/ledger"] },
@@ -204,8 +204,7 @@ test("HA-1 no spelling of a closed path gets round the front to an application t
   await new Promise<void>((resolve) => guarding.listen(0, "127.0.0.1", resolve));
   const count = isWhole ? 10_000 : 1_000;
   await askAll((guarding.address() as AddressInfo).port, spellings(count));
-  guarding.closeAllConnections();
-  guarding.close();
+  stopGuarding();
   server.closeAllConnections();
   server.close();
   expect(past).toEqual([]);

@@ -80,6 +80,7 @@ const SENTENCES = {
   "client-id-taken": "The client id {clientId} is in use; give another with clientId.",
   "only-key": "This is the app's only key; create another one first.",
   "address-unacceptable": "The address {reason}.",
+  "own-forms-first": "Only an app with forms of its own has pages for mailed links; give it that right, too.",
   "page-of-no-app": "Say which application the page is of.",
   "page-of-another": "This is no page of the application: it has other addresses.",
   "app-not-there": "There is no application with this client id.",

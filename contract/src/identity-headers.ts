@@ -1,19 +1,12 @@
 /** Who is there, in the headers that an application behind a proxy, or behind the front, reads. */
 
-/** The headers, each always there: an empty one keeps whatever came from outside from getting through. */
-export const IDENTITY_HEADERS = [
-  "lucchetto-account",
-  "lucchetto-reference",
-  "lucchetto-email",
-  "lucchetto-username",
-  "lucchetto-name",
-  "lucchetto-labels",
-  "lucchetto-session",
-  "lucchetto-level",
-] as const;
-
-/** One for each. */
-export type IdentityHeaders = Readonly<Record<(typeof IDENTITY_HEADERS)[number], string>>;
+/** Each is always there: an empty one keeps whatever came from outside from getting through. */
+export type IdentityHeaders = Readonly<
+  Record<
+    `lucchetto-${"account" | "reference" | "email" | "username" | "name" | "labels" | "session" | "level"}`,
+    string
+  >
+>;
 
 /** What stands in them. */
 export interface Identity {
@@ -42,9 +35,12 @@ export function identityHeaders(identity: Identity | null): IdentityHeaders {
   };
 }
 
-/** Whether a header of a request says who is there, in whatever spelling: many servers take `_` for `-`. */
+/** Whether a header of a request says who is there, in whatever spelling: servers take `_`, and some any other sign, for `-`. */
 export function isIdentityHeader(name: string): boolean {
-  return name.toLowerCase().replaceAll("_", "-").startsWith("lucchetto-");
+  return name
+    .toLowerCase()
+    .replace(/[^a-z0-9]/g, "-")
+    .startsWith("lucchetto-");
 }
 
 /** Header values are ASCII: everything else, and the percent sign, is percent-encoded UTF-8 (RFC 3986). */

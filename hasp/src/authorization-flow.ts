@@ -196,12 +196,14 @@ export function createAuthorizationFlow(
     const landing = settings.signedOutAddress;
     if (token !== undefined) recent.forget(token);
     try {
+      // A session that was begun in a form of the application ends there: Lucchetto's pages know nothing of it.
+      const ended = isForms ? await forms.signOut(visit) : null;
       const sid = token === undefined ? undefined : (await lucchetto.introspect(token))?.sid;
       if (token === undefined || sid === undefined) return redirect(landing ?? "/", gone);
-      // A session that was begun in a form of the application ends there: Lucchetto's pages know nothing of it.
-      if (isForms && (await forms.signOut(visit)) === sid) return redirect(landing ?? "/", gone);
       await lucchetto.revoke(token);
-      if (isForms && (await lucchetto.findLiving([sid])).size === 0) return redirect(landing ?? "/", gone);
+      // What the server had forgotten of such a session: it ended with its check token.
+      if (isForms && ended === null && (await lucchetto.findLiving([sid])).size === 0)
+        return redirect(landing ?? "/", gone);
       const address = new URL(`${service}/sign-out`);
       const fields = { client_id: clientId, sid, ...(landing === null ? {} : { return_to: landing }) };
       address.search = new URLSearchParams(fields).toString();

@@ -16,7 +16,7 @@ import type { AccessRequirements } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
-import type { FormVisitor } from "./form-visitors.ts";
+import type { VisitorAtForm } from "./form-visitors.ts";
 import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
@@ -41,7 +41,7 @@ declare module "fastify" {
       accounts: Hasp["accounts"];
       forms: {
         /** The visitor at a form of the application's own, with the option `forms`; cookies go into the reply by themselves. */
-        before(request: FastifyRequest, reply: FastifyReply): FormVisitor;
+        before(request: FastifyRequest, reply: FastifyReply): VisitorAtForm;
       };
     };
   }

@@ -2,18 +2,21 @@
  * Visitors who sign in with forms of the application's own: its server calls Lucchetto for them. Their own tokens stay at
  * the server; the browser holds a handle, a mark by which it is known again, and the check token that opens closed pages.
  */
-import { createHash, randomBytes } from "node:crypto";
+import { randomBytes } from "node:crypto";
 import type { Client } from "@lucchetto/contract/apps";
-import { createClient, ownPathOr, ProblemError, routes } from "@lucchetto/contract/apps";
+import { ownPathOr, ProblemError, routes, UnreachableError } from "@lucchetto/contract/apps";
 import { problemOf } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
+import type { BeforeVisitor } from "./forms.ts";
+import { ownForms } from "./forms.ts";
 import type { IncomingRequest } from "./incoming-request.ts";
 import { isOwnOrigin, isReading, queryOf } from "./incoming-request.ts";
-import { tokensInMemory } from "./kept-tokens.ts";
+import { keepSealed, tokensInMemory } from "./kept-tokens.ts";
 import type { HaspSettings } from "./options.ts";
+import { LucchettoUnreachable } from "./service.ts";
 
 /** A visitor at a form of the application's own. */
-export interface FormVisitor {
+export interface VisitorAtForm {
   /**
    * Calls the contract for the visitor, and keeps what comes of it: whoever is signed in by the reply is known at closed
    * pages from then on. @throws ProblemError, whose `problem.errors` stand at the fields; UnreachableError.
@@ -30,8 +33,8 @@ export interface FormVisitors {
    * @param setCookie takes one line for the reply's Set-Cookie at a time; before the reply is sent.
    * @throws ProblemError `foreign-origin` for what a page of another site sent.
    */
-  before(visit: IncomingRequest, setCookie: (line: string) => void): FormVisitor;
-  /** Ends the session that was begun in a form. @returns its id; `null`: there was none. */
+  before(visit: IncomingRequest, setCookie: (line: string) => void): VisitorAtForm;
+  /** Ends the session that was begun in a form. @returns its id; `null`: there was none. @throws LucchettoUnreachable. */
   signOut(visit: IncomingRequest): Promise<string | null>;
 }
 
@@ -46,6 +49,8 @@ interface Kept {
 
 /** Seconds that something is kept for somebody who does not come back: as long as the longest session unless configured otherwise. */
 const KEPT_FOR = 30 * 86_400;
+/** Seconds for a sign-in in progress, which lapses sooner: guests who only make noise take no place for long. */
+const PENDING_FOR = 3_600;
 const NEW_SIGN_INS: ReadonlySet<string> = new Set([routes.signIn.name, routes.register.name]);
 
 /** What replies carry that matters here. */
@@ -59,40 +64,22 @@ export function createFormVisitors(
   { cookies }: { cookies: HaspCookies },
 ): FormVisitors {
   const { forms, callsTo, appKey, returnAddress, timeout, service } = settings;
-  const store = forms?.keep ?? tokensInMemory();
+  const store = keepSealed(forms?.keep ?? tokensInMemory());
+  const own = ownForms({ service: callsTo, appKey, timeout });
 
   async function read(handle: string | undefined): Promise<Kept> {
-    const text = handle === undefined ? null : await store.read(keyOf(handle));
+    const text = handle === undefined ? null : await store.read(handle);
     return text === null ? {} : (JSON.parse(text) as Kept);
   }
 
-  function clientFor(
-    { address, headers }: IncomingRequest,
-    token: string | undefined,
-    onDevice: (mark: string) => void = () => undefined,
-  ): Client {
+  function inFrontOf({ address, headers }: IncomingRequest, token: string | undefined): BeforeVisitor {
     if (address === undefined)
       throw new TypeError("forms: the address that the request comes from is wanted, and was not said");
-    const agent = headers["user-agent"];
     const device = cookies.readDevice(headers.cookie);
-    return createClient({
-      baseUrl: callsTo,
-      timeout,
-      headers: {
-        "lucchetto-app-key": appKey,
-        "lucchetto-visitor-address": address,
-        ...(agent === undefined ? {} : { "lucchetto-visitor-agent": agent }),
-        ...(device === undefined ? {} : { "lucchetto-visitor-device": device }),
-      },
-      onReply(replied) {
-        const mark = replied.get("lucchetto-visitor-device");
-        if (mark !== null) onDevice(mark);
-      },
-      ...(token === undefined ? {} : { token }),
-    });
+    return own.before({ address, userAgent: headers["user-agent"], device, token });
   }
 
-  function before(visit: IncomingRequest, setCookie: (line: string) => void): FormVisitor {
+  function before(visit: IncomingRequest, setCookie: (line: string) => void): VisitorAtForm {
     if (!isReading(visit) && !isOwnOrigin(visit, returnAddress.origin))
       throw new ProblemError({
         ...problemOf(service, "foreign-origin", "Only this application's own pages may send its forms."),
@@ -101,20 +88,17 @@ export function createFormVisitors(
     let handle = cookies.readHandle(visit.headers.cookie);
     let kept: Kept | null = null;
 
-    /** Under a new handle whenever somebody else is there: nobody can have put it into the browser before. */
+    /** Under a new handle each time: one that somebody put into the browser before leads to nothing. */
     async function keep(next: Kept): Promise<void> {
-      const isAnother = next.sessionId !== kept?.sessionId || handle === undefined;
-      if (handle !== undefined && isAnother) await store.remove(keyOf(handle));
+      if (handle !== undefined) await store.remove(handle);
       kept = next;
-      if (isAnother) {
-        handle = randomBytes(32).toString("base64url");
-        setCookie(cookies.writeHandle(handle));
-      }
-      if (handle !== undefined) await store.write(keyOf(handle), JSON.stringify(next), KEPT_FOR);
+      handle = randomBytes(32).toString("base64url");
+      await store.write(handle, JSON.stringify(next), next.own === undefined ? PENDING_FOR : KEPT_FOR);
+      setCookie(cookies.writeHandle(handle));
     }
 
     async function forget(): Promise<void> {
-      if (handle !== undefined) await store.remove(keyOf(handle));
+      if (handle !== undefined) await store.remove(handle);
       handle = undefined;
       kept = {};
       for (const line of [cookies.removeHandle(), cookies.removeCheckToken()]) setCookie(line);
@@ -122,13 +106,13 @@ export function createFormVisitors(
 
     const call = async (route: (typeof routes)[keyof typeof routes], ...parts: never[]) => {
       kept ??= await read(handle);
-      const { own, pending } = kept;
-      const token = route.access === "session" || NEW_SIGN_INS.has(route.name) ? own : (pending ?? own);
-      const client = clientFor(visit, token, (mark) => setCookie(cookies.writeDevice(mark)));
-      const reply = await (client as (...all: unknown[]) => Promise<{ status: number; body: unknown }>)(
-        route,
-        ...parts,
-      );
+      const isOwn = route.access === "session" || NEW_SIGN_INS.has(route.name);
+      const visitor = inFrontOf(visit, isOwn ? kept.own : (kept.pending ?? kept.own));
+      const ask = visitor.call as (...all: unknown[]) => Promise<{ status: number; body: unknown }>;
+      const reply = await ask(route, ...parts).finally(() => {
+        const mark = visitor.newDevice();
+        if (mark !== undefined) setCookie(cookies.writeDevice(mark));
+      });
       if (route.name === routes.signOut.name) await forget();
       else await take((reply.body ?? {}) as Told);
       return reply;
@@ -142,7 +126,7 @@ export function createFormVisitors(
       const isSame = sessionId === kept?.sessionId && sessionId !== undefined;
       await keep({ own: token, ...(sessionId === undefined ? {} : { sessionId }) });
       if (isSame && cookies.readCheckToken(visit.headers.cookie) !== undefined) return;
-      const { body } = await clientFor(visit, token)(routes.makeCheckToken);
+      const { body } = await inFrontOf(visit, token).call(routes.makeCheckToken);
       setCookie(cookies.writeCheckToken(body.checkToken));
     }
 
@@ -159,20 +143,18 @@ export function createFormVisitors(
     before,
     async signOut(visit) {
       const handle = cookies.readHandle(visit.headers.cookie);
-      const { own, sessionId = null } = await read(handle);
-      if (handle !== undefined) await store.remove(keyOf(handle));
-      if (own === undefined) return null;
+      const { own: token, sessionId = null } = await read(handle);
+      if (handle === undefined || token === undefined) return null;
       try {
-        await clientFor(visit, own)(routes.signOut);
+        await inFrontOf(visit, token).call(routes.signOut);
       } catch (error) {
+        if (error instanceof UnreachableError)
+          throw new LucchettoUnreachable(error.message, { cause: error });
         // One that ended elsewhere is as good as signed out.
         if (!(error instanceof ProblemError)) throw error;
       }
+      await store.remove(handle);
       return sessionId;
     },
   };
-}
-
-function keyOf(handle: string): string {
-  return createHash("sha256").update(handle, "ascii").digest("base64url");
 }

@@ -1,7 +1,7 @@
 /** Puts a web application behind Lucchetto. Frameworks: `@lucchetto/hasp/fastify`, `@lucchetto/hasp/express`, `@lucchetto/hasp/web`. */
 export { createHasp } from "./hasp.ts";
 export type { SignedInAccount } from "./account.ts";
-export type { FormVisitor } from "./form-visitors.ts";
+export type { VisitorAtForm } from "./form-visitors.ts";
 export type { Guard, PathPattern } from "./guard.ts";
 export type { Hasp, AccessResult } from "./hasp.ts";
 export type { AccessRequirements } from "./access-requirements.ts";

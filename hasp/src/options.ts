@@ -152,7 +152,7 @@ export function readOptions(options: HaspOptions): HaspSettings {
     );
   if (guard !== undefined) assertGuard(guard);
   const page = options.forms?.page;
-  if (page !== undefined && ownPathOr("", page) === "")
+  if (page !== undefined && (/[?#]/.test(page) || ownPathOr("", page) === ""))
     throw new HaspOptionsError(
       `forms.page: found ${JSON.stringify(page)}, expected a path of the application such as /desk`,
     );

@@ -12,7 +12,7 @@
  */
 import type { AccessRequirements } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
-import type { FormVisitor } from "./form-visitors.ts";
+import type { VisitorAtForm } from "./form-visitors.ts";
 import type { AccessResult as PlainPassage, Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
@@ -41,7 +41,7 @@ export interface WebHasp {
   accounts: Hasp["accounts"];
   forms: {
     /** The visitor at a form of the application's own, with the option `forms`. @param setCookie takes lines for the response. */
-    before(request: Request, from: Required<From>, setCookie: (line: string) => void): FormVisitor;
+    before(request: Request, from: Required<From>, setCookie: (line: string) => void): VisitorAtForm;
   };
 }
 

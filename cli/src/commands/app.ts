@@ -9,9 +9,8 @@ import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
 import type { Style } from "../lines-to-paste.ts";
 import { linesToPaste, STYLES } from "../lines-to-paste.ts";
+import { collect } from "../options.ts";
 import { bold, dim, print, printJson, printPairs, printTable, time } from "../output.ts";
-
-const collect = (value: string, before: readonly string[]): string[] => [...before, value];
 
 function addRight(value: string, before: AppRight[] = []): AppRight[] {
   const right = APP_RIGHTS.find((one) => one === value);
@@ -27,7 +26,7 @@ const INITIATE_LOGIN = [
 
 const LINK_ADDRESS = [
   "--link-address <purpose=address>",
-  "own page for a mailed link (reset, verify, sign-in, invite, change-email, undo-change, undo-factor, undo-erase); repeatable",
+  `own page for a mailed link (${MAILED_LINKS.join(", ")}); can be repeated`,
 ] as const;
 type LinkAddresses = Readonly<Record<string, string>>;
 

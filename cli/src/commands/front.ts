@@ -1,18 +1,19 @@
 /** For developers: a guarding front before an application written in anything. */
-import { existsSync, mkdirSync, readFileSync, writeFileSync } from "node:fs";
-import { homedir } from "node:os";
-import { dirname, join } from "node:path";
-import { routes } from "@lucchetto/contract";
+import { OAUTH_PATHS, routes } from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { Command } from "commander";
 import { InvalidArgumentError } from "commander";
 import type { Connection } from "../connection.ts";
 import { connect } from "../connection.ts";
 import { Failure } from "../failure.ts";
+import type { Front, FrontOptions } from "../front/front.ts";
+import { collect } from "../options.ts";
 import { bold, dim, print } from "../output.ts";
+import { readPrivately, writePrivately } from "../private-file.ts";
 import { terminal } from "../terminal.ts";
 
-const collect = (value: string, before: readonly string[]): string[] => [...before, value];
+/** Where the keys of fronts are kept, by service and address. */
+const FRONTS = "fronts.json";
 
 interface FrontCommandOptions {
   readonly app: string;
@@ -47,6 +48,7 @@ export function defineFront(front: Command): void {
     .option(
       "--under <path>",
       "where the front's own addresses stand, such as /account (default: /sign-in, /sign-out …)",
+      readUnder,
       "",
     )
     .option("--client-id <id>", "of an app that is registered already; its key in LUCCHETTO_APP_KEY")
@@ -70,11 +72,12 @@ async function run(options: FrontCommandOptions, connection: Connection): Promis
     throw new Failure(`--public-address: ${publicAddress} is no address such as https://huts.example`, 2);
   const { origin } = new URL(publicAddress);
   const guard = guardOf(options);
+  const service = await publicAddressOf(connection);
   const registered = await registration(options, connection, origin);
-  const { createFront } = await import("../front/front.ts");
-  const server = await createFront({
+  const { server, stop } = await makeFront({
     app: options.app.startsWith("unix:") ? { socketPath: options.app.slice("unix:".length) } : options.app,
-    service: connection.url,
+    service,
+    internalAddress: connection.url,
     ...registered,
     returnAddress: `${origin}${options.under}/signed-in`,
     signedOutAddress: `${origin}/`,
@@ -106,10 +109,21 @@ async function run(options: FrontCommandOptions, connection: Connection): Promis
   await new Promise<void>((resolve) => {
     for (const signal of ["SIGINT", "SIGTERM"] as const)
       process.once(signal, () => {
-        server.close(() => resolve());
-        server.closeAllConnections();
+        stop();
+        resolve();
       });
   });
+}
+
+/** What the hasp says of options is said as of the command's. */
+async function makeFront(options: FrontOptions): Promise<Front> {
+  const { createFront } = await import("../front/front.ts");
+  try {
+    return await createFront(options);
+  } catch (error) {
+    if ((error as Error).name !== "HaspOptionsError") throw error;
+    throw new Failure((error as Error).message, 2);
+  }
 }
 
 const pathsUnder = (under: string) => ({
@@ -146,14 +160,14 @@ async function registration(
   { clientId, under }: FrontCommandOptions,
   connection: Connection,
   origin: string,
-): Promise<{ clientId: string; appKey: string }> {
+): Promise<Registered> {
   const given = terminal().env["LUCCHETTO_APP_KEY"];
   if (clientId !== undefined) {
     if (given === undefined) throw new Failure("--client-id wants the app's key in LUCCHETTO_APP_KEY.", 2);
     return { clientId, appKey: given };
   }
   const name = `${connection.url} ${origin}${under}`;
-  const kept = readKept();
+  const kept = readPrivately<Registered>(FRONTS);
   const known = kept[name];
   if (known !== undefined && (await isKnown(connection, known))) return known;
   const { body } = await connection.signedIn()(routes.addApp, {
@@ -167,44 +181,40 @@ async function registration(
     },
   });
   const made = { clientId: body.app.clientId, appKey: body.key };
-  mkdirSync(dirname(keptFile()), { recursive: true, mode: 0o700 });
-  writeFileSync(keptFile(), `${JSON.stringify({ ...kept, [name]: made }, null, 2)}\n`, { mode: 0o600 });
+  writePrivately(FRONTS, { ...kept, [name]: made });
   print(dim(`Registered as ${made.clientId}; remove it with: lucchetto app remove ${made.clientId}`));
   return made;
 }
 
-type Kept = Readonly<Record<string, { readonly clientId: string; readonly appKey: string }>>;
-
-function keptFile(): string {
-  return join(terminal().env["XDG_CONFIG_HOME"] ?? join(homedir(), ".config"), "lucchetto", "fronts.json");
+interface Registered {
+  readonly clientId: string;
+  readonly appKey: string;
 }
 
-function readKept(): Kept {
-  if (!existsSync(keptFile())) return {};
-  try {
-    return JSON.parse(readFileSync(keptFile(), "utf8")) as Kept;
-  } catch {
-    throw new Failure(`${keptFile()} is not JSON. Mend it or remove it.`);
-  }
-}
-
-/** Whether the service still knows the app by this key. @throws Failure if it cannot be reached. */
-async function isKnown(
-  { url }: Connection,
-  { clientId, appKey }: { clientId: string; appKey: string },
-): Promise<boolean> {
+/** Whether the service still knows the app by this key. */
+async function isKnown({ url }: Connection, { clientId, appKey }: Registered): Promise<boolean> {
   const authorization = `Basic ${Buffer.from(`${clientId}:${appKey}`).toString("base64")}`;
+  const body = new URLSearchParams({ token: "lck_none" });
+  const { status } = await fetch(url + OAUTH_PATHS.introspect, {
+    method: "POST",
+    headers: { authorization },
+    body,
+  });
+  return status !== 401;
+}
+
+/** The service's public address (RFC 8414), which browsers are sent to. @throws Failure if it cannot be reached. */
+async function publicAddressOf({ url }: Connection): Promise<string> {
+  const { origin, pathname } = new URL(url);
+  const path = pathname === "/" ? "" : pathname;
   try {
-    const body = new URLSearchParams({ token: "lck_none" });
-    const { status } = await fetch(`${url}/oauth/introspect`, {
-      method: "POST",
-      headers: { authorization },
-      body,
-    });
-    return status !== 401;
+    const reply = await fetch(`${origin}/.well-known/oauth-authorization-server${path}`);
+    const { issuer } = (await reply.json()) as { issuer?: unknown };
+    if (typeof issuer === "string") return issuer;
   } catch {
-    throw new Failure(`Lucchetto does not answer at ${url}. Is it running? Name another address with --url.`);
+    // Said below, whatever it was.
   }
+  throw new Failure(`Lucchetto does not answer at ${url}. Is it running? Name another address with --url.`);
 }
 
 function readApp(text: string): string {
@@ -219,13 +229,19 @@ function readApp(text: string): string {
   return url.origin;
 }
 
+function readUnder(text: string): string {
+  if (/^(?:\/[\w.~-]+)+$/.test(text)) return text;
+  throw new InvalidArgumentError("Expected a path such as /account.");
+}
+
 function readLevel(text: string): string {
   if (text !== "2") throw new InvalidArgumentError("Only 2 can be asked for.");
   return text;
 }
 
 function readSeconds(text: string): string {
-  if (!/^[1-9][0-9]{1,8}$/.test(text)) throw new InvalidArgumentError("Expected seconds, 60 at least.");
+  if (!/^[0-9]{1,9}$/.test(text) || Number(text) < 60)
+    throw new InvalidArgumentError("Expected seconds, 60 at least.");
   return text;
 }
 

@@ -15,15 +15,26 @@ export interface FrontOptions extends HaspOptions {
   readonly app: string | { readonly socketPath: string };
 }
 
+export interface Front {
+  readonly server: Server;
+  /** Ends it, with everything that is open. */
+  stop(): void;
+}
+
 /** Cookies that are the front's own; the application never sees them. */
 const OWN_COOKIE = /^(?:__Host-)?lucchetto-/;
 
 /** Makes the front; the caller lets it listen. @throws HaspOptionsError. */
-export async function createFront({ app, ...options }: FrontOptions): Promise<Server> {
+export async function createFront({ app, ...options }: FrontOptions): Promise<Front> {
   const { createHasp } = await import("@lucchetto/hasp");
   const hasp = createHasp(options);
   const { host, protocol } = new URL(options.returnAddress);
   // Nobody's waiting is cut short: what an application streams, or lets wait, is its own affair.
+  const upgraded = new Set<Socket>();
+  const fail = (response: ServerResponse, error: unknown): void => {
+    options.warn?.(`The application gave no answer: ${(error as Error).message}`);
+    answerAway(response);
+  };
   const proxy = createProxyServer({ target: typeof app === "string" ? app : { ...app, protocol: "http:" } });
   proxy.on("error", (error, _request, response) => {
     if (response instanceof NodeResponse) fail(response, error);
@@ -41,13 +52,23 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Se
     response.shouldKeepAlive = false;
     response.once("finish", () => socket.end());
     socket.once("error", () => socket.destroy());
+    upgraded.add(socket);
+    socket.once("close", () => upgraded.delete(socket));
     takeUpgrade({ hasp, proxy, request, response, to: { host, protocol } }, { socket, head }).catch(
       (error: unknown) => fail(response, error),
     );
   });
   // A stream stays open for as long as the application likes.
   server.requestTimeout = 0;
-  return server;
+  return {
+    server,
+    stop() {
+      server.close();
+      server.closeAllConnections();
+      // What became a WebSocket is none of the server's any more.
+      for (const socket of upgraded) socket.destroy();
+    },
+  };
 }
 
 interface Passing {
@@ -117,20 +138,31 @@ function dress({ request, to }: Passing, account: SignedInAccount | null): void 
   const cookies = (request.headers.cookie ?? "")
     .split(/;\s*/)
     .filter((one) => one !== "" && !OWN_COOKIE.test(one));
-  const isTaken = (name: string): boolean =>
+  const isTaken = (name: string, value: unknown): boolean =>
     isIdentityHeader(name) ||
-    name === "cookie" ||
+    TAKEN.test(name) ||
     // Access keys, and people's own passwords, are for Lucchetto alone.
-    (name === "authorization" && account?.session === null) ||
-    /^(?:forwarded|x[-_]forwarded[-_].*)$/.test(name);
+    (name === "authorization" && (account?.session === null || holdsAccessKey(String(value))));
   request.headers = {
-    ...Object.fromEntries(Object.entries(request.headers).filter(([name]) => !isTaken(name))),
+    ...Object.fromEntries(Object.entries(request.headers).filter(([name, value]) => !isTaken(name, value))),
     ...identity,
     "x-forwarded-for": request.socket.remoteAddress ?? "",
     "x-forwarded-host": to.host,
     "x-forwarded-proto": to.protocol.slice(0, -1),
+    // Nothing that is named here is to be dropped on the way.
+    connection: request.headers.upgrade === undefined ? "close" : "Upgrade",
     ...(cookies.length === 0 ? {} : { cookie: cookies.join("; ") }),
   };
+}
+
+/** Headers that the front says itself, or that would have a program take a stranger's proxy for its own. */
+const TAKEN = /^(?:cookie|connection|proxy|forwarded|x[-_](?:forwarded[-_].*|real[-_]ip))$/;
+
+/** Whether an Authorization header holds an access key, known or not. */
+function holdsAccessKey(authorization: string): boolean {
+  const [, scheme = "", value = ""] = /^(bearer|basic) +(.*)$/i.exec(authorization) ?? [];
+  const text = scheme.toLowerCase() === "basic" ? Buffer.from(value, "base64").toString("latin1") : value;
+  return /(?:^|:)lca_/.test(text);
 }
 
 function visitOf({ method = "GET", url = "/", headers, socket }: IncomingMessage) {
@@ -142,9 +174,8 @@ function send(response: ServerResponse, { status, headers, body }: Answer): unde
   response.end(body);
 }
 
-/** The application is away: said to people, and in the terminal. */
-function fail(response: ServerResponse, error: unknown): void {
-  process.stderr.write(`The application gave no answer: ${(error as Error).message}\n`);
+/** The application is away. */
+function answerAway(response: ServerResponse): void {
   if (response.headersSent) return void response.destroy();
   response.writeHead(502, { "content-type": "text/plain; charset=utf-8" });
   response.end("The application does not answer. Is it running? Try again in a moment.\n");

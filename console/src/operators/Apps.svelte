@@ -43,6 +43,9 @@
       <span class="font-medium">{app.name}</span>
       {#if app.home !== null}<a class="block text-sm break-all" href={app.home}>{app.home}</a>{/if}
       {#if app.ownForms}<span class="text-quiet block text-sm">{texts.apps.hasFormsOfItsOwn}</span>{/if}
+      {#each Object.entries(app.linkAddresses) as [purpose, address] (purpose)}<span
+          class="text-quiet block text-sm break-all">{texts.apps.mailedLinksLeadTo(purpose, address)}</span
+        >{/each}
       {#if app.basicPasswords}<span class="text-quiet block text-sm"
           >{texts.apps.takesPasswordsAsHttpBasic}</span
         >{/if}

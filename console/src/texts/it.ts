@@ -46,6 +46,8 @@ export const it: Texts = {
     "in-the-past": "Questo momento è già passato.",
     "label-of-operators": "Una chiave non può avere l’etichetta operator.",
     "label-not-yours": "Il tuo account non ha questa etichetta.",
+    "own-forms-first":
+      "Solo un’applicazione con moduli propri ha pagine per i link via e-mail; dalle anche questo diritto.",
     "page-of-no-app": "Indica di quale applicazione è la pagina.",
     "page-of-another": "Non è una pagina dell’applicazione: i suoi indirizzi sono altri.",
     "app-not-there": "Nessuna applicazione ha questo client id.",

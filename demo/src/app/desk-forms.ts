@@ -115,16 +115,31 @@ ${formOf(
 )}${setUp}</div>`;
 }
 
-export function codeForm(url: string, { form, problem = "" }: { form: string; problem?: string }): string {
-  const asked =
-    form === "mail-code" ? "Code from the mail" : "Code of your authenticator app, or a recovery code";
-  return `<p>So far it is right; one more proof is asked for.</p><div class="forms">
+const CODES: Readonly<Record<string, readonly [before: string, label: string]>> = {
+  "mail-code": ["A mail with a code is on its way.", "Code from the mail"],
+  enrolled: ["Type the code that your authenticator app shows now.", "Code"],
+  "first-code": ["Type the code that your authenticator app shows now.", "Code"],
+};
+const SECOND_PROOF = [
+  "So far it is right; one more proof is asked for.",
+  "Code of your authenticator app, or a recovery code",
+] as const;
+
+/** Whether a form wants a code. @param form its name. */
+export const wantsCode = (form: string): boolean => form in CODES || form === "code" || form === "prove-code";
+
+export function codeForm(
+  url: string,
+  { form, id = "", problem = "" }: { form: string; id?: string; problem?: string },
+): string {
+  const [before, asked] = CODES[form] ?? SECOND_PROOF;
+  return `<p>${before}</p><div class="forms">
 ${formOf(
   url,
   form,
   "One more thing",
   { form, problem },
-  `<label>${asked}<input name="code" autocomplete="one-time-code" required></label>
+  `<input type="hidden" name="id" value="${escapeHtml(id)}"><label>${asked}<input name="code" autocomplete="one-time-code" required></label>
 <button class="button">Go on</button>`,
 )}</div>`;
 }
@@ -170,12 +185,15 @@ export function linkForm({
   purpose,
   name,
   wants,
+  problem = "",
 }: {
   secret: string;
   purpose: string;
   name: string;
   wants: string;
+  problem?: string;
 }): string {
+  const said = problem === "" ? "" : `<p class="message" role="alert">${escapeHtml(problem)}</p>`;
   const field = (label: string, which: string, autocomplete: string) =>
     `<label>${label}<input name="${which}" type="password" autocomplete="${autocomplete}" required></label>`;
   const fields =
@@ -186,7 +204,7 @@ export function linkForm({
         : wants === "thing-from-before"
           ? field("Password from before the change", "present", "current-password")
           : "";
-  return `<div class="forms"><form method="post" action="/desk/link"><h2>${LINK_TITLES[purpose] ?? "Undo the change"}</h2>
+  return `<div class="forms"><form method="post" action="/desk/link"><h2>${LINK_TITLES[purpose] ?? "Undo the change"}</h2>${said}
 <p>Account: ${escapeHtml(name)}</p>
 <input type="hidden" name="secret" value="${escapeHtml(secret)}"><input type="hidden" name="uses" value="yes">${fields}
 <button class="button">Go on</button></form></div>`;

@@ -1,7 +1,7 @@
 /** Where mailed links lead that were asked for at the desk. The secret stands in the fragment: no server's log ever has it. */
-import type { FormVisitor } from "@lucchetto/hasp";
+import type { VisitorAtForm } from "@lucchetto/hasp";
 import { ProblemError, routes } from "@lucchetto/hasp/forms";
-import type { FastifyInstance } from "fastify";
+import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import { linkForm, openingLink, saved } from "./desk-forms.ts";
 import type { Show } from "./desk.ts";
 
@@ -43,6 +43,7 @@ export function addDeskLink(app: FastifyInstance, show: Show): void {
     show(request, reply, page(openingLink())),
   );
   app.post<{ Body: Typed }>("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) => {
+    const { secret = "" } = request.body;
     try {
       const visitor = app.hasp.forms.before(request, reply);
       const body = await take(visitor, request.body);
@@ -50,16 +51,23 @@ export function addDeskLink(app: FastifyInstance, show: Show): void {
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const { status, title, detail, errors = [] } = error.problem;
-      const problem =
-        errors.length === 0 ? `${title}. ${detail}` : errors.map(({ message }) => message).join(" ");
-      return show(request, reply.status(status), page(saved(problem)));
+      const problem = errors.map(({ message }) => message).join(" ");
+      // What was typed was wrong, not the link: the form is there again.
+      const look = errors.length === 0 ? null : await lookAgain(request, reply, secret);
+      const body = look === null ? saved(`${title}. ${detail}`) : linkForm({ secret, ...look, problem });
+      return show(request, reply.status(status), page(body));
     }
   });
+
+  async function lookAgain(request: FastifyRequest, reply: FastifyReply, secret: string) {
+    const visitor = app.hasp.forms.before(request, reply);
+    return (await visitor.call(routes.lookAtLink, { body: { secret } }).catch(() => null))?.body ?? null;
+  }
 }
 
 /** @returns what is shown; `null`: somebody is signed in by it. */
 async function take(
-  { call }: FormVisitor,
+  { call }: VisitorAtForm,
   { secret = "", uses, password, present }: Typed,
 ): Promise<string | null> {
   const look = (await call(routes.lookAtLink, { body: { secret } })).body;

@@ -1,9 +1,18 @@
 /** The desk of the huts: pages with forms of their own, for those who keep their pages. No redirect leaves this application. */
-import type { FormVisitor } from "@lucchetto/hasp";
+import type { VisitorAtForm } from "@lucchetto/hasp";
 import { codeProofOf, ProblemError, routes } from "@lucchetto/hasp/forms";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { Typed } from "./desk-forms.ts";
-import { codeForm, enrolForm, guestForms, memberForms, proveForm, saved, welcome } from "./desk-forms.ts";
+import {
+  codeForm,
+  enrolForm,
+  guestForms,
+  memberForms,
+  proveForm,
+  saved,
+  wantsCode,
+  welcome,
+} from "./desk-forms.ts";
 import { nameOf } from "./page.ts";
 
 /** Shows a page of the application. */
@@ -44,21 +53,23 @@ export function addDesk(app: FastifyInstance, show: Show): void {
       if (!(error instanceof ProblemError)) throw error;
       const { code, status, detail, errors = [] } = error.problem;
       const problem = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
-      const shown =
-        code === "sign-in-lapsed" ? guestForms(request.url, { typed, problem }) : again(request, problem);
-      return desk(request, reply.status(status), shown);
+      const isOver = ["sign-in-lapsed", "enrolment-lapsed"].includes(code);
+      return desk(request, reply.status(status), again(request, { typed, problem, isOver }));
     }
   });
+}
 
-  /** The form that was sent, with what was wrong. */
-  function again({ url, body, account }: FastifyRequest, problem: string): string {
-    const typed = body as Typed;
-    if (["code", "prove-code", "mail-code"].includes(typed.form ?? ""))
-      return codeForm(url, { form: typed.form ?? "", problem });
-    if (typed.form === "prove") return proveForm(url, { lacks: "freshness", problem });
-    if (account === null) return guestForms(url, { typed, problem });
-    return welcome(nameOf(account)) + memberForms(url, { form: typed.form ?? "", problem });
-  }
+/** The form that was sent, with what was wrong; where a sign-in is over, the first one. */
+function again(
+  { url, account, query }: FastifyRequest,
+  { typed, problem, isOver }: { typed: Typed; problem: string; isOver: boolean },
+): string {
+  const { form = "", id = "" } = typed;
+  if (!isOver && wantsCode(form)) return codeForm(url, { form, id, problem });
+  const lacks = (query as { lacks?: string }).lacks === "level" ? "level" : "freshness";
+  if (form === "prove") return proveForm(url, { lacks, problem });
+  if (account === null) return guestForms(url, { typed, problem });
+  return welcome(nameOf(account)) + memberForms(url, { form: isOver ? "authenticator" : form, problem });
 }
 
 function startOf({ url, account }: FastifyRequest): string {
@@ -66,7 +77,7 @@ function startOf({ url, account }: FastifyRequest): string {
 }
 
 /** Sends on what was typed. @returns what comes next. */
-async function take(visitor: FormVisitor, typed: Typed, { url }: FastifyRequest): Promise<Outcome> {
+async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyRequest): Promise<Outcome> {
   const { call } = visitor;
   const { form, identifier = "", password = "", code = "", displayName = "" } = typed;
   if (form === "forgotten") {
@@ -104,17 +115,19 @@ async function take(visitor: FormVisitor, typed: Typed, { url }: FastifyRequest)
   return goOn(visitor, url, (await signIn(visitor, typed)).body);
 }
 
-function signIn({ call }: FormVisitor, { form, identifier = "", password = "", code = "", id = "" }: Typed) {
-  const add = (proof: Parameters<typeof call<typeof routes.addProof>>[1]["body"]["proof"]) =>
-    call(routes.addProof, { body: { proof } });
-  if (form === "code") return add(codeProofOf(code));
-  if (form === "mail-code") return add({ type: "mail-code", code });
-  if (form === "first-code") return add({ type: "enrol-totp", id, code });
+function signIn(
+  { call }: VisitorAtForm,
+  { form, identifier = "", password = "", code = "", id = "" }: Typed,
+) {
+  if (form === "code") return call(routes.addProof, { body: { proof: codeProofOf(code) } });
+  if (form === "mail-code") return call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
+  if (form === "first-code")
+    return call(routes.addProof, { body: { proof: { type: "enrol-totp", id, code } } });
   return call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });
 }
 
 /** What a sign-in wants next, as far as the desk has forms for it. */
-async function goOn(visitor: FormVisitor, url: string, replied: Replied, form = "code"): Promise<Outcome> {
+async function goOn(visitor: VisitorAtForm, url: string, replied: Replied, form = "code"): Promise<Outcome> {
   const { outcome, wanted = [] } = replied;
   if (outcome === "signed-in") return null;
   if (outcome === "check-mail")
@@ -129,7 +142,7 @@ async function goOn(visitor: FormVisitor, url: string, replied: Replied, form = 
 }
 
 /** Shows an authenticator app's secret, this once. */
-async function enrol({ call }: FormVisitor, url: string, form = "enrolled"): Promise<string> {
+async function enrol({ call }: VisitorAtForm, url: string, form = "enrolled"): Promise<string> {
   const { id, qrSvg, secret } = (await call(routes.enrolAuthenticator, { body: {} })).body;
   return enrolForm(url, { form, id, qrSvg, secret });
 }

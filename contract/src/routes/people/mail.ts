@@ -49,7 +49,6 @@ export const setUpThing = z
 /** Something set up in an account that a first verification would remove or keep. */
 export type SetUpThing = z.output<typeof setUpThing>;
 
-/** What a mailed link is for, and what using it takes. */
 /** What mailed links are for. */
 export const MAILED_LINKS = [
   "verify",
@@ -62,6 +61,7 @@ export const MAILED_LINKS = [
   "undo-erase",
 ] as const;
 
+/** What a mailed link is for, and what using it takes. */
 export const linkLook = z
   .object({
     purpose: z.enum(MAILED_LINKS),

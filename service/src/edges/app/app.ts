@@ -58,6 +58,7 @@ export async function addApp(
   visit: RequestOrigin,
 ): Promise<AppWithKey> {
   assertAddresses(wanted);
+  assertFormsBehind(wanted);
   const now = context.clock.now();
   const actor: Actor = "session" in operator ? { operator } : { onThisMachine: operator.account.id };
   const app: AppRow = {
@@ -122,6 +123,9 @@ export async function changeApp(
       const given = Object.entries(change).filter(([, value]) => value !== undefined);
       const after: AppRow = { ...before, ...Object.fromEntries(given) };
       after.rights = [...new Set(after.rights)];
+      // Taken away, the forms take the pages of their mails with them.
+      if (change.ownForms === false && change.linkAddresses === undefined) after.linkAddresses = {};
+      assertFormsBehind(after);
       await updateApp(manager, appId, after);
       const event = { kind: "app.changed", appId, actorId: operator.account.id } as const;
       const operators = mayMore(before, after) ? tellOf(after, operator) : undefined;
@@ -140,16 +144,20 @@ function hasRights({ ownForms, basicPasswords, rights }: AppRow): boolean {
   return ownForms || basicPasswords || rights.length > 0;
 }
 
-/** Whether it does so where it did not before. */
 function tellOf({ name }: AppRow, { account }: LiveSession): Readers["operators"] {
   return { about: name, by: account };
 }
 
+/** Whether an app sees or does what it did not before. */
 function mayMore(before: AppRow, after: AppRow): boolean {
   return (
     (after.ownForms && !before.ownForms) ||
     (after.basicPasswords && !before.basicPasswords) ||
-    after.rights.some((right) => !before.rights.includes(right))
+    after.rights.some((right) => !before.rights.includes(right)) ||
+    // Secrets of mailed links go there.
+    Object.entries(after.linkAddresses).some(
+      ([purpose, address]) => before.linkAddresses[purpose as keyof AppRow["linkAddresses"]] !== address,
+    )
   );
 }
 
@@ -282,6 +290,12 @@ function clientIdFrom(name: string): string {
     .replace(/^-+|-+$/g, "")
     .slice(0, 63);
   return slug.length >= 2 ? slug : `app-${randomBytes(4).toString("hex")}`;
+}
+
+/** @throws ProblemReply `invalid-fields` for pages of mailed links that nothing would ever lead to. */
+function assertFormsBehind({ ownForms = false, linkAddresses = {} }: AppChange): void {
+  if (!ownForms && Object.keys(linkAddresses).length > 0)
+    throw fieldProblem([fieldError("linkAddresses", "own-forms-first")]);
 }
 
 function assertAddresses({
