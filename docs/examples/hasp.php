@@ -529,7 +529,9 @@ final class Hasp
 /** Which paths are closed: in every reading that a server, a proxy or a router might take. */
 final class HaspGuard
 {
-    private const MAX_DECODINGS = 3;
+    private const MAX_TURNS = 8; // steps of reading, one after the other
+    private const MAX_READINGS = 300; // whatever has more, or is odd and longer, is nobody's path: everything is wanted there
+    private const MAX_ODD_LENGTH = 1000;
     private const MIN_FRESH = 60; // showing a proof and coming back takes its time
 
     /** @var list<array{string, array<string, mixed>}> */
@@ -566,13 +568,16 @@ final class HaspGuard
         }
         $readings = [];
         foreach ([$asked, $split, $_SERVER['PATH_INFO'] ?? '/'] as $target) {
-            $readings = [...$readings, ...self::readingsOf($target)];
+            $found = self::readingsOf(explode('?', $target, 2)[0]);
+            if ($found === null) {
+                return array_column($this->closed, 1);
+            }
+            $readings += $found;
         }
-        $readings = array_unique($readings);
         $wanted = [];
         foreach ($this->closed as [$pattern, $one]) {
-            foreach ($readings as $reading) {
-                if (self::matches($pattern, $reading, self::plainly(...))) {
+            foreach (array_keys($readings) as $reading) {
+                if (self::matches($pattern, (string) $reading, self::cleaned(...))) {
                     $wanted[] = $one;
                     break;
                 }
@@ -645,54 +650,82 @@ final class HaspGuard
     /** Nothing in it that one reader takes for one path and another reader for another. */
     private static function isPlain(string $path): bool
     {
-        return str_starts_with($path, '/') && !preg_match('~[%\\\\;#?]|//|(?:^|/)\.{1,2}(?:/|$)~', $path);
+        return preg_match('~^/[\x21-\x7e]*$~D', $path) === 1 && !preg_match('~[%\\\\;#?]|//|(?:^|/)\.{1,2}(?:/|$)~', $path);
     }
 
-    /** @return list<string> */
-    private static function readingsOf(string $target): array
+    /** Every path that some reader might take a target for, in small letters; null: too many. @return ?array<string, true> */
+    private static function readingsOf(string $target): ?array
     {
-        $forms = [$target, explode('?', $target, 2)[0]];
-        // In absolute form, and `//host/path`: some take it for another host, and some for a path.
-        foreach (['~^[a-z][a-z0-9+.-]*:/*[^/?#\\\\]*([^?#]*)~i', '~^[/\\\\]{2,}[^/?#\\\\]*([^?#]*)~'] as $pattern) {
-            if (preg_match($pattern, $target, $match)) {
-                $forms[] = $match[1];
-            }
+        if (self::isPlain($target)) {
+            return [self::cleaned($target) => true];
+        }
+        if (strlen($target) > self::MAX_ODD_LENGTH) {
+            return null;
         }
         $readings = [];
-        foreach ($forms as $text) {
-            for ($round = 0; $round <= self::MAX_DECODINGS; $round += 1) {
-                foreach ([$text, preg_split('/[?#]/', $text, 2)[0]] as $part) {
-                    array_push($readings, self::plainly($part), self::resolved($part));
+        $fresh = [self::lower($target)];
+        for ($turn = 0; $turn <= self::MAX_TURNS; $turn += 1) {
+            $found = [];
+            foreach ($fresh as $text) {
+                $readings[$text] = true;
+                foreach (self::stepsOf((string) $text) as $next) {
+                    $found[] = $next;
                 }
-                $text = rawurldecode($text);
+            }
+            if (count($readings) > self::MAX_READINGS) {
+                return null;
+            }
+            $fresh = array_filter(array_unique($found), fn ($text) => !isset($readings[$text]));
+        }
+        return $fresh !== [] ? null : array_fill_keys(array_map(fn ($text) => self::cleaned((string) $text), array_keys($readings)), true);
+    }
+
+    /** What readers make of a path, one step at a time. @return list<string> */
+    private static function stepsOf(string $text): array
+    {
+        $steps = [
+            self::lower(rawurldecode($text)),
+            // What comes out of an encoding may end the path for whoever reads on.
+            preg_split('/[?#]/', $text, 2)[0],
+            explode(';', $text, 2)[0],
+            preg_replace('~;[^/]*~', '', $text),
+            strtr($text, '\\', '/'),
+            preg_replace('~/+~', '/', $text),
+            self::resolved($text, '~^\.{1,2}$~D'),
+            self::resolved($text, '~^(?:\.|%2e){1,2}$~D'),
+        ];
+        // In absolute form (RFC 9112 section 3.2.2), and //host/path, which some take for another host and others for a path.
+        foreach (['[a-z][a-z0-9+.-]*:[/\\\\]*[^/\\\\?#]*', '[a-z][a-z0-9+.-]*:', '[/\\\\]{2,}[^/\\\\?#]*'] as $form) {
+            if (preg_match("~^{$form}([^?#]*)~", $text, $match)) {
+                $steps[] = $match[1];
             }
         }
-        return $readings;
+        return $steps;
     }
 
-    /** @return list<string> */
-    private static function segmentsOf(string $text): array
+    private static function lower(string $text): string
     {
-        $lower = function_exists('mb_strtolower') ? mb_strtolower($text) : strtolower($text);
-        $parts = array_map(fn ($part) => explode(';', $part, 2)[0], explode('/', strtr($lower, '\\', '/')));
-        return array_values(array_filter($parts, fn ($part) => $part !== '' && $part !== '.'));
+        return function_exists('mb_strtolower') ? mb_strtolower($text, 'UTF-8') : strtolower($text);
     }
 
-    private static function plainly(string $text): string
-    {
-        return '/' . implode('/', self::segmentsOf($text));
-    }
-
-    private static function resolved(string $text): string
+    /** Dot segments taken for steps; encoded ones are not by everybody. */
+    private static function resolved(string $text, string $dots): string
     {
         $names = [];
-        foreach (self::segmentsOf($text) as $name) {
-            if ($name === '..') {
-                array_pop($names);
-            } else {
+        foreach (array_slice(explode('/', $text), 1) as $name) {
+            if (!preg_match($dots, $name)) {
                 $names[] = $name;
+            } elseif (str_replace('%2e', '.', $name) === '..') {
+                array_pop($names);
             }
         }
+        return '/' . implode('/', $names);
+    }
+
+    /** As patterns are read, and plain paths. */
+    private static function cleaned(string $path): string
+    {
+        $names = array_filter(explode('/', self::lower($path)), fn ($name) => $name !== '' && $name !== '.');
         return '/' . implode('/', $names);
     }
 }

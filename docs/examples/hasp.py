@@ -41,7 +41,9 @@ MAX_AWAY = 4  # sign-ins that one browser may have begun at once
 MAX_KEPT_FOR = 60  # seconds for which an answer may be used again
 MAX_KEPT = 10_000
 MIN_FRESH = 60  # showing a proof and coming back takes its time
-MAX_DECODINGS = 3
+MAX_TURNS = 8  # steps of reading, one after the other
+MAX_READINGS = 300  # whatever has more, or is odd and longer, is nobody's path: everything is wanted there
+MAX_ODD_LENGTH = 1_000
 MAX_TARGET = 800  # characters of a wanted page's address; a longer one is forgotten
 TIMEOUT = 5
 
@@ -407,11 +409,13 @@ def read_guard(closed, open_paths):
         wanted = dict(one) if isinstance(one, dict) else {"path": one}
         pattern = wanted.pop("path")
         assert_wanted(wanted)
-        entries.append((matcher(pattern, plainly), wanted))
+        entries.append((matcher(pattern, cleaned), wanted))
 
     def guard(environ):
-        targets = {path_of(environ), environ.get("PATH_INFO", ""), *raw_paths(environ)}
-        readings = {reading for target in targets for reading in readings_of(target)}
+        found = [readings_of(target) for target in {path_of(environ), environ.get("PATH_INFO", ""), *raw_paths(environ)}]
+        if None in found:
+            return [wanted for _, wanted in entries]
+        readings = set().union(*found)
         return [wanted for matches, wanted in entries if any(map(matches, readings))]
 
     return guard
@@ -428,7 +432,7 @@ def matcher(pattern, read):
 
 def is_plain(path):
     """Nothing in it that one reader takes for one path and another reader for another."""
-    return path.startswith("/") and not re.search(r"[%\\;#?]|//|(?:^|/)\.{1,2}(?:/|$)", path)
+    return re.fullmatch(r"/[\x21-\x7e]*", path) is not None and not re.search(r"[%\\;#?]|//|(?:^|/)\.{1,2}(?:/|$)", path)
 
 
 def raw_paths(environ):
@@ -437,24 +441,22 @@ def raw_paths(environ):
 
 
 def readings_of(target):
-    texts = set()
-    forms = [target, target.split("?", 1)[0]]
-    for pattern in (r"(?i)[a-z][a-z0-9+.-]*:/*[^/?#\\]*([^?#]*)", r"[/\\]{2,}[^/?#\\]*([^?#]*)"):
-        behind_host = re.match(pattern, target)
-        if behind_host:
-            forms.append(behind_host[1])
-    for text in forms:
-        for _ in range(MAX_DECODINGS + 1):
-            texts.update((text, re.split(r"[?#]", text, maxsplit=1)[0]))
-            decoded = decode_leniently(text)
-            if decoded == text:
-                break
-            text = decoded
-    return {reading for text in texts for reading in (plainly(text), resolved(text))}
+    """Every path that some reader might take a target for, in small letters; None: too many."""
+    if is_plain(target):
+        return {cleaned(target)}
+    if len(target) > MAX_ODD_LENGTH:
+        return None
+    readings, fresh = set(), {target.lower()}
+    for _ in range(MAX_TURNS + 1):
+        readings |= fresh
+        if len(readings) > MAX_READINGS:
+            return None
+        fresh = {step(text) for text in fresh for step in STEPS} - readings
+    return None if fresh else {cleaned(text) for text in readings}
 
 
 def decode_leniently(text):
-    """Decodes what can be decoded; of what is no UTF-8 only what is ASCII, as most servers do."""
+    """Decodes what can be decoded; of what is no UTF-8 only what is ASCII, as most servers do. Bytes that came as they are are Latin-1."""
 
     def decode(match):
         try:
@@ -462,26 +464,57 @@ def decode_leniently(text):
         except UnicodeDecodeError:
             return re.sub(r"%[0-7][0-9a-fA-F]", lambda one: unquote_to_bytes(one[0]).decode(), match[0])
 
-    return re.sub(r"(?:%[0-9a-fA-F]{2})+", decode, text)
+    try:
+        text = text.encode("latin-1").decode()
+    except UnicodeError:
+        pass
+    return re.sub(r"(?:%[0-9a-fA-F]{2})+", decode, text).lower()
 
 
-def segments_of(text):
-    parts = (part.split(";", 1)[0] for part in text.replace("\\", "/").lower().split("/"))
-    return [part for part in parts if part not in ("", ".")]
+def other_form(pattern):
+    def step(text):
+        found = re.match(pattern, text)
+        return found[1] if found else text
+
+    return step
 
 
-def plainly(text):
-    return "/" + "/".join(segments_of(text))
+def resolved(dots):
+    """Dot segments taken for steps; encoded ones are not by everybody."""
+
+    def step(text):
+        names = []
+        for name in text.split("/")[1:]:
+            if not re.fullmatch(dots, name):
+                names.append(name)
+            elif name.replace("%2e", ".") == ".." and names:
+                names.pop()
+        return "/" + "/".join(names)
+
+    return step
 
 
-def resolved(text):
-    names = []
-    for name in segments_of(text):
-        if name != "..":
-            names.append(name)
-        elif names:
-            names.pop()
-    return "/" + "/".join(names)
+# What readers make of a path, one step at a time.
+STEPS = [
+    decode_leniently,
+    # In absolute form (RFC 9112 section 3.2.2), and //host/path, which some take for another host and others for a path.
+    other_form(r"[a-z][a-z0-9+.-]*:[/\\]*[^/\\?#]*([^?#]*)"),
+    other_form(r"[a-z][a-z0-9+.-]*:([^?#]*)"),
+    other_form(r"[/\\]{2,}[^/\\?#]*([^?#]*)"),
+    # What comes out of an encoding may end the path for whoever reads on.
+    lambda text: re.split("[?#]", text, maxsplit=1)[0],
+    lambda text: text.split(";", 1)[0],
+    lambda text: re.sub(";[^/]*", "", text),
+    lambda text: text.replace("\\", "/"),
+    lambda text: re.sub("/+", "/", text),
+    resolved(r"\.{1,2}"),
+    resolved(r"(?:\.|%2e){1,2}"),
+]
+
+
+def cleaned(path):
+    """As patterns are read, and plain paths."""
+    return "/" + "/".join(name for name in path.lower().split("/") if name not in ("", "."))
 
 
 # Requests

@@ -30,11 +30,13 @@ export function readGuard(guard: Guard | undefined): (target: string) => readonl
   }
   const closed = guard.closed.map((one) => {
     const { path: pattern, ...wanted } = typeof one === "string" ? { path: one } : one;
-    return { matches: matcher(pattern, plainly), wanted };
+    return { matches: matcher(pattern, cleaned), wanted };
   });
   return (target) => {
     const readings = readingsOf(target);
-    return closed.filter(({ matches }) => readings.some(matches)).map(({ wanted }) => wanted);
+    return closed
+      .filter(({ matches }) => readings === null || [...readings].some(matches))
+      .map(({ wanted }) => wanted);
   };
 }
 
@@ -52,40 +54,62 @@ function matcher(pattern: PathPattern, read: (path: string) => string): (path: s
 
 /** Nothing in it that one reader takes for one path and another reader for another. */
 function isPlain(path: string): boolean {
-  return /^\//.test(path) && !/[%\\;#]|\/\/|(?:^|\/)\.{1,2}(?:\/|$)/.test(path);
+  return /^\/[\x21-\x7e]*$/.test(path) && !/[%\\;#]|\/\/|(?:^|\/)\.{1,2}(?:\/|$)/.test(path);
 }
 
-/** As often as something may be decoded on its way: by a proxy, a router, and an application. */
-const MAX_DECODINGS = 3;
+/** Turns of reading: something may be decoded, cut and resolved by a proxy, a router, and an application, one after the other. */
+const MAX_TURNS = 8;
+/** Whatever has more readings than this, or is odd and longer, is nobody's path: everything is wanted there. */
+const MAX_READINGS = 300;
+const MAX_ODD_LENGTH = 1_000;
 
-/** Every path that some reader might take a target for. */
-function readingsOf(target: string): string[] {
-  const texts = new Set<string>();
-  for (const form of formsOf(target)) {
-    let text = form;
-    for (let round = 0; round <= MAX_DECODINGS; round += 1) {
-      // A separator that comes out of an encoding may end the path for whoever reads on.
-      for (const part of [text, text.split(/[?#]/, 1)[0] ?? ""]) texts.add(part);
-      const decoded = decodeLeniently(text);
-      if (decoded === text) break;
-      text = decoded;
-    }
-  }
-  return [...texts].flatMap((text) => [plainly(text), resolved(text)]);
-}
-
-/** The target as a path, and the path of one in absolute form (RFC 9112 section 3.2.2). */
-function formsOf(target: string): string[] {
-  const absolute = /^[a-z][a-z0-9+.-]*:\/*[^/?#\\]*([^?#]*)/i.exec(target)?.[1];
+/** Every path that some reader might take a target for, in small letters; `null`: too many. */
+function readingsOf(target: string): ReadonlySet<string> | null {
   const path = target.split("?", 1)[0] ?? "";
-  // `//host/path` is taken for another host by some, and for a path by others.
-  const behindHost = /^[/\\]{2,}[^/?#\\]*([^?#]*)/.exec(target)?.[1];
-  return [path, absolute, behindHost].filter((form) => form !== undefined);
+  if (isPlain(path)) return new Set([cleaned(path)]);
+  if (path.length > MAX_ODD_LENGTH) return null;
+  const readings = new Set<string>();
+  let fresh = new Set([path.toLowerCase()]);
+  for (let turn = 0; turn <= MAX_TURNS && fresh.size > 0; turn += 1) {
+    const found = new Set<string>();
+    for (const text of fresh) {
+      if (readings.size > MAX_READINGS) return null;
+      readings.add(text);
+      for (const step of STEPS) {
+        const next = step(text);
+        if (!readings.has(next)) found.add(next);
+      }
+    }
+    fresh = found;
+  }
+  return fresh.size > 0 ? null : new Set([...readings].map(cleaned));
 }
 
-/** Decodes what can be decoded; what is no UTF-8 stays. */
+/** A target in absolute form (RFC 9112 section 3.2.2), and `//host/path`, which some take for another host and others for a path. */
+const OTHER_FORMS = [
+  /^[a-z][a-z0-9+.-]*:[/\\]*[^/\\?#]*([^?#]*)/i,
+  /^[a-z][a-z0-9+.-]*:([^?#]*)/i,
+  /^[/\\]{2,}[^/\\?#]*([^?#]*)/,
+];
+
+/** What readers make of a path, one step at a time. */
+const STEPS: ReadonlyArray<(text: string) => string> = [
+  (text) => decodeLeniently(text).toLowerCase(),
+  ...OTHER_FORMS.map((form) => (text: string) => form.exec(text)?.[1] ?? text),
+  // What comes out of an encoding may end the path for whoever reads on.
+  (text) => text.split(/[?#]/, 1)[0] ?? "",
+  (text) => text.split(";", 1)[0] ?? "",
+  (text) => text.replace(/;[^/]*/g, ""),
+  (text) => text.replaceAll("\\", "/"),
+  (text) => text.replace(/\/+/g, "/"),
+  (text) => resolved(text, /^\.{1,2}$/),
+  (text) => resolved(text, /^(?:\.|%2e){1,2}$/),
+];
+
+/** Decodes what can be decoded; what is no UTF-8 stays. Bytes that came as they are have a character each. */
 function decodeLeniently(text: string): string {
-  return text.replace(/(?:%[0-9a-f]{2})+/gi, (encoded) => {
+  const read = /^[\p{ASCII}\x80-\xff]*$/u.test(text) ? Buffer.from(text, "latin1").toString("utf8") : text;
+  return (read.includes("\ufffd") ? text : read).replace(/(?:%[0-9a-f]{2})+/gi, (encoded) => {
     try {
       return decodeURIComponent(encoded);
     } catch {
@@ -95,26 +119,18 @@ function decodeLeniently(text: string): string {
   });
 }
 
-function segmentsOf(text: string): string[] {
-  return text
-    .replaceAll("\\", "/")
-    .toLowerCase()
-    .split("/")
-    .map((part) => part.split(";", 1)[0] ?? "")
-    .filter((name) => name !== "" && name !== ".");
-}
-
-/** For readers that take dot segments for names. */
-function plainly(text: string): string {
-  return `/${segmentsOf(text).join("/")}`;
-}
-
-/** For readers that resolve them. */
-function resolved(text: string): string {
-  const names: string[] = [];
-  for (const name of segmentsOf(text)) {
-    if (name === "..") names.pop();
-    else names.push(name);
+/** Dot segments taken for steps. @param dots what is taken for one: encoded ones are not by everybody (WHATWG URL does). */
+function resolved(text: string, dots: RegExp): string {
+  const path: string[] = [];
+  for (const name of text.split("/").slice(1)) {
+    if (!dots.test(name)) path.push(name);
+    else if (name.replaceAll("%2e", ".") === "..") path.pop();
   }
-  return `/${names.join("/")}`;
+  return `/${path.join("/")}`;
+}
+
+/** As patterns are read, and plain paths. */
+function cleaned(path: string): string {
+  const names = path.toLowerCase().split("/");
+  return `/${names.filter((name) => name !== "" && name !== ".").join("/")}`;
 }
