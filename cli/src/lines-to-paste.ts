@@ -156,21 +156,23 @@ function expressProgram(app: AppToPaste): string[] {
 
 function inOtherLanguages({ service, clientId, returnAddress, signedOutAddress }: AppToPaste): string[] {
   const port = portOf(returnAddress);
-  const environment = `ISSUER=${service} CLIENT_ID=${clientId} CLIENT_SECRET=lcp_… PORT=${port}`;
+  const environment = `LUCCHETTO=${service} CLIENT_ID=${clientId} LUCCHETTO_APP_KEY=lcp_… PORT=${port}`;
   const fits =
-    new URL(returnAddress).pathname === "/back" &&
+    new URL(returnAddress).pathname === "/signed-in" &&
     signedOutAddress !== undefined &&
     new URL(signedOutAddress).pathname === "/";
   return [
-    bold("A page of code from the RFCs, without any package. Run it, and take it over:"),
+    bold(
+      "A small application to try, without any package; the module beside it (hasp.py, hasp.php) is yours to copy:",
+    ),
     "",
-    `${environment} python3 ${folderOf("docs/examples/client.py")}`,
-    `${environment} php -S 127.0.0.1:${port} ${folderOf("docs/examples/client.php")}`,
+    `${environment} python3 ${folderOf("docs/examples/huts.py")}`,
+    `${environment} php -S 127.0.0.1:${port} ${folderOf("docs/examples/huts.php")}`,
     "",
     ...(fits
       ? []
       : [
-          `Both answer at /back and come back to /. Register them so: --redirect-uri http://localhost:${port}/back --signed-out-uri http://localhost:${port}/`,
+          `Both answer at /signed-in and come back to /. Register them so: --redirect-uri http://localhost:${port}/signed-in --signed-out-uri http://localhost:${port}/`,
           "",
         ]),
     bold(`Any OAuth 2.0 client does as well. Its endpoints: ${metadataAddress(service)}`),

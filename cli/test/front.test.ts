@@ -4,7 +4,7 @@ import { once } from "node:events";
 import { mkdtempSync, readFileSync } from "node:fs";
 import type { IncomingHttpHeaders, IncomingMessage, Server } from "node:http";
 import { createServer, request } from "node:http";
-import type { AddressInfo } from "node:net";
+import type { AddressInfo, Socket } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
@@ -14,9 +14,10 @@ import express from "express";
 import { COMMAND, commandLine } from "../../testing/command.ts";
 import { eventually } from "../../testing/eventually.ts";
 import type { TestService } from "../../testing/service.ts";
-import { freePort, PASSWORD, send } from "../../testing/service.ts";
+import { freePort, PASSWORD } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
 import { askAll, spellings } from "../../testing/spellings.ts";
+import { enter } from "../../testing/way-in.ts";
 import { isWhole } from "../../testing/whole.ts";
 import { createFront } from "../src/front/front.ts";
 
@@ -65,8 +66,8 @@ afterAll(async () => {
   await service.stop();
 });
 
-async function startFront(): Promise<ChildProcess> {
-  const args = ["--app", `http://127.0.0.1:${appPort}`, "--listen", String(port), "--closed", "/members/*"];
+async function startFront(at = port): Promise<ChildProcess> {
+  const args = ["--app", `http://127.0.0.1:${appPort}`, "--listen", String(at), "--closed", "/members/*"];
   const child = spawn(process.execPath, [COMMAND, "front", "--url", service.url, ...args], {
     env: { PATH: process.env["PATH"] ?? "", HOME: home, XDG_CONFIG_HOME: home },
   });
@@ -113,22 +114,8 @@ function toldIn({ headers }: IncomingMessage): Record<string, string[]> {
 }
 
 /** Signs somebody in through the front, by redirects alone. @returns the cookie. */
-async function signInThrough(token: string, path: string): Promise<string> {
-  const cookiesOf = (headers: IncomingHttpHeaders) =>
-    (headers["set-cookie"] ?? []).map((line) => line.split(";", 1)[0]).join("; ");
-  const sent = await ask(path, { accept: "text/html", host: `localhost:${port}` });
-  expect(sent.status).toBe(303);
-  const away = new URL(sent.headers.location ?? "");
-  const own = { cookie: `lucchetto-${new URL(service.url).port}=${token}` };
-  const back = await send(service, "GET", away.pathname + away.search, { headers: own });
-  const { pathname, search } = new URL(back.headers.get("location") ?? "");
-  const inside = await ask(pathname + search, { host: `localhost:${port}`, cookie: cookiesOf(sent.headers) });
-  expect(inside.headers.location).toBe(path);
-  return cookiesOf(inside.headers)
-    .split("; ")
-    .filter((one) => one.includes("check"))
-    .join("; ");
-}
+const signInThrough = (token: string, path: string): Promise<string> =>
+  enter(service, { url: `http://localhost:${port}`, token, path });
 
 const html = { accept: "text/html" };
 
@@ -258,6 +245,21 @@ test("streams flow, and WebSockets pass, for whom the path is open", async () =>
   });
 });
 
+test("it stops at once, with a WebSocket open", async () => {
+  const other = await freePort();
+  const child = await startFront(other);
+  const socket = await new Promise<Socket>((resolve, reject) => {
+    const headers = { connection: "Upgrade", upgrade: "websocket" };
+    request({ host: "127.0.0.1", port: other, path: "/chat", headers })
+      .on("upgrade", (_reply, upgraded: Socket) => resolve(upgraded))
+      .on("error", reject)
+      .end();
+  });
+  const closed = once(socket.resume(), "close");
+  await stop(child);
+  await closed;
+});
+
 test("started again it is the same app; an application that is away is told; one elsewhere is refused", async () => {
   const before = readFileSync(join(home, "lucchetto", "fronts.json"), "utf8");
   await stop(front);
@@ -266,7 +268,17 @@ test("started again it is the same app; an application that is away is told; one
   const lucchetto = commandLine(home, service);
   const far = await lucchetto(["front", "--app", "http://192.0.2.7:5000", "--closed", "/"]);
   expect([far.status, far.err]).toEqual([2, expect.stringContaining("on this machine")]);
-  const nothing = await lucchetto(["front", "--app", "http://localhost:5000"]);
+  const local = ["front", "--app", "http://localhost:5000"];
+  for (const [wrong, said] of [
+    [["--closed", "members"], "/members/*"],
+    [["--closed", "/x", "--under", "account"], "/account"],
+    [["--closed", "/x", "--fresh", "59"], "60"],
+    [["--closed", "/x", "--level", "3"], "2"],
+  ] as const) {
+    const refused = await lucchetto([...local, "--listen", String(await freePort()), ...wrong]);
+    expect([wrong, refused.status, refused.err]).toEqual([wrong, 2, expect.stringContaining(said)]);
+  }
+  const nothing = await lucchetto(local);
   expect([nothing.status, nothing.err]).toEqual([2, expect.stringContaining("--closed '/members/*'")]);
   const taken = await lucchetto([
     "front",

@@ -47,10 +47,7 @@ afterEach(async () => {
 afterAll(() => service.stop());
 
 /** Registers the application as the guide says, at another port. @returns what stands in place of the guide's addresses. */
-async function register(
-  name: string,
-  back = "/signed-in",
-): Promise<{ port: number; placed: (text: string) => string }> {
+async function register(name: string): Promise<{ port: number; placed: (text: string) => string }> {
   const port = await freePort();
   const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
   const lucchetto = commandLine(home, service);
@@ -59,7 +56,6 @@ async function register(
   const { out, status } = await lucchetto([
     ...line
       .replaceAll("3000", String(port))
-      .replace("/signed-in", back)
       .split(" ")
       .filter((word) => !/^('Hut|book')$/.test(word))
       .toSpliced(2, 0, name),
@@ -145,7 +141,7 @@ describe("integrate in ten minutes", () => {
 
   // Their programs are also those of service/test/rfc-clients.test.ts.
   inWhole.each(["Python", "PHP"])("in %s without a package", async (language) => {
-    const { port, placed } = await register(`Hut book in ${language}`, "/back");
+    const { port, placed } = await register(`Hut book in ${language}`);
     const [only] = blocksOf(`${language} without a package`);
     await shell(emptyFolder(), placed(only?.text ?? ""), { ends: false });
     await walk(`http://localhost:${port}`);

@@ -104,7 +104,7 @@ describe("the lines to paste", () => {
   });
 
   test("into a shell, for another language", async () => {
-    const { url, said, key } = await add("Hut book in Python", "other", ["/back", "/"]);
+    const { url, said, key } = await add("Hut book in Python", "other", ["/signed-in", "/"]);
     const line = said.split("\n").find((one) => one.includes("python3")) ?? "";
     const child = spawn("sh", ["-c", `exec env ${line.replace("lcp_…", key)}`], {
       stdio: ["ignore", "ignore", "pipe"],
@@ -116,7 +116,7 @@ describe("the lines to paste", () => {
       child.kill();
     }
     const elsewhere = await add("Elsewhere", "other", ["/signed-in", "/signed-out"]);
-    expect(elsewhere.said).toMatch(/Register them so: --redirect-uri http:\/\/localhost:\d+\/back/);
+    expect(elsewhere.said).toMatch(/Register them so: --redirect-uri http:\/\/localhost:\d+\/signed-in/);
   });
 
   test("for a proxy; another style is refused", async () => {
