@@ -36,8 +36,8 @@ export function defineFront(front: Command): void {
       readApp,
     )
     .option("--listen <[host:]port>", "where the front listens", "127.0.0.1:8080")
-    .option("--closed <path>", "a closed path, such as /members or /members/*; can be repeated", collect, [])
-    .option("--open <path>", "instead: everything is closed but this path; can be repeated", collect, [])
+    .option("--closed <path>", "a closed path, such as /members or /members/*; can be repeated", collectPath, [])
+    .option("--open <path>", "instead: everything is closed but this path; can be repeated", collectPath, [])
     .option("--label <name>", "the closed paths want this label")
     .option("--level <2>", "they want a second factor", readLevel)
     .option("--fresh <seconds>", "they want a proof of the last so many seconds", readSeconds)
@@ -227,6 +227,12 @@ function readApp(text: string): string {
       "The application has to be on this machine, so that nobody reaches it past the front: http://localhost:PORT or unix:/PATH.",
     );
   return url.origin;
+}
+
+/** As the hasp reads patterns; said before anything is registered. */
+function collectPath(text: string, before: readonly string[]): string[] {
+  if (/^\/(?:[^*?#\s]*|[^*?#\s]*\/\*)$/.test(text)) return collect(text, before);
+  throw new InvalidArgumentError("Expected a path such as /members or /members/*.");
 }
 
 function readUnder(text: string): string {

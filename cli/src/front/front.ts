@@ -31,6 +31,10 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
   const { host, protocol } = new URL(options.returnAddress);
   // Nobody's waiting is cut short: what an application streams, or lets wait, is its own affair.
   const upgraded = new Set<Socket>();
+  const hold = (socket: Socket): void => {
+    upgraded.add(socket);
+    socket.once("close", () => upgraded.delete(socket));
+  };
   const fail = (response: ServerResponse, error: unknown): void => {
     options.warn?.(`The application gave no answer: ${(error as Error).message}`);
     answerAway(response);
@@ -40,6 +44,9 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
     if (response instanceof NodeResponse) fail(response, error);
     else response?.destroy();
   });
+
+  // The other end of a WebSocket, at the application.
+  proxy.on("open", hold);
 
   const server = createServer((request, response) => {
     take({ hasp, proxy, request, response, to: { host, protocol } }).catch((error: unknown) =>
@@ -52,8 +59,7 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
     response.shouldKeepAlive = false;
     response.once("finish", () => socket.end());
     socket.once("error", () => socket.destroy());
-    upgraded.add(socket);
-    socket.once("close", () => upgraded.delete(socket));
+    hold(socket);
     takeUpgrade({ hasp, proxy, request, response, to: { host, protocol } }, { socket, head }).catch(
       (error: unknown) => fail(response, error),
     );
