@@ -1,4 +1,5 @@
 /** Lucchetto's HTTP contract. */
+export * from "./route-map.ts";
 export { ProblemError, UnreachableError } from "./call.ts";
 export type { ClientOptions } from "./call.ts";
 export * from "./client.ts";

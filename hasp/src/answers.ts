@@ -45,7 +45,7 @@ interface PlainPage {
 }
 
 const STYLE =
-  "body{margin:0;font:17px/1.55 system-ui,sans-serif;background:#faf8f5;color:#24211d}main{max-width:34rem;margin:12vh auto;padding:0 1.25rem}h1{font-size:1.75rem;line-height:1.2}a{color:#2a4d7c;font-weight:600}@media(prefers-color-scheme:dark){body{background:#171512;color:#ece7de}a{color:#9dbde6}}";
+  "body{margin:0;font:17px/1.55 system-ui,sans-serif;background:#faf8f5;color:#24211d}main{max-width:34rem;margin:12vh auto;padding:0 1.25rem}h1{font-size:1.75rem;line-height:1.2}a{color:#2a4d7c;font-weight:600}main:has(table){max-width:60rem;margin:6vh auto}.wide{overflow-x:auto}table{border-collapse:collapse;width:100%;font-size:.9rem}th,td{text-align:left;padding:.4rem .9rem .4rem 0;border-bottom:1px solid #ddd6ca}.flagged td,strong{color:#9a3412;font-weight:600}@media(prefers-color-scheme:dark){body{background:#171512;color:#ece7de}a{color:#9dbde6}th,td{border-color:#3d3830}.flagged td,strong{color:#f0a27a}}";
 /** The one style that the policy lets through. */
 const STYLE_HASH = createHash("sha256").update(STYLE, "utf8").digest("base64");
 
@@ -61,6 +61,19 @@ export function page({
 }: PlainPage): Answer {
   const anchor =
     link === undefined ? "" : `<p><a href="${escapeHtml(link.href)}">${escapeHtml(link.text)}</a></p>`;
+  const body = `<p>${escapeHtml(text)}</p>${anchor}`;
+  return documentOf({ status, language, title, body, cookies, headers });
+}
+
+/** @param body as HTML. */
+export function documentOf({
+  status,
+  language = "en",
+  title,
+  body,
+  cookies = [],
+  headers = {},
+}: Omit<PlainPage, "text" | "link"> & { readonly body: string }): Answer {
   return {
     status,
     headers: {
@@ -70,6 +83,6 @@ export function page({
       "content-security-policy": `default-src 'none'; style-src 'sha256-${STYLE_HASH}'; frame-ancestors 'none'; base-uri 'none'`,
       "set-cookie": [...cookies],
     },
-    body: `<!doctype html><html lang="${language}"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escapeHtml(title)}</title><style>${STYLE}</style><main><h1>${escapeHtml(title)}</h1><p>${escapeHtml(text)}</p>${anchor}</main></html>`,
+    body: `<!doctype html><html lang="${language}"><meta charset="utf-8"><meta name="viewport" content="width=device-width"><meta name="color-scheme" content="light dark"><title>${escapeHtml(title)}</title><style>${STYLE}</style><main><h1>${escapeHtml(title)}</h1>${body}</main></html>`,
   };
 }

@@ -8,6 +8,7 @@
  *     app.get("/keepers", hasp.closed({ label: "keeper" }), (request, response) => …);
  */
 import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from "node:http";
+import type { MappedRoute } from "@lucchetto/contract/apps";
 import type { AccessRequirements } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
@@ -18,6 +19,8 @@ import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import { pathOf } from "./incoming-request.ts";
 import type { HaspOptions } from "./options.ts";
+import type { Declared, FoundRoute, RouteMap } from "./route-map.ts";
+import { methodNames, sampleOf } from "./route-map.ts";
 
 declare global {
   // oxlint-disable-next-line typescript/no-namespace -- the way Express's request type is extended
@@ -34,7 +37,25 @@ type Incoming = IncomingMessage & {
   originalUrl?: string;
   ip?: string | undefined;
   account?: SignedInAccount | null;
+  app?: unknown;
 };
+/** What Express keeps of its routes. */
+interface ExpressApp {
+  readonly router: { readonly stack: readonly ExpressLayer[] };
+}
+/** A handler or a route, in the order in which they were added. */
+interface ExpressLayer {
+  readonly handle: unknown;
+  readonly route?:
+    | {
+        readonly path: string | RegExp | ReadonlyArray<string | RegExp>;
+        readonly methods: Readonly<Record<string, boolean>>;
+        readonly stack: readonly ExpressLayer[];
+      }
+    | undefined;
+  /** Whether it stands before a path. */
+  match(path: string): boolean;
+}
 /** A function that Express and its kind call for each request. */
 export type Middleware = (
   request: Incoming,
@@ -50,6 +71,11 @@ export interface ExpressHasp {
   open(): Middleware;
   /** Only who is signed in, and carries the wanted label, comes in. */
   closed(wanted?: AccessRequirements): Middleware;
+  /**
+   * The routes of an application: open, closed (and what is wanted), or undeclared. Of nested routers Express does not say where they stand. In
+   * development the map is at /hasp-map, too.
+   */
+  map(app: object): MappedRoute[];
   /** Accounts by id or reference, to show names beside the application's own rows. */
   lookUp: Hasp["lookUp"];
   /** What the application's server does with accounts; for an app with the right `accounts`. */
@@ -68,6 +94,10 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
   return {
     lookUp: hasp.lookUp,
     accounts: hasp.accounts,
+    map(app) {
+      hasp.routes.readFrom(() => routesOf(app, hasp.routes));
+      return hasp.routes.list();
+    },
     forms: {
       before: (request, response) =>
         hasp.forms.before(
@@ -78,21 +108,29 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     own: () =>
       middleware((request, response) => {
         const visit = new ExpressVisit(request);
+        const { app } = request;
+        if (app !== undefined && hasp.isOwn(visit)) hasp.routes.readFrom(() => routesOf(app, hasp.routes));
         const guarded = hasp.guarded(visit);
         // Nearly every request is none of its own, and goes on without waiting for anything.
         return hasp.isOwn(visit) || guarded.length > 0 ? take(request, response, { visit, guarded }) : true;
       }),
     open: () =>
-      middleware(async (request, response) => {
-        const visit = new ExpressVisit(request);
-        request.account = await hasp.open(visit);
-        const answer = request.account === null ? hasp.askSilently(visit) : null;
-        if (answer !== null) send(response, answer);
-        return answer === null;
-      }),
+      hasp.routes.declare(
+        middleware(async (request, response) => {
+          const visit = new ExpressVisit(request);
+          request.account = await hasp.open(visit);
+          const answer = request.account === null ? hasp.askSilently(visit) : null;
+          if (answer !== null) send(response, answer);
+          return answer === null;
+        }),
+        { wanted: null },
+      ),
     closed: (wanted = {}) => {
       assertWanted(wanted);
-      return middleware((request, response) => pass(request, response, wanted));
+      return hasp.routes.declare(
+        middleware((request, response) => pass(request, response, wanted)),
+        { wanted },
+      );
     },
   };
 
@@ -134,6 +172,52 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
     }
     return true;
   }
+}
+
+/** All routes, with what stands before each. */
+/** @param app Express's own; its declared types say nothing of what it keeps. */
+function routesOf(app: unknown, map: RouteMap): FoundRoute[] {
+  const { router } = app as ExpressApp;
+  return routesIn(router.stack, { map, isWhole: true, before: [] });
+}
+
+function routesIn(
+  stack: readonly ExpressLayer[],
+  { map, isWhole, before }: { map: RouteMap; isWhole: boolean; before: readonly Declared[] },
+): FoundRoute[] {
+  const found: FoundRoute[] = [];
+  for (const [at, { handle, route }] of stack.entries()) {
+    const nested = (handle as { readonly stack?: readonly ExpressLayer[] } | null)?.stack;
+    if (route === undefined) {
+      if (nested !== undefined && typeof handle === "function")
+        found.push(
+          ...routesIn(nested, {
+            map,
+            isWhole: false,
+            before: [...before, ...saidBefore(stack.slice(0, at), "/", map)],
+          }),
+        );
+      continue;
+    }
+    const own = route.stack.map((one) => map.saidBy(one.handle)).filter((one) => one !== undefined);
+    for (const path of [route.path].flat().map(String))
+      for (const method of methodNames(Object.keys(route.methods)))
+        found.push({
+          method,
+          path,
+          declared: [...before, ...saidBefore(stack.slice(0, at), sampleOf(path), map), ...own],
+          isWhole,
+        });
+  }
+  return found;
+}
+
+/** What handlers before a path say that stand over it. */
+function saidBefore(stack: readonly ExpressLayer[], path: string, map: RouteMap): Declared[] {
+  return stack.flatMap((layer) => {
+    const said = map.saidBy(layer.handle);
+    return said !== undefined && layer.match(path) ? [said] : [];
+  });
 }
 
 /** Goes on to what comes next if `work` says so; an error goes to the application's error handler. */

@@ -10,7 +10,15 @@
  * `/hasp-live` for pages that stay true to who is signed in.
  */
 import type { IncomingHttpHeaders } from "node:http";
-import type { FastifyPluginAsync, FastifyReply, FastifyRequest, preHandlerAsyncHookHandler } from "fastify";
+import type { MappedRoute } from "@lucchetto/contract/apps";
+import type {
+  FastifyInstance,
+  FastifyPluginAsync,
+  FastifyReply,
+  FastifyRequest,
+  preHandlerAsyncHookHandler,
+  RouteOptions,
+} from "fastify";
 import fastifyPlugin from "fastify-plugin";
 import type { AccessRequirements } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
@@ -21,6 +29,8 @@ import type { Hasp } from "./hasp.ts";
 import { createHasp } from "./hasp.ts";
 import type { Answer, IncomingRequest } from "./incoming-request.ts";
 import type { HaspOptions } from "./options.ts";
+import type { Declared, RouteMap } from "./route-map.ts";
+import { methodNames } from "./route-map.ts";
 
 declare module "fastify" {
   interface FastifyRequest {
@@ -39,6 +49,8 @@ declare module "fastify" {
       lookUp: Hasp["lookUp"];
       /** What the application's server does with accounts; for an app with the right `accounts`. */
       accounts: Hasp["accounts"];
+      /** The routes that were added after this plugin: open, closed (and what is wanted), or undeclared. In development at /hasp-map, too. */
+      map(): MappedRoute[];
       forms: {
         /** The visitor at a form of the application's own, with the option `forms`; cookies go into the reply by themselves. */
         before(request: FastifyRequest, reply: FastifyReply): VisitorAtForm;
@@ -51,6 +63,7 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
   const hasp = createHasp({ warn: (text) => app.log.warn(text), ...options });
   app.decorateRequest("account", null);
   app.decorateRequest("isClosed", false);
+  findRoutes(app, hasp.routes);
 
   app.addHook("onRequest", async (request, reply) => {
     const visit = new FastifyVisit(request);
@@ -97,18 +110,68 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
       before: (request: FastifyRequest, reply: FastifyReply) =>
         hasp.forms.before(new FastifyVisit(request), (line) => void reply.header("set-cookie", line)),
     },
-    open: () => async (request: FastifyRequest, reply: FastifyReply) => {
-      const visit = new FastifyVisit(request);
-      request.account = await hasp.open(visit);
-      const answer = request.account === null ? hasp.askSilently(visit) : null;
-      if (answer !== null) return send(reply, answer);
-    },
+    map: () => hasp.routes.list(),
+    open: () =>
+      hasp.routes.declare(
+        async (request: FastifyRequest, reply: FastifyReply) => {
+          const visit = new FastifyVisit(request);
+          request.account = await hasp.open(visit);
+          const answer = request.account === null ? hasp.askSilently(visit) : null;
+          if (answer !== null) return send(reply, answer);
+        },
+        { wanted: null },
+      ),
     closed: (wanted: AccessRequirements = {}) => {
       assertWanted(wanted);
-      return (request: FastifyRequest, reply: FastifyReply) => pass(request, reply, wanted);
+      return hasp.routes.declare(
+        (request: FastifyRequest, reply: FastifyReply) => pass(request, reply, wanted),
+        { wanted },
+      );
     },
   });
 };
+
+/** Watches routes and hooks as they are added, here and in every plugin below. */
+function findRoutes(app: FastifyInstance, map: RouteMap): void {
+  const found: Array<{ method: string; path: string; handlers: unknown[]; within: object }> = [];
+  const saidIn = new WeakMap<object, Declared[]>();
+  const { addHook } = app as unknown as { addHook: (...hook: unknown[]) => FastifyInstance };
+  addHook.call(app, "onRoute", function note(this: FastifyInstance, options: RouteOptions) {
+    const { method, url, onRequest, preParsing, preValidation, preHandler } = options;
+    const handlers = [onRequest, preParsing, preValidation, preHandler].flat();
+    for (const one of methodNames([method].flat()))
+      found.push({ method: one, path: url, handlers, within: this });
+  });
+  function watching(this: FastifyInstance, ...hook: unknown[]): FastifyInstance {
+    const declared = map.saidBy(hook[1]);
+    if (declared !== undefined) saidIn.set(this, [...(saidIn.get(this) ?? []), declared]);
+    return addHook.apply(this, hook);
+  }
+  Object.assign(app, { addHook: watching });
+  map.readFrom(() => {
+    const withGet = new Set(found.filter(({ method }) => method === "GET").map(({ path }) => path));
+    return found
+      .filter(({ method, path }) => method !== "HEAD" || !withGet.has(path))
+      .map(({ method, path, handlers, within }) => ({
+        method,
+        path,
+        declared: [
+          ...declaredIn(within, saidIn),
+          ...handlers.map((one) => map.saidBy(one)).filter((one) => one !== undefined),
+        ],
+        isWhole: true,
+      }));
+  });
+}
+
+/** What was said by hooks of an instance, and of those that it stands in: each is made of the one around it. */
+function declaredIn(instance: object | null, said: WeakMap<object, Declared[]>): Declared[] {
+  if (instance === null) return [];
+  return [
+    ...(said.get(instance) ?? []),
+    ...declaredIn(Object.getPrototypeOf(instance) as object | null, said),
+  ];
+}
 
 /** The plugin; what it adds is there for the whole application. */
 export const fastifyHasp = fastifyPlugin(plugin, { name: "lucchetto-hasp", fastify: "5.x" });

@@ -20,6 +20,8 @@ import type { HaspOptions } from "./options.ts";
 import { HaspOptionsError, readOptions } from "./options.ts";
 import { recentAnswers } from "./recent.ts";
 import { createRecogniser } from "./recognise.ts";
+import type { RouteMap } from "./route-map.ts";
+import { createRouteMap, isMapShown, MAP_PATH } from "./route-map.ts";
 import type { Accounts, LookUp } from "./service.ts";
 import { LucchettoRefused, LucchettoUnreachable } from "./service.ts";
 import { textsFor } from "./texts.ts";
@@ -54,6 +56,8 @@ export interface Hasp {
    * come back to the same page. `null`: they stay.
    */
   askSilently(visit: IncomingRequest): Answer | null;
+  /** Which routes there are, and what is kept of them. */
+  readonly routes: RouteMap;
   /** Forms of the application's own, with the option `forms`. */
   readonly forms: Pick<FormVisitors, "before">;
   /** Who is there, for a closed page; else the answer: off to sign in for people, 401 for programs, 403, 503. */
@@ -73,7 +77,10 @@ export function createHasp(options: HaspOptions): Hasp {
   const { recognise } = createRecogniser(settings, { lucchetto, cookies, recent });
   const guard = readGuard(settings.guard);
   const { signIn, register, signOut } = paths;
+  const isShown = isMapShown(settings);
+  const routes = createRouteMap(settings, { guard, isShown });
   const ownPaths = new Set([
+    ...(isShown ? [MAP_PATH] : []),
     signIn,
     register,
     signOut,
@@ -84,6 +91,7 @@ export function createHasp(options: HaspOptions): Hasp {
 
   return {
     accounts: lucchetto.accounts,
+    routes,
     lookUp: (wanted) => lucchetto.lookUp(wanted),
     guarded: (visit) => guard(visit.url),
     isOwn: (visit) => ownPaths.has(pathOf(visit)),
@@ -93,6 +101,7 @@ export function createHasp(options: HaspOptions): Hasp {
       if (!isReading(visit)) return null;
       if (path === `${paths.live}.js`) return live.script();
       if (path === returnAddress.pathname && visit.method === "GET") return flow.finishAuthorization(visit);
+      if (path === MAP_PATH) return routes.show(visit);
       if (path !== paths.signIn && path !== paths.register) return null;
       const query = queryOf(visit);
       const issuer = query.get("iss");

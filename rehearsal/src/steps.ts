@@ -8,6 +8,7 @@ import { goOn, isInside, signInAgain, textOf } from "./signing-in.ts";
 import type { Step } from "./step.ts";
 import { CLOCK_STEPS } from "./steps-clock.ts";
 import { FACTOR_STEPS } from "./steps-factors.ts";
+import { MAP_STEPS } from "./steps-map.ts";
 import type { Walk } from "./walk.ts";
 import { cookieHeader } from "./walk.ts";
 
@@ -126,6 +127,7 @@ export const STEPS: readonly Step[] = [
       throw new StepFailed(`the status ${status}`);
     },
   },
+  MAP_STEPS.guest,
   {
     id: "foreign-return",
     title: "Sign-in never redirects to a foreign address",
@@ -267,6 +269,7 @@ export const STEPS: readonly Step[] = [
       return "both";
     },
   },
+  MAP_STEPS.inside,
   {
     id: "foreign-post",
     title: "Another site cannot sign people out",
@@ -342,6 +345,7 @@ export const STEPS: readonly Step[] = [
       return `${reply.status}`;
     },
   },
+  MAP_STEPS.ended,
   {
     id: "same-refusal",
     title: "A wrong password and an unknown name get the same message",

@@ -36,7 +36,12 @@ export function defineFront(front: Command): void {
       readApp,
     )
     .option("--listen <[host:]port>", "where the front listens", "127.0.0.1:8080")
-    .option("--closed <path>", "a closed path, such as /members or /members/*; can be repeated", collectPath, [])
+    .option(
+      "--closed <path>",
+      "a closed path, such as /members or /members/*; can be repeated",
+      collectPath,
+      [],
+    )
     .option("--open <path>", "instead: everything is closed but this path; can be repeated", collectPath, [])
     .option("--label <name>", "the closed paths want this label")
     .option("--level <2>", "they want a second factor", readLevel)

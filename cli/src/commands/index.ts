@@ -117,6 +117,12 @@ export const NOUNS: readonly Noun[] = [
   ),
   noun(
     DEVELOPER,
+    "map",
+    "an application's routes: which are closed, and which nobody said anything of",
+    async () => (await import("./map.ts")).defineMap,
+  ),
+  noun(
+    DEVELOPER,
     "front",
     "stand guard before an application written in anything",
     async () => (await import("./front.ts")).defineFront,
