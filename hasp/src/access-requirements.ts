@@ -7,6 +7,12 @@ export type LabelWish =
   | { readonly any: readonly [string, ...string[]] }
   | { readonly all: readonly [string, ...string[]] };
 
+/** What an open route says of itself. */
+export interface OpenOptions {
+  /** Whether Lucchetto is asked who is there; true unless said otherwise. `false` for files and webhooks: nobody is known there, and nothing waits. */
+  readonly asks?: boolean;
+}
+
 /** What a closed route asks of a session, besides that there is one. */
 export interface AccessRequirements {
   /** A label that the account must carry, or several: any one of them, or all. */

@@ -9,7 +9,7 @@
  */
 import type { IncomingHttpHeaders, IncomingMessage, ServerResponse } from "node:http";
 import type { MappedRoute } from "@lucchetto/contract/apps";
-import type { AccessRequirements } from "./access-requirements.ts";
+import type { AccessRequirements, OpenOptions } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
@@ -68,7 +68,7 @@ export interface ExpressHasp {
   /** The hasp's own addresses; use it before the application's routes. */
   own(): Middleware;
   /** Anybody may come in; whoever is signed in is known. */
-  open(): Middleware;
+  open(options?: OpenOptions): Middleware;
   /** Only who is signed in, and carries the wanted label, comes in. */
   closed(wanted?: AccessRequirements): Middleware;
   /**
@@ -114,9 +114,10 @@ export function expressHasp(options: HaspOptions): ExpressHasp {
         // Nearly every request is none of its own, and goes on without waiting for anything.
         return hasp.isOwn(visit) || guarded.length > 0 ? take(request, response, { visit, guarded }) : true;
       }),
-    open: () =>
+    open: ({ asks = true } = {}) =>
       hasp.routes.declare(
         middleware(async (request, response) => {
+          if (!asks) return true;
           const visit = new ExpressVisit(request);
           request.account = await hasp.open(visit);
           const answer = request.account === null ? hasp.askSilently(visit) : null;

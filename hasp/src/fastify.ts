@@ -20,7 +20,7 @@ import type {
   RouteOptions,
 } from "fastify";
 import fastifyPlugin from "fastify-plugin";
-import type { AccessRequirements } from "./access-requirements.ts";
+import type { AccessRequirements, OpenOptions } from "./access-requirements.ts";
 import { assertWanted } from "./access-requirements.ts";
 import type { SignedInAccount } from "./account.ts";
 import { warnOfCacheable } from "./cacheable.ts";
@@ -42,7 +42,7 @@ declare module "fastify" {
   interface FastifyInstance {
     hasp: {
       /** Anybody may come in; whoever is signed in is known. */
-      open(): preHandlerAsyncHookHandler;
+      open(options?: OpenOptions): preHandlerAsyncHookHandler;
       /** Only who is signed in, and carries the wanted label, comes in. */
       closed(wanted?: AccessRequirements): preHandlerAsyncHookHandler;
       /** Accounts by id or reference, to show names beside the application's own rows. */
@@ -111,9 +111,10 @@ const plugin: FastifyPluginAsync<HaspOptions> = async (app, options) => {
         hasp.forms.before(new FastifyVisit(request), (line) => void reply.header("set-cookie", line)),
     },
     map: () => hasp.routes.list(),
-    open: () =>
+    open: ({ asks = true }: OpenOptions = {}) =>
       hasp.routes.declare(
         async (request: FastifyRequest, reply: FastifyReply) => {
+          if (!asks) return;
           const visit = new FastifyVisit(request);
           request.account = await hasp.open(visit);
           const answer = request.account === null ? hasp.askSilently(visit) : null;

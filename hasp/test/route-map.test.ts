@@ -25,6 +25,7 @@ async function fastify(more: Partial<HaspOptions> = {}) {
   const { hasp } = app;
   const nothing = async () => "";
   app.get("/", { preHandler: hasp.open() }, nothing);
+  app.get("/style.css", { preHandler: hasp.open({ asks: false }) }, nothing);
   app.get("/forgotten", nothing);
   app.get("/members/*", { onRequest: [hasp.closed()] }, nothing);
   app.post(
@@ -55,6 +56,7 @@ test("Fastify: by handlers of the route, by hooks of what it stands in, and by a
     "GET /forgotten undeclared",
     'GET /inside closed {"freshWithin":300}',
     "GET /members/* closed {}",
+    "GET /style.css open",
     'POST /huts/:id closed {"label":{"any":["keeper","cook"]},"level":2}',
   ]);
   const guarded = await fastify({ guard: { closed: [{ path: "/beside", label: "keeper" }, "/huts/*"] } });

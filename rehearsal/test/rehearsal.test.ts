@@ -30,7 +30,7 @@ inWhole("a rehearsal of the sample application passes every step, and leaves nob
   const more = ["--url", service.url, "--junit", "walk.xml", "--pictures", "pictures", "--deadline", "200"];
   const { status, out, err } = await callCommand(home, ["rehearse", ...args, ...all, ...more]);
   expect([out, err, status]).toEqual([
-    expect.stringContaining("23 passed, 0 failed, 1 skipped."),
+    expect.stringContaining("26 passed, 0 failed, 1 skipped."),
     expect.stringMatching(/^One step moves the clock of .*, which ends other people's sessions\./),
     0,
   ]);
@@ -42,7 +42,7 @@ inWhole("a rehearsal of the sample application passes every step, and leaves nob
   await service.clock.refresh();
   expect(service.clock.movedBy).toBe(0);
   expect(readFileSync(join(home, "walk.xml"), "utf8")).toMatch(
-    /<testsuite [^>]*tests="24" failures="0" skipped="1">/,
+    /<testsuite [^>]*tests="27" failures="0" skipped="1">/,
   );
   expect(readdirSync(join(home, "pictures")).length).toBeGreaterThan(15);
 });

@@ -51,7 +51,10 @@ export async function createSampleApp(
       .send(renderPage({ ...page, account, message, texts }));
   };
 
-  app.get("/style.css", async (_request, reply) => reply.type("text/css; charset=utf-8").send(STYLE));
+  const unasked = { preHandler: app.hasp.open({ asks: false }) };
+  app.get("/style.css", unasked, async (_request, reply) =>
+    reply.type("text/css; charset=utf-8").send(STYLE),
+  );
 
   app.get("/", { preHandler: app.hasp.open() }, async (request, reply) => {
     const { fiveHuts: title, goodDay, guest, hutColumns, language, ways } = textsOf(request);
@@ -116,7 +119,7 @@ export async function createSampleApp(
   }
 
   // People land here after signing out at Lucchetto.
-  app.get("/signed-out", async (_request, reply) => {
+  app.get("/signed-out", unasked, async (_request, reply) => {
     leaveMessage(reply, "signed-out");
     return reply.redirect("/", 303);
   });

@@ -36,7 +36,7 @@ const DONE: Readonly<Record<string, string>> = {
 /** `/desk/link`: looks at a mailed link, and uses it. */
 export function addDeskLink(app: FastifyInstance, show: Show): void {
   const page = (body: string) => ({ title: "The desk", here: "/desk", lang: "en" as const, body });
-  app.get("/desk-link.js", async (_request, reply) =>
+  app.get("/desk-link.js", { preHandler: app.hasp.open({ asks: false }) }, async (_request, reply) =>
     reply.type("text/javascript; charset=utf-8").send(SCRIPT),
   );
   app.get("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) =>

@@ -15,7 +15,7 @@ export function addWebhooks(app: FastifyInstance, secret: string): void {
       done(null, body),
     );
 
-    own.post("/webhooks", async (request, reply) => {
+    own.post("/webhooks", { preHandler: app.hasp.open({ asks: false }) }, async (request, reply) => {
       try {
         const read = readWebhook({
           secret,
