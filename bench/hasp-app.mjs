@@ -1,6 +1,7 @@
 /**
  * One side of behind-the-hasp.mjs: an application with one closed page, which knows its visitor by the hasp (`hasp`), by one prepared
- * primary-key join of its own (`join`), or not at all (`none`).
+ * primary-key join of its own (`join`), or not at all
+ * (`none`); or what a front before it says (`header`).
  */
 import { expressHasp } from "@lucchetto/hasp/express";
 import { fastifyHasp } from "@lucchetto/hasp/fastify";
@@ -38,6 +39,9 @@ async function startFastify() {
       if (request.account === null) return reply.status(401).send();
     },
     none: () => async () => undefined,
+    header: () => async (request) => {
+      request.account = { email: request.headers["lucchetto-username"] };
+    },
   }[side]();
   app.get("/members", { preHandler }, async (request) => hello(request.account));
   await app.listen({ port, host: "127.0.0.1" });

@@ -3,7 +3,7 @@
  * there in headers that nobody from outside can set.
  */
 import type { IncomingMessage, Server, ServerResponse } from "node:http";
-import { createServer, ServerResponse as NodeResponse } from "node:http";
+import { Agent, createServer, ServerResponse as NodeResponse } from "node:http";
 import type { Socket } from "node:net";
 import { identityHeaders, isIdentityHeader } from "@lucchetto/contract";
 import type { AccessRequirements, Answer, Hasp, HaspOptions, SignedInAccount } from "@lucchetto/hasp";
@@ -20,6 +20,9 @@ export interface Front {
   /** Ends it, with everything that is open. */
   stop(): void;
 }
+
+/** Milliseconds after which an unused connection to the application is given up: sooner than any server does, which would break it under a request. */
+const IDLE = 1_000;
 
 /** Cookies that are the front's own; the application never sees them. */
 const OWN_COOKIE = /^(?:__Host-)?lucchetto-/;
@@ -39,7 +42,10 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
     options.warn?.(`The application gave no answer: ${(error as Error).message}`);
     answerAway(response);
   };
-  const proxy = createProxyServer({ target: typeof app === "string" ? app : { ...app, protocol: "http:" } });
+  const proxy = createProxyServer({
+    target: typeof app === "string" ? app : { ...app, protocol: "http:" },
+    agent: new Agent({ keepAlive: true, timeout: IDLE }),
+  });
   proxy.on("error", (error, _request, response) => {
     if (response instanceof NodeResponse) fail(response, error);
     else response?.destroy();
@@ -155,10 +161,16 @@ function dress({ request, to }: Passing, account: SignedInAccount | null): void 
     "x-forwarded-for": request.socket.remoteAddress ?? "",
     "x-forwarded-host": to.host,
     "x-forwarded-proto": to.protocol.slice(0, -1),
-    // Nothing that is named here is to be dropped on the way.
-    connection: request.headers.upgrade === undefined ? "close" : "Upgrade",
+    // Nothing that somebody names here is dropped on the way.
+    connection: connectionOf(request),
     ...(cookies.length === 0 ? {} : { cookie: cookies.join("; ") }),
   };
+}
+
+/** Whether the browser's connection is kept: what becomes a WebSocket says so. */
+function connectionOf({ headers }: IncomingMessage): string {
+  if (headers.upgrade !== undefined) return "Upgrade";
+  return /\bclose\b/i.test(headers.connection ?? "") ? "close" : "keep-alive";
 }
 
 /** Headers that the front says itself, or that would have a program take a stranger's proxy for its own. */
