@@ -4,7 +4,7 @@ import { createSampleApp } from "@lucchetto/demo";
 import { ownForms } from "@lucchetto/hasp/forms";
 import type { Browser, Page } from "playwright-core";
 import { scrollsSideways, violationsOnTheWay } from "../../testing/axe.ts";
-import { openTab, startBrowser } from "../../testing/browser.ts";
+import { openTab, plugIn, startBrowser } from "../../testing/browser.ts";
 import { keepPicture } from "../../testing/pictures.ts";
 import { registerApp } from "../../testing/sample-app.ts";
 import { codesOf, enrolAuthenticator } from "../../testing/second-factor.ts";
@@ -109,6 +109,86 @@ test("WH-4 a second factor is set up at the desk where a page wants one, and ask
   await fillIn(page, "prove-code", { code: code() });
   await page.waitForSelector("h1 >> text=Cancel all nights");
   expect(complaints.filter((one) => !one.includes("401"))).toEqual([]);
+  await context.close();
+});
+
+test("WH-4 a passkey is added at the desk, signs in there, and proves it anew", async () => {
+  const email = "emma@brina.example";
+  await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  const hosts = new Set<string>();
+  page.on("framenavigated", (frame) => hosts.add(new URL(frame.url()).host));
+  await plugIn(page);
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForSelector("text=Leave the desk");
+  await page.click("text=Add a passkey");
+  await page.waitForSelector("text=From now on the passkey signs you in.");
+  expect(await page.locator("main li code").count()).toBe(10);
+  await page.click("text=Back to the desk");
+  await page.click("text=Leave the desk");
+  await page.waitForSelector("text=You are signed out.");
+  // By itself it is two factors: the page that wants level 2 opens.
+  await page.goto(`${url}/key-box`);
+  await keepPicture(page, "desk-for-guests");
+  expect(await violationsOnTheWay(page)).toEqual([]);
+  await page.click("text=Use a passkey");
+  await page.waitForSelector("h1 >> text=The key box");
+  await service.clock.advance(11 * 60_000);
+  await page.goto(`${url}/cancel-all`);
+  await page.waitForSelector("text=The page wants a proof of the last minutes");
+  await page.click("text=Use a passkey");
+  await page.waitForSelector("h1 >> text=Cancel all nights");
+  // Beside the password it is asked for.
+  await page.goto(`${url}/desk`);
+  await page.click("text=Leave the desk");
+  await page.waitForSelector("text=You are signed out.");
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForSelector("text=one more proof");
+  await page.click("text=Use a passkey");
+  await page.waitForSelector("text=Leave the desk");
+  expect([...hosts]).toEqual([new URL(url).host]);
+  expect(complaints.filter((one) => !/40[01]/.test(one))).toEqual([]);
+  await context.close();
+});
+
+test("WH-4 an invitation is accepted, an address changed and the change undone in the application's own pages", async () => {
+  const email = "fabio@brina.example";
+  await app.hasp.accounts.invite({ email, displayName: "Fabio" });
+  const { context, page, complaints } = await openTab(browser);
+  const hosts = new Set<string>();
+  page.on("framenavigated", (frame) => hosts.add(new URL(frame.url()).host));
+  const [invitation = ""] = (await mailTo(service, email, "invite")).links;
+  expect(invitation.startsWith(`${url}/desk/link#lcl_`)).toBe(true);
+  await page.goto(invitation);
+  await page.waitForSelector("h2 >> text=Accept the invitation");
+  await page.fill("[name=password]", PASSWORD);
+  await page.click("text=Go on");
+  await page.waitForSelector("text=Welcome. Sign in with your new password.");
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForSelector("text=Leave the desk");
+
+  await fillIn(page, "email", { email: "fabio.neve@brina.example" });
+  await page.waitForSelector("text=A mail with a link is on its way to the new address.");
+  await page.goto((await mailTo(service, "fabio.neve@brina.example", "change-email")).links[0] ?? "");
+  await page.waitForSelector("h2 >> text=Take the new address");
+  await page.click("text=Go on");
+  await page.waitForSelector("text=Your new address is in use.");
+  const undo =
+    (await mailTo(service, email, "email-changed")).links.find((one) => one.includes("lcl_")) ?? "";
+  expect(undo.startsWith(`${url}/desk/link#lcl_`)).toBe(true);
+  await page.goto(undo);
+  await page.waitForSelector("h2 >> text=Undo the change");
+  await keepPicture(page, "desk-undo");
+  await page.click("text=Go on");
+  await page.waitForSelector("text=Your account is as it was before.");
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "sign-in", { identifier: email, password: PASSWORD });
+  await page.waitForSelector("text=Leave the desk");
+  expect([...hosts]).toEqual([new URL(url).host]);
+  expect(complaints.filter((one) => !/40[01]/.test(one))).toEqual([]);
   await context.close();
 });
 

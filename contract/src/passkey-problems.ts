@@ -63,6 +63,14 @@ export const PASSKEY_FAULTS = {
     meaning: "The challenge in the client data is not the one that was issued under this id.",
     remedy: `Send the challengeId that came with the options. ${AGAIN}`,
   },
+  "passkey-at-our-page": {
+    status: 409,
+    title: "Passkeys cannot be used at this application's own pages",
+    meaning:
+      "Its origin is neither within the relying party's domain nor listed, so that no browser would make or use one there.",
+    remedy:
+      "Lead people to the page that the detail names. Whoever operates Lucchetto can list the origin under passkeys.origins in lucchetto.yaml.",
+  },
   "passkey-origin-mismatch": {
     status: 400,
     title: "It was made at another origin",

@@ -73,7 +73,8 @@ describe("the relying party", () => {
 
   test("an app with forms of its own makes and uses them on its own pages, and nobody answers elsewhere", async () => {
     const origin = "http://localhost:3000";
-    const forms = await startService({ settings: { LUCCHETTO_PASSKEYS_ORIGINS: `[${origin}]` } });
+    const listed = "https://listed.example";
+    const forms = await startService({ settings: { LUCCHETTO_PASSKEYS_ORIGINS: `[${listed}]` } });
     try {
       const office = forms.as(await forms.operator());
       const { body: added } = await office(routes.addApp, {
@@ -103,6 +104,30 @@ describe("the relying party", () => {
         problem: { code: "passkey-challenge-unknown" },
       });
       expect((await call("/v1/sign-in", { proof })).status).toBe(201);
+      // Within the relying party's domain, or listed; elsewhere no browser would do it, and the call says so.
+      for (const [name, at, status] of [
+        ["listed", listed, 201],
+        ["elsewhere", "https://elsewhere.example", 409],
+        ["nearly", "https://notlocalhost", 409],
+      ] as const) {
+        const { body: other } = await office(routes.addApp, {
+          body: { name, redirectUris: [`${at}/in`], ownForms: true },
+        });
+        const visits = { "lucchetto-app-key": other.key };
+        const reply = await call("/v1/passkey-challenges", { purpose: "sign-in" }, visits);
+        expect([name, reply.status]).toEqual([name, status]);
+        if (status === 409)
+          expect(reply.json()).toMatchObject({
+            code: "passkey-at-our-page",
+            detail: expect.stringContaining(`${at} is not within localhost`),
+          });
+      }
+      // An answer made at another app's page counts for nothing.
+      const stolen = await begin("sign-in");
+      const foreign = proofOf(forms, made.passkey, stolen, { origin: "https://elsewhere.example" });
+      expect((await call("/v1/sign-in", { proof: foreign.proof })).json()).toMatchObject({
+        code: "passkey-origin-mismatch",
+      });
     } finally {
       await forms.stop();
     }

@@ -8,6 +8,7 @@ import type { FastifyInstance } from "fastify";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Fastify from "fastify";
 import { addDeskLink } from "./desk-link.ts";
+import { addDeskPasskey } from "./desk-passkey.ts";
 import { addDesk } from "./desk.ts";
 import { HUTS, nightsOf } from "./huts.ts";
 import { leaveMessage, takeMessage } from "./messages.ts";
@@ -116,6 +117,7 @@ export async function createSampleApp(
   if (options.forms !== undefined) {
     addDesk(app, show);
     addDeskLink(app, show);
+    addDeskPasskey(app);
   }
 
   // People land here after signing out at Lucchetto.

@@ -1,5 +1,6 @@
 /** The forms of the desk. Each is sent to the page it stands on, whose address says where its visitor goes on to. */
 import escapeHtml from "escape-html";
+import { passkeyFields } from "./desk-passkey.ts";
 
 /** What the forms send. */
 export interface Typed {
@@ -10,6 +11,9 @@ export interface Typed {
   readonly newPassword?: string;
   readonly code?: string;
   readonly id?: string;
+  readonly email?: string;
+  readonly challengeId?: string;
+  readonly credential?: string;
 }
 
 interface Said {
@@ -28,7 +32,7 @@ export function guestForms(
   { typed = {}, problem = "" }: { typed?: Typed; problem?: string },
 ): string {
   const { form = "sign-in", identifier = "", displayName = "" } = typed;
-  const at = ["register", "forgotten"].includes(form) ? form : "sign-in";
+  const at = ["register", "forgotten", "passkey"].includes(form) ? form : "sign-in";
   const value = (which: string, text: string) => (at === which ? escapeHtml(text) : "");
   return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
 <div class="forms">
@@ -41,6 +45,7 @@ ${formOf(
 <label>Password<input name="password" type="password" autocomplete="current-password" required></label>
 <button class="button">Sign in at the desk</button>`,
 )}
+${formOf(url, "passkey", "By passkey", { form: at, problem }, passkeyFields("sign-in", "Use a passkey"))}
 ${formOf(
   url,
   "register",
@@ -82,13 +87,30 @@ ${formOf(
   `<p>An authenticator app shows a code that is asked for beside your password.</p>
 <button class="button">Set up an authenticator app</button>`,
 )}
+${formOf(url, "new-passkey", "Passkey", said, `<p>Your device's own lock signs you in, without a password.</p>${passkeyFields("enrol", "Add a passkey")}`)}
+${formOf(
+  url,
+  "email",
+  "Change your address",
+  said,
+  `<label>New e-mail address<input name="email" type="email" autocomplete="email" required></label>
+<button class="button">Mail a link there</button>`,
+)}
+${formOf(
+  url,
+  "email-code",
+  "Opened the link elsewhere?",
+  said,
+  `<label>Code that it showed<input name="code" autocomplete="one-time-code" inputmode="numeric" required></label>
+<button class="button">Take the new address</button>`,
+)}
 </div>`;
 }
 
 /** Before a page that wants a recent proof, or a second one. */
 export function proveForm(
   url: string,
-  { lacks, problem = "" }: { lacks: "level" | "freshness"; problem?: string },
+  { lacks, form = "prove", problem = "" }: Said & { lacks: "level" | "freshness" },
 ): string {
   const why =
     lacks === "level"
@@ -109,10 +131,10 @@ ${formOf(
   url,
   "prove",
   "Is it still you?",
-  { form: "prove", problem },
+  { form, problem },
   `<label>Password<input name="password" type="password" autocomplete="current-password" required></label>
 <button class="button">Go on</button>`,
-)}${setUp}</div>`;
+)}${formOf(url, "prove-passkey", "By passkey", { form, problem }, passkeyFields("reauthenticate", "Use a passkey"))}${setUp}</div>`;
 }
 
 const CODES: Readonly<Record<string, readonly [before: string, label: string]>> = {
@@ -140,6 +162,20 @@ ${formOf(
   "One more thing",
   { form, problem },
   `<input type="hidden" name="id" value="${escapeHtml(id)}"><label>${asked}<input name="code" autocomplete="one-time-code" required></label>
+<button class="button">Go on</button>`,
+)}</div>`;
+}
+
+/** Beside a password: the passkey, or else a code. */
+export function secondPasskeyForm(url: string): string {
+  return `<p>${SECOND_PROOF[0]}</p><div class="forms">
+${formOf(url, "second-passkey", "By passkey", {}, passkeyFields("sign-in", "Use a passkey"))}
+${formOf(
+  url,
+  "code",
+  "Or by code",
+  {},
+  `<label>${SECOND_PROOF[1]}<input name="code" autocomplete="one-time-code" required></label>
 <button class="button">Go on</button>`,
 )}</div>`;
 }

@@ -10,6 +10,7 @@ import {
   memberForms,
   proveForm,
   saved,
+  secondPasskeyForm,
   wantsCode,
   welcome,
 } from "./desk-forms.ts";
@@ -67,7 +68,7 @@ function again(
   const { form = "", id = "" } = typed;
   if (!isOver && wantsCode(form)) return codeForm(url, { form, id, problem });
   const lacks = (query as { lacks?: string }).lacks === "level" ? "level" : "freshness";
-  if (form === "prove") return proveForm(url, { lacks, problem });
+  if (form === "prove" || form === "prove-passkey") return proveForm(url, { lacks, form, problem });
   if (account === null) return guestForms(url, { typed, problem });
   return welcome(nameOf(account)) + memberForms(url, { form: isOver ? "authenticator" : form, problem });
 }
@@ -91,6 +92,18 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
     return saved("Your new password is saved; whoever was signed in elsewhere is signed out.");
   }
   if (form === "authenticator") return enrol(visitor, url);
+  if (form === "email") {
+    await call(routes.changeEmail, { body: { email: typed.email ?? "" } });
+    return saved("A mail with a link is on its way to the new address. Open it, and it is yours.");
+  }
+  if (form === "email-code") {
+    const { body } = await call(routes.confirmEmail, { body: { code } });
+    return saved(`Your address is now ${body.email}.`);
+  }
+  if (form === "new-passkey") {
+    const { body } = await call(routes.addPasskey, { body: answerOf(typed) as never });
+    return saved("From now on the passkey signs you in.", body.recoveryCodes);
+  }
   if (form === "enrolled") {
     const { body } = await call(routes.activateAuthenticator, {
       params: { id: typed.id ?? "" },
@@ -100,8 +113,13 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
       ? null
       : saved("From now on the desk asks for a code.", body.recoveryCodes);
   }
-  if (form === "prove" || form === "prove-code") {
-    const proof = form === "prove" ? { type: "password" as const, password } : codeProofOf(code);
+  if (form === "prove" || form === "prove-code" || form === "prove-passkey") {
+    const proof =
+      form === "prove"
+        ? { type: "password" as const, password }
+        : form === "prove-code"
+          ? codeProofOf(code)
+          : passkeyProof(typed);
     return goOn(visitor, url, (await call(routes.reauthenticate, { body: { proof } })).body, "prove-code");
   }
   if (form === "register") {
@@ -115,10 +133,10 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
   return goOn(visitor, url, (await signIn(visitor, typed)).body);
 }
 
-function signIn(
-  { call }: VisitorAtForm,
-  { form, identifier = "", password = "", code = "", id = "" }: Typed,
-) {
+function signIn({ call }: VisitorAtForm, typed: Typed) {
+  const { form, identifier = "", password = "", code = "", id = "" } = typed;
+  if (form === "passkey") return call(routes.signIn, { body: { proof: passkeyProof(typed) } });
+  if (form === "second-passkey") return call(routes.addProof, { body: { proof: passkeyProof(typed) } });
   if (form === "code") return call(routes.addProof, { body: { proof: codeProofOf(code) } });
   if (form === "mail-code") return call(routes.addProof, { body: { proof: { type: "mail-code", code } } });
   if (form === "first-code")
@@ -132,6 +150,7 @@ async function goOn(visitor: VisitorAtForm, url: string, replied: Replied, form 
   if (outcome === "signed-in") return null;
   if (outcome === "check-mail")
     return saved("Check your mail: a link is on its way. Open it, then sign in here.");
+  if (wanted.includes("passkey") && form === "code") return secondPasskeyForm(url);
   if (wanted.includes("totp") || wanted.includes("recovery-code")) return codeForm(url, { form });
   if (wanted.includes("mail-code")) return codeForm(url, { form: "mail-code" });
   if (wanted.includes("enrol-totp")) return enrol(visitor, url, "first-code");
@@ -139,6 +158,23 @@ async function goOn(visitor: VisitorAtForm, url: string, replied: Replied, form 
     problem:
       "Something more is asked of this account, which the desk has no form for. Sign in above, in the bar.",
   });
+}
+
+/** What the desk's script put into the form; whatever is not as it must be, Lucchetto says. */
+function answerOf({ challengeId = "", credential = "null" }: Typed): {
+  challengeId: string;
+  credential: unknown;
+} {
+  try {
+    return { challengeId, credential: JSON.parse(credential) as unknown };
+  } catch {
+    // Somebody wrote it by hand.
+    return { challengeId, credential: null };
+  }
+}
+
+function passkeyProof(typed: Typed) {
+  return { type: "passkey" as const, ...(answerOf(typed) as { challengeId: string; credential: never }) };
 }
 
 /** Shows an authenticator app's secret, this once. */

@@ -116,7 +116,7 @@ export const beginPasskey = defineRoute({
   summary:
     "A challenge and the options for the browser; answered within five minutes, once, where it was asked for. A sign-in in progress is known by its cookie or by Authorization: Bearer lci_…",
   access: "anybody",
-  problems: ["not-signed-in", "reauthenticate", "proof-refused", "throttled"],
+  problems: ["not-signed-in", "reauthenticate", "proof-refused", "throttled", "passkey-at-our-page"],
   body: z.strictObject({
     purpose: passkeyPurpose,
     identifier: lineOfText(254)

@@ -45,7 +45,7 @@ export function readPasskeySettings(
 }
 
 /** Whether a host is a domain or lies below it. */
-function isWithin(hostname: string, domain: string): boolean {
+export function isWithin(hostname: string, domain: string): boolean {
   return hostname === domain || hostname.endsWith(`.${domain}`);
 }
 

@@ -105,7 +105,7 @@ async function readFactor(
     const { challengeId, credential } = proof;
     const asked = { purpose: "enrol", accountId, signInId: pending.id, visit, mark: device.mark } as const;
     const challenge = await takeChallenge(context, challengeId, asked);
-    return { ...PASSKEY_ADDED, ...readNewPasskey(context, challenge, { accountId, credential }) };
+    return { ...PASSKEY_ADDED, ...(await readNewPasskey(context, challenge, { accountId, credential })) };
   }
   const begun = await readBegun(context, { id: proof.id, accountId });
   if (!(await reserveProof(context.dataSource, pending.id, context.clock.now())))

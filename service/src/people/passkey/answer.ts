@@ -16,6 +16,7 @@ import type { PasskeyChallengeRow, PasskeyRow } from "../../base/storage/index.t
 import type { RequestOrigin, ServiceContext } from "../../records/context.ts";
 import { record } from "../../records/journal/journal.ts";
 import { findByCredentialId, findUserHandle, noteUse } from "../../records/passkey/store.ts";
+import { originsFor } from "./origins.ts";
 
 /** A right answer. */
 interface RightAnswer {
@@ -32,16 +33,16 @@ interface WrongAnswer {
 }
 
 /** Looks at the answer to a registration. @throws ProblemReply `passkey-…`. */
-export function checkRegistration(
+export async function checkRegistration(
   context: ServiceContext,
   credential: RegistrationCredential,
-  { challenge, standsAlone }: PasskeyChallengeRow,
-): RegisteredCredential {
+  challenge: PasskeyChallengeRow,
+): Promise<RegisteredCredential> {
   const { configuration, clock } = context;
   const { algorithms, trustAnchors: anchors } = configuration.passkeys;
   try {
     return verifyRegistration(credential, {
-      ...expectedOf(context, challenge, standsAlone),
+      ...(await expectedOf(context, challenge)),
       algorithms,
       anchors,
       now: clock.now(),
@@ -70,7 +71,7 @@ export async function checkAssertion(
     accountId ??= passkey?.accountId ?? null;
     // One that nobody has is looked at all the same: a name that is begun with tells nothing, however one answers.
     const use = verifyAssertion(credential, passkey ?? STRANGER, {
-      ...expectedOf(context, challenge.challenge, challenge.standsAlone),
+      ...(await expectedOf(context, challenge)),
       refuseStillCounter: context.configuration.passkeys.counterBehind === "refuse",
     });
     if (passkey === null) return wrong(new ProblemReply("passkey-unknown"), accountId);
@@ -109,9 +110,10 @@ export function amrOf({ passkey, use }: RightAnswer): string[] {
   return [passkey.backupEligible ? "swk" : "hwk", ...(use.userVerified ? ["user"] : [])];
 }
 
-function expectedOf({ configuration }: ServiceContext, challenge: Buffer, requireUserVerification: boolean) {
-  const { relyingPartyId: rpId, origins, topOrigins } = configuration.passkeys;
-  return { challenge, origins, topOrigins, rpId, requireUserVerification };
+async function expectedOf(context: ServiceContext, { challenge, standsAlone, appId }: PasskeyChallengeRow) {
+  const { relyingPartyId: rpId, topOrigins } = context.configuration.passkeys;
+  const origins = await originsFor(context, appId);
+  return { challenge, origins, topOrigins, rpId, requireUserVerification: standsAlone };
 }
 
 /**

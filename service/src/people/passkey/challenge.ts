@@ -22,6 +22,7 @@ import { hasRecord } from "../../records/password/store.ts";
 import type { LiveSession } from "../../records/session/store.ts";
 import { assertWanted } from "../../records/sign-in/rule.ts";
 import { countChallenge } from "../../records/throttle/throttle.ts";
+import { assertUsableBy } from "./origins.ts";
 
 /** Where it is asked for. */
 export interface Asking {
@@ -43,13 +44,15 @@ interface Issued {
 
 /**
  * Issues one.
- * @throws ProblemReply `not-signed-in` and `reauthenticate` (enrol, reauthenticate), `throttled` for those who are not signed in.
+ * @throws ProblemReply `not-signed-in` and `reauthenticate` (enrol, reauthenticate), `throttled` for those who are not signed in;
+ * `passkey-at-our-page`.
  */
 export async function beginChallenge(
   context: ServiceContext,
   { purpose, identifier }: { purpose: PasskeyPurpose; identifier?: string | undefined },
   asking: Asking,
 ): Promise<Issued> {
+  await assertUsableBy(context, asking.visit.appId);
   switch (purpose) {
     case "register":
       return beginRegistering(context, identifier, asking);

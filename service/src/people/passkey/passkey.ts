@@ -69,7 +69,7 @@ export async function addOwnPasskey(
   const { id: accountId } = caller.account;
   const asked = { purpose: "enrol", accountId, signInId: null, visit, mark } as const;
   const challenge = await takeChallenge(context, challengeId, asked);
-  const { amr, add } = readNewPasskey(context, challenge, { accountId, credential, name });
+  const { amr, add } = await readNewPasskey(context, challenge, { accountId, credential, name });
   const { added, ...rest } = await addFactor(context, caller, { ...PASSKEY_ADDED, amr, visit, add });
   return { ...rest, passkey: showPasskey(added) };
 }
@@ -81,7 +81,7 @@ export const PASSKEY_ADDED = { kind: "passkey.added", mail: "passkey-added" } as
  * Reads a passkey that was made for a challenge.
  * @returns its methods (RFC 8176), and what stores it in the transaction that adds it. @throws ProblemReply `passkey-…`.
  */
-export function readNewPasskey(
+export async function readNewPasskey(
   context: ServiceContext,
   challenge: PasskeyChallengeRow,
   {
@@ -89,8 +89,8 @@ export function readNewPasskey(
     credential,
     name,
   }: { accountId: string; credential: RegistrationCredential; name?: string | undefined },
-): { amr: string[]; add: (manager: Granted, now: Date) => Promise<PasskeyRow> } {
-  const registered = checkRegistration(context, credential, challenge);
+): Promise<{ amr: string[]; add: (manager: Granted, now: Date) => Promise<PasskeyRow> }> {
+  const registered = await checkRegistration(context, credential, challenge);
   return {
     amr: amrOfNew(registered),
     async add(manager, now) {

@@ -28,7 +28,7 @@ export async function readRegisteringPasskey(
     signInId: null,
     ...here,
   });
-  const { credentialId, publicKey, aaguid, ...registered } = checkRegistration(
+  const { credentialId, publicKey, aaguid, ...registered } = await checkRegistration(
     context,
     credential,
     challenge,
