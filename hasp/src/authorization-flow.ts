@@ -93,7 +93,13 @@ export function createAuthorizationFlow(
     const target = queryOf(visit).get("target_link_uri") ?? "";
     const page = URL.canParse(target) ? new URL(target) : returnAddress;
     const isOurs = page.origin === returnAddress.origin && page !== returnAddress;
-    return startAuthorization(visit, isOurs ? page.pathname + page.search : "/");
+    const next = isOurs ? page.pathname + page.search : "/";
+    // Where people sign in with a form of the application's own, it is the one that they know.
+    if (settings.forms !== null && settings.forms.takesGuests !== false)
+      return redirect(
+        `${settings.forms.page}?${new URLSearchParams({ next: ownPathOr("/", next) }).toString()}`,
+      );
+    return startAuthorization(visit, next);
   }
 
   /**

@@ -4,7 +4,7 @@
  */
 import { randomBytes } from "node:crypto";
 import type { Client } from "@lucchetto/contract/apps";
-import { ownPathOr, ProblemError, routes, UnreachableError } from "@lucchetto/contract/apps";
+import { CONTINUE_PATH, ownPathOr, ProblemError, routes, UnreachableError } from "@lucchetto/contract/apps";
 import { problemOf } from "./answers.ts";
 import type { HaspCookies } from "./cookies.ts";
 import type { BeforeVisitor } from "./forms.ts";
@@ -24,6 +24,8 @@ export interface VisitorAtForm {
   readonly call: Client;
   /** The path of this application to go on to once signed in: what `?next=` of the form's page says; `/` without. */
   readonly next: string;
+  /** For `routes.askForLink` and invitations: the path of Lucchetto behind which `next` waits, so that the mail leads on to it from any device. */
+  readonly returnTo: string;
   /** What the page was opened for, where somebody signed in was sent to it: `level` or `freshness` is lacking. */
   readonly lacks: "level" | "freshness" | null;
 }
@@ -132,9 +134,15 @@ export function createFormVisitors(
 
     const query = queryOf(visit);
     const lacks = query.get("lacks");
+    const next = ownPathOr("/", query.get("next") ?? "/");
+    const way = new URLSearchParams({
+      client_id: settings.clientId,
+      target_link_uri: returnAddress.origin + next,
+    });
     return {
       call: call as unknown as Client,
-      next: ownPathOr("/", query.get("next") ?? "/"),
+      next,
+      returnTo: `${new URL(service).pathname.replace(/\/$/, "")}${CONTINUE_PATH}?${way.toString()}`,
       lacks: lacks === "level" || lacks === "freshness" ? lacks : null,
     };
   }

@@ -202,7 +202,7 @@ ${formOf(
 
 /** Until the script of the page has sent on what the address says. */
 export function openingLink(): string {
-  return `<p>One moment …</p><form class="opening" method="post" action="/desk/link"><input type="hidden" name="secret"></form>
+  return `<p>One moment …</p><form class="opening" method="post" action="/desk/link/use"><input type="hidden" name="secret"></form>
 <noscript><p class="message">This page needs JavaScript: the link's secret stands in a part of the address that no server is sent.</p></noscript>
 <script type="module" src="/desk-link.js"></script>`;
 }
@@ -240,19 +240,19 @@ export function linkForm({
         : wants === "thing-from-before"
           ? field("Password from before the change", "present", "current-password")
           : "";
-  return `<div class="forms"><form method="post" action="/desk/link"><h2>${LINK_TITLES[purpose] ?? "Undo the change"}</h2>${said}
+  return `<div class="forms"><form method="post" action="/desk/link/use"><h2>${LINK_TITLES[purpose] ?? "Undo the change"}</h2>${said}
 <p>Account: ${escapeHtml(name)}</p>
 <input type="hidden" name="secret" value="${escapeHtml(secret)}"><input type="hidden" name="uses" value="yes">${fields}
 <button class="button">Go on</button></form></div>`;
 }
 
 /** What was done, and codes that are shown this once. */
-export function saved(text: string, codes: readonly string[] = []): string {
+export function saved(text: string, codes: readonly string[] = [], onwards?: string): string {
   const list =
     codes.length === 0
       ? ""
       : `<p>Keep these recovery codes; each works once.</p><ul>${codes.map((one) => `<li><code>${escapeHtml(one)}</code></li>`).join("")}</ul>`;
-  return `<p class="message" role="status">${escapeHtml(text)}</p>${list}<p><a href="/desk">Back to the desk</a></p>`;
+  return `<p class="message" role="status">${escapeHtml(text)}</p>${list}<p>${onwards === undefined ? `<a href="/desk">Back to the desk</a>` : `<a href="${escapeHtml(onwards)}">Go on</a>`}</p>`;
 }
 
 function formOf(

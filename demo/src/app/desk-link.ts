@@ -13,6 +13,7 @@ if (form !== null && secret !== "") {
   form.elements.secret.value = secret;
   form.submit();
 }
+addEventListener("hashchange", () => location.reload());
 `;
 
 interface Typed {
@@ -42,7 +43,8 @@ export function addDeskLink(app: FastifyInstance, show: Show): void {
   app.get("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) =>
     show(request, reply, page(openingLink())),
   );
-  app.post<{ Body: Typed }>("/desk/link", { preHandler: app.hasp.open() }, async (request, reply) => {
+  // Another address than the one that mails have: the next link that is opened here is a page to load, not a place in this one.
+  app.post<{ Body: Typed }>("/desk/link/use", { preHandler: app.hasp.open() }, async (request, reply) => {
     const { secret = "" } = request.body;
     try {
       const visitor = app.hasp.forms.before(request, reply);
@@ -83,5 +85,6 @@ async function take(
   };
   const { body } = await call(routes.redeemLink, { body: { secret, ...shown } });
   if (body.outcome === "code") return saved(`Type this code where you asked for the link: ${body.code}`);
-  return saved(DONE[body.outcome] ?? "Done.", "recoveryCodes" in body ? body.recoveryCodes : undefined);
+  const codes = "recoveryCodes" in body ? body.recoveryCodes : undefined;
+  return saved(DONE[body.outcome] ?? "Done.", codes, look.app?.home ?? undefined);
 }

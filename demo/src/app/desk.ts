@@ -82,7 +82,9 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
   const { call } = visitor;
   const { form, identifier = "", password = "", code = "", displayName = "" } = typed;
   if (form === "forgotten") {
-    await call(routes.askForLink, { body: { purpose: "reset", identifier } });
+    await call(routes.askForLink, {
+      body: { purpose: "reset", identifier, returnTo: visitor.returnTo },
+    });
     return saved("If there is an account of this name, a mail with a link is on its way to it.");
   }
   if (form === "password") {
