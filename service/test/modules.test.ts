@@ -199,7 +199,7 @@ describe.each(LANGUAGES.map((one) => [one.language, one] as const))("WH-4 in %s"
   });
 
   inWhole("a rehearsal passes every step", async () => {
-    const { url, child } = await startHuts(service, one, { PHP_CLI_SERVER_WORKERS: "4" });
+    const { url, child } = await startHuts(service, one);
     try {
       const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
       const args = ["--app", url, "--closed", "/members", "--closed-api", "/api/my-nights"];
