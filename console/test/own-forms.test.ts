@@ -199,6 +199,76 @@ test("WH-4 an invitation is accepted, an address changed and the change undone i
   await context.close();
 });
 
+test("WH-4 by a mailed link, in this browser and by a code from another; then the rest of the account, to its end", async () => {
+  const email = "greta@brina.example";
+  const { token, id } = await registerProved(service, email);
+  const { context, page, complaints } = await openTab(browser);
+  const hosts = new Set<string>();
+  page.on("framenavigated", (frame) => hosts.add(new URL(frame.url()).host));
+  const askByMail = async () => {
+    await page.goto(`${url}/desk`);
+    await fillIn(page, "by-mail", { identifier: email });
+    await page.waitForSelector("text=A mail is on its way.");
+    return (await mailTo(service, email, "sign-in")).links[0] ?? "";
+  };
+  await page.goto(await askByMail());
+  await page.waitForSelector("h2 >> text=Sign in");
+  await page.click("text=Go on");
+  await page.waitForSelector("text=Leave the desk");
+  await page.click("text=Leave the desk");
+  await page.waitForSelector("text=You are signed out.");
+
+  const link = await askByMail();
+  const elsewhere = await openTab(browser);
+  await elsewhere.page.goto(link);
+  await elsewhere.page.click("text=Go on");
+  const said = await elsewhere.page.textContent("[role=status]");
+  await elsewhere.context.close();
+  await fillIn(page, "mail-code", { code: /\d{6}/.exec(said ?? "")?.[0] ?? "" });
+  await page.waitForSelector("text=Leave the desk");
+
+  await page.goto(`${url}/desk/account`);
+  await fillIn(page, "profile", { displayName: "Greta Ghiacciai" });
+  await page.waitForSelector("header >> text=Greta Ghiacciai");
+  await fillIn(page, "end-others", {});
+  await page.waitForSelector("text=/^[1-9] other sessions have ended/");
+  await expect(service.as(token)(routes.showSession)).rejects.toMatchObject({
+    problem: { code: "not-signed-in" },
+  });
+  await fillIn(page, "make-key", { name: "hut scale" });
+  await page.waitForSelector("text=The key, shown this once");
+  const key = (await page.textContent("main li code")) ?? "";
+  const asScript = () =>
+    send({ url }, "GET", "/api/my-nights", { headers: { authorization: `Bearer ${key}` } });
+  expect((await asScript()).status).toBe(200);
+  await keepPicture(page, "desk-account");
+  expect(await violationsOnTheWay(page)).toEqual([]);
+  await fillIn(page, "remove-key", {});
+  await page.waitForSelector("text=The key is worth nothing any more.");
+  expect((await asScript()).status).toBe(401);
+  const loading = page.waitForEvent("download");
+  await fillIn(page, "data", {});
+  expect((await loading).suggestedFilename()).toBe("account.json");
+
+  // The end wants a fresh proof, and gets it at the desk.
+  await service.clock.advance(11 * 60_000);
+  await page.goto(`${url}/desk/account`);
+  await fillIn(page, "erase", {});
+  await page.waitForSelector("text=The page wants a proof of the last minutes");
+  await fillIn(page, "prove", { password: PASSWORD });
+  await page.waitForURL(`${url}/desk/account`);
+  await fillIn(page, "erase", {});
+  await page.waitForURL(`${url}/`);
+  expect(await statusOf(page, "/api/my-nights")).toBe(401);
+  const operator = service.as(await service.operator());
+  expect((await operator(routes.showAccountDetail, { params: { id } })).body.account.state).not.toBe(
+    "active",
+  );
+  expect([...hosts]).toEqual([new URL(url).host]);
+  expect(complaints.filter((one) => !/40[01]/.test(one))).toEqual([]);
+  await context.close();
+});
+
 test("WH-4 attacks: another app's key, a session of our own pages, a forged handle, a foreign page, a session put into the browser before", async () => {
   const { token } = await registerProved(service, "carla@brina.example");
   await enrolAuthenticator(service, (await service.register("carlo@brina.example")).token);

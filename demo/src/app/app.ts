@@ -7,6 +7,7 @@ import escapeHtml from "escape-html";
 import type { FastifyInstance } from "fastify";
 import type { FastifyReply, FastifyRequest } from "fastify";
 import Fastify from "fastify";
+import { addDeskAccount } from "./desk-account.ts";
 import { addDeskLink } from "./desk-link.ts";
 import { addDeskPasskey } from "./desk-passkey.ts";
 import { addDesk } from "./desk.ts";
@@ -118,6 +119,7 @@ export async function createSampleApp(
     addDesk(app, show);
     addDeskLink(app, show);
     addDeskPasskey(app);
+    addDeskAccount(app, show);
   }
 
   // People land here after signing out at Lucchetto.

@@ -23,7 +23,7 @@ interface Said {
 }
 
 export function welcome(name: string): string {
-  return `<p>Good day, <strong>${escapeHtml(name)}</strong>. You are signed in; <a href="/members">your nights</a> are open to you.</p>
+  return `<p>Good day, <strong>${escapeHtml(name)}</strong>. You are signed in; <a href="/members">your nights</a> are open to you, and <a href="/desk/account">your account</a>.</p>
 <form method="post" action="/sign-out"><button class="button">Leave the desk</button></form>`;
 }
 
@@ -32,7 +32,7 @@ export function guestForms(
   { typed = {}, problem = "" }: { typed?: Typed; problem?: string },
 ): string {
   const { form = "sign-in", identifier = "", displayName = "" } = typed;
-  const at = ["register", "forgotten", "passkey"].includes(form) ? form : "sign-in";
+  const at = ["register", "forgotten", "passkey", "by-mail"].includes(form) ? form : "sign-in";
   const value = (which: string, text: string) => (at === which ? escapeHtml(text) : "");
   return `<p>These forms are the application's own. Its server hands what is typed to Lucchetto.</p>
 <div class="forms">
@@ -63,6 +63,14 @@ ${formOf(
   { form: at, problem },
   `<label>Address or username<input name="identifier" autocomplete="username" required value="${value("forgotten", identifier)}"></label>
 <button class="button">Mail me a link</button>`,
+)}
+${formOf(
+  url,
+  "by-mail",
+  "Without a password",
+  { form: at, problem },
+  `<label>Address or username<input name="identifier" autocomplete="username" required value="${value("by-mail", identifier)}"></label>
+<button class="button">Mail me a link to sign in</button>`,
 )}
 </div>`;
 }
@@ -138,7 +146,10 @@ ${formOf(
 }
 
 const CODES: Readonly<Record<string, readonly [before: string, label: string]>> = {
-  "mail-code": ["A mail with a code is on its way.", "Code from the mail"],
+  "mail-code": [
+    "A mail is on its way. Open its link here, or type the code that it shows elsewhere.",
+    "Code",
+  ],
   enrolled: ["Type the code that your authenticator app shows now.", "Code"],
   "first-code": ["Type the code that your authenticator app shows now.", "Code"],
 };

@@ -27,7 +27,8 @@ async function use(button) {
 }
 
 function say(button, text) {
-  const line = button.form.querySelector("[role=alert]");
+  const line = button.form.querySelector("[data-said]");
+  line.role = text === "" ? null : "alert";
   line.textContent = text;
   line.hidden = text === "";
 }
@@ -36,7 +37,7 @@ function say(button, text) {
 /** The button that begins it, and what the script fills in. @param purpose of the challenge. */
 export function passkeyFields(purpose: "sign-in" | "enrol" | "reauthenticate", label: string): string {
   return `<input type="hidden" name="challengeId"><input type="hidden" name="credential">
-<p class="message" role="alert" hidden></p>
+<p class="message" data-said hidden></p>
 <button type="button" class="button" data-passkey="${purpose}">${label}</button>
 <script type="module" src="/desk-passkey.js"></script>`;
 }

@@ -87,6 +87,11 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
     });
     return saved("If there is an account of this name, a mail with a link is on its way to it.");
   }
+  if (form === "by-mail") {
+    const { returnTo } = visitor;
+    await call(routes.askForLink, { body: { purpose: "sign-in", identifier, returnTo, deliver: "token" } });
+    return codeForm(url, { form: "mail-code" });
+  }
   if (form === "password") {
     await call(routes.changePassword, {
       body: { present: password, password: typed.newPassword ?? "" },

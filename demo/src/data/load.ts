@@ -267,7 +267,15 @@ async function findId(url: string, operator: Loading["operator"], search: string
 /** The desk's page for mailed links that were asked for there; invitations lead to Lucchetto's own. */
 export function deskLinks(home: string) {
   const address = new URL("/desk/link", home).href;
-  const purposes = ["reset", "verify", "change-email", "undo-change", "undo-factor", "undo-erase"] as const;
+  const purposes = [
+    "reset",
+    "verify",
+    "sign-in",
+    "change-email",
+    "undo-change",
+    "undo-factor",
+    "undo-erase",
+  ] as const;
   return Object.fromEntries(purposes.map((purpose) => [purpose, address]));
 }
 

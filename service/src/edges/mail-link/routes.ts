@@ -17,6 +17,7 @@ import {
 import { lookAtLink } from "../../flows/mail-link/read.ts";
 import { redeemLink } from "../../flows/mail-link/redeem.ts";
 import type { BrowserMarks } from "../../flows/mail-link/redemption.ts";
+import { signInTokenOf } from "../../flows/sign-in/caller.ts";
 import { sweepHeld } from "../../records/account/held.ts";
 import type { ServiceContext } from "../../records/context.ts";
 import { browserMarkOf, readDeviceMark, setDeviceCookie } from "../../records/http/device-cookie.ts";
@@ -31,7 +32,7 @@ function mailLinkRoutes(context: ServiceContext): FastifyPluginAsync {
   const marksOf = (request: FastifyRequest): BrowserMarks => ({
     mark: readDeviceMark(context, request),
     session: async () => (await request.server.readCaller(request))?.session.id ?? null,
-    signInToken: context.signInCookie.read(request.headers.cookie),
+    signInToken: signInTokenOf(context, request),
   });
   return async (app) => {
     const afterReply = afterReplies(app);
