@@ -237,7 +237,7 @@ test("WH-4 by a mailed link, in this browser and by a code from another; then th
   });
   await fillIn(page, "make-key", { name: "hut scale" });
   await page.waitForSelector("text=The key, shown this once");
-  const key = (await page.textContent("main li code")) ?? "";
+  const key = (await page.textContent("[role=status] code")) ?? "";
   const asScript = () =>
     send({ url }, "GET", "/api/my-nights", { headers: { authorization: `Bearer ${key}` } });
   expect((await asScript()).status).toBe(200);

@@ -3,10 +3,12 @@ import { mkdtempSync, readdirSync, readFileSync } from "node:fs";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect } from "@jest/globals";
+import { createSampleApp } from "@lucchetto/demo";
 import { callCommand } from "../../testing/command.ts";
 import type { TestSampleApp } from "../../testing/sample-app.ts";
-import { startSampleApp } from "../../testing/sample-app.ts";
+import { registerApp, startSampleApp } from "../../testing/sample-app.ts";
 import type { TestService } from "../../testing/service.ts";
+import { freePort } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
 import { inWhole, isWhole } from "../../testing/whole.ts";
 
@@ -45,4 +47,35 @@ inWhole("a rehearsal of the sample application passes every step, and leaves nob
     /<testsuite [^>]*tests="27" failures="0" skipped="1">/,
   );
   expect(readdirSync(join(home, "pictures")).length).toBeGreaterThan(15);
+});
+
+inWhole("a rehearsal walks an application's own forms: in, out, and at every route of its map", async () => {
+  const home = mkdtempSync(join(tmpdir(), "lucchetto-home-"));
+  const port = await freePort();
+  const options = await registerApp(service, port, "Brina Huts with its own forms");
+  const app = await createSampleApp({ ...options, forms: { page: "/desk" } });
+  await app.listen({ host: "127.0.0.1", port });
+  try {
+    const args = [
+      "--app",
+      `http://localhost:${port}`,
+      "--closed",
+      "/members",
+      "--closed-api",
+      "/api/my-nights",
+    ];
+    const { status, out } = await callCommand(home, [
+      "rehearse",
+      ...args,
+      "--url",
+      service.url,
+      "--deadline",
+      "200",
+      "--only",
+      "register-faults,register,cookies,not-kept,stays,map-inside,foreign-post,sign-out,old-cookie,map-ended,same-refusal,sign-in,fixation",
+    ]);
+    expect([out, status]).toEqual([expect.stringContaining(" 0 failed, "), 0]);
+  } finally {
+    await app.close();
+  }
 });

@@ -56,7 +56,8 @@ const MADE_ANEW: ReadonlyArray<readonly [RegExp, string]> = [
 const plain = (text: string, { url }: TestService): string =>
   MADE_ANEW.reduce(
     (left, [form, as]) => left.replaceAll(form, as),
-    text.replaceAll(new URL(url).port, "(port)"),
+    // Not where an id happens to hold its digits.
+    text.replaceAll(new RegExp(`(?<!\\w)${new URL(url).port}(?!\\w)`, "g"), "(port)"),
   );
 
 async function ask(service: TestService, asked: Asked): Promise<Answer & { raw: string }> {

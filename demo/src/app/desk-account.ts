@@ -63,7 +63,7 @@ async function take({ call }: VisitorAtForm, typed: Typed): Promise<string> {
     }
     case "make-key": {
       const { body } = await call(routes.makeAccessKey, { body: { name } });
-      return saved("The key, shown this once:", [body.key]);
+      return shownOnce("The key, shown this once:", body.key);
     }
     case "remove-key":
       await call(routes.deleteAccessKey, { params });
@@ -126,6 +126,10 @@ ${form("make-key", "For a script", `<label>Name of the key<input name="name" req
 ${form("data", "Your data", "<p>Everything that is kept of you, as JSON.</p>", "Download it")}
 ${form("erase", "The end", "<p>Your account is erased for good.</p>", "Erase my account")}
 </div><p><a href="/desk">Back to the desk</a></p>`;
+}
+
+function shownOnce(text: string, value: string): string {
+  return `<p class="message" role="status">${escapeHtml(text)}<br><code>${escapeHtml(value)}</code></p>`;
 }
 
 function form(name: string, title: string, fields: string, button: string): string {
