@@ -15,6 +15,7 @@ export { introspection, OAUTH_PATHS, tokenReply } from "./oauth.ts";
 export { CONTINUE_PATH } from "./paths.ts";
 export type { ActiveIntrospection } from "./oauth.ts";
 export { ownPathOr } from "./own-path.ts";
+export { isPathPattern } from "./path-pattern.ts";
 export { MAP_PATH, wantedInWords } from "./route-map.ts";
 export type { MappedRoute } from "./route-map.ts";
 export { problemPath, PROBLEMS } from "./problems.ts";

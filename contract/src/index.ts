@@ -1,5 +1,4 @@
 /** Lucchetto's HTTP contract. */
-export * from "./route-map.ts";
 export { ProblemError, UnreachableError } from "./call.ts";
 export type { ClientOptions } from "./call.ts";
 export * from "./client.ts";
@@ -13,9 +12,11 @@ export * from "./identity-headers.ts";
 export * from "./own-path.ts";
 export * from "./recent-keys.ts";
 export * from "./page-state.ts";
+export * from "./path-pattern.ts";
 export * from "./paths.ts";
 export * from "./problems.ts";
 export * from "./proofs.ts";
+export * from "./route-map.ts";
 export * from "./route.ts";
 export { routes } from "./routes/index.ts";
 export { BUILT_IN_LABELS } from "./routes/apps/account.ts";

@@ -6,8 +6,8 @@ export const MAP_PATH = "/hasp-map";
 
 const labelWish = z.union([
   z.string(),
-  z.object({ any: z.array(z.string()) }),
-  z.object({ all: z.array(z.string()) }),
+  z.object({ any: z.array(z.string()).readonly() }),
+  z.object({ all: z.array(z.string()).readonly() }),
 ]);
 
 const mappedRoute = z.object({

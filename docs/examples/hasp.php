@@ -50,7 +50,7 @@ final class Hasp
     /**
      * @param ?string $internalAddress where this server reaches Lucchetto, if not by its public address
      * @param float $keepAnswersFor seconds, 60 at most, for which a session that ended still opens pages; it saves a question per request
-     * @param ?string $keepAnswersIn a folder of this application's own, which nobody else can write
+     * @param ?string $keepAnswersIn a folder of this application's own, which nobody else can write; with one, each request asks Lucchetto once, not twice
      * @throws InvalidArgumentException for what cannot work
      */
     public function __construct(
@@ -149,11 +149,9 @@ final class Hasp
     private function recognise(string $token, bool $isFreshWanted): ?array
     {
         $file = $this->keptFile($token);
-        if ($file !== null && !$isFreshWanted && is_file($file) && microtime(true) - filemtime($file) < $this->keepAnswersFor) {
-            $kept = json_decode((string) @file_get_contents($file), true);
-            if (is_array($kept) && microtime(true) < ($kept['until'] ?? 0)) {
-                return $kept['account'];
-            }
+        $kept = $file === null || $isFreshWanted ? null : self::readKept($file);
+        if ($kept !== null) {
+            return $kept;
         }
         [$status, $account] = $this->post('introspection_endpoint', ['token' => $token]);
         if ($status !== 200) {
@@ -163,7 +161,7 @@ final class Hasp
             return null;
         }
         if ($file !== null) {
-            $this->keep($file, ['until' => microtime(true) + $this->keepAnswersFor, 'account' => $account]);
+            $this->keep($file, $account, $this->keepAnswersFor);
         }
         return $account;
     }
@@ -174,9 +172,16 @@ final class Hasp
         return $this->keepAnswersFor > 0 ? $this->keepAnswersIn . '/' . hash('sha256', $token) . '.json' : null;
     }
 
-    /** Written aside and moved into place, so that nobody reads half of it. */
-    private function keep(string $file, array $kept): void
+    private static function readKept(string $file): ?array
     {
+        $kept = is_file($file) ? json_decode((string) @file_get_contents($file), true) : null;
+        return is_array($kept) && microtime(true) < ($kept['until'] ?? 0) ? $kept['value'] : null;
+    }
+
+    /** Written aside and moved into place, so that nobody reads half of it. */
+    private function keep(string $file, array $value, float $for): void
+    {
+        $kept = ['until' => microtime(true) + $for, 'value' => $value];
         if (!is_dir($this->keepAnswersIn)) {
             @mkdir($this->keepAnswersIn, 0700, true);
         }
@@ -374,9 +379,11 @@ final class Hasp
 
     // Lucchetto, asked
 
-    /** From the metadata (RFC 8414). */
+    /** From the metadata (RFC 8414), which a request reads anew unless there is a folder to keep it in. */
     private function endpoint(string $name): string
     {
+        $file = $this->keepAnswersIn === null ? null : $this->keepAnswersIn . '/metadata.json';
+        $this->metadata ??= $file === null ? null : self::readKept($file);
         if ($this->metadata === null) {
             $parts = parse_url($this->callsTo);
             $path = rtrim($parts['path'] ?? '', '/');
@@ -385,6 +392,9 @@ final class Hasp
                 throw new LucchettoUnreachable("$this->callsTo does not speak for $this->service");
             }
             $this->metadata = $metadata;
+            if ($file !== null) {
+                $this->keep($file, $metadata, self::MAX_KEPT_FOR);
+            }
         }
         return $this->metadata[$name];
     }

@@ -94,11 +94,9 @@ export function createAuthorizationFlow(
     const page = URL.canParse(target) ? new URL(target) : returnAddress;
     const isOurs = page.origin === returnAddress.origin && page !== returnAddress;
     const next = isOurs ? page.pathname + page.search : "/";
-    // Where people sign in with a form of the application's own, it is the one that they know.
+    // Where people sign in with a form of the application's own, the page sends them to it if they still have to.
     if (settings.forms !== null && settings.forms.takesGuests !== false)
-      return redirect(
-        `${settings.forms.page}?${new URLSearchParams({ next: ownPathOr("/", next) }).toString()}`,
-      );
+      return redirect(ownPathOr("/", next));
     return startAuthorization(visit, next);
   }
 

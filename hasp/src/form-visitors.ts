@@ -53,6 +53,8 @@ interface Kept {
 const KEPT_FOR = 30 * 86_400;
 /** Seconds for a sign-in in progress, which lapses sooner: guests who only make noise take no place for long. */
 const PENDING_FOR = 3_600;
+/** After which there is nobody any more. */
+const ENDINGS: ReadonlySet<string> = new Set([routes.signOut.name, routes.eraseOwnAccount.name]);
 const NEW_SIGN_INS: ReadonlySet<string> = new Set([routes.signIn.name, routes.register.name]);
 
 /** What replies carry that matters here. */
@@ -115,7 +117,7 @@ export function createFormVisitors(
         const mark = visitor.newDevice();
         if (mark !== undefined) setCookie(cookies.writeDevice(mark));
       });
-      if (route.name === routes.signOut.name) await forget();
+      if (ENDINGS.has(route.name)) await forget();
       else await take((reply.body ?? {}) as Told);
       return reply;
     };
@@ -152,7 +154,12 @@ export function createFormVisitors(
     async signOut(visit) {
       const handle = cookies.readHandle(visit.headers.cookie);
       const { own: token, sessionId = null } = await read(handle);
-      if (handle === undefined || token === undefined) return null;
+      if (handle === undefined) return null;
+      // A sign-in in progress is forgotten with it.
+      if (token === undefined) {
+        await store.remove(handle);
+        return null;
+      }
       try {
         await inFrontOf(visit, token).call(routes.signOut);
       } catch (error) {

@@ -3,6 +3,7 @@
  * encoded letters, dot segments, targets in absolute form), so both ways err towards closed: an open path must be written
  * plainly, and a closed one is recognised in every reading that a router might take.
  */
+import { isPathPattern } from "@lucchetto/contract/apps";
 import type { AccessRequirements } from "./access-requirements.ts";
 
 /** `/members` is that path alone, `/members/*` also everything below it. */
@@ -42,7 +43,7 @@ export function readGuard(guard: Guard | undefined): (target: string) => readonl
 
 /** @throws RangeError for a pattern that is no path. */
 export function assertPattern(pattern: PathPattern): void {
-  if (/^\/(?:[^*?#\s]*|[^*?#\s]*\/\*)$/.test(pattern)) return;
+  if (isPathPattern(pattern)) return;
   throw new RangeError(`${JSON.stringify(pattern)} is no path such as /members or /members/*`);
 }
 

@@ -59,7 +59,8 @@ export function createRouteMap(
 ): RouteMap {
   const { paths, returnAddress } = settings;
   const said = new WeakMap<object, Declared>();
-  let find: () => readonly FoundRoute[] = () => [];
+  /** `null`: whoever asks the hasp has no routes that it could know. */
+  let find: (() => readonly FoundRoute[]) | null = null;
   const opensNamed = settings.guard !== undefined && "open" in settings.guard;
 
   function mapped({ method, path, declared, isWhole }: FoundRoute): MappedRoute {
@@ -68,7 +69,7 @@ export function createRouteMap(
     const wanted = [...closing, ...(isWhole ? guard(sample) : [])];
     const isOpen = declared.length > 0 || (opensNamed && isWhole);
     const access = wanted.length > 0 ? "closed" : isOpen ? "open" : "undeclared";
-    return { method, path, access, wanted: wanted.map(shown), isWhole, sample };
+    return { method, path, access, wanted, isWhole, sample };
   }
 
   function list(): MappedRoute[] {
@@ -80,11 +81,15 @@ export function createRouteMap(
       ["GET", paths.live],
       ["GET", `${paths.live}.js`],
     ].map(([method = "", path = ""]) => ({
-      ...{ method, path, sample: path, access: "own" as const },
-      ...{ wanted: [], isWhole: true },
+      method,
+      path,
+      access: "own" as const,
+      wanted: [],
+      isWhole: true,
+      sample: path,
     }));
     const ownNames = new Set(own.map(({ method, path }) => `${method} ${path}`));
-    const found = find().map(mapped);
+    const found = (find?.() ?? []).map(mapped);
     return [...found.filter(({ method, path }) => !ownNames.has(`${method} ${path}`)), ...own];
   }
 
@@ -97,7 +102,7 @@ export function createRouteMap(
     readFrom: (from) => (find = from),
     list,
     show(visit) {
-      if (!isShown) return null;
+      if (!isShown || find === null) return null;
       const routes = list();
       if (isPage(visit)) return mapPage(routes);
       return {
@@ -107,13 +112,6 @@ export function createRouteMap(
       };
     },
   };
-}
-
-/** Nothing but what is wanted: a guard's entry may carry more. */
-function shown({ label, level, freshWithin, accessKeys }: AccessRequirements): MappedRoute["wanted"][number] {
-  return JSON.parse(
-    JSON.stringify({ label, level, freshWithin, accessKeys }),
-  ) as MappedRoute["wanted"][number];
 }
 
 function mapPage(routes: readonly MappedRoute[]): Answer {

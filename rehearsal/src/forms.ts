@@ -121,11 +121,14 @@ export class Forms {
       const named = page.locator(hint).filter({ visible: true });
       return (await named.count()) > 0 ? named.first() : null;
     }
-    const found = page
-      .locator("a, button, input[type='submit']")
-      .filter({ visible: true })
-      .filter({ hasText: WORDS[kind] });
-    if ((await found.count()) > 0) return found.first();
+    // What a page is about comes before the bar around it.
+    for (const within of ["main ", ""]) {
+      const found = page
+        .locator(`${within}:is(a, button, input[type='submit'])`)
+        .filter({ visible: true })
+        .filter({ hasText: WORDS[kind] });
+      if ((await found.count()) > 0) return found.first();
+    }
     const byValue = page.locator("input[type='submit']").filter({ visible: true });
     for (const one of await byValue.all())
       if (WORDS[kind].test((await one.getAttribute("value")) ?? "")) return one;
@@ -137,6 +140,21 @@ export class Forms {
     const found = await this.control(page, kind);
     if (found === null) throw new StepLeftOut(`${page.url()} has no such button or link (--draft)`);
     await click(page, found);
+  }
+
+  /**
+   * Presses it as somebody of that address: where it sends a form of its own that asks for one, that is filled in before.
+   * @returns whether it did; else what comes may ask. @throws StepLeftOut where there is none.
+   */
+  async pressAs(page: Page, kind: keyof typeof WORDS, email: string): Promise<boolean> {
+    const found = await this.control(page, kind);
+    if (found === null) throw new StepLeftOut(`${page.url()} has no such button or link (--draft)`);
+    const form = found.locator("xpath=ancestor::form");
+    const name = this.#shown(form, "identifier", NAME);
+    const hasOwn = (await name.count()) > 0 && (await this.#shown(form, "password", CURRENT).count()) === 0;
+    if (hasOwn) await name.first().fill(email);
+    await click(page, found);
+    return hasOwn;
   }
 
   /** What a page complains of, as a person sees it; empty if it does not. */

@@ -17,6 +17,11 @@ async function openAccount(walk: Walk, path: string) {
   // Codes count by its time.
   await serviceTime(walk.client);
   const page = await walk.open(`${walk.addresses.service.replace(/\/$/, "")}${path}`);
+  // A session that was begun in a form of the application's own is none here.
+  if (await walk.forms.asksForPassword(page)) {
+    await walk.forms.signInOn(page, walk.email, walk.password);
+    if (await walk.forms.asksForCode(page)) await typeSecondFactor(walk, page);
+  }
   if (!page.url().includes(path)) throw new StepLeftOut("the account does not belong to Lucchetto");
   return page;
 }
@@ -28,6 +33,11 @@ async function signInToCode(walk: Walk) {
   await walk.forms.signInOn(page, walk.email, walk.password);
   if (!(await walk.forms.asksForCode(page))) throw new StepFailed(`the password alone led to ${page.url()}`);
   return page;
+}
+
+/** Where one field does not take both kinds. */
+async function takeRecoveryCodes({ forms }: Walk, page: Page): Promise<void> {
+  if ((await forms.control(page, "recovery")) !== null) await forms.press(page, "recovery");
 }
 
 export const FACTOR_STEPS: readonly Step[] = [
@@ -101,11 +111,11 @@ export const FACTOR_STEPS: readonly Step[] = [
       const code = walk.recoveryCodes.shift();
       if (code === undefined) throw new StepLeftOut("there is no recovery code");
       const page = await signInToCode(walk);
-      await walk.forms.press(page, "recovery");
+      await takeRecoveryCodes(walk, page);
       await walk.forms.typeCode(page, code);
       if (!(await isInside(walk))) throw new StepFailed(`it led to ${page.url()}`);
       const again = await signInToCode(walk);
-      await walk.forms.press(again, "recovery");
+      await takeRecoveryCodes(walk, again);
       await walk.forms.typeCode(again, code);
       if (await isInside(walk)) throw new StepFailed("the second time it opened as well");
       walk.recoveryCodesWork = true;
@@ -147,7 +157,7 @@ export const FACTOR_STEPS: readonly Step[] = [
 /** A recovery code where they are known to work: a third code of the app would have to be waited for. */
 async function typeSecondFactor(walk: Walk, page: Page): Promise<void> {
   const recoveryCode = walk.recoveryCodesWork ? walk.recoveryCodes.shift() : undefined;
-  if (recoveryCode !== undefined) await walk.forms.press(page, "recovery");
+  if (recoveryCode !== undefined) await takeRecoveryCodes(walk, page);
   await walk.forms.typeCode(page, recoveryCode ?? (await freshCode(walk)));
 }
 

@@ -60,8 +60,7 @@ async function forget(walk: Walk): Promise<string> {
   const seen = new Set((await walk.mails()).map(({ id }) => id));
   await walk.forgetBrowser();
   const page = await walk.open(walk.closedAddress);
-  await walk.forms.press(page, "forgot");
-  await walk.forms.askFor(page, walk.email);
+  if (!(await walk.forms.pressAs(page, "forgot", walk.email))) await walk.forms.askFor(page, walk.email);
   return walk.mailedLink(seen);
 }
 
@@ -489,9 +488,13 @@ export const STEPS: readonly Step[] = [
       await walk.forgetBrowser();
       const page = await walk.open(walk.closedAddress);
       await walk.forms.sayWho(page, walk.email);
-      await walk.forms.press(page, "mailLink");
+      const isAsked = await walk.forms.pressAs(page, "mailLink", walk.email);
       // Some ask for the address only then.
-      if ((await walk.mails()).every(({ id }) => seen.has(id)) && !(await walk.forms.asksForPassword(page)))
+      if (
+        !isAsked &&
+        (await walk.mails()).every(({ id }) => seen.has(id)) &&
+        !(await walk.forms.asksForPassword(page))
+      )
         await walk.forms.askFor(page, walk.email).catch(() => undefined);
       const link = await walk.mailedLink(seen);
       await walk.open(link);

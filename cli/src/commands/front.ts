@@ -1,5 +1,5 @@
 /** For developers: a guarding front before an application written in anything. */
-import { OAUTH_PATHS, routes } from "@lucchetto/contract";
+import { isPathPattern, OAUTH_PATHS, routes } from "@lucchetto/contract";
 import { isLoopbackHost } from "@lucchetto/core";
 import type { Command } from "commander";
 import { InvalidArgumentError } from "commander";
@@ -234,9 +234,9 @@ function readApp(text: string): string {
   return url.origin;
 }
 
-/** As the hasp reads patterns; said before anything is registered. */
+/** Said before anything is registered. */
 function collectPath(text: string, before: readonly string[]): string[] {
-  if (/^\/(?:[^*?#\s]*|[^*?#\s]*\/\*)$/.test(text)) return collect(text, before);
+  if (isPathPattern(text)) return collect(text, before);
   throw new InvalidArgumentError("Expected a path such as /members or /members/*.");
 }
 

@@ -32,7 +32,6 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
   const { createHasp } = await import("@lucchetto/hasp");
   const hasp = createHasp(options);
   const { host, protocol } = new URL(options.returnAddress);
-  // Nobody's waiting is cut short: what an application streams, or lets wait, is its own affair.
   const upgraded = new Set<Socket>();
   const hold = (socket: Socket): void => {
     upgraded.add(socket);
@@ -42,6 +41,7 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
     options.warn?.(`The application gave no answer: ${(error as Error).message}`);
     answerAway(response);
   };
+  // Nobody's waiting is cut short: what an application streams, or lets wait, is its own affair.
   const proxy = createProxyServer({
     target: typeof app === "string" ? app : { ...app, protocol: "http:" },
     agent: new Agent({ keepAlive: true, timeout: IDLE }),
@@ -50,7 +50,6 @@ export async function createFront({ app, ...options }: FrontOptions): Promise<Fr
     if (response instanceof NodeResponse) fail(response, error);
     else response?.destroy();
   });
-
   // The other end of a WebSocket, at the application.
   proxy.on("open", hold);
 
@@ -168,9 +167,9 @@ function dress({ request, to }: Passing, account: SignedInAccount | null): void 
 }
 
 /** Whether the browser's connection is kept: what becomes a WebSocket says so. */
-function connectionOf({ headers }: IncomingMessage): string {
+function connectionOf({ headers, httpVersion }: IncomingMessage): string {
   if (headers.upgrade !== undefined) return "Upgrade";
-  return /\bclose\b/i.test(headers.connection ?? "") ? "close" : "keep-alive";
+  return httpVersion === "1.0" || /\bclose\b/i.test(headers.connection ?? "") ? "close" : "keep-alive";
 }
 
 /** Headers that the front says itself, or that would have a program take a stranger's proxy for its own. */

@@ -3,7 +3,7 @@ import type { VisitorAtForm } from "@lucchetto/hasp";
 import { ProblemError, routes } from "@lucchetto/hasp/forms";
 import escapeHtml from "escape-html";
 import type { FastifyInstance } from "fastify";
-import { saved } from "./desk-forms.ts";
+import { formOf, saved } from "./desk-forms.ts";
 import type { Show } from "./desk.ts";
 
 const PATH = "/desk/account";
@@ -53,7 +53,7 @@ async function take({ call }: VisitorAtForm, typed: Typed): Promise<string> {
   switch (form) {
     case "profile":
       await call(routes.changeOwnAccount, { body: { displayName: displayName === "" ? null : displayName } });
-      return saved("Saved.");
+      return "";
     case "end-session":
       await call(routes.endOwnSession, { params });
       return saved("That session has ended.");
@@ -133,7 +133,7 @@ function shownOnce(text: string, value: string): string {
 }
 
 function form(name: string, title: string, fields: string, button: string): string {
-  return `<form method="post" action="${PATH}"><h2>${title}</h2><input type="hidden" name="form" value="${name}">${fields}<button class="button">${button}</button></form>`;
+  return formOf(PATH, name, title, {}, `${fields}<button class="button">${button}</button>`);
 }
 
 /** One form for each of several; nothing where there is none. */

@@ -62,7 +62,7 @@ ${formOf(
   "Forgotten your password?",
   { form: at, problem },
   `<label>Address or username<input name="identifier" autocomplete="username" required value="${value("forgotten", identifier)}"></label>
-<button class="button">Mail me a link</button>`,
+<button class="button">Reset my password</button>`,
 )}
 ${formOf(
   url,
@@ -159,7 +159,8 @@ const SECOND_PROOF = [
 ] as const;
 
 /** Whether a form wants a code. @param form its name. */
-export const wantsCode = (form: string): boolean => form in CODES || form === "code" || form === "prove-code";
+export const wantsCode = (form: string): boolean =>
+  Object.hasOwn(CODES, form) || form === "code" || form === "prove-code";
 
 export function codeForm(
   url: string,
@@ -178,9 +179,9 @@ ${formOf(
 }
 
 /** Beside a password: the passkey, or else a code. */
-export function secondPasskeyForm(url: string): string {
+export function secondPasskeyForm(url: string, problem = ""): string {
   return `<p>${SECOND_PROOF[0]}</p><div class="forms">
-${formOf(url, "second-passkey", "By passkey", {}, passkeyFields("sign-in", "Use a passkey"))}
+${formOf(url, "second-passkey", "By passkey", { form: "second-passkey", problem }, passkeyFields("sign-in", "Use a passkey"))}
 ${formOf(
   url,
   "code",
@@ -266,7 +267,8 @@ export function saved(text: string, codes: readonly string[] = [], onwards?: str
   return `<p class="message" role="status">${escapeHtml(text)}</p>${list}<p>${onwards === undefined ? `<a href="/desk">Back to the desk</a>` : `<a href="${escapeHtml(onwards)}">Go on</a>`}</p>`;
 }
 
-function formOf(
+/** @param said a problem, told at the form that it is of. */
+export function formOf(
   url: string,
   name: string,
   title: string,

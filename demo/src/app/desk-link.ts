@@ -4,6 +4,7 @@ import { ProblemError, routes } from "@lucchetto/hasp/forms";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import { linkForm, openingLink, saved } from "./desk-forms.ts";
 import type { Show } from "./desk.ts";
+import { goOn } from "./desk.ts";
 
 /** Takes the secret out of the address bar and sends it on in the body of a form. */
 const SCRIPT = `const form = document.querySelector("form.opening");
@@ -49,7 +50,9 @@ export function addDeskLink(app: FastifyInstance, show: Show): void {
     try {
       const visitor = app.hasp.forms.before(request, reply);
       const body = await take(visitor, request.body);
-      return body === null ? await reply.redirect("/desk", 303) : show(request, reply, page(body));
+      return "onwards" in body
+        ? await reply.redirect(body.onwards, 303)
+        : show(request, reply, page(body.shown));
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const { status, title, detail, errors = [] } = error.problem;
@@ -67,24 +70,36 @@ export function addDeskLink(app: FastifyInstance, show: Show): void {
   }
 }
 
-/** @returns what is shown; `null`: somebody is signed in by it. */
+/** @returns what is shown; or where somebody goes on to who is signed in by it. */
 async function take(
-  { call }: VisitorAtForm,
+  visitor: VisitorAtForm,
   { secret = "", uses, password, present }: Typed,
-): Promise<string | null> {
+): Promise<{ shown: string } | { onwards: string }> {
+  const { call } = visitor;
   const look = (await call(routes.lookAtLink, { body: { secret } })).body;
-  if (uses === undefined) return linkForm({ secret, ...look });
+  if (uses === undefined) return { shown: linkForm({ secret, ...look }) };
+  const home = look.app?.home ?? null;
   // In the browser in which it was asked for, a link to sign in goes on with that sign-in.
   if (look.purpose === "sign-in" && look.here) {
     const { body } = await call(routes.addProof, { body: { proof: { type: "mail-link", secret } } });
-    return body.outcome === "signed-in" ? null : saved("The link is right; go on at the desk.");
+    const shown = await goOn(visitor, deskOnTheWayTo(home), body);
+    return shown === null ? { onwards: home ?? "/desk" } : { shown };
   }
   const shown = {
     ...(password === undefined || password === "" ? {} : { password }),
     ...(present === undefined || present === "" ? {} : { present }),
   };
   const { body } = await call(routes.redeemLink, { body: { secret, ...shown } });
-  if (body.outcome === "code") return saved(`Type this code where you asked for the link: ${body.code}`);
+  if (body.outcome === "code")
+    return { shown: saved(`Type this code where you asked for the link: ${body.code}`) };
   const codes = "recoveryCodes" in body ? body.recoveryCodes : undefined;
-  return saved(DONE[body.outcome] ?? "Done.", codes, look.app?.home ?? undefined);
+  return { shown: saved(DONE[body.outcome] ?? "Done.", codes, home ?? undefined) };
+}
+
+/** The desk, from which somebody goes on to the page that was wanted. @param home as the link says where that is entered. */
+function deskOnTheWayTo(home: string | null): string {
+  const target = home === null ? null : new URL(home).searchParams.get("target_link_uri");
+  if (target === null) return "/desk";
+  const { pathname, search } = new URL(target);
+  return `/desk?${new URLSearchParams({ next: pathname + search }).toString()}`;
 }

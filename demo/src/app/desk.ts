@@ -67,6 +67,7 @@ function again(
 ): string {
   const { form = "", id = "" } = typed;
   if (!isOver && wantsCode(form)) return codeForm(url, { form, id, problem });
+  if (!isOver && form === "second-passkey") return secondPasskeyForm(url, problem);
   const lacks = (query as { lacks?: string }).lacks === "level" ? "level" : "freshness";
   if (form === "prove" || form === "prove-passkey") return proveForm(url, { lacks, form, problem });
   if (account === null) return guestForms(url, { typed, problem });
@@ -151,8 +152,13 @@ function signIn({ call }: VisitorAtForm, typed: Typed) {
   return call(routes.signIn, { body: { proof: { type: "password", identifier, password } } });
 }
 
-/** What a sign-in wants next, as far as the desk has forms for it. */
-async function goOn(visitor: VisitorAtForm, url: string, replied: Replied, form = "code"): Promise<Outcome> {
+/** What a sign-in wants next, as far as the desk has forms for it; they are sent to `url`, an address of the desk. */
+export async function goOn(
+  visitor: VisitorAtForm,
+  url: string,
+  replied: Replied,
+  form = "code",
+): Promise<Outcome> {
   const { outcome, wanted = [] } = replied;
   if (outcome === "signed-in") return null;
   if (outcome === "check-mail")

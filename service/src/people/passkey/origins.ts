@@ -10,25 +10,25 @@ import type { ServiceContext } from "../../records/context.ts";
  * @param appId of the app in which the challenge was issued; `null`: at our own pages.
  */
 export async function originsFor(context: ServiceContext, appId: string | null): Promise<readonly string[]> {
-  const { origins, relyingPartyId } = context.configuration.passkeys;
-  if (appId === null) return origins;
-  const own = await ownOrigins(context, appId);
-  return [...origins, ...own.filter((one) => isWithin(new URL(one).hostname, relyingPartyId))];
+  const { origins } = context.configuration.passkeys;
+  return appId === null ? origins : [...origins, ...(await originsOf(context, appId)).within];
 }
 
 /** @throws ProblemReply `passkey-at-our-page` for an app at none of whose pages a browser would do it. */
 export async function assertUsableBy(context: ServiceContext, appId: string | null): Promise<void> {
   if (appId === null) return;
-  const usable = new Set(await originsFor(context, appId));
-  const own = await ownOrigins(context, appId);
-  if (own.some((one) => usable.has(one))) return;
   const { publicUrl, passkeys } = context.configuration;
+  const { all, within } = await originsOf(context, appId);
+  if (within.length > 0 || all.some((one) => passkeys.origins.includes(one))) return;
   throw new ProblemReply("passkey-at-our-page", {
-    detail: `${own.join(", ")} is not within ${passkeys.relyingPartyId}, the relying party, nor listed under passkeys.origins. Send people to ${publicUrl}/sign-in to use a passkey, and to ${publicUrl}/account to add one.`,
+    detail: `${all.join(", ")} is not within ${passkeys.relyingPartyId}, the relying party, nor listed under passkeys.origins. Send people to ${publicUrl}/sign-in to use a passkey, and to ${publicUrl}/account to add one.`,
   });
 }
 
-async function ownOrigins({ dataSource }: ServiceContext, appId: string): Promise<string[]> {
+/** Of an app's return addresses: all, and those within the relying party's domain. */
+async function originsOf({ dataSource, configuration }: ServiceContext, appId: string) {
   const app = await findApp(dataSource, appId);
-  return [...new Set(app?.redirectUris.map((one) => new URL(one).origin))];
+  const all = [...new Set(app?.redirectUris.map((one) => new URL(one).origin))];
+  const { relyingPartyId } = configuration.passkeys;
+  return { all, within: all.filter((one) => isWithin(new URL(one).hostname, relyingPartyId)) };
 }
