@@ -88,15 +88,15 @@ export const ownCookie = ({ url }: Pick<TestService, "url">, token: string): str
 
 /**
  * Signs somebody with an own token in at an application, by redirects alone.
- * @param path a closed one, to which the way leads back.
+ * @param path to which the way leads back. @param from where it begins: there, as at a closed page, unless said otherwise.
  * @returns the application's cookies.
  */
 export async function enter(
   service: Pick<TestService, "url">,
-  { url, token, path }: { url: string; token: string; path: string },
+  { url, token, path, from = path }: { url: string; token: string; path: string; from?: string },
 ): Promise<string> {
-  const leaving = await send({ url }, "GET", path, { headers: { accept: "text/html" } });
-  if (leaving.status !== 303) throw new Error(`${path} answered ${leaving.status}: ${leaving.text}`);
+  const leaving = await send({ url }, "GET", from, { headers: { accept: "text/html" } });
+  if (leaving.status !== 303) throw new Error(`${from} answered ${leaving.status}: ${leaving.text}`);
   const away = new URL(leaving.headers.get("location") ?? "");
   const answered = await send({ url: away.origin }, "GET", away.pathname + away.search, {
     headers: { accept: "text/html", cookie: ownCookie(service, token) },

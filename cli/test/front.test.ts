@@ -5,6 +5,7 @@ import { mkdtempSync, readFileSync } from "node:fs";
 import type { IncomingHttpHeaders, IncomingMessage, Server } from "node:http";
 import { createServer, request } from "node:http";
 import type { AddressInfo, Socket } from "node:net";
+import { connect } from "node:net";
 import { tmpdir } from "node:os";
 import { join } from "node:path";
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
@@ -105,6 +106,19 @@ function ask(path: string, headers: Record<string, string> = {}, method = "GET",
   });
 }
 
+/** The whole answer, up to the end of the connection. */
+function asHttp10(path: string): Promise<string> {
+  return new Promise((resolve, reject) => {
+    let said = "";
+    connect(port, "127.0.0.1")
+      .setEncoding("latin1")
+      .on("data", (chunk: string) => (said += chunk))
+      .on("close", () => resolve(said))
+      .on("error", reject)
+      .write(`GET ${path} HTTP/1.0\r\nHost: localhost\r\n\r\n`);
+  });
+}
+
 function toldIn({ headers }: IncomingMessage): Record<string, string[]> {
   const raw = JSON.parse(String(headers["x-headers"] ?? "[]")) as string[];
   const told: Record<string, string[]> = {};
@@ -145,6 +159,11 @@ test("a guest passes at open paths and is nobody there, in whatever spelling the
   expect(inside.told["lucchetto-email"]).toEqual([""]);
   expect(inside.told["cookie"]).toEqual(["theirs=kept"]);
   expect(inside.headers["cache-control"]).toBe("no-store");
+  // The front knows no routes: the address is the application's.
+  await ask("/hasp-map", html);
+  expect(reached.at(-1)).toBe("/hasp-map");
+  // Who keeps no connection is not kept waiting at its end.
+  expect(await asHttp10("/open")).toMatch(/^HTTP\/1\.1 200/);
   // A foreign page changes nothing with this cookie, and at an open path it is nobody's.
   expect((await ask("/members/nights", { cookie, origin: "https://evil.test" }, "POST", "x")).status).toBe(
     403,

@@ -12,6 +12,7 @@ import type { TestService } from "../../testing/service.ts";
 import { freePort, PASSWORD, send } from "../../testing/service.ts";
 import { startShipped } from "../../testing/shipped-service.ts";
 import { mailTo, registerProved } from "../../testing/visitor.ts";
+import { enter } from "../../testing/way-in.ts";
 
 let service: TestService;
 let browser: Browser;
@@ -259,12 +260,39 @@ test("WH-4 by a mailed link, in this browser and by a code from another; then th
   await page.waitForURL(`${url}/desk/account`);
   await fillIn(page, "erase", {});
   await page.waitForURL(`${url}/`);
+  // The browser holds nothing any more by which it was known.
+  expect((await context.cookies()).map(({ name }) => name).filter((one) => /form|check/.test(one))).toEqual(
+    [],
+  );
   expect(await statusOf(page, "/api/my-nights")).toBe(401);
   const operator = service.as(await service.operator());
   expect((await operator(routes.showAccountDetail, { params: { id } })).body.account.state).not.toBe(
     "active",
   );
   expect([...hosts]).toEqual([new URL(url).host]);
+  expect(complaints.filter((one) => !/40[01]/.test(one))).toEqual([]);
+  await context.close();
+});
+
+test("WH-4 a session of Lucchetto's pages changes nothing at the desk, which says so; odd forms are no faults", async () => {
+  const { token } = await registerProved(service, "ivo@brina.example");
+  const { context, page, complaints } = await openTab(browser);
+  const [name = "", ...value] = (
+    await enter(service, { url, token, path: "/members", from: "/sign-in?next=%2Fmembers" })
+  ).split("=");
+  await context.addCookies([{ name, value: value.join("="), url }]);
+  await page.goto(`${url}/desk/account`);
+  await page.waitForSelector("text=You did not sign in at the desk.");
+  await keepPicture(page, "desk-begun-elsewhere");
+  await page.goto(`${url}/desk`);
+  await fillIn(page, "email", { email: "ivo.new@brina.example" });
+  await page.waitForSelector("text=You did not sign in at the desk.");
+  for (const odd of ["constructor", "__proto__", ""])
+    for (const path of ["/desk", "/desk/account", "/desk/link/use"]) {
+      const reply = await page.request.post(url + path, { headers: { origin: url }, form: { form: odd } });
+      expect([odd, path, reply.status()]).toEqual([odd, path, expect.any(Number)]);
+      expect(reply.status()).toBeLessThan(500);
+    }
   expect(complaints.filter((one) => !/40[01]/.test(one))).toEqual([]);
   await context.close();
 });

@@ -2,8 +2,8 @@
 import type { VisitorAtForm } from "@lucchetto/hasp";
 import { ProblemError, routes } from "@lucchetto/hasp/forms";
 import escapeHtml from "escape-html";
-import type { FastifyInstance } from "fastify";
-import { formOf, saved } from "./desk-forms.ts";
+import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
+import { begunElsewhere, formOf, saved } from "./desk-forms.ts";
 import type { Show } from "./desk.ts";
 
 const PATH = "/desk/account";
@@ -19,9 +19,13 @@ interface Typed {
 export function addDeskAccount(app: FastifyInstance, show: Show): void {
   const page = (body: string) => ({ title: "Your account", here: "/desk", lang: "en" as const, body });
 
-  app.get(PATH, { preHandler: app.hasp.closed() }, async (request, reply) =>
-    show(request, reply, page(await all(app.hasp.forms.before(request, reply)))),
-  );
+  app.get(PATH, { preHandler: app.hasp.closed() }, async (request, reply) => {
+    try {
+      return show(request, reply, page(await all(app.hasp.forms.before(request, reply))));
+    } catch (error) {
+      return refuse(request, reply, error);
+    }
+  });
 
   app.post<{ Body: Typed }>(PATH, { preHandler: app.hasp.closed() }, async (request, reply) => {
     try {
@@ -36,14 +40,20 @@ export function addDeskAccount(app: FastifyInstance, show: Show): void {
       if (request.body.form === "profile") return await reply.redirect(PATH, 303);
       return show(request, reply, page(done + (await all(visitor))));
     } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      const { code, status, detail, errors = [] } = error.problem;
-      if (code === "reauthenticate")
-        return reply.redirect(`/desk?lacks=freshness&next=${encodeURIComponent(PATH)}`, 303);
-      const said = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
-      return show(request, reply.status(status), page(saved(said)));
+      return refuse(request, reply, error);
     }
   });
+
+  function refuse(request: FastifyRequest, reply: FastifyReply, error: unknown): FastifyReply {
+    if (!(error instanceof ProblemError)) throw error;
+    const { code, status, detail, errors = [] } = error.problem;
+    const back = `next=${encodeURIComponent(PATH)}`;
+    if (code === "reauthenticate") return reply.redirect(`/desk?lacks=freshness&${back}`, 303);
+    if (code === "not-signed-in")
+      return show(request, reply, page(begunElsewhere(`/desk?${back}`, request.account?.accountPage ?? "/")));
+    const said = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
+    return show(request, reply.status(status), page(saved(said)));
+  }
 }
 
 /** Does what a form asks for. @returns what to say of it. */

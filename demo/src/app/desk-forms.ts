@@ -75,6 +75,12 @@ ${formOf(
 </div>`;
 }
 
+/** For somebody whose session was begun at Lucchetto's pages, or whose token this server has lost: what the desk does wants one begun here. */
+export function begunElsewhere(url: string, accountPage: string): string {
+  return `<p class="message" role="status">You did not sign in at the desk. Change your account <a href="${escapeHtml(accountPage)}">where you signed in</a>, or sign in here.</p>
+${guestForms(url, {})}`;
+}
+
 /** For somebody who is signed in. */
 export function memberForms(url: string, said: Said): string {
   return `<div class="forms">

@@ -4,6 +4,7 @@ import { codeProofOf, ProblemError, routes } from "@lucchetto/hasp/forms";
 import type { FastifyInstance, FastifyReply, FastifyRequest } from "fastify";
 import type { Typed } from "./desk-forms.ts";
 import {
+  begunElsewhere,
   codeForm,
   enrolForm,
   guestForms,
@@ -54,6 +55,9 @@ export function addDesk(app: FastifyInstance, show: Show): void {
       if (!(error instanceof ProblemError)) throw error;
       const { code, status, detail, errors = [] } = error.problem;
       const problem = errors.length === 0 ? detail : errors.map(({ message }) => message).join(" ");
+      const { account } = request;
+      if (code === "not-signed-in" && account !== null)
+        return desk(request, reply.status(status), begunElsewhere(request.url, account.accountPage));
       const isOver = ["sign-in-lapsed", "enrolment-lapsed"].includes(code);
       return desk(request, reply.status(status), again(request, { typed, problem, isOver }));
     }
@@ -84,13 +88,14 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
   const { form, identifier = "", password = "", code = "", displayName = "" } = typed;
   if (form === "forgotten") {
     await call(routes.askForLink, {
-      body: { purpose: "reset", identifier, returnTo: visitor.returnTo },
+      body: { purpose: "reset", identifier, ...wayOn(visitor) },
     });
     return saved("If there is an account of this name, a mail with a link is on its way to it.");
   }
   if (form === "by-mail") {
-    const { returnTo } = visitor;
-    await call(routes.askForLink, { body: { purpose: "sign-in", identifier, returnTo, deliver: "token" } });
+    await call(routes.askForLink, {
+      body: { purpose: "sign-in", identifier, ...wayOn(visitor), deliver: "token" },
+    });
     return codeForm(url, { form: "mail-code" });
   }
   if (form === "password") {
@@ -140,6 +145,9 @@ async function take(visitor: VisitorAtForm, typed: Typed, { url }: FastifyReques
   }
   return goOn(visitor, url, (await signIn(visitor, typed)).body);
 }
+
+/** The wanted page goes along with the mail; whoever wanted none comes back to the desk. */
+const wayOn = ({ next, returnTo }: VisitorAtForm) => (next === "/" ? {} : { returnTo });
 
 function signIn({ call }: VisitorAtForm, typed: Typed) {
   const { form, identifier = "", password = "", code = "", id = "" } = typed;
