@@ -22,6 +22,14 @@
     "own-forms": texts.apps.forAVisitorByIts,
     accounts: texts.apps.workOnAccounts,
   };
+
+  /** Each page of the app to which mailed links lead, with what they are for. */
+  function linkPages({ linkAddresses }: App): ReadonlyArray<readonly [address: string, purposes: string[]]> {
+    const pages = new Map<string, string[]>();
+    for (const [purpose, address] of Object.entries(linkAddresses))
+      pages.set(address, [...(pages.get(address) ?? []), purpose]);
+    return [...pages];
+  }
 </script>
 
 <svelte:head><title>{title(texts.apps.apps)}</title></svelte:head>
@@ -39,13 +47,10 @@
   ]}
 >
   {#snippet row(app: App)}
-    <td class="px-4 py-2.5">
+    <td class="min-w-40 px-4 py-2.5">
       <span class="font-medium">{app.name}</span>
       {#if app.home !== null}<a class="block text-sm break-all" href={app.home}>{app.home}</a>{/if}
       {#if app.ownForms}<span class="text-quiet block text-sm">{texts.apps.hasFormsOfItsOwn}</span>{/if}
-      {#each Object.entries(app.linkAddresses) as [purpose, address] (purpose)}<span
-          class="text-quiet block text-sm break-all">{texts.apps.mailedLinksLeadTo(purpose, address)}</span
-        >{/each}
       {#if app.basicPasswords}<span class="text-quiet block text-sm"
           >{texts.apps.takesPasswordsAsHttpBasic}</span
         >{/if}
@@ -54,8 +59,11 @@
         >{/if}
     </td>
     <td class="px-4 py-2.5 whitespace-nowrap"><CopyableId id={app.clientId} /></td>
-    <td class="px-4 py-2.5"
-      >{#each app.redirectUris as address (address)}<code class="block break-all">{address}</code>{/each}</td
+    <td class="min-w-52 px-4 py-2.5"
+      >{#each app.redirectUris as address (address)}<code class="block break-all">{address}</code>{/each}
+      {#each linkPages(app) as [address, purposes] (address)}<span class="text-quiet mt-2 block text-sm"
+          >{texts.apps.mailedLinks(purposes.join(", "))}<code class="block break-all">{address}</code></span
+        >{/each}</td
     >
     <td class="px-4 py-2.5"
       >{#each app.keys as key (key.id)}

@@ -162,7 +162,7 @@ export const consoleTexts = {
     keys: "Keys",
     requests: "Requests",
     added: "Added",
-    mailedLinksLeadTo: (purpose: string, address: string) => `${purpose} links: ${address}`,
+    mailedLinks: (purposes: string) => `mailed links (${purposes}):`,
     hasFormsOfItsOwn: "has its own forms",
     takesPasswordsAsHttpBasic: "accepts passwords as HTTP Basic",
     worksOnAccounts: "manages accounts",

@@ -18,7 +18,7 @@ h1 { font-size: 2rem; line-height: 1.2; }
 table { border-collapse: collapse; width: 100%; background: var(--snow); }
 th, td { text-align: left; padding: .5rem .8rem; border-bottom: 1px solid var(--edge); }
 td.number, th.number { text-align: right; font-variant-numeric: tabular-nums; }
-.forms { columns: 15rem 3; column-gap: 1.5rem; }
+.forms { columns: 15rem 3; column-gap: 1.5rem; margin-top: 1.5rem; }
 .forms form { break-inside: avoid; margin-bottom: 1.5rem; background: var(--snow); border: 1px solid var(--edge); padding: 0 1.2rem 1.2rem; }
 .forms label { display: block; margin-bottom: .8rem; }
 .forms input { display: block; width: 100%; font: inherit; padding: .35rem .5rem; color: inherit; background: var(--sky); border: 1px solid var(--wood); border-radius: 3px; }
