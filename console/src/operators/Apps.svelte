@@ -75,9 +75,9 @@
         >
       {/each}</td
     >
-    <td class="px-4 py-2.5">
+    <td class="min-w-48 px-4 py-2.5">
       {#each app.asked as { kind, today, thirtyDays } (kind)}
-        <span class="block text-sm whitespace-nowrap"
+        <span class="block text-sm"
           >{texts.apps.asked(
             QUESTIONS[kind] ?? kind,
             today.toLocaleString("en"),
