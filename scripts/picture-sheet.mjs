@@ -2,7 +2,7 @@
 /**
  * Puts the pictures that tests kept on one sheet in docs/screenshots, each under its name:
  *
- *     PICTURES=/tmp/pictures npm test -- --only-jest console/test/way hasp/test/two-hosts
+ *     PICTURES=/tmp/pictures npm test -- --only-jest console/test/ways.test hasp/test/two-hosts
  *     node scripts/picture-sheet.mjs /tmp/pictures ways
  *
  *     PICTURES=/tmp/factors npm test -- --only-jest console/test/second-factor console/test/passkeys
